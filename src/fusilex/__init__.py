@@ -1,0 +1,3 @@
+"""Fusilex: the bench companion for small-batch circuit board assembly."""
+
+__version__ = "0.1.0"

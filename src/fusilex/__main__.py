@@ -1,0 +1,3 @@
+from fusilex.app import main
+
+raise SystemExit(main())

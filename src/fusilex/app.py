@@ -1,0 +1,155 @@
+"""Starts everything: the window (``fusilex``, ``fusilex --demo``) and the headless verbs (``fusilex check FOLDER`` …)."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import math
+import os
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from fusilex import __version__
+
+if TYPE_CHECKING:
+    from fusilex.bench.verbs import Answer
+
+WINDOW_NAMES = ("lead-free", "leaded", "bismuth")
+DEMO_BOARDS, DEMO_BATCH = 18, 7
+
+
+def parser() -> argparse.ArgumentParser:
+    top = argparse.ArgumentParser(
+        prog="fusilex",
+        description="Bench companion for small-batch circuit board assembly. Without a verb it opens its window.",
+    )
+    top.add_argument("--version", action="version", version=f"Fusilex {__version__}")
+    top.add_argument("--demo", action="store_true", help="open the demo batch")
+    top.add_argument("--fresh", action="store_true", help="with --demo: start the demo batch anew")
+    top.add_argument(
+        "--journal", metavar="URL", help="database URL or file of the journal (default: the XDG data folder)"
+    )
+    verbs = top.add_subparsers(dest="verb", metavar="VERB")
+
+    def verb(name: str, text: str) -> argparse.ArgumentParser:
+        made = verbs.add_parser(name, help=text, description=text)
+        made.add_argument("--json", action="store_true", help="print one JSON object with judgements and data")
+        made.add_argument("--fail-on", choices=("care", "stop"), help="exit 1 when a judgement is this bad or worse")
+        return made
+
+    one = verb("check", "what each file is, and whether they belong together")
+    one.add_argument("folder")
+    one = verb("kit", "pull quantities with losses")
+    one.add_argument("folder")
+    one.add_argument("--boards", type=int, required=True, metavar="N")
+    one = verb("openings", "stencil openings with area and aspect ratio")
+    one.add_argument("folder")
+    one.add_argument("--foil", type=float, required=True, metavar="MM")
+    one.add_argument("--paste", choices=WINDOW_NAMES, default="lead-free")
+    one = verb("refs", "transform from the design to measured reference points")
+    one.add_argument("folder")
+    one.add_argument("points", metavar="POINTS.csv")
+    one = verb("profile", "metrics of an oven run against a paste's window")
+    one.add_argument("log", metavar="LOG.csv")
+    one.add_argument("--window", choices=WINDOW_NAMES, required=True)
+    one = verb("probes", "pairs of pads to probe, worst first")
+    one.add_argument("folder")
+    one.add_argument("--max-gap", type=float, default=0.6, metavar="MM")
+    one = verb("papers", "the record of one board")
+    one.add_argument("serial")
+    one.add_argument("--pdf", metavar="FILE", help="also write the papers as PDF")
+    return top
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry of the `fusilex` command. Exit 0 ran, 1 asked for by --fail-on, 2 bad input."""
+    options = parser().parse_args(arguments)
+    return run_verb(options) if options.verb else run_window(options)
+
+
+def run_verb(options: argparse.Namespace) -> int:
+    from fusilex.core.judgement import Level
+    from fusilex.core.problems import BadInput
+    from fusilex.journal.store import NotSaved
+
+    try:
+        answer = _answer(options)
+    except (BadInput, NotSaved) as error:
+        print(f"fusilex {options.verb}: {error}", file=sys.stderr)
+        return 2
+    if options.json:
+        print(
+            json.dumps(
+                {"judgements": [j.as_dict() for j in answer.judgements], "data": answer.data},
+                ensure_ascii=False,
+                default=_plain,
+            )
+        )
+    else:
+        print("\n".join([*(f"{j.level.value:<8} {j.headline}" for j in answer.judgements), "", answer.text]).strip())
+    bad = {"stop": (Level.STOP,), "care": (Level.STOP, Level.CARE)}.get(options.fail_on or "", ())
+    return 1 if any(j.level in bad for j in answer.judgements) else 0
+
+
+def _plain(value: Any) -> Any:
+    number = float(value)
+    return number if math.isfinite(number) else None
+
+
+def _answer(options: argparse.Namespace) -> Answer:
+    from fusilex.bench import verbs
+
+    match options.verb:
+        case "check":
+            return verbs.check(options.folder)
+        case "kit":
+            return verbs.kit(options.folder, options.boards)
+        case "openings":
+            return verbs.openings(options.folder, options.foil, options.paste)
+        case "refs":
+            return verbs.refs(options.folder, options.points)
+        case "profile":
+            return verbs.profile(options.log, options.window)
+        case "probes":
+            return verbs.probes(options.folder, options.max_gap)
+        case _:
+            answer = verbs.papers(options.serial, journal_urls(options.journal))
+            if options.pdf:
+                from fusilex.ui.paper_print import write_pdf_headless
+
+                write_pdf_headless(
+                    verbs.find_board(options.serial, journal_urls(options.journal)), options.serial, Path(options.pdf)
+                )
+            return answer
+
+
+def data_folder() -> Path:
+    from platformdirs import user_data_path
+
+    return user_data_path("fusilex", appauthor=False)
+
+
+def journal_url(given: str | None, demo: bool = False) -> str:
+    """Database URL: as given (URL or file), from FUSILEX_JOURNAL, else in the XDG data folder. The demo has its own."""
+    text = given or os.environ.get("FUSILEX_JOURNAL")
+    if text:
+        return text if "://" in text else f"sqlite:///{Path(text).resolve()}"
+    return f"sqlite:///{data_folder() / ('demo.sqlite' if demo else 'journal.sqlite')}"
+
+
+def journal_urls(given: str | None) -> list[str]:
+    """Journals to look for a board in: the one asked for, else the workshop's and then the demo's, where they exist."""
+    if given or os.environ.get("FUSILEX_JOURNAL"):
+        return [journal_url(given)]
+    return [
+        url
+        for url in (journal_url(None), journal_url(None, demo=True))
+        if Path(url.removeprefix("sqlite:///")).exists()
+    ]
+
+
+def run_window(options: argparse.Namespace) -> int:
+    from fusilex.ui.start import start
+
+    return start(journal_url(options.journal, options.demo), demo=options.demo, fresh=options.fresh)

@@ -1,0 +1,1 @@
+"""One session at the bench, without a screen: commands in, events out."""

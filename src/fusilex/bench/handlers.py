@@ -1,0 +1,348 @@
+"""From command to events: the rules of what may follow what. Nothing is changed here; a refusal is a sentence."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from fusilex.bench import commands as c
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.commands import Command, Refused
+from fusilex.core.inspection.faults import FAULT_WORDS
+from fusilex.core.reflow.profile import WINDOWS, measure, window_index
+from fusilex.core.units import parse_reading
+from fusilex.formats.temperature_log import read_log
+from fusilex.journal.projection import DONE, STATIONS, Board
+from fusilex.journal.store import Event, digest
+
+if TYPE_CHECKING:
+    from fusilex.bench.session import Bench
+
+Result = tuple[list[Event], dict[str, bytes]]
+_STATION_OF = {
+    c.AcceptFiles: "Ready",
+    c.FillBin: "Kit",
+    c.CloseKit: "Kit",
+    c.PrintPanel: "Print",
+    c.PlacePart: "Place",
+    c.DropPart: "Place",
+    c.MachinePlaced: "Place",
+    c.RecordReflow: "Reflow",
+    c.SolderPart: "Hand",
+    c.RepairFault: "Rework",
+    c.TakeReading: "Test",
+    c.TestBoard: "Test",
+    c.ReleaseBoard: "Release",
+}
+
+
+def events_for(bench: Bench, command: Command) -> Result:
+    """Events (and attachments) a command leads to. Raises `Refused` or `BadInput`."""
+    station = _STATION_OF.get(type(command))
+    if station in CAUTIONS and station not in bench.state.cautions:
+        raise Refused(f"Read and acknowledge the cautions of {station} first.")
+    result = _HANDLERS[type(command)](bench, command)
+    return result if isinstance(result, tuple) else (result, {})
+
+
+def _moved(boards: list[Board], to: str) -> Event:
+    return Event("moved", {"boards": [b.serial for b in boards], "to": to})
+
+
+def _board(bench: Bench, serial: str, station: str | None = None) -> Board:
+    board = bench.state.boards.get(serial)
+    if board is None:
+        raise Refused(f"This batch has no board {serial}.")
+    if board.scrapped:
+        raise Refused(f"Board {serial} was scrapped.")
+    if station and board.station != station:
+        raise Refused(f"Board {serial} is at {board.station}, not at {station}.")
+    return board
+
+
+def _panel(bench: Bench, panel: int, station: str) -> list[Board]:
+    boards = [b for b in bench.state.panel_boards(panel) if b.station == station and not b.scrapped]
+    if not boards:
+        where = {b.station for b in bench.state.panel_boards(panel)}
+        raise Refused(
+            f"Panel {panel} is not at {station}"
+            + (f" but at {' and '.join(sorted(where))}." if where else ": there is no such panel.")
+        )
+    return boards
+
+
+def _go_to(bench: Bench, command: c.GoTo) -> list[Event]:
+    if command.station not in STATIONS or command.board not in bench.state.boards:
+        raise Refused(f"There is no {command.station} with board {command.board}.")
+    return [Event("went", {"station": command.station, "board": command.board})]
+
+
+def _acknowledge(bench: Bench, command: c.Acknowledge) -> list[Event]:
+    if command.station not in CAUTIONS:
+        raise Refused(f"{command.station} has no cautions.")
+    return [Event("caution_acknowledged", {"station": command.station, "cautions": list(CAUTIONS[command.station])})]
+
+
+def _overrule(bench: Bench, command: c.Overrule) -> list[Event]:
+    if not command.reason.strip():
+        raise Refused("Say why: an overruling without a reason helps nobody later.")
+    return [
+        Event(
+            "judgement_overruled", {"key": command.key, "reason": command.reason.strip(), "headline": command.headline}
+        )
+    ]
+
+
+def _accept_files(bench: Bench, command: c.AcceptFiles) -> list[Event]:
+    boards = bench.state.at("Ready")
+    if not boards:
+        raise Refused("The files were accepted before.")
+    from fusilex.bench.judging import open_stops
+
+    stops = open_stops(bench, "Ready")
+    if stops:
+        raise Refused(f"{stops[0].headline}. Correct the files, or overrule it with O and a reason.")
+    return [Event("files_accepted", {}), _moved(boards, "Kit")]
+
+
+def _fill_bin(bench: Bench, command: c.FillBin) -> list[Event]:
+    if command.line not in bench.bin_number:
+        raise Refused(f"There is no bin for {command.line}.")
+    if not 0 <= command.count <= 1_000_000:
+        raise Refused(f"A bin holds 0 or more pieces, not {command.count}.")
+    return [Event("bin_filled", {"line": command.line, "count": command.count, "lot": command.lot.strip()})]
+
+
+def _close_kit(bench: Bench, command: c.CloseKit) -> list[Event]:
+    boards = bench.state.at("Kit")
+    if not boards:
+        raise Refused("No board waits at Kit.")
+    unread = [line for line in bench.lines if line.key not in bench.state.bins]
+    if unread:
+        raise Refused(
+            f"{len(unread)} bins are not filled yet; next is bin {bench.bin_number[unread[0].key]}. A bin with nothing in it is counted as 0 with C."
+        )
+    without = sorted(
+        ref for line in bench.lines if bench.state.bins[line.key]["count"] < line.need for ref in line.refs
+    )
+    return [Event("kit_closed", {"without": without}), _moved(boards, "Print")]
+
+
+def _print_panel(bench: Bench, command: c.PrintPanel) -> list[Event]:
+    boards = _panel(bench, command.panel, "Print")
+    body = {"panel": command.panel, "foil_mm": command.foil_mm, "paste": command.paste, "note": command.note}
+    return [Event("panel_printed", body), _moved(boards, "Place")]
+
+
+def _place_part(bench: Bench, command: c.PlacePart) -> list[Event]:
+    board = _board(bench, command.board, "Place")
+    order = [p.ref for p in bench.placing_order]
+    if command.ref not in order:
+        raise Refused(f"{command.ref} is not placed on paste in this batch.")
+    if command.ref in board.placed:
+        raise Refused(f"{command.ref} is already on board {board.serial}.")
+    happened = [Event("parts_placed", {"board": board.serial, "refs": [command.ref], "how": "hand"})]
+    if set(order) <= {*board.placed, command.ref}:
+        happened.append(_moved([board], "Reflow"))
+    return happened
+
+
+def _drop_part(bench: Bench, command: c.DropPart) -> list[Event]:
+    board = _board(bench, command.board)
+    if command.ref not in bench.line_of:
+        raise Refused(f"{command.ref} comes from no bin.")
+    return [Event("part_dropped", {"board": board.serial, "ref": command.ref, "line": bench.line_of[command.ref].key})]
+
+
+def _take_back(bench: Bench, command: c.TakeBack) -> list[Event]:
+    board = _board(bench, command.board)
+    if board.station not in ("Place", "Reflow", "Hand"):
+        raise Refused(f"Nothing can be taken off board {board.serial}: it is at {board.station}.")
+    if board.station == "Hand" or (board.station == "Reflow" and not board.placed):
+        if not board.soldered:
+            raise Refused(f"No part was soldered by hand on board {board.serial} yet.")
+        return [Event("part_unsoldered", {"board": board.serial, "ref": board.soldered[-1]})]
+    if not board.placed:
+        raise Refused(f"No part was placed on board {board.serial} yet.")
+    happened = [Event("part_taken_back", {"board": board.serial, "ref": board.placed[-1]})]
+    return [*happened, _moved([board], "Place")] if board.station == "Reflow" else happened
+
+
+def _teach_point(bench: Bench, command: c.TeachPoint) -> list[Event]:
+    from fusilex.bench.machine import point_at
+
+    point_at(bench, command.point)
+    if not (math.isfinite(command.x) and math.isfinite(command.y)):
+        raise Refused("A taught point has two finite numbers in mm.")
+    return [Event("point_taught", {"panel": command.panel, "point": command.point, "x": command.x, "y": command.y})]
+
+
+def _forget_point(bench: Bench, command: c.ForgetPoint) -> list[Event]:
+    if command.point not in bench.state.taught.get(command.panel, {}):
+        raise Refused(f"{command.point} was not taught on panel {command.panel}.")
+    return [Event("point_forgotten", {"panel": command.panel, "point": command.point})]
+
+
+def _machine_placed(bench: Bench, command: c.MachinePlaced) -> list[Event]:
+    boards = _panel(bench, command.panel, "Place")
+    happened = []
+    for board in boards:
+        refs = [p.ref for p in bench.placing_order if p.ref not in board.placed]
+        if refs:
+            happened.append(Event("parts_placed", {"board": board.serial, "refs": refs, "how": "machine"}))
+    return [*happened, _moved(boards, "Reflow")]
+
+
+def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:
+    boards = _panel(bench, command.panel, "Reflow")
+    if command.window not in WINDOWS:
+        raise Refused(f"There is no window called {command.window}; there are {', '.join(WINDOWS)}.")
+    log, window = read_log(command.log, command.log_name), WINDOWS[command.window]
+    metrics = {name: measure(log.time_s, temperature, window) for name, temperature in log.probes_c.items()}
+    index = max(window_index(m, window) for m in metrics.values())
+    body = {
+        "boards": [b.serial for b in boards],
+        "panel": command.panel,
+        "window": command.window,
+        "log": digest(command.log),
+        "log_name": command.log_name,
+        "metrics": {name: {k: _finite(v) for k, v in vars(m).items()} for name, m in metrics.items()},
+        "index": _finite(index),
+    }
+    return [Event("load_reflowed", body), _moved(boards, "Hand")], {command.log_name: command.log}
+
+
+def _finite(value: float) -> float | None:
+    return round(value, 4) if math.isfinite(value) else None
+
+
+def _solder_part(bench: Bench, command: c.SolderPart) -> list[Event]:
+    board = _board(bench, command.board, "Hand")
+    order = [p.ref for p in bench.solder_order]
+    if command.ref not in order or command.ref in board.soldered:
+        raise Refused(f"{command.ref} is not waiting to be soldered on board {board.serial}.")
+    happened = [Event("part_soldered", {"board": board.serial, "ref": command.ref})]
+    if set(order) <= {*board.soldered, command.ref}:
+        happened.append(_moved([board], "Inspect"))
+    return happened
+
+
+def _mark_fault(bench: Bench, command: c.MarkFault) -> list[Event]:
+    board = _board(bench, command.board)
+    if board.station not in ("Inspect", "Test"):
+        raise Refused(f"Board {board.serial} is at {board.station}; faults are marked at Inspect.")
+    if command.word not in FAULT_WORDS.values():
+        raise Refused(f"“{command.word}” is no fault word; there are {', '.join(FAULT_WORDS.values())}.")
+    if command.ref not in bench.design.part_by_ref:
+        raise Refused(f"There is no part {command.ref}.")
+    return [
+        Event(
+            "fault_marked", {"board": board.serial, "ref": command.ref, "word": command.word, "station": board.station}
+        )
+    ]
+
+
+def _strike_fault(bench: Bench, command: c.StrikeFault) -> list[Event]:
+    board = _board(bench, command.board, "Inspect")
+    if not board.open_faults:
+        raise Refused(f"Board {board.serial} has no open fault.")
+    return [Event("fault_struck", {"board": board.serial, "fault": board.open_faults[-1].id})]
+
+
+def _inspect_board(bench: Bench, command: c.InspectBoard) -> list[Event]:
+    board = _board(bench, command.board, "Inspect")
+    return [
+        Event("board_inspected", {"board": board.serial}),
+        _moved([board], "Rework" if board.open_faults else "Test"),
+    ]
+
+
+def _repair_fault(bench: Bench, command: c.RepairFault) -> list[Event]:
+    board = _board(bench, command.board, "Rework")
+    if command.result not in ("fixed", "scrapped"):
+        raise Refused("A repair ends fixed or scrapped.")
+    if command.fault not in [f.id for f in board.open_faults]:
+        raise Refused(f"That fault of board {board.serial} is not open.")
+    happened = [Event("fault_repaired", {"board": board.serial, "fault": command.fault, "result": command.result})]
+    if command.result == "scrapped":
+        return [*happened, _moved([board], DONE)]
+    if len(board.open_faults) == 1:  # every repair loops back to the eyes, then to the meter
+        happened += [Event("readings_cleared", {"board": board.serial}), _moved([board], "Inspect")]
+    return happened
+
+
+def _take_reading(bench: Bench, command: c.TakeReading) -> list[Event]:
+    board = _board(bench, command.board, "Test")
+    if command.pair not in [p.key for p in bench.plan]:
+        raise Refused(f"{command.pair} is not in the probe plan.")
+    try:
+        ohm = parse_reading(command.text)
+    except ValueError as error:
+        raise Refused(f"{error}.") from error
+    return [
+        Event(
+            "reading_taken",
+            {
+                "board": board.serial,
+                "pair": command.pair,
+                "ohm": ohm if math.isfinite(ohm) else None,
+                "text": command.text.strip(),
+            },
+        )
+    ]
+
+
+def _test_board(bench: Bench, command: c.TestBoard) -> list[Event]:
+    board = _board(bench, command.board, "Test")
+    shorts = [p for p in bench.plan if p.key in board.readings and not p.apart(board.readings[p.key][0])]
+    unread = [p for p in bench.plan if p.key not in board.readings]
+    if command.passed and board.open_faults:
+        raise Refused(f"Board {board.serial} has an open fault at {board.open_faults[0].ref}: it cannot pass.")
+    if command.passed and shorts:
+        raise Refused(f"{shorts[0].a.net} and {shorts[0].b.net} are joined on board {board.serial}: it cannot pass.")
+    if command.passed and unread and not command.note:
+        raise Refused(f"{len(unread)} pairs of board {board.serial} are not read yet.")
+    happened = [Event("board_tested", {"board": board.serial, "passed": command.passed, "note": command.note})]
+    if command.passed:
+        return [*happened, _moved([board], "Release")]
+    if not shorts and not board.open_faults:
+        raise Refused(
+            "No reading is short and no fault is marked: mark what you saw on its part first, then fail the board."
+        )
+    happened += [
+        Event("fault_marked", {"board": board.serial, "ref": p.a.ref, "word": "bridge", "station": "Test"})
+        for p in shorts
+    ]
+    return [*happened, _moved([board], "Rework")]
+
+
+def _release_board(bench: Bench, command: c.ReleaseBoard) -> list[Event]:
+    board = _board(bench, command.board, "Release")
+    return [Event("board_released", {"board": board.serial}), _moved([board], DONE)]
+
+
+_HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
+    c.GoTo: _go_to,
+    c.Acknowledge: _acknowledge,
+    c.Overrule: _overrule,
+    c.AcceptFiles: _accept_files,
+    c.FillBin: _fill_bin,
+    c.CloseKit: _close_kit,
+    c.PrintPanel: _print_panel,
+    c.PlacePart: _place_part,
+    c.DropPart: _drop_part,
+    c.TakeBack: _take_back,
+    c.TeachPoint: _teach_point,
+    c.ForgetPoint: _forget_point,
+    c.MachinePlaced: _machine_placed,
+    c.RecordReflow: _record_reflow,
+    c.SolderPart: _solder_part,
+    c.MarkFault: _mark_fault,
+    c.StrikeFault: _strike_fault,
+    c.InspectBoard: _inspect_board,
+    c.RepairFault: _repair_fault,
+    c.TakeReading: _take_reading,
+    c.TestBoard: _test_board,
+    c.ReleaseBoard: _release_board,
+}

@@ -1,0 +1,115 @@
+"""The small machine: reference points taught on a panel, their fit, and the programme of the whole panel."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fusilex.bench.commands import Refused
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, suspect_point
+from fusilex.formats.programme import Step
+
+if TYPE_CHECKING:
+    from fusilex.bench.session import Bench
+
+LEAST_POINTS = 3
+
+
+def point_at(bench: Bench, name: str) -> tuple[float, float]:
+    """Where a point lies on the panel by design (mm): a panel fiducial such as ``P1``, or a part of a cell, ``U1@3``.
+
+    A part without a cell means cell 1. Raises `Refused` when there is no such point.
+    """
+    for fiducial, x, y in bench.panel.fiducials:
+        if fiducial.lower() == name.lower():
+            return x, y
+    ref, _, cell = name.partition("@")
+    part = bench.design.part_by_ref.get(ref.upper())
+    number = int(cell) if cell.isdigit() else 1 if not cell else 0
+    if part is None or not 1 <= number <= bench.panel.count:
+        raise Refused(
+            f"There is no point {name}: name a panel fiducial such as {_first_fiducial(bench)}, or a part and cell such as U1@2."
+        )
+    x, y = bench.panel.step(_on_board(bench, [(part.x, part.y)]))[number - 1, 0]
+    return float(x), float(y)
+
+
+def _first_fiducial(bench: Bench) -> str:
+    return bench.panel.fiducials[0][0] if bench.panel.fiducials else "P1"
+
+
+def _on_board(bench: Bench, xy: list[tuple[float, float]]) -> NDArray[np.float64]:
+    """Design coordinates counted from the board's lower-left corner."""
+    return np.asarray(np.asarray(xy, dtype=float).reshape(-1, 2) - np.asarray(bench.design.outline.bounds[:2]))
+
+
+def taught(bench: Bench, panel: int) -> tuple[list[str], NDArray[np.float64], NDArray[np.float64]]:
+    """Names, design positions and measured positions (n × 2, mm) of the points taught on a panel."""
+    points = bench.state.taught.get(panel, {})
+    design = np.array([point_at(bench, name) for name in points]).reshape(-1, 2)
+    return list(points), design, np.array(list(points.values())).reshape(-1, 2)
+
+
+def fit(bench: Bench, panel: int) -> Similarity | None:
+    """Transform from panel to machine, None with fewer than three points or points that coincide."""
+    names, design, measured = taught(bench, panel)
+    if len(names) < LEAST_POINTS:
+        return None
+    try:
+        return fit_similarity(design, measured)
+    except ValueError:
+        return None
+
+
+def programme(bench: Bench, panel: int) -> list[Step]:
+    """Every placement still to do on a panel in the machine's frame, cell by cell within each part. Raises `Refused`."""
+    transform = fit(bench, panel)
+    if transform is None:
+        raise Refused(f"Teach at least {LEAST_POINTS} points of panel {panel} first.")
+    boards = {b.cell: b for b in bench.state.panel_boards(panel) if not b.scrapped}
+    steps = []
+    for part in bench.placing_order:
+        stepped = transform.apply(bench.panel.step(_on_board(bench, [(part.x, part.y)]))[:, 0])
+        for cell, (x, y) in enumerate(stepped):
+            if cell in boards and part.ref not in boards[cell].placed:
+                steps.append(
+                    Step(
+                        cell + 1,
+                        part.ref,
+                        float(x),
+                        float(y),
+                        part.turn + transform.turn_deg,
+                        part.body.height,
+                        bench.bin_number[bench.line_of[part.ref].key],
+                        part.value,
+                        part.body.code,
+                    )
+                )
+    return steps
+
+
+def judge_machine(bench: Bench, panel: int) -> list[Judgement]:
+    """How good the taught points of a panel are."""
+    names, design, measured = taught(bench, panel)
+    if not names:
+        return []
+    transform = fit(bench, panel)
+    if transform is None:
+        return [
+            Judgement(
+                "place.points",
+                Level.UNKNOWN,
+                f"panel {panel}",
+                f"{len(names)} of {LEAST_POINTS} points taught",
+                (Because("points", len(names)),),
+                "Teach points far apart, at best in three corners.",
+            )
+        ]
+    parts = bench.placing_order
+    stepped = bench.panel.step(_on_board(bench, [(p.x, p.y) for p in parts]))
+    flat = stepped.reshape(-1, 2)
+    labels = [f"{p.ref}@{cell + 1}" for cell in range(len(stepped)) for p in parts]
+    return judge_references(transform, names, labels, flat, suspect_point(design, measured))

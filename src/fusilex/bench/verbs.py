@@ -1,0 +1,273 @@
+"""Headless verbs: one function a verb, giving judgements, data and readable text from files or the journal."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fusilex.bench.judging import ready_findings
+from fusilex.core.board.model import Design
+from fusilex.core.electrical.probes import MAX_GAP_MM, probe_plan
+from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
+from fusilex.core.placing.references import fit_similarity, judge_references, suspect_point
+from fusilex.core.printing.openings import Openings, judge_release, openings_of, worst_parts
+from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
+from fusilex.core.problems import BadInput
+from fusilex.core.reflow.profile import WINDOWS, judge_profile, measure, window_index
+from fusilex.formats.intake import MOST_FILE_BYTES, read_design
+from fusilex.formats.lists import read_points
+from fusilex.formats.temperature_log import read_log
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a verb found out. `text` is for people, `data` (plain JSON) for scripts."""
+
+    judgements: list[Judgement]
+    data: dict[str, Any]
+    text: str
+
+
+def check(folder: str) -> Answer:
+    """What each file is, the parts, and whether they belong together."""
+    design = read_design(folder)
+    findings, found = ready_findings(design)
+    data = {
+        "files": [{"name": f.name, "role": f.role, "side": f.side, "because": f.because} for f in design.files],
+        "parts": [
+            {
+                "ref": p.ref,
+                "side": p.side,
+                "x_mm": p.x,
+                "y_mm": p.y,
+                "turn_deg": p.turn,
+                "body": p.body.code,
+                "value": p.value,
+            }
+            for p in design.parts
+        ],
+        "findings": [{"kind": f.kind, "ref": f.ref, "where": f.where, "text": f.text} for f in findings],
+    }
+    lines = [f"{f.name:<34} {f.role:<10} {f.side or '':<7} {f.because}" for f in design.files]
+    return Answer(found, data, "\n".join([*lines, f"{len(design.parts)} parts, {len(design.pads)} pads"]))
+
+
+def kit(folder: str, boards: int) -> Answer:
+    """Pull quantities with losses."""
+    if not 1 <= boards <= 100_000:
+        raise BadInput("--boards", "a number from 1 to 100000", str(boards))
+    lines = in_placing_order(pull_list(read_design(folder), boards))
+    data = {
+        "lines": [
+            {
+                "value": x.value,
+                "body": x.body.code,
+                "per_board": x.per_board,
+                "need": x.need,
+                "pull": x.pull,
+                "part_number": x.part_number,
+                "refs": list(x.refs),
+            }
+            for x in lines
+        ]
+    }
+    rows = [
+        f"{n:>3}  {x.value:<16} {x.body.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5}  {', '.join(x.refs)}"
+        for n, x in enumerate(lines, 1)
+    ]
+    return Answer(worst_first(look_alikes(lines)), data, "\n".join(rows))
+
+
+def openings(folder: str, foil: float, paste: str = "lead-free") -> Answer:
+    """Every stencil opening with its ratios, and the paste mass of each side."""
+    design = read_design(folder)
+    rows: list[dict[str, Any]] = []
+    masses: dict[str, float] = {}
+    found: list[Judgement] = []
+    text: list[str] = []
+    for side in ("top", "bottom"):
+        here = openings_of(design, side)
+        if not len(here):
+            masses[side] = 0.0
+            continue
+        try:
+            rows += _opening_rows(here, foil)
+        except ValueError as error:
+            raise BadInput("--foil", "a thickness in mm", str(error)) from error
+        masses[side] = round(paste_mass_mg(here, foil, PASTES[paste]), 3)
+        found += judge_release(here, foil) + judge_paste(here, foil, PASTES[paste], 1)
+        text += [
+            f"{side:<7} {w.ref:<6} area ratio {w.area_ratio:.2f}  aspect {w.aspect_ratio:.2f}  {w.level}"
+            for w in worst_parts(here, foil)
+        ]
+        text.append(f"{side:<7} paste {masses[side]:.1f} mg ({PASTES[paste].alloy}, {PASTES[paste].density:.2f} g/cm³)")
+    data = {
+        "openings": rows,
+        "paste_mg": masses,
+        "foil_mm": foil,
+        "paste": paste,
+        "density_g_per_cm3": round(PASTES[paste].density, 4),
+    }
+    return Answer(worst_first(found), data, "\n".join(text))
+
+
+def _opening_rows(here: Openings, foil: float) -> list[dict[str, Any]]:
+    area, aspect = here.area_ratio(foil), here.aspect_ratio(foil)
+    return [
+        {
+            "part": here.refs[i] or None,
+            "pad": here.pins[i] or None,
+            "side": here.side,
+            "x_mm": round(float(here.x[i]), 4),
+            "y_mm": round(float(here.y[i]), 4),
+            "area_mm2": round(float(here.area[i]), 6),
+            "perimeter_mm": round(float(here.perimeter[i]), 6),
+            "area_ratio": round(float(area[i]), 5),
+            "aspect_ratio": round(float(aspect[i]), 5),
+        }
+        for i in range(len(here))
+    ]
+
+
+def refs(folder: str, points: str) -> Answer:
+    """Transform from the design to the measured points, and the error to expect at the worst part."""
+    design = read_design(folder)
+    taught = read_points(_read(points), Path(points).name)
+    known = {p.ref: (p.x, p.y) for p in design.placements}
+    panel_points = {name: (x, y) for name, x, y in getattr(design.panel, "fiducials", ())}
+    if all(name in panel_points for name, _, _ in taught):  # a panel taught by its own fiducials
+        known = panel_points
+    missing = [name for name, _, _ in taught if name not in known]
+    if missing:
+        raise BadInput(Path(points).name, "references or fiducials of the design", f"“{missing[0]}”")
+    if len(taught) < 3:
+        raise BadInput(Path(points).name, "at least three points", str(len(taught)))
+    a, b = np.array([known[n] for n, _, _ in taught]), np.array([[x, y] for _, x, y in taught])
+    try:
+        fit = fit_similarity(a, b)
+    except ValueError as error:
+        raise BadInput(Path(points).name, "points far apart", str(error)) from error
+    parts = [p for p in design.parts if p.fitted]
+    xy = [(p.x, p.y) for p in parts]
+    errors = fit.predicted_error(xy)
+    worst = int(np.argmax(errors))
+    suspect = suspect_point(a, b)
+    names = [n for n, _, _ in taught]
+    data = {
+        "transform": {"dx_mm": fit.dx, "dy_mm": fit.dy, "turn_deg": fit.turn_deg, "scale": fit.scale},
+        "points": names,
+        "residuals_mm": [float(r) for r in fit.residual_mm],
+        "rms_mm": fit.rms_mm,
+        "worst_part": {"ref": parts[worst].ref, "error_mm": float(errors[worst])},
+        "suspect": names[suspect] if suspect is not None else None,
+    }
+    text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.turn_deg:.4f}°, scale {fit.scale:.6f}"]
+    text += [f"{n:<8} residual {r:.4f} mm" for n, r in zip(names, fit.residual_mm, strict=True)]
+    text.append(f"worst part {parts[worst].ref}: {errors[worst]:.4f} mm")
+    return Answer(worst_first(judge_references(fit, names, [p.ref for p in parts], xy, suspect)), data, "\n".join(text))
+
+
+def profile(log: str, window: str) -> Answer:
+    """Metrics of an oven run; of several probes the one with the worst index stands in `metrics`."""
+    read = read_log(_read(log), Path(log).name)
+    rule = WINDOWS[window]
+    per_probe = {
+        name: measure(read.time_s, values, rule)
+        for name, values in read.probes_c.items()
+        if np.isfinite(values).sum() >= 10
+    }
+    index = {name: window_index(m, rule) for name, m in per_probe.items()}
+    worst = max(index, key=lambda name: index[name])
+
+    def shown(name: str) -> dict[str, float | None]:
+        values = {**vars(per_probe[name]), "window_index": index[name]}
+        return {k: (round(float(v), 4) if np.isfinite(v) else None) for k, v in values.items()}
+
+    data = {
+        "window": window,
+        "metrics": shown(worst),
+        "worst_probe": worst,
+        "probes": {name: shown(name) for name in per_probe},
+    }
+    text = [
+        f"{name}: index {index[name]:.0f}, peak {m.peak_c:.1f} °C, soak {m.soak_s:.0f} s, above {rule.melting:g} °C {m.above_melting_s:.0f} s, "
+        f"heating {m.max_heating_c_per_s:.2f}, cooling {m.max_cooling_c_per_s:.2f} °C/s"
+        for name, m in per_probe.items()
+    ]
+    return Answer(worst_first(judge_profile(per_probe, rule)), data, "\n".join(text))
+
+
+def probes(folder: str, max_gap: float = MAX_GAP_MM) -> Answer:
+    """Pairs of pads to probe, worst first."""
+    design: Design = read_design(folder)
+    try:
+        plan = probe_plan(design, max_gap)
+    except ValueError as error:
+        raise BadInput("--max-gap", "a distance in mm", str(error)) from error
+    data = {
+        "pairs": [
+            {
+                "a": p.a.name,
+                "b": p.b.name,
+                "net_a": p.a.net,
+                "net_b": p.b.net,
+                "gap_mm": round(p.gap, 5),
+                "also": list(p.also),
+                "expected_ohm": None if math.isinf(p.expected) else round(p.expected, 4),
+                "joined_below_ohm": round(p.limit, 4),
+            }
+            for p in plan
+        ],
+        "max_gap_mm": max_gap,
+    }
+    return Answer(
+        [], data, "\n".join(f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in plan)
+    )
+
+
+def papers(serial: str, journals: Sequence[str]) -> Answer:
+    """A board's record, from the first journal that knows its serial."""
+    from fusilex.bench.papers import board_record, page_text
+    from fusilex.bench.session import Bench
+
+    bench = find_board(serial, journals)
+    if not isinstance(bench, Bench):
+        raise BadInput("papers", "the serial of a board on record", f"“{serial}”")
+    from fusilex.bench.judging import judgements
+
+    bench.state.board = serial
+    record = board_record(bench, serial)
+    return Answer(judgements(bench, "Release"), record, page_text(record))
+
+
+def find_board(serial: str, journals: Sequence[str]) -> object | None:
+    """An open bench of the newest batch that has this board, or None."""
+    from fusilex.bench.session import Bench
+    from fusilex.journal.projection import project
+    from fusilex.journal.store import Journal
+
+    for url in journals:
+        journal = Journal(url)
+        for row in reversed(journal.batches()):
+            if serial in project(journal.since(row.id)).boards:
+                return Bench(journal, row.id)
+    return None
+
+
+def _read(path: str) -> bytes:
+    try:
+        if Path(path).stat().st_size > MOST_FILE_BYTES:
+            raise BadInput(
+                Path(path).name,
+                f"a file of at most {MOST_FILE_BYTES >> 20} MB",
+                f"{Path(path).stat().st_size / 2**20:.0f} MB",
+            )
+        return Path(path).read_bytes()
+    except OSError as error:
+        raise BadInput(path, "a file that can be read", error.strerror or str(error)) from error

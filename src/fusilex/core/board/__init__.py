@@ -1,0 +1,1 @@
+"""The board itself: layers, pads, nets, parts, panel."""

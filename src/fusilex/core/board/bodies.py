@@ -1,0 +1,112 @@
+"""Catalogue of standard bodies: what a package name means in millimetres, height and mass.
+
+Chip sizes and masses are the handbook table (typical makers' figures); the rest are nominal JEDEC/IEC outlines. Masses
+are typical values and always shown as estimates; the part maker's sheet wins.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Body:
+    """A part's body. Lengths in mm, mass in mg, x and y as it lies unturned (pin 1 upper left, rows upright).
+
+    `known` is False when the name was not in the catalogue and the size is a guess.
+    """
+
+    code: str
+    size_x: float
+    size_y: float
+    height: float
+    mass_mg: float
+    family: str
+    mount: str = "smd"
+    polarised: bool = False
+    known: bool = True
+
+
+# inch code: (metric code, length, width, height, resistor mg, capacitor mg)
+CHIP_SIZES = {
+    "01005": ("0402", 0.4, 0.2, 0.15, 0.04, 0.1),
+    "0201": ("0603", 0.6, 0.3, 0.30, 0.15, 0.3),
+    "0402": ("1005", 1.0, 0.5, 0.50, 0.6, 1.2),
+    "0603": ("1608", 1.6, 0.8, 0.80, 2.0, 6.0),
+    "0805": ("2012", 2.0, 1.25, 1.00, 4.5, 15.0),
+    "1206": ("3216", 3.2, 1.6, 1.20, 9.0, 30.0),
+    "1210": ("3225", 3.2, 2.5, 1.60, 16.0, 60.0),
+}
+METRIC_TO_INCH = {row[0]: inch for inch, row in CHIP_SIZES.items()}
+
+_OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str, str, bool]] = [
+    # pattern, x, y, height, mass mg, family, mount, polarised
+    (r"QFN-?(\d+).*?(\d+(?:\.\d+)?)\s*X\s*(\d+(?:\.\d+)?)", None, None, 0.85, None, "ic", "smd", True),
+    (r"SOT-?23-?5", 1.6, 2.9, 1.2, 13, "ic", "smd", True),
+    (r"SOT-?23-?6", 1.6, 2.9, 1.2, 15, "ic", "smd", True),
+    (r"SOT-?23(?!-?\d)", 1.3, 2.9, 1.0, 9, "transistor", "smd", True),
+    (r"SOIC?-?8", 3.9, 4.9, 1.6, 76, "ic", "smd", True),
+    (r"SOD-?123", 2.7, 1.6, 1.1, 11, "diode", "smd", True),
+    (r"SOD-?323", 1.7, 1.25, 0.9, 5, "diode", "smd", True),
+    (r"SM[AB]\b", 4.3, 2.6, 2.2, 64, "diode", "smd", True),
+    (r"LED.*0603", 1.6, 0.8, 0.6, 3, "led", "smd", True),
+    (r"LED.*0805", 2.0, 1.25, 0.8, 6, "led", "smd", True),
+    (r"CRYSTAL.*3215|XTAL.*3215", 3.2, 1.5, 0.9, 14, "crystal", "smd", False),
+    (r"CAN[- ]?6\.3|ELECTROLYTIC.*6\.3", 6.6, 6.6, 7.7, 310, "electrolytic", "smd", True),
+    (r"INDUCTOR.*4X4|IND.*4X4", 4.0, 4.0, 1.8, 110, "inductor", "smd", False),
+    (r"CHOKE.*7X7|INDUCTOR.*7X7", 7.3, 7.3, 4.5, 950, "inductor", "smd", False),
+    (r"USB.*RECEPTACLE", 5.6, 7.5, 2.6, 640, "connector", "smd", True),
+    (r"(?:SENSOR|WIRE).*1\.0", 4.3, 6.0, 2.9, 160, "connector", "smd", True),
+    (r"COIN.*HOLDER.*12", 16.0, 12.8, 4.2, 900, "holder", "smd", True),
+    (r"SCREW TERMINAL.*5\.08", 10.2, 8.2, 10.0, 3100, "terminal", "tht", False),
+    (r"REED.*14", 14.0, 2.2, 2.3, 180, "reed", "tht", False),
+    (r"FIDUCIAL|FID\b", 1.0, 1.0, 0.0, 0, "fiducial", "none", False),
+    (r"TEST ?(?:PAD|POINT)", 1.0, 1.0, 0.0, 0, "test", "none", False),
+    (r"MOUNT", 2.2, 2.2, 0.0, 0, "hole", "none", False),
+]
+_FAMILY_BY_LETTER = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "FB": "inductor"}
+_CHIP = re.compile(r"(?<!\d)(01005|0201|0402|0603|0805|1206|1210)(?!\d)")
+_METRIC_ONLY = re.compile(r"(?<!\d)(1005|1608|2012|3216|3225)(?!\d)")
+_TWO_LENGTHS = re.compile(r"(\d+(?:\.\d+)?)\s*(?:mm)?\s*[xX×]\s*(\d+(?:\.\d+)?)")
+
+
+def chip_code(name: str) -> str | None:
+    """Inch size code named in a package text, or None. Bare four-digit codes are read as inch codes."""
+    if found := _CHIP.search(name):
+        return found[1]
+    if found := _METRIC_ONLY.search(name):
+        return METRIC_TO_INCH[found[1]]
+    return None
+
+
+def body_of(name: str, ref: str = "") -> Body:
+    """Body for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``.
+
+    The reference designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
+    size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
+    """
+    text = name.strip()
+    upper = text.upper().replace("_", " ")
+    letters = re.match(r"[A-Za-z]*", ref)[0].upper() if ref else ""  # type: ignore[index]
+    for pattern, length, width, height, mass, family, mount, polarised in _OUTLINES:
+        if found := re.search(pattern, upper):
+            if length is None:
+                long, wide = sorted((float(found[2]), float(found[3])), reverse=True)
+                return Body(text, long, wide, height, 2.3 * long * wide * height, family, mount, polarised)
+            return Body(text, length, width or length, height, float(mass or 0), family, mount, polarised)
+    if letters in ("FID", "TP", "MH", "H"):
+        kind = {"FID": "fiducial", "TP": "test"}.get(letters, "hole")
+        return Body(text, 1.0, 1.0, 0.0, 0.0, kind, "none")
+    if code := chip_code(upper):
+        _, length, width, height, resistor_mg, capacitor_mg = CHIP_SIZES[code]
+        family = _FAMILY_BY_LETTER.get(letters, "chip")
+        mass = capacitor_mg if family == "capacitor" else resistor_mg
+        return Body(text, length, width, height, mass, family, "smd", family == "diode")
+    if found := _TWO_LENGTHS.search(upper):
+        long, wide = sorted((float(found[1]), float(found[2])), reverse=True)
+        return Body(text, long, wide, 1.0, 2.5 * long * wide, "other", "smd", known=False)
+    return Body(text, 2.0, 2.0, 1.0, 10.0, "other", "smd", known=False)
+
+
+SIZE_LADDER = ("01005", "0201", "0402", "0603", "0805", "1206", "1210")

@@ -1,0 +1,181 @@
+"""A design as its files state it: layers of polygons, holes, placements, bill of materials, nets, and parts joined of them.
+
+Lengths are mm in the board frame (x right, y up, seen from the top); turns are degrees, counter-clockwise positive as seen
+from the side the part sits on.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from fusilex.core.board.bodies import Body
+
+Polygons = NDArray[np.object_]
+SIDES = ("top", "bottom")
+
+
+@dataclass(frozen=True, eq=False)
+class Layer:
+    """Dark areas of one layer, one polygon per drawn object, with what X2 attributes say of each (None if nothing).
+
+    `polygons` holds n shapely polygons; `flashed` (n) is True for flashes; `nets` and `pins` have n entries, a pin being
+    (reference, pad). `functions` are aperture functions such as ``SMDPad``.
+    """
+
+    role: str
+    side: str | None
+    polygons: Polygons
+    flashed: NDArray[np.bool_]
+    nets: tuple[str | None, ...]
+    pins: tuple[tuple[str, str] | None, ...]
+    functions: tuple[str | None, ...]
+
+    def __len__(self) -> int:
+        return len(self.polygons)
+
+    @cached_property
+    def tree(self) -> shapely.STRtree:
+        return shapely.STRtree(self.polygons)
+
+    @cached_property
+    def area(self) -> BaseGeometry:
+        """Union of all polygons."""
+        return shapely.union_all(self.polygons) if len(self) else Polygon()
+
+
+@dataclass(frozen=True)
+class Hole:
+    x: float
+    y: float
+    diameter: float
+    plated: bool
+
+
+@dataclass(frozen=True)
+class Placement:
+    """A line of the placement list."""
+
+    ref: str
+    x: float
+    y: float
+    turn: float
+    side: str
+    body: str
+    value: str
+    line: int = 0
+
+
+@dataclass(frozen=True)
+class BomLine:
+    """A line of the bill of materials; `fit` is False for parts marked as not to be fitted."""
+
+    refs: tuple[str, ...]
+    value: str
+    body: str
+    part_number: str
+    quantity: int | None
+    fit: bool = True
+    line: int = 0
+
+
+@dataclass(frozen=True)
+class NetPoint:
+    """A test record of the netlist: a pad (or via when `ref` is empty) on a net; `side` None means reachable from both."""
+
+    net: str | None
+    ref: str
+    pin: str
+    x: float
+    y: float
+    side: str | None
+
+
+@dataclass(frozen=True)
+class Pad:
+    """A part's pad. `opening` marks one with paste; through-hole pads carry `drill` > 0 and exist on both sides."""
+
+    ref: str
+    pin: str
+    side: str
+    polygon: Polygon
+    net: str | None
+    drill: float = 0.0
+
+    @property
+    def name(self) -> str:
+        return f"{self.ref}.{self.pin}"
+
+
+@dataclass(frozen=True)
+class Part:
+    """What placement list, bill of materials, catalogue and pads know of one reference designator."""
+
+    ref: str
+    x: float
+    y: float
+    turn: float
+    side: str
+    value: str
+    body: Body
+    part_number: str = ""
+    fit: bool = True
+    pads: tuple[Pad, ...] = ()
+
+    @property
+    def through_hole(self) -> bool:
+        return self.body.mount == "tht" or any(p.drill > 0 for p in self.pads)
+
+    @property
+    def fitted(self) -> bool:
+        """A part to be fitted: not a fiducial, test pad or hole, and not marked do-not-fit."""
+        return self.fit and self.body.mount != "none"
+
+
+@dataclass(frozen=True)
+class FileNote:
+    """What a file was taken for and why."""
+
+    name: str
+    role: str
+    side: str | None
+    because: str
+    size: int
+
+
+@dataclass(frozen=True, eq=False)
+class Design:
+    """Everything read from one design's files. `panel` is None when the files say nothing of a panel."""
+
+    name: str
+    files: tuple[FileNote, ...]
+    layers: tuple[Layer, ...]
+    holes: tuple[Hole, ...]
+    outline: Polygon
+    placements: tuple[Placement, ...]
+    bom: tuple[BomLine, ...]
+    netpoints: tuple[NetPoint, ...]
+    parts: tuple[Part, ...] = ()
+    pads: tuple[Pad, ...] = ()
+    panel: object | None = None
+    notes: tuple[str, ...] = field(default=())
+
+    def layer(self, role: str, side: str | None = None) -> Layer | None:
+        return next((item for item in self.layers if item.role == role and item.side == side), None)
+
+    @cached_property
+    def part_by_ref(self) -> dict[str, Part]:
+        return {part.ref: part for part in self.parts}
+
+    @cached_property
+    def pads_by_ref(self) -> dict[str, list[Pad]]:
+        found: dict[str, list[Pad]] = {}
+        for pad in self.pads:
+            found.setdefault(pad.ref, []).append(pad)
+        return found

@@ -1,0 +1,1 @@
+"""Test: which pads to probe, what to expect."""

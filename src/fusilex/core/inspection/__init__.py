@@ -1,0 +1,1 @@
+"""Inspect: fault words and yields."""

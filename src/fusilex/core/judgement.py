@@ -1,0 +1,66 @@
+"""The one type in which every station answers: go, care, stop or can't tell."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Level(StrEnum):
+    """Worst first when sorted by `rank`."""
+
+    STOP = "stop"
+    CARE = "care"
+    UNKNOWN = "unknown"
+    GO = "go"
+
+    @property
+    def rank(self) -> int:
+        return list(Level).index(self)
+
+
+@dataclass(frozen=True)
+class Because:
+    """One number (or word) behind a judgement, with its unit."""
+
+    what: str
+    value: float | int | str
+    unit: str = ""
+
+    def text(self) -> str:
+        value = f"{self.value:.3g}" if isinstance(self.value, float) else str(self.value)
+        return f"{self.what} {value}{' ' if self.unit and self.unit != '%' else ''}{' %' if self.unit == '%' else self.unit}"
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """One answer. `rule` names an entry of `core.rules`; `refs` are the parts it speaks of; `do` is for the hands."""
+
+    rule: str
+    level: Level
+    subject: str
+    headline: str
+    because: tuple[Because, ...] = ()
+    do: str = ""
+    refs: tuple[str, ...] = ()
+
+    @property
+    def key(self) -> str:
+        """Stable name of this judgement within a batch, to hang an overruling on."""
+        return f"{self.rule}:{self.subject}"
+
+    def as_dict(self) -> dict[str, object]:
+        return {
+            "rule": self.rule,
+            "level": self.level.value,
+            "subject": self.subject,
+            "headline": self.headline,
+            "because": [{"what": b.what, "value": b.value, "unit": b.unit} for b in self.because],
+            "do": self.do,
+        }
+
+
+def worst_first(judgements: Iterable[Judgement]) -> list[Judgement]:
+    """Stop, care, can't tell, go; in the order given within a level."""
+    return sorted(judgements, key=lambda j: j.level.rank)

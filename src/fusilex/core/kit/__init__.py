@@ -1,0 +1,1 @@
+"""Kit: what to pull, in which order the bins stand."""

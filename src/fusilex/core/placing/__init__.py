@@ -1,0 +1,1 @@
+"""Place: order of hand placing, reference points, the machine's programme."""

@@ -1,0 +1,1 @@
+"""Print: stencil openings, paste release, paste mass, powder."""

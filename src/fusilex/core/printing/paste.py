@@ -1,0 +1,122 @@
+"""Paste: density, transfer, mass, powder."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.printing.openings import Openings
+
+FLUX_DENSITY = 1.0  # g/cm³
+TRANSFER_MIDDLE, TRANSFER_STEEPNESS = 0.50, 12.0
+
+
+@dataclass(frozen=True)
+class Paste:
+    """A paste: alloy, density of its metal (g/cm³) and mass fraction of metal."""
+
+    name: str
+    alloy: str
+    metal_density: float
+    metal_load: float
+
+    @property
+    def density(self) -> float:
+        """g/cm³ of the paste: 1/ρ = w/ρ_metal + (1 − w)/ρ_flux."""
+        return 1.0 / (self.metal_load / self.metal_density + (1 - self.metal_load) / FLUX_DENSITY)
+
+    @property
+    def solder_fraction(self) -> float:
+        """Volume of solder left after melting, as a fraction of the paste's: w·ρ/ρ_metal."""
+        return self.metal_load * self.density / self.metal_density
+
+
+PASTES = {
+    "lead-free": Paste("lead-free", "SAC305", 7.40, 0.885),
+    "leaded": Paste("leaded", "Sn63Pb37", 8.40, 0.90),
+    "bismuth": Paste("bismuth", "Sn42Bi58", 8.56, 0.90),
+}
+
+
+def transfer(
+    area_ratio: ArrayLike, middle: float = TRANSFER_MIDDLE, steepness: float = TRANSFER_STEEPNESS
+) -> NDArray[np.float64]:
+    """Expected share of the opening's volume that stays on the pad: 1 / (1 + e^(−k(AR − m))).
+
+    >>> float(transfer(0.66).round(2)), float(transfer(0.80).round(2))
+    (0.87, 0.97)
+    """
+    return np.asarray(1.0 / (1.0 + np.exp(-steepness * (np.asarray(area_ratio, dtype=float) - middle))))
+
+
+def paste_mass_mg(openings: Openings, foil: float, paste: Paste) -> float:
+    """Expected paste on one board side, mg: Σ A·t·TE(AR)·ρ. `foil` in mm (mm³ × g/cm³ = mg)."""
+    return float(np.sum(openings.area * foil * transfer(openings.area_ratio(foil))) * paste.density)
+
+
+# J-STD-005: type, largest size of the bulk of the balls in µm
+POWDER_TYPES = ((3, 45.0), (4, 38.0), (5, 25.0), (6, 15.0))
+BALLS_ACROSS_RECTANGLE, BALLS_ACROSS_ROUND = 5, 8
+
+
+def coarsest_powder(openings: Openings) -> int | None:
+    """Coarsest (lowest) powder type whose balls fit every opening: five across a rectangle, eight across a round one.
+
+    None when not even type 6 fits; 3 when there are no openings.
+    """
+    if not len(openings):
+        return 3
+    roundness = 4 * np.pi * openings.area / openings.perimeter**2
+    balls = np.where(roundness > 0.95, BALLS_ACROSS_ROUND, BALLS_ACROSS_RECTANGLE)
+    room_um = float(np.min(openings.width * 1000.0 / balls))
+    return next((number for number, size in POWDER_TYPES if size <= room_um + 1e-6), None)
+
+
+def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> list[Judgement]:
+    """Paste for the batch and the powder that fits."""
+    per_board = paste_mass_mg(openings, foil, paste)
+    powder = coarsest_powder(openings)
+    narrowest = float(openings.width.min()) if len(openings) else 0.0
+    found = [
+        Judgement(
+            "print.mass",
+            Level.GO,
+            "paste",
+            f"{per_board * boards / 1000:.2f} g of paste on {boards} boards",
+            (
+                Because("per board", per_board, "mg"),
+                Because("paste density", paste.density, "g/cm³"),
+                Because("foil", foil, "mm"),
+            ),
+            "Lay a bead on top of that: 12 to 15 mm across, along the print.",
+        )
+    ]
+    if powder is None:
+        found.append(
+            Judgement(
+                "print.powder",
+                Level.STOP,
+                "powder",
+                "No common powder fits the narrowest opening",
+                (Because("narrowest opening", narrowest, "mm"),),
+                "Widen the opening or dispense that part.",
+            )
+        )
+    else:
+        found.append(
+            Judgement(
+                "print.powder",
+                Level.GO,
+                "powder",
+                f"Type {powder} powder or finer fits",
+                (
+                    Because("narrowest opening", narrowest, "mm"),
+                    Because("largest ball", dict(POWDER_TYPES)[powder], "µm"),
+                ),
+                "A higher type number is a finer powder.",
+            )
+        )
+    return found

@@ -1,0 +1,1 @@
+"""Reflow: temperature logs against the paste's window."""

@@ -1,0 +1,1 @@
+"""Rework: what stands in the heat."""

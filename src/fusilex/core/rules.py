@@ -1,0 +1,125 @@
+"""The rules behind the judgements: what is compared with what, and where the limit comes from. Shown on F1."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Rule:
+    text: str
+    source: str
+
+
+RULES: dict[str, Rule] = {
+    "ready.missing": Rule(
+        "Every part on the bill of materials has a placement, every placement is bought, and every part sits on pads: their centre is no further off than half its body.",
+        "Comparison by reference designator",
+    ),
+    "ready.doubled": Rule("A reference designator stands once in each list.", "Comparison by reference designator"),
+    "ready.side": Rule(
+        "A surface-mount part is listed for the side its pads are on.", "Comparison of placement list and copper"
+    ),
+    "ready.off-board": Rule(
+        "A part's centre is inside the outline, or outside by no more than half its body: receptacles may overhang.",
+        "Comparison of placement list and outline",
+    ),
+    "ready.overlap": Rule("Bodies of one side do not overlap by more than 0.1 mm.", "Catalogue of standard bodies"),
+    "ready.quantity": Rule(
+        "The quantity of a line equals the number of parts it names.", "Comparison within the bill of materials"
+    ),
+    "ready.agree": Rule(
+        "No disagreement among placement list, bill of materials, pads and outline.",
+        "Comparison by reference designator",
+    ),
+    "ready.body": Rule(
+        "Every body is in the catalogue; else its size is read from the text or guessed.",
+        "Catalogue of standard bodies",
+    ),
+    "ready.netlist": Rule(
+        "Every net of the netlist is one connected piece of copper and no two nets touch.",
+        "IPC-D-356A netlist against copper and plated holes",
+    ),
+    "kit.short": Rule("A bin holds at least boards × pieces per board.", "Pull list"),
+    "kit.spares": Rule(
+        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra by body: 0201 5 % + 10, 0402 3 % + 8, 0603 2 % + 5, larger chips 1 % + 3, others 0 % + 1.",
+        "Shop defaults for hand and small-machine work",
+    ),
+    "kit.waiting": Rule("A bin that was not counted can not be judged.", "Pull list"),
+    "kit.alike": Rule(
+        "Values in one body that differ in a single character are easily swapped.", "Comparison of labels"
+    ),
+    "print.release": Rule(
+        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect ratio = narrowest width / foil thickness: go from 1.5.",
+        "IPC-7525 stencil design guidelines",
+    ),
+    "print.mass": Rule(
+        "Mass = Σ area × foil × transfer × paste density; transfer = 1 / (1 + exp(−12 (area ratio − 0.50))).",
+        "Expected transfer curve; paste density from its metal load",
+    ),
+    "print.powder": Rule(
+        "Five of the largest balls across the narrowest rectangular opening, eight across a round one.",
+        "J-STD-005 powder types",
+    ),
+    "place.error": Rule(
+        "Standard error of the fitted transform at each part, from the residuals at the taught points: care above 0.05 mm, stop above 0.10 mm.",
+        "Least squares, covariance of a similarity",
+    ),
+    "place.scale": Rule(
+        "The fitted scale differs from 1 by no more than 0.3 %.", "A board does not stretch; a wrong point does"
+    ),
+    "place.suspect": Rule(
+        "Leaving out one of at least four points shrinks the residual more than four times.", "Leave-one-out test"
+    ),
+    "place.open": Rule(
+        "Parts already on the board against those still to come.", "Placing order: by kind, smallest first"
+    ),
+    "place.points": Rule("A shift, turn and scale need two points; a third tells how good they are.", "Least squares"),
+    "reflow.heating": Rule(
+        "Steepest slope before the peak, straight line over 10 s, at most 3 °C/s.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.soak": Rule(
+        "Time from entering to leaving the soak band, 60 to 120 s.", "Default window; the paste's sheet wins"
+    ),
+    "reflow.above melting": Rule(
+        "Time at or above the alloy's melting temperature, 40 to 90 s, never above 150 s.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.peak": Rule("Highest temperature inside the paste's range.", "Default window; the paste's sheet wins"),
+    "reflow.cooling": Rule(
+        "Steepest fall after the peak, straight line over 10 s, at most 4 °C/s, hard limit 6.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.to peak": Rule(
+        "Start to peak within 8 min (lead-free) or 6 min.", "Default window; the paste's sheet wins"
+    ),
+    "reflow.index": Rule(
+        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; below 100 is inside.",
+        "Process window index",
+    ),
+    "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
+    "hand.order": Rule(
+        "Lowest first, so that the board lies flat on every part; surface-mount before through-hole.",
+        "Body heights, catalogue",
+    ),
+    "inspect.yield": Rule(
+        "Boards without a fault at their first inspection, over boards inspected, with the 95 % Wilson interval.",
+        "Wilson score interval (1927)",
+    ),
+    "inspect.hidden": Rule("Joints under a bottom-terminated body cannot be seen.", "Body kind; decide at Test"),
+    "rework.heat": Rule(
+        "Parts with a pad inside the nozzle's radius plus 3 mm; below 3 mg they may blow away.",
+        "Shop default for hot air",
+    ),
+    "rework.queue": Rule("Open faults, board by board.", "The batch's record"),
+    "test.short": Rule(
+        "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or coils join them, above half of what those parts give.",
+        "Probe plan from pads and nets; effective resistance of the network between them",
+    ),
+    "test.unread": Rule("A pair that was not read can not be judged.", "Probe plan"),
+    "release.record": Rule(
+        "A board leaves with print, load, inspection and a passed test on record, and no open fault.",
+        "The batch's record",
+    ),
+}

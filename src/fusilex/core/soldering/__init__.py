@@ -1,0 +1,1 @@
+"""Hand: what is soldered with the iron, in which order."""

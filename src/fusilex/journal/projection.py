@@ -1,0 +1,273 @@
+"""What the events of a batch add up to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from fusilex.journal.store import Event
+
+STATIONS = ("Ready", "Kit", "Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release")
+DONE = "Done"
+
+
+@dataclass
+class Fault:
+    """A marked fault; `id` is the event that marked it."""
+
+    id: int
+    ref: str
+    word: str
+    found_at: str
+    when: str
+    repaired: str | None = None
+    result: str = ""
+
+
+@dataclass
+class Board:
+    serial: str
+    panel: int
+    cell: int
+    station: str = "Ready"
+    placed: list[str] = field(default_factory=list)
+    placed_how: dict[str, str] = field(default_factory=dict)
+    soldered: list[str] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+    readings: dict[str, tuple[float, str]] = field(default_factory=dict)
+    print_number: int | None = None
+    load: int | None = None
+    inspections: int = 0
+    first_pass: bool | None = None
+    tests: list[dict[str, Any]] = field(default_factory=list)
+    released_at: str | None = None
+    scrapped: bool = False
+
+    @property
+    def open_faults(self) -> list[Fault]:
+        return [f for f in self.faults if f.repaired is None]
+
+
+@dataclass
+class BatchState:
+    """The batch as it stands. Built only by `project`."""
+
+    opened: dict[str, Any] = field(default_factory=dict)
+    boards: dict[str, Board] = field(default_factory=dict)
+    cautions: dict[str, str] = field(default_factory=dict)
+    overruled: dict[str, dict[str, str]] = field(default_factory=dict)
+    bins: dict[str, dict[str, Any]] = field(default_factory=dict)
+    without: list[str] = field(default_factory=list)
+    dropped: dict[str, int] = field(default_factory=dict)
+    prints: list[dict[str, Any]] = field(default_factory=list)
+    taught: dict[int, dict[str, tuple[float, float]]] = field(default_factory=dict)
+    loads: list[dict[str, Any]] = field(default_factory=list)
+    station: str = "Ready"
+    board: str = ""
+    last_id: int = 0
+    deeds: list[str] = field(default_factory=list)
+    undone: list[str] = field(default_factory=list)
+
+    def at(self, station: str) -> list[Board]:
+        """Boards that are at a station now."""
+        return [b for b in self.boards.values() if b.station == station and not b.scrapped]
+
+    def panel_boards(self, panel: int) -> list[Board]:
+        return [b for b in self.boards.values() if b.panel == panel]
+
+    @property
+    def panels(self) -> list[int]:
+        return sorted({b.panel for b in self.boards.values()})
+
+
+LOOKING = ("went",)
+"""Kinds that only say where the user looks: never undone."""
+
+
+def project(happened: Iterable[Event]) -> BatchState:
+    """Fold events, oldest first. A deed is undone by ``undone`` and back again by ``redone``."""
+    history = list(happened)
+    undone: list[str] = []
+    for item in history:
+        if item.kind == "undone":
+            undone.append(item.body["deed"])
+        elif item.kind == "redone" and item.body["deed"] in undone:
+            undone.remove(item.body["deed"])
+    gone = set(undone)
+    state = BatchState()
+    for item in history:
+        if item.deed not in gone:
+            apply(state, item)
+        state.last_id = item.id
+    # after something new was done, what was undone before it cannot come back
+    newest = state.deeds[-1] if state.deeds else ""
+    last_done = max((e.id for e in history if e.deed == newest), default=0)
+    marks = {e.body["deed"]: e.id for e in history if e.kind == "undone"}
+    state.undone = [d for d in undone if marks[d] > last_done]
+    return state
+
+
+def apply(state: BatchState, item: Event) -> None:
+    """Add one event to a state in place. Unknown kinds are passed over, so that an older program reads a newer journal."""
+    state.last_id = max(state.last_id, item.id)
+    handler = _HANDLERS.get(item.kind)
+    if handler is None:
+        return
+    handler(state, item, item.body)
+    if item.kind not in LOOKING and item.kind != "batch_opened" and (not state.deeds or state.deeds[-1] != item.deed):
+        state.deeds.append(item.deed)
+
+
+def _opened(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.opened = {**body, "at": item.at}
+    for row in body["boards"]:
+        state.boards[row["serial"]] = Board(row["serial"], row["panel"], row["cell"])
+    state.board = body["boards"][0]["serial"]
+
+
+def _went(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.station, state.board = body["station"], body["board"]
+
+
+def _moved(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    for serial in body["boards"]:
+        state.boards[serial].station = body["to"]
+
+
+def _acknowledged(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.cautions[body["station"]] = item.at
+
+
+def _overruled(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.overruled[body["key"]] = {"reason": body["reason"], "at": item.at, "headline": body.get("headline", "")}
+
+
+def _bin(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.bins[body["line"]] = {"count": body["count"], "lot": body.get("lot", ""), "at": item.at}
+
+
+def _kit_closed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.without = list(body["without"])
+
+
+def _printed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    number = len(state.prints) + 1
+    state.prints.append({**body, "number": number, "at": item.at})
+    for board in state.panel_boards(body["panel"]):
+        board.print_number = number
+
+
+def _placed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    board = state.boards[body["board"]]
+    for ref in body["refs"]:
+        if ref not in board.placed:
+            board.placed.append(ref)
+        board.placed_how[ref] = body["how"]
+
+
+def _taken_back(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    board = state.boards[body["board"]]
+    if body["ref"] in board.placed:
+        board.placed.remove(body["ref"])
+        board.placed_how.pop(body["ref"], None)
+
+
+def _dropped(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.dropped[body["line"]] = state.dropped.get(body["line"], 0) + 1
+
+
+def _taught(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.taught.setdefault(body["panel"], {})[body["point"]] = (body["x"], body["y"])
+
+
+def _forgotten(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.taught.get(body["panel"], {}).pop(body["point"], None)
+
+
+def _reflowed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    number = len(state.loads) + 1
+    state.loads.append({**body, "number": number, "at": item.at})
+    for serial in body["boards"]:
+        state.boards[serial].load = number
+
+
+def _soldered(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    board = state.boards[body["board"]]
+    if body["ref"] not in board.soldered:
+        board.soldered.append(body["ref"])
+
+
+def _unsoldered(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    if body["ref"] in state.boards[body["board"]].soldered:
+        state.boards[body["board"]].soldered.remove(body["ref"])
+
+
+def _fault(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].faults.append(Fault(item.id, body["ref"], body["word"], body["station"], item.at))
+
+
+def _fault_struck(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    board = state.boards[body["board"]]
+    board.faults = [f for f in board.faults if f.id != body["fault"]]
+
+
+def _inspected(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    board = state.boards[body["board"]]
+    board.inspections += 1
+    if board.first_pass is None:
+        board.first_pass = not board.faults
+
+
+def _repaired(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    board = state.boards[body["board"]]
+    for fault in board.faults:
+        if fault.id == body["fault"]:
+            fault.repaired, fault.result = item.at, body["result"]
+    if body["result"] == "scrapped":
+        board.scrapped = True
+
+
+def _reading(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    value = float("inf") if body["ohm"] is None else float(body["ohm"])
+    state.boards[body["board"]].readings[body["pair"]] = (value, body["text"])
+
+
+def _tested(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].tests.append({**body, "at": item.at})
+
+
+def _readings_cleared(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].readings.clear()
+
+
+def _released(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].released_at = item.at
+
+
+_HANDLERS = {
+    "batch_opened": _opened,
+    "went": _went,
+    "moved": _moved,
+    "caution_acknowledged": _acknowledged,
+    "judgement_overruled": _overruled,
+    "bin_filled": _bin,
+    "kit_closed": _kit_closed,
+    "panel_printed": _printed,
+    "parts_placed": _placed,
+    "part_taken_back": _taken_back,
+    "part_dropped": _dropped,
+    "point_taught": _taught,
+    "point_forgotten": _forgotten,
+    "load_reflowed": _reflowed,
+    "part_soldered": _soldered,
+    "part_unsoldered": _unsoldered,
+    "fault_marked": _fault,
+    "fault_struck": _fault_struck,
+    "board_inspected": _inspected,
+    "fault_repaired": _repaired,
+    "reading_taken": _reading,
+    "readings_cleared": _readings_cleared,
+    "board_tested": _tested,
+    "board_released": _released,
+}

@@ -1,0 +1,40 @@
+"""Tables of the journal. Rows are only ever added; nothing here belongs to SQLite alone."""
+
+from __future__ import annotations
+
+from sqlalchemy import Column, ForeignKey, Integer, LargeBinary, MetaData, String, Table, Text
+
+HEAD = "0001"
+"""Newest migration; a journal already there is opened without loading the migration tools."""
+
+metadata = MetaData()
+
+batches = Table(
+    "batch",
+    metadata,
+    Column("id", Integer, primary_key=True, autoincrement=True),
+    Column("name", String(120), nullable=False),
+    Column("opened_at", String(32), nullable=False),
+)
+
+events = Table(
+    "event",
+    metadata,
+    Column("id", Integer, primary_key=True, autoincrement=True),
+    Column("batch_id", Integer, ForeignKey("batch.id"), nullable=False, index=True),
+    Column("deed", String(36), nullable=False),
+    Column("at", String(32), nullable=False),
+    Column("who", String(60), nullable=False),
+    Column("kind", String(40), nullable=False),
+    Column("body", Text, nullable=False),
+)
+"""`deed` is shared by the events of one command; they are undone together. `at` is UTC in ISO 8601."""
+
+attachments = Table(
+    "attachment",
+    metadata,
+    Column("sha256", String(64), primary_key=True),
+    Column("name", String(200), nullable=False),
+    Column("data", LargeBinary, nullable=False),
+)
+"""Design files and oven logs as they were handed in, kept by their digest."""

@@ -1,0 +1,1 @@
+"""The window: frame, board canvas, one module per station."""

@@ -1,0 +1,1 @@
+"""The board canvas: layers, bodies, highlights, zoom, pan and flip."""

@@ -1,0 +1,110 @@
+"""The loupe: a round magnifier with its own scale bar, pinned to a spot of a canvas."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from fusilex.core.board.model import Part
+from fusilex.ui.canvas.bodies import draw_part
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.glyphs import plain_text
+from fusilex.ui.theme import theme
+
+
+class Loupe(QWidget):
+    """Shows a part as it must land: its pads, its body as a ghost, its marks."""
+
+    def __init__(self, canvas: BoardCanvas) -> None:
+        super().__init__()
+        self.canvas = canvas
+        self.part: Part | None = None
+        self.ghost = True
+        self.title = ""
+        self.detail = ""
+        self.setMinimumSize(180, 220)
+        self.setAccessibleName("Loupe")
+
+    def look_at(self, part: Part | None, title: str = "", detail: str = "", ghost: bool = True) -> None:
+        self.part, self.title, self.detail, self.ghost = part, title, detail, ghost
+        self.update()
+
+    def field_mm(self) -> float:
+        """Width of the field: the part and half as much again, in steps a person can remember."""
+        if self.part is None:
+            return 5.0
+        boxes = [p.polygon.bounds for p in self.part.pads] or [
+            (self.part.x - 1, self.part.y - 1, self.part.x + 1, self.part.y + 1)
+        ]
+        span = max(
+            max(b[2] for b in boxes) - min(b[0] for b in boxes),
+            max(b[3] for b in boxes) - min(b[1] for b in boxes),
+            self.part.body.size_x,
+            self.part.body.size_y,
+        )
+        return next(step for step in (2.5, 4, 6, 9, 14, 22, 40, 400) if step >= 1.45 * span)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self.part is None or self.canvas.art is None:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        words = theme.base * 4.6
+        size = min(self.width() - 8.0, self.height() - words)
+        circle = QRectF((self.width() - size) / 2, 4, size - 4, size - 4)
+        clip = QPainterPath()
+        clip.addEllipse(circle)
+        painter.save()
+        painter.setClipPath(clip)
+        painter.fillRect(circle, theme.colour("bench"))
+        scale = size / self.field_mm()
+        painter.translate(circle.center())
+        painter.scale(-scale if self.canvas.side == "bottom" else scale, -scale)
+        painter.translate(-self.part.x, -self.part.y)
+        self.canvas.paint_layers(painter)
+        for other in self.canvas.fitted(self.canvas.cell):
+            if other.side == self.canvas.side and other.ref != self.part.ref:
+                draw_part(painter, other)
+        draw_part(painter, self.part, self.ghost)
+        painter.restore()
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour("ink"), 4))
+        painter.drawEllipse(circle)
+        self._bar(painter, circle, scale)
+        plain_text(
+            painter,
+            QRectF(0, circle.bottom() + 8, self.width(), words),
+            self.title,
+            "body",
+            "ink",
+            True,
+            Qt.AlignmentFlag.AlignHCenter,
+        )
+        plain_text(
+            painter,
+            QRectF(0, circle.bottom() + 8 + theme.base * 2, self.width(), words),
+            self.detail,
+            "small",
+            "soft",
+            False,
+            Qt.AlignmentFlag.AlignHCenter,
+        )
+
+    def _bar(self, painter: QPainter, circle: QRectF, scale: float) -> None:
+        length = 10 ** math.floor(math.log10(self.field_mm() / 3))
+        length = next(length * m for m in (5, 2, 1) if length * m <= self.field_mm() / 3)
+        y, half = circle.bottom() - circle.height() * 0.1, length * scale / 2
+        painter.setPen(QPen(theme.colour("silk"), 2))
+        painter.drawLine(QPointF(circle.center().x() - half, y), QPointF(circle.center().x() + half, y))
+        plain_text(
+            painter,
+            QRectF(circle.center().x() - 50, y - theme.base * 2, 100, 20),
+            f"{length:g} mm",
+            "small",
+            "silk",
+            False,
+            Qt.AlignmentFlag.AlignHCenter,
+        )

@@ -1,0 +1,349 @@
+"""The canvas: one board or a whole panel, zoom about the cursor, pan, fit, a true flip, hover and select."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFontMetricsF,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+    QTransform,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from fusilex.core.board.model import Design, Part
+from fusilex.core.board.panel import Panel
+from fusilex.core.board.reconcile import body_polygon
+from fusilex.ui.canvas.bodies import draw_part
+from fusilex.ui.canvas.paths import BoardArt
+from fusilex.ui.theme import RADIUS, theme
+
+Overlay = Callable[[QPainter, "BoardCanvas"], None]
+LARGEST_PIXMAP = 9_000_000
+CAPTION_PX = 36.0  # kept free above and below the board for words
+DEFAULT_LAYERS = ("copper", "exposed", "silk")
+
+
+class BoardCanvas(QWidget):
+    """Stations set what is drawn (`layers`, `fitted`, `overlays`) and call `update`."""
+
+    part_clicked = pyqtSignal(str, int)
+    flipped = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.design: Design | None = None
+        self.art: BoardArt | None = None
+        self.panel: Panel | None = None
+        self.whole_panel = False
+        self.cell = 0
+        self.side = "top"
+        self.layers: tuple[str, ...] = DEFAULT_LAYERS
+        self.fitted: Callable[[int], Iterable[Part]] = lambda cell: ()
+        self.overlays: list[Overlay] = []
+        self.caption = ""
+        self.footer = ""
+        self.selected: str | None = None
+        self.hovered: tuple[str, int] | None = None
+        self.scale = 10.0  # logical pixels per mm
+        self.centre = QPointF(0, 0)  # mm, in the middle of the widget
+        self._fitted_view = True
+        self._drag: QPointF | None = None
+        self._cache: dict[tuple[object, ...], tuple[QPixmap, QRectF]] = {}
+        self._hits: tuple[list[Part], np.ndarray] | None = None
+        self.setMouseTracking(True)
+        self.setMinimumSize(240, 180)
+        self.setAccessibleName("Board")
+
+    def show_design(self, design: Design, art: BoardArt, panel: Panel) -> None:
+        if design is not self.design:
+            self.design, self.art, self.panel = design, art, panel
+            self._cache.clear()
+            self._hits = None
+            self.fit()
+
+    def cells(self) -> list[tuple[int, QPointF]]:
+        """(cell, origin in mm) of what is drawn: every cell of the panel, or one board at its own origin."""
+        if self.whole_panel and self.panel and self.design:
+            x0, y0, *_ = self.design.outline.bounds
+            return [(i, QPointF(x - x0, y - y0)) for i, (x, y) in enumerate(self.panel.origins())]
+        return [(self.cell, QPointF(0, 0))]
+
+    def extent(self) -> QRectF:
+        """Area to fit in view, mm."""
+        if self.design is None:
+            return QRectF(0, 0, 100, 80)
+        if self.whole_panel and self.panel:
+            return QRectF(0, 0, self.panel.width, self.panel.height)
+        x0, y0, x1, y1 = self.design.outline.bounds
+        return QRectF(x0 - 1, y0 - 0.5, x1 - x0 + 2, y1 - y0 + 1)
+
+    def fit(self) -> None:
+        area = self.extent()
+        top = bottom = CAPTION_PX
+        self.scale = max(0.5, min((self.width() - 32) / area.width(), (self.height() - top - bottom) / area.height()))
+        shift = (bottom - top) / 2 / self.scale
+        self.centre = QPointF(area.center().x(), area.center().y() - shift)
+        self._fitted_view = True
+        self.update()
+
+    def zoom(self, factor: float, at: QPointF | None = None) -> None:
+        """Zoom about a widget position, or the middle."""
+        at = at or QPointF(self.width() / 2, self.height() / 2)
+        before = self.to_mm(at)
+        self.scale = max(1.0, min(600.0, self.scale * factor))
+        self.centre += before - self.to_mm(at)
+        self._fitted_view = False
+        self.update()
+
+    def pan(self, dx: float, dy: float) -> None:
+        """Shift the picture by widget pixels."""
+        sign = -1 if self.side == "bottom" else 1
+        self.centre += QPointF(-sign * dx / self.scale, dy / self.scale)
+        self._fitted_view = False
+        self.update()
+
+    def flip(self, side: str | None = None) -> None:
+        """Show the other side, mirrored as it is when the board is turned over."""
+        wanted = side or ("bottom" if self.side == "top" else "top")
+        if wanted != self.side:
+            self.side = wanted
+            self.update()
+            self.flipped.emit(wanted)
+
+    def look_at(self, part: Part, scale: float | None = None) -> None:
+        self.flip(part.side)
+        self.selected = part.ref
+        if scale:
+            self.scale = scale
+            self.centre = QPointF(part.x, part.y) + dict(self.cells()).get(self.cell, QPointF(0, 0))
+            self._fitted_view = False
+        self.update()
+
+    def transform(self) -> QTransform:
+        """From board mm to widget pixels; the bottom is mirrored."""
+        sign = -1 if self.side == "bottom" else 1
+        shape = QTransform()
+        shape.translate(self.width() / 2, self.height() / 2)
+        shape.scale(sign * self.scale, -self.scale)
+        shape.translate(-self.centre.x(), -self.centre.y())
+        return shape
+
+    def to_px(self, x: float, y: float, cell: int | None = None) -> QPointF:
+        origin = QPointF(0, 0)
+        if self.whole_panel and cell is not None:
+            origin = dict(self.cells()).get(cell, origin)
+        return self.transform().map(QPointF(x, y) + origin)
+
+    def to_mm(self, at: QPointF) -> QPointF:
+        inverse, _ = self.transform().inverted()
+        return inverse.map(at)
+
+    # painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("bench"))
+        painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
+        if self.design is None or self.art is None:
+            return
+        painter.setClipRect(self.rect().adjusted(1, 1, -1, -1))
+        if self.whole_panel:
+            self._frame(painter)
+        for cell, origin in self.cells():
+            self._board(painter, origin)
+            self._bodies(painter, cell, origin)
+        for overlay in self.overlays:
+            painter.save()
+            overlay(painter, self)
+            painter.restore()
+        self._words(painter)
+
+    def _frame(self, painter: QPainter) -> None:
+        """Panel substrate, rails, tooling holes, fiducials and score lines."""
+        assert self.panel
+        painter.save()
+        painter.setTransform(self.transform(), True)
+        painter.setBrush(theme.colour("board"))
+        painter.drawRect(QRectF(0, 0, self.panel.width, self.panel.height))
+        painter.setBrush(theme.colour("bench"))
+        for x, y in self.panel.tooling:
+            painter.drawEllipse(QPointF(x, y), 1.5, 1.5)
+        for _, x, y in self.panel.fiducials:
+            painter.setBrush(theme.colour("track"))
+            painter.drawEllipse(QPointF(x, y), 1.0, 1.0)
+            painter.setBrush(theme.colour("gold"))
+            painter.drawEllipse(QPointF(x, y), 0.5, 0.5)
+        painter.restore()
+
+    def _board(self, painter: QPainter, origin: QPointF) -> None:
+        pixmap, area = self._picture(origin)
+        top_left = self.transform().mapRect(area.translated(origin)).topLeft()
+        painter.drawPixmap(top_left, pixmap)
+
+    def _picture(self, origin: QPointF) -> tuple[QPixmap, QRectF]:
+        """Layers of one board at the present scale: the whole board while that is small, else what is in view and a margin."""
+        assert self.design
+        x0, y0, x1, y1 = self.design.outline.bounds
+        whole = QRectF(x0 - 1.5, y0 - 1.5, x1 - x0 + 3, y1 - y0 + 3)
+        ratio = self.devicePixelRatioF()
+        small = whole.width() * whole.height() * (self.scale * ratio) ** 2 <= LARGEST_PIXMAP
+        for (scale, side, layers, name, dpr), (pixmap, area) in self._cache.items():
+            if (scale, side, layers, name, dpr) == (self.scale, self.side, self.layers, theme.tokens.name, ratio):
+                seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
+                if small or area.contains(seen.intersected(whole)):
+                    return pixmap, area
+        area = whole
+        if not small:
+            seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
+            area = seen.adjusted(
+                -seen.width() / 4, -seen.height() / 4, seen.width() / 4, seen.height() / 4
+            ).intersected(whole)
+        key = self.scale, self.side, self.layers, theme.tokens.name, ratio
+        self._cache = {k: v for k, v in list(self._cache.items())[-3:] if k != key}
+        self._cache[key] = self._render(area, ratio), area
+        return self._cache[key]
+
+    def _render(self, area: QRectF, ratio: float) -> QPixmap:
+        size = QSizeF(area.width() * self.scale, area.height() * self.scale)
+        pixmap = QPixmap(max(1, round(size.width() * ratio)), max(1, round(size.height() * ratio)))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        mirrored = self.side == "bottom"
+        painter.translate(size.width() if mirrored else 0, size.height())
+        painter.scale(-self.scale if mirrored else self.scale, -self.scale)
+        painter.translate(-area.left(), -area.top())
+        self.paint_layers(painter)
+        painter.end()
+        return pixmap
+
+    def paint_layers(self, painter: QPainter) -> None:
+        """Layers of one board in board mm; also used by the loupe."""
+        assert self.art and self.design
+        painter.setPen(Qt.PenStyle.NoPen)
+        tokens = {"copper": "track", "exposed": "gold", "silk": "silk", "paste": "paste"}
+        painter.setBrush(theme.colour("board"))
+        painter.drawPath(self.art.path("substrate", self.side))
+        for what in self.layers:
+            painter.setBrush(theme.colour(tokens[what]))
+            painter.drawPath(self.art.path(what, self.side))
+        painter.setBrush(theme.colour("bench"))
+        for hole in self.design.holes:
+            painter.drawEllipse(QPointF(hole.x, hole.y), hole.diameter / 2, hole.diameter / 2)
+
+    def _bodies(self, painter: QPainter, cell: int, origin: QPointF) -> None:
+        painter.save()
+        painter.setTransform(self.transform(), True)
+        painter.translate(origin)
+        for part in self.fitted(cell):
+            if part.side == self.side:
+                draw_part(painter, part)
+        painter.restore()
+
+    def _words(self, painter: QPainter) -> None:
+        hint = self.footer
+        if self.hovered and self.design and (part := self.design.part_by_ref.get(self.hovered[0])):
+            hint = f"{part.ref}   {part.value}   {part.body.code}   turn {part.turn:g}°"
+        self._plate(painter, self.caption, 8, 6)
+        self._plate(painter, hint, 8, self.height() - 32)
+        side = f"{self.side} side"
+        self._plate(painter, side, self.width() - 24 - QFontMetricsF(theme.font()).horizontalAdvance(side), 6)
+
+    def _plate(self, painter: QPainter, text: str, x: float, y: float) -> None:
+        """Words on a plate of the bench's colour, readable over the board too."""
+        if not text:
+            return
+        box = QRectF(x, y, QFontMetricsF(theme.font()).horizontalAdvance(text) + 16, 26)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("bench", 230))
+        painter.drawRoundedRect(box, 5, 5)
+        painter.setFont(theme.font())
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    # looking and pointing
+
+    def outline_part(
+        self,
+        painter: QPainter,
+        part: Part,
+        cell: int | None = None,
+        token: str = "lit",
+        width: float = 3.0,
+        grow: float = 5.0,
+    ) -> QRectF:
+        """A rounded frame about a part, in widget pixels; returns it."""
+        ring = np.asarray(body_polygon(part).union(body_polygon(part)).envelope.exterior.coords)
+        if part.pads:
+            boxes = np.array([p.polygon.bounds for p in part.pads])
+            ring = np.vstack([ring, boxes[:, :2], boxes[:, 2:]])
+        a, b = self.to_px(*ring.min(axis=0), cell), self.to_px(*ring.max(axis=0), cell)
+        frame = QRectF(a, b).normalized().adjusted(-grow, -grow, grow, grow)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(theme.colour(token), width))
+        painter.drawRoundedRect(frame, 6, 6)
+        return frame
+
+    def part_at(self, at: QPointF) -> tuple[str, int] | None:
+        """Reference and cell of the part under a widget position."""
+        if self.design is None:
+            return None
+        if self._hits is None:
+            parts = [p for p in self.design.parts if p.body.mount != "none"]
+            self._hits = parts, np.array([body_polygon(p, 0.25).bounds for p in parts]).reshape(-1, 4)
+        parts, boxes = self._hits
+        where = self.to_mm(at)
+        best: tuple[float, str, int] | None = None
+        for cell, origin in self.cells():
+            x, y = where.x() - origin.x(), where.y() - origin.y()
+            inside = np.flatnonzero((boxes[:, 0] <= x) & (x <= boxes[:, 2]) & (boxes[:, 1] <= y) & (y <= boxes[:, 3]))
+            for i in inside:
+                area = float((boxes[i, 2] - boxes[i, 0]) * (boxes[i, 3] - boxes[i, 1]))
+                if parts[i].side == self.side and (best is None or area < best[0]):
+                    best = area, parts[i].ref, cell
+        return (best[1], best[2]) if best else None
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        if self._fitted_view:
+            self.fit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event:
+            self.zoom(1.0015 ** event.angleDelta().y(), event.position())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event:
+            self._drag = event.position()
+            if event.button() == Qt.MouseButton.LeftButton and (hit := self.part_at(event.position())):
+                self.selected = hit[0]
+                self.part_clicked.emit(*hit)
+                self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._drag is not None and event.buttons() != Qt.MouseButton.NoButton:
+            moved = event.position() - self._drag
+            self._drag = event.position()
+            self.pan(moved.x(), moved.y())
+        elif (hit := self.part_at(event.position())) != self.hovered:
+            self.hovered = hit
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._drag = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.fit()

@@ -1,0 +1,57 @@
+"""What stations and frame share: the open bench, commands carried out with their answer, questions to the user."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from fusilex.bench.commands import Command, GoTo, Refused
+from fusilex.bench.session import Bench
+from fusilex.core.problems import BadInput
+from fusilex.journal.store import Event, NotSaved
+from fusilex.ui.canvas.paths import BoardArt
+
+
+class Desk(QObject):
+    """The one object every station holds. `said` is the answer to the last key, shown on the Now card."""
+
+    changed = pyqtSignal()
+    asked = pyqtSignal(str, str, object)
+    choosing_file = pyqtSignal(str, str, object)
+    saving_file = pyqtSignal(str, str, object)
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.art = BoardArt(bench.design)
+        self.said = ""
+
+    def do(self, command: Command, done: str = "") -> list[Event] | None:
+        """Carry out a command; None when it was refused, with the reason said."""
+        try:
+            events = self.bench.do(command)
+        except (Refused, BadInput, NotSaved) as problem:
+            self.say(str(problem))
+            return None
+        self.say(done)
+        return events
+
+    def say(self, text: str) -> None:
+        self.said = text
+        self.changed.emit()
+
+    def go(self, station: str | None = None, board: str | None = None) -> None:
+        """Look at a station and board; remembered in the journal."""
+        state = self.bench.state
+        self.do(GoTo(station or state.station, board or state.board))
+
+    def ask(self, prompt: str, then: Callable[[str], None], given: str = "") -> None:
+        """Ask for a line of text at the foot of the bench."""
+        self.asked.emit(prompt, given, then)
+
+    def choose_file(self, prompt: str, pattern: str, then: Callable[[str], None]) -> None:
+        self.choosing_file.emit(prompt, pattern, then)
+
+    def save_file(self, prompt: str, name: str, then: Callable[[str], None]) -> None:
+        self.saving_file.emit(prompt, name, then)

@@ -1,0 +1,77 @@
+"""Small marks drawn by hand: the four judgement shapes, key caps, progress bars."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
+
+from fusilex.core.judgement import Level
+from fusilex.ui.theme import theme
+
+
+def judgement_mark(painter: QPainter, centre: QPointF, radius: float, level: Level) -> None:
+    """Circle = go, diamond = care, square = stop, ring = can't tell."""
+    colour = theme.level(level)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    if level is Level.GO:
+        painter.drawEllipse(centre, radius, radius)
+    elif level is Level.CARE:
+        r = radius * 1.2
+        painter.drawPolygon(
+            QPolygonF(
+                [centre + QPointF(0, -r), centre + QPointF(r, 0), centre + QPointF(0, r), centre + QPointF(-r, 0)]
+            )
+        )
+    elif level is Level.STOP:
+        painter.drawRect(QRectF(centre.x() - radius, centre.y() - radius, 2 * radius, 2 * radius))
+    else:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(colour, radius * 0.45))
+        painter.drawEllipse(centre, radius * 0.8, radius * 0.8)
+
+
+def key_cap(painter: QPainter, x: float, middle: float, text: str, size: str = "small") -> float:
+    """A key cap with its text from x on; returns the x where it ends."""
+    font = theme.font(size)
+    metrics = QFontMetricsF(font)
+    width = max(metrics.horizontalAdvance(text) + 14, metrics.height() + 4)
+    box = QRectF(x, middle - metrics.height() / 2 - 2, width, metrics.height() + 4)
+    painter.setPen(QPen(theme.colour("soft"), 1))
+    painter.setBrush(theme.colour("card"))
+    painter.drawRoundedRect(box, 4, 4)
+    painter.setPen(theme.colour("ink"))
+    painter.setFont(font)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    return x + width
+
+
+def progress_bar(painter: QPainter, box: QRectF, share: float, fill: QColor, ground: QColor) -> None:
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(ground)
+    painter.drawRoundedRect(box, box.height() / 2, box.height() / 2)
+    if share > 0:
+        done = QRectF(box.x(), box.y(), max(box.height(), box.width() * min(1.0, share)), box.height())
+        painter.setBrush(QBrush(fill))
+        painter.drawRoundedRect(done, box.height() / 2, box.height() / 2)
+
+
+def plain_text(
+    painter: QPainter,
+    box: QRectF,
+    text: str,
+    size: str = "body",
+    token: str = "ink",
+    bold: bool = False,
+    align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+) -> None:
+    """One run of wrapped text in a box, top aligned."""
+    painter.setFont(theme.font(size, bold))
+    painter.setPen(theme.colour(token))
+    painter.drawText(box, int(align | Qt.AlignmentFlag.AlignTop) | Qt.TextFlag.TextWordWrap, text)
+
+
+def text_height(text: str, width: float, size: str = "body", bold: bool = False) -> float:
+    """Height that `plain_text` needs for a text at a width."""
+    metrics = QFontMetricsF(theme.font(size, bold))
+    return metrics.boundingRect(QRectF(0, 0, width, 10_000), int(Qt.TextFlag.TextWordWrap), text).height()

@@ -1,0 +1,39 @@
+"""Reading a design's files off the window's thread, with a way to leave it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QThread, pyqtSignal
+
+from fusilex.core.problems import BadInput
+from fusilex.formats.intake import design_from, read_files
+
+
+class Reader(QThread):
+    """Reads files and tries the whole design; emits the files, or one sentence. A reader that was left stays silent."""
+
+    read = pyqtSignal(object, str)
+    failed = pyqtSignal(str)
+
+    def __init__(self, path: Path) -> None:
+        super().__init__()
+        self.path = path
+        self.left = False
+
+    def run(self) -> None:
+        name = self.path.stem if self.path.is_file() else self.path.name
+        try:
+            files = read_files(self.path)
+            design_from(files, name)
+        except BadInput as problem:
+            self._emit_failed(str(problem))
+        except Exception as error:  # a defect must not take the window with it
+            self._emit_failed(f"{self.path.name} could not be read: {type(error).__name__}: {error}")
+        else:
+            if not self.left:
+                self.read.emit(files, name)
+
+    def _emit_failed(self, text: str) -> None:
+        if not self.left:
+            self.failed.emit(text)

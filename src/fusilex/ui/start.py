@@ -1,0 +1,82 @@
+"""From command line to window: application, fonts, journal, the batch that was open last."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QApplication
+
+from fusilex.bench.session import Bench
+from fusilex.formats.intake import read_files
+from fusilex.journal.store import Journal, NotSaved
+from fusilex.ui.head import Units
+from fusilex.ui.theme import DIM, LIGHT, load_fonts, use
+from fusilex.ui.window import Window
+
+DEMO_BOARDS, DEMO_BATCH = 18, 7
+
+
+def open_demo(journal: Journal, fresh: bool = False) -> Bench:
+    """The demo's newest batch, or a new one: Heron R2, batch 7, 18 boards in 3 panels."""
+    rows = journal.batches()
+    if rows and not fresh:
+        return Bench(journal, rows[-1].id)
+    with as_file(files("fusilex") / "demo" / "heron-r2") as folder:
+        return Bench.open_batch(
+            journal, read_files(Path(folder)), "Heron R2", DEMO_BOARDS, prefix="H", number=DEMO_BATCH
+        )
+
+
+def make_application() -> QApplication:
+    """The application with fonts, icon and style; the one that is running already, if any."""
+    found = QApplication.instance()
+    app = found if isinstance(found, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("fusilex")
+    app.setDesktopFileName("fusilex")
+    app.setOrganizationName("fusilex")
+    load_fonts()
+    app.setStyle("Fusion")
+    with as_file(files("fusilex") / "assets" / "fusilex.svg") as icon:
+        app.setWindowIcon(QIcon(str(icon)))
+    return app
+
+
+def make_window(bench: Bench, settings: QSettings) -> Window:
+    """The window as it was left: theme, units, size."""
+    use(DIM if settings.value("theme") == "dim" else LIGHT)
+    Units.inch = settings.value("inch") in (True, "true")
+    Units.fahrenheit = settings.value("fahrenheit") in (True, "true")
+    window = Window(bench, settings)
+    geometry = settings.value("geometry")
+    if geometry is None or not window.restoreGeometry(geometry):
+        window.resize(1280, 800)
+    return window
+
+
+def start(url: str, demo: bool = False, fresh: bool = False) -> int:
+    """Open the journal and the window; returns the exit code."""
+    app = make_application()
+    settings = QSettings()
+    try:
+        journal = Journal(url)
+        rows = journal.batches()
+        bench = open_demo(journal, fresh) if demo or not rows else Bench(journal, rows[-1].id)
+    except NotSaved as problem:
+        print(f"fusilex: {problem}", file=sys.stderr)
+        return 2
+    window = make_window(bench, settings)
+    if not demo and not rows:
+        window.desk.say(
+            "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."
+        )
+    window.show()
+    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    breathe = QTimer()  # lets Python see the signal
+    breathe.start(300)
+    breathe.timeout.connect(lambda: None)
+    return app.exec()

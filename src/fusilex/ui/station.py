@@ -1,0 +1,98 @@
+"""What all stations have in common."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from fusilex.bench.commands import Acknowledge
+from fusilex.bench.now import Now, now
+from fusilex.bench.session import Bench
+from fusilex.core.board.model import Part
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.keys import Key
+from fusilex.ui.strip import BoardStrip
+from fusilex.ui.theme import GAP
+
+
+class Station(QWidget):
+    """A bench picture with its keys. Subclasses fill `column`, and answer `refresh`, `keys` and `facts`."""
+
+    name = ""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(GAP)
+        self.canvas: BoardCanvas | None = None
+
+    @property
+    def bench(self) -> Bench:
+        return self.desk.bench
+
+    def add_canvas(self) -> BoardCanvas:
+        """The station's board canvas, showing the open design."""
+        self.canvas = BoardCanvas()
+        self.canvas.show_design(self.bench.design, self.desk.art, self.bench.panel)
+        return self.canvas
+
+    def add_strip(self) -> BoardStrip:
+        strip = BoardStrip(self.desk, self.name)
+        self.column.addWidget(strip)
+        return strip
+
+    def refresh(self) -> None:
+        """Take in the state of the batch."""
+        self.update()
+
+    def now(self) -> Now:
+        """The one thing to do; stations with several ways of working say their own."""
+        return now(self.bench, self.name)
+
+    def keys(self) -> list[Key]:
+        """Keys of this station, the most used first."""
+        return []
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        return "", []
+
+    def acknowledge(self) -> bool:
+        """Acknowledge the station's cautions when they are still to be read; True when that is what the key did."""
+        from fusilex.bench.cautions import CAUTIONS
+
+        if self.name in CAUTIONS and self.name not in self.bench.state.cautions:
+            self.desk.do(Acknowledge(self.name), "Noted for this batch.")
+            return True
+        return False
+
+    def go_on(self, before: str) -> None:
+        """When the board in hand has left this station, take the next one that is here."""
+        state = self.bench.state
+        if state.boards[before].station != self.name and (here := state.at(self.name)):
+            said = self.desk.said
+            self.desk.go(board=here[0].serial)
+            self.desk.say(said)
+
+
+def neighbour(parts: list[Part], ref: str | None, direction: str, mirrored: bool) -> str | None:
+    """The part next to `ref` in a direction on the picture: nearest, with sideways distance counted double."""
+    if not parts:
+        return None
+    at = next((p for p in parts if p.ref == ref), None)
+    if at is None:
+        return parts[0].ref
+    dx, dy = {"Left": (-1, 0), "Right": (1, 0), "Up": (0, 1), "Down": (0, -1)}[direction]
+    dx = -dx if mirrored else dx
+    best: tuple[float, str] | None = None
+    for part in parts:
+        ahead = (part.x - at.x) * dx + (part.y - at.y) * dy
+        aside = abs((part.x - at.x) * dy) + abs((part.y - at.y) * dx)
+        if ahead > 0.05 and aside <= 2.5 * ahead + 0.5:
+            cost = math.hypot(ahead, 2 * aside)
+            if best is None or cost < best[0]:
+                best = cost, part.ref
+    return best[1] if best else at.ref

@@ -1,0 +1,1 @@
+"""One module per station; none knows another."""

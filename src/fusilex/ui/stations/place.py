@@ -1,0 +1,345 @@
+"""Place: by hand, the next part lit with its bin and a loupe; by machine, points taught on the panel and their fit."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from fusilex.bench.commands import DropPart, ForgetPoint, MachinePlaced, PlacePart, Refused, TakeBack, TeachPoint
+from fusilex.bench.machine import fit, point_at, programme, taught
+from fusilex.bench.now import Now, machine_now
+from fusilex.core.board.model import Part
+from fusilex.formats.programme import to_csv, to_gcode
+from fusilex.ui.canvas.loupe import Loupe
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.glyphs import key_cap, plain_text
+from fusilex.ui.keys import Key
+from fusilex.ui.station import Station
+from fusilex.ui.theme import RADIUS, theme
+
+RESIDUAL_SCALE = 60.0  # residuals are drawn this many times their size
+
+
+class BinRow(QWidget):
+    """The bins around the one in hand, as they stand in the tray."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setFixedHeight(round(theme.base * 6.2))
+        self.setAccessibleName("Bins")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bench = self.desk.bench
+        part = bench.next_to_place(bench.board)
+        lines = [line for line in bench.lines if any(ref in {p.ref for p in bench.placing_order} for ref in line.refs)]
+        if part is None or not lines:
+            return
+        here = lines.index(bench.line_of[part.ref])
+        fits = max(3, int(self.width() / (theme.base * 10.5)))
+        first = max(0, min(here - fits // 2, len(lines) - fits))
+        width = self.width() / min(fits, len(lines))
+        for k, line in enumerate(lines[first : first + fits]):
+            box = QRectF(k * width, 1, width - 6, self.height() - 3)
+            lit = first + k == here
+            painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 3 if lit else 1))
+            painter.setBrush(theme.colour("brass_fill" if lit else "card"))
+            painter.drawRoundedRect(box, 5, 5)
+            token = "now_ground" if lit and theme.tokens.name == "light" else "ink"
+            plain_text(
+                painter,
+                QRectF(box.x() + 6, 5, box.width() - 10, 20),
+                f"bin {bench.bin_number[line.key]}",
+                "small",
+                token,
+            )
+            plain_text(
+                painter,
+                QRectF(box.x() + 4, theme.base * 1.9, box.width() - 8, theme.base * 2),
+                line.value,
+                "body",
+                token,
+                True,
+                Qt.AlignmentFlag.AlignHCenter,
+            )
+            left = bench.left_in_bin(line.key)
+            plain_text(
+                painter,
+                QRectF(box.x() + 4, theme.base * 4, box.width() - 8, 20),
+                "not counted" if left is None else f"{left} left",
+                "small",
+                token,
+                False,
+                Qt.AlignmentFlag.AlignHCenter,
+            )
+
+
+class Place(Station):
+    name = "Place"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.machine = False
+        canvas = self.add_canvas()
+        canvas.fitted = self._on_board
+        canvas.layers = ("copper", "exposed", "silk", "paste")
+        canvas.overlays = [self._light]
+        self.loupe = Loupe(canvas)
+        self.points = PointList(desk)
+        side = QWidget()
+        side.setFixedWidth(round(theme.base * 25))
+        stack = QVBoxLayout(side)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.addWidget(self.loupe, 1)
+        stack.addWidget(self.points, 1)
+        row = QHBoxLayout()
+        row.addWidget(canvas, 1)
+        row.addWidget(side)
+        self.column.addLayout(row, 1)
+        self.bins = BinRow(desk)
+        self.column.addWidget(self.bins)
+        self.add_strip()
+
+    def _on_board(self, cell: int) -> list[Part]:
+        boards = {b.cell: b for b in self.bench.state.panel_boards(self.bench.board.panel)}
+        board = boards.get(cell) if self.machine else self.bench.board
+        by_ref = self.bench.design.part_by_ref
+        return [by_ref[ref] for ref in [*board.placed, *board.soldered]] if board else []
+
+    def refresh(self) -> None:
+        assert self.canvas
+        canvas, board = self.canvas, self.bench.board
+        if canvas.whole_panel != self.machine:
+            canvas.whole_panel = self.machine
+            canvas.fit()
+        order = self.bench.placing_order
+        placed = sum(p.ref in board.placed for p in order)
+        canvas.caption = (
+            f"Panel {board.panel} on the machine, design against taught points"
+            if self.machine
+            else f"Panel {board.panel}, board {board.serial}    {placed} of {len(order)} placed"
+        )
+        canvas.footer = "" if not self.machine else "arrows: how far each point lies off the fit, drawn 60 times"
+        part = None if self.machine else self.bench.next_to_place(board)
+        self.loupe.setVisible(not self.machine)
+        self.bins.setVisible(not self.machine)
+        self.points.setVisible(self.machine)
+        mark = "the mark shows pin 1" if part and part.body.polarised else "no polarity"
+        self.loupe.look_at(
+            part, f"{part.ref}  {part.value}" if part else "", f"turn {part.turn:g}°, {mark}" if part else ""
+        )
+        self.points.update()
+        self.bins.update()
+        canvas.update()
+
+    def _light(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        if self.machine:
+            self._residuals(painter, canvas)
+            return
+        part = self.bench.next_to_place(self.bench.board)
+        if part is None or self.bench.board.station != "Place":
+            return
+        if part.side == canvas.side:
+            frame = canvas.outline_part(painter, part, grow=8)
+            plain_text(
+                painter,
+                QRectF(frame.center().x() - 60, frame.bottom() + 3, 120, 24),
+                part.ref,
+                "body",
+                "lit",
+                True,
+                Qt.AlignmentFlag.AlignHCenter,
+            )
+
+    def _residuals(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        names, design, _ = taught(self.bench, self.bench.board.panel)
+        transform = fit(self.bench, self.bench.board.panel)
+        for i, name in enumerate(names):
+            at = canvas.to_px(float(design[i][0]), float(design[i][1]))
+            painter.setPen(QPen(theme.colour("lit"), 2.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 9, 9)
+            plain_text(painter, QRectF(at.x() + 12, at.y() - 10, 80, 24), name, "body", "lit", True)
+            if transform is not None:
+                dx, dy = transform.residuals[i] * RESIDUAL_SCALE * canvas.scale
+                painter.setPen(QPen(theme.colour("brass_fill"), 3))
+                painter.drawLine(at, at + QPointF(float(dx), -float(dy)))
+
+    def now(self) -> Now:
+        return machine_now(self.bench) if self.machine else super().now()
+
+    def keys(self) -> list[Key]:
+        if self.machine:
+            return [
+                Key(
+                    "T",
+                    "teach a point",
+                    lambda _: self.desk.ask("Point and measured x y in mm, for example  P1 12.31 8.04", self._teach),
+                ),
+                Key("Backspace", "forget the last point", lambda _: self._forget()),
+                Key("E", "write the programme", lambda _: self._export()),
+                Key("Space", "machine placed the panel", lambda _: self._machine_placed()),
+                Key("M", "by hand", lambda _: self._switch()),
+            ]
+        return [
+            Key("Space", "placed", lambda _: self._placed()),
+            Key("X", "dropped", lambda _: self._dropped()),
+            Key("Backspace", "take back", lambda _: self._take_back()),
+            Key("M", "machine", lambda _: self._switch()),
+        ]
+
+    def _switch(self) -> None:
+        self.machine = not self.machine
+        self.desk.changed.emit()
+
+    def _placed(self) -> None:
+        if self.acknowledge():
+            return
+        board = self.bench.board
+        part = self.bench.next_to_place(board)
+        if part is None or board.station != "Place":
+            self.desk.say(f"Board {board.serial} is at {board.station}.")
+        elif self.desk.do(PlacePart(board.serial, part.ref)):
+            if board.station != "Place":
+                self.desk.say(f"Board {board.serial} is full.")
+            self.go_on(board.serial)
+
+    def _dropped(self) -> None:
+        part = self.bench.next_to_place(self.bench.board)
+        if part:
+            self.desk.do(DropPart(self.bench.board.serial, part.ref), f"One {part.value} lost. Take another.")
+
+    def _take_back(self) -> None:
+        board = self.bench.board
+        if board.placed:
+            self.desk.do(TakeBack(board.serial), f"{board.placed[-1]} taken back.")
+        else:
+            self.desk.say("Nothing to take back on this board.")
+
+    def _teach(self, text: str) -> None:
+        words = text.replace(";", " ").split()
+        try:
+            name, x, y = words[0], float(words[1].replace(",", ".")), float(words[2].replace(",", "."))
+        except (IndexError, ValueError):
+            self.desk.say(f"“{text}” is no point: type its name, x and y in mm, such as P1 12.31 8.04.")
+            return
+        try:
+            point_at(self.bench, name)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(TeachPoint(self.bench.board.panel, name.upper(), x, y), f"{name.upper()} taught.")
+
+    def _forget(self) -> None:
+        points = list(self.bench.state.taught.get(self.bench.board.panel, {}))
+        if points:
+            self.desk.do(ForgetPoint(self.bench.board.panel, points[-1]), f"{points[-1]} forgotten.")
+        else:
+            self.desk.say("No point taught on this panel.")
+
+    def _export(self) -> None:
+        try:
+            steps = programme(self.bench, self.bench.board.panel)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+
+        def write(name: str) -> None:
+            base = Path(name).with_suffix("")
+            try:
+                base.with_suffix(".csv").write_text(to_csv(steps), encoding="utf-8")
+                base.with_suffix(".ngc").write_text(to_gcode(steps), encoding="utf-8")
+            except OSError as error:
+                self.desk.say(f"Not written: {error.strerror}.")
+                return
+            self.desk.say(f"{len(steps)} placements in {base.name}.csv and {base.name}.ngc.")
+
+        self.desk.save_file("Write the programme as CSV and G-code", f"panel-{self.bench.board.panel}.csv", write)
+
+    def _machine_placed(self) -> None:
+        if self.acknowledge():
+            return
+        serial, panel = self.bench.board.serial, self.bench.board.panel
+        if self.desk.do(MachinePlaced(panel), f"Panel {panel} is placed."):
+            self.go_on(serial)
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        board = self.bench.board
+        part = self.bench.next_to_place(board)
+        printed = self.bench.state.prints[board.print_number - 1] if board.print_number else None
+        rows = [("paste print", f"{printed['number']}, at {printed['at'][11:16]} UTC" if printed else "none")]
+        if part and not self.machine:
+            rows += [("body", part.body.code), ("height", f"{part.body.height:g} mm")]
+        lost = sum(self.bench.state.dropped.values())
+        return f"Board {board.serial}", [*rows, ("lost in this batch", f"{lost} piece{'s' if lost != 1 else ''}")]
+
+
+class PointList(QWidget):
+    """Points taught on the panel with their residuals, and the transform."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setAccessibleName("Taught points")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("hair"), 1))
+        painter.setBrush(theme.colour("card"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+        bench, panel = self.desk.bench, self.desk.bench.board.panel
+        names, _, measured = taught(bench, panel)
+        transform = fit(bench, panel)
+        y, width = 14.0, self.width() - 28.0
+        plain_text(painter, QRectF(14, y, width, 24), f"Taught on panel {panel}", "lead", "ink", True)
+        y += theme.base * 3
+        if not names:
+            plain_text(
+                painter,
+                QRectF(14, y, width, 200),
+                "Jog to a fiducial or the centre of a part, read x and y off the machine, and teach it. Three far apart at least; a fourth finds a wrong one.",
+                "body",
+                "soft",
+            )
+            key_cap(painter, 14, self.height() - 24, "T")
+            return
+        for i, name in enumerate(names):
+            plain_text(painter, QRectF(14, y, width, 22), name, "body", "ink", True)
+            plain_text(
+                painter,
+                QRectF(14, y + 1, width * 0.74, 22),
+                f"{measured[i][0]:.2f}  {measured[i][1]:.2f}",
+                "small",
+                "soft",
+                False,
+                Qt.AlignmentFlag.AlignRight,
+            )
+            off = f"{transform.residual_mm[i]:.3f}" if transform is not None else "–"
+            plain_text(painter, QRectF(14, y, width, 22), off, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
+            y += theme.base * 2.2
+        y += 10
+        if transform is None:
+            plain_text(
+                painter,
+                QRectF(14, y, width, 60),
+                f"{3 - len(names)} more to fit shift, turn and scale.",
+                "body",
+                "soft",
+            )
+            return
+        for what, value in (
+            ("shift", f"{transform.dx:.3f}  {transform.dy:.3f} mm"),
+            ("turn", f"{transform.turn_deg:.3f}°"),
+            ("scale", f"{transform.scale:.5f}"),
+            ("RMS", f"{transform.rms_mm:.3f} mm"),
+        ):
+            plain_text(painter, QRectF(14, y, width, 22), what, "body", "soft")
+            plain_text(painter, QRectF(14, y, width, 22), value, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
+            y += theme.base * 2.2

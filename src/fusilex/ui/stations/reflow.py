@@ -1,0 +1,279 @@
+"""Reflow: the paste's window as a corridor, the logged probes over it, and who was molten when."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QWidget
+
+from fusilex.bench.commands import RecordReflow
+from fusilex.core.reflow.profile import WINDOWS, Window, crossings
+from fusilex.core.units import show_temperature
+from fusilex.formats.temperature_log import TemperatureLog, read_log
+from fusilex.ui.desk import Desk
+from fusilex.ui.glyphs import plain_text
+from fusilex.ui.head import Units
+from fusilex.ui.keys import Key
+from fusilex.ui.station import Station
+from fusilex.ui.theme import RADIUS, theme
+
+_STROKES = ("ink", "brass", "go", "care")
+
+
+def corridor(
+    window: Window, melts_at: float | None = None
+) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
+    """Upper and lower edge (s, °C) of the channel a run through the middle of the window takes.
+
+    Heating at 1.5 °C/s, middle soak, middle time above melting, cooling at 2 °C/s; shifted in time so that it melts when
+    the run does. The edges are a guide for the eye; the judgements compare the numbers.
+    """
+    (low, high), melt = window.soak_band, window.melting
+    soak, above = sum(window.soak) / 2, sum(window.above_melting) / 2
+    t_in = (low - 25) / 1.5
+    t_melt = t_in + soak + (melt - high) / 1.5
+    nominal = [(0.0, 25.0, 10.0), (t_in, low, 18.0), (t_in + soak, high, 14.0), (t_melt, melt, 12.0)]
+    middle, half = sum(window.peak) / 2, (window.peak[1] - window.peak[0]) / 2
+    nominal += [
+        (t_melt + 0.42 * above, middle, half),
+        (t_melt + 0.58 * above, middle, half),
+        (t_melt + above, melt, 14.0),
+    ]
+    nominal.append((t_melt + above + (melt - 50) / 2, 50.0, 22.0))
+    shift = melts_at - t_melt if melts_at is not None else 0.0
+    return [(max(0.0, t + shift), c + w) for t, c, w in nominal], [(max(0.0, t + shift), c - w) for t, c, w in nominal]
+
+
+class Corridor(QWidget):
+    """Temperature over time, and beneath it on the same axis the time each probe was molten."""
+
+    def __init__(self, station: Reflow) -> None:
+        super().__init__()
+        self.station = station
+        self.setMinimumHeight(260)
+        self.setAccessibleName("Temperature over time against the paste's window")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("hair"), 1))
+        painter.setBrush(theme.colour("card"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+        window, log = self.station.window_rule, self.station.shown
+        upper, lower = corridor(window, self.station.melts_at)
+        end = max(upper[-1][0], lower[-1][0], float(log.time_s[-1]) if log else 0.0)
+        top = max(window.peak[1] + 25, max(float(np.nanmax(v)) for v in log.probes_c.values()) + 10 if log else 0)
+        bars = theme.base * (3.2 + 2.6 * (len(log.probes_c) if log else 0))
+        area = QRectF(58, theme.base * 4.2, self.width() - 82, self.height() - theme.base * 7.6 - bars)
+
+        def at(t: float, c: float) -> QPointF:
+            return QPointF(area.left() + area.width() * t / end, area.bottom() - area.height() * c / top)
+
+        plain_text(painter, QRectF(18, 10, self.width() - 36, 24), self.station.title, "body", "soft")
+        for c in range(0, int(top) + 1, 50):
+            painter.setPen(QPen(theme.colour("hair"), 1))
+            painter.drawLine(at(0, c), at(end, c))
+            plain_text(
+                painter,
+                QRectF(4, at(0, c).y() - theme.base * 0.9, 48, 20),
+                show_temperature(c, Units.fahrenheit),
+                "small",
+                "soft",
+                False,
+                Qt.AlignmentFlag.AlignRight,
+            )
+        for minute in range(int(end // 60) + 1):
+            plain_text(
+                painter,
+                QRectF(at(minute * 60, 0).x() - 30, area.bottom() + 3, 60, 20),
+                f"{minute} min",
+                "small",
+                "soft",
+                False,
+                Qt.AlignmentFlag.AlignHCenter,
+            )
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("go", 38))
+        painter.drawPolygon(QPolygonF([at(*p) for p in upper] + [at(*p) for p in reversed(lower)]))
+        painter.setPen(QPen(theme.colour("brass"), 1.5, Qt.PenStyle.DashLine))
+        painter.drawLine(at(0, window.melting), at(end, window.melting))
+        melts = f"melts {show_temperature(window.melting, Units.fahrenheit)}"
+        plain_text(
+            painter,
+            QRectF(area.left() + 6, at(0, window.melting).y() - theme.base * 2, 200, 22),
+            melts,
+            "small",
+            "brass",
+            True,
+        )
+        if log:
+            self._probes(painter, log, at, area, window)
+
+    def _probes(self, painter: QPainter, log: TemperatureLog, at: object, area: QRectF, window: Window) -> None:
+        assert callable(at)
+        y = area.bottom() + theme.base * 3.6
+        plain_text(painter, QRectF(18, y - theme.base * 0.4, 400, 20), "molten", "small", "soft")
+        y += theme.base * 1.8
+        for i, (name, values) in enumerate(log.probes_c.items()):
+            good = np.isfinite(values)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(
+                QPen(
+                    theme.colour(_STROKES[i % 4]),
+                    2.5,
+                    [Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine][i % 3],
+                )
+            )
+            painter.drawPolyline(
+                QPolygonF([at(float(t), float(c)) for t, c in zip(log.time_s[good], values[good], strict=True)])
+            )
+            peak = int(np.nanargmax(values))
+            if i == 0:
+                plain_text(
+                    painter,
+                    QRectF(
+                        at(float(log.time_s[peak]), 0).x() - 100,
+                        at(0, float(values[peak])).y() - theme.base * 2.4,
+                        200,
+                        22,
+                    ),
+                    show_temperature(float(values[peak]), Units.fahrenheit),
+                    "body",
+                    "ink",
+                    True,
+                    Qt.AlignmentFlag.AlignHCenter,
+                )
+            up, down = crossings(log.time_s[good], values[good], window.melting)
+            plain_text(painter, QRectF(area.left(), y - 2, 200, 22), name, "body", "ink", True)
+            if len(up) and len(down):
+                a, b = at(float(up[0]), 0).x(), at(float(down[-1]), 0).x()
+                painter.setPen(QPen(theme.colour(_STROKES[i % 4]), 1.5))
+                painter.setBrush(
+                    theme.colour("brass_fill" if i == int(self.station.last_to_melt or 0) else "solder", 150)
+                )
+                painter.drawRoundedRect(QRectF(a, y, b - a, theme.base * 1.7), 4, 4)
+                words = f"{molten_s(up, down):.0f} s" + (
+                    "   last to melt" if i == self.station.last_to_melt and len(log.probes_c) > 1 else ""
+                )
+                plain_text(painter, QRectF(b + 8, y - 1, 220, 22), words, "body", "ink")
+            else:
+                plain_text(painter, QRectF(area.left() + 160, y - 1, 300, 22), "never molten", "body", "stop", True)
+            y += theme.base * 2.5
+
+
+def molten_s(up: np.ndarray, down: np.ndarray) -> float:
+    """Seconds from first melting to last freezing."""
+    return float(down[-1] - up[0])
+
+
+class Reflow(Station):
+    name = "Reflow"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.window_name = self.bench.paste
+        self.shown: TemperatureLog | None = None
+        self._of: str | None = None
+        self.chart = Corridor(self)
+        self.column.addWidget(self.chart, 1)
+        self.add_strip()
+
+    @property
+    def window_rule(self) -> Window:
+        return WINDOWS[self.window_name]
+
+    @property
+    def title(self) -> str:
+        number = self._load_number()
+        if number is None:
+            return f"The {self.window_name} window as a channel; the log of a run is drawn into it"
+        load = self.bench.state.loads[number - 1]
+        return f"Load {number}, panel {load['panel']}, {load['log_name']}    window index {'outside' if load['index'] is None else round(load['index'])}, below 100 is inside"
+
+    @property
+    def last_to_melt(self) -> int | None:
+        if self.shown is None:
+            return None
+        firsts = [
+            crossings(self.shown.time_s[np.isfinite(v)], v[np.isfinite(v)], self.window_rule.melting)[0]
+            for v in self.shown.probes_c.values()
+        ]
+        return int(np.argmax([f[0] if len(f) else np.inf for f in firsts]))
+
+    @property
+    def melts_at(self) -> float | None:
+        """When the first probe of the shown run melts, s."""
+        if self.shown is None:
+            return None
+        values = next(iter(self.shown.probes_c.values()))
+        good = np.isfinite(values)
+        up, _ = crossings(self.shown.time_s[good], values[good], self.window_rule.melting)
+        return float(up[0]) if len(up) else None
+
+    def _load_number(self) -> int | None:
+        loads = self.bench.state.loads
+        return self.bench.board.load or (loads[-1]["number"] if loads else None)
+
+    def refresh(self) -> None:
+        number = self._load_number()
+        if number is None:
+            self.shown, self._of = None, None
+        else:
+            load = self.bench.state.loads[number - 1]
+            self.window_name = load["window"]
+            if self._of != load["log"]:
+                self.shown = read_log(self.bench.journal.attachment(load["log"]), load["log_name"])
+                self._of = load["log"]
+        self.chart.update()
+
+    def keys(self) -> list[Key]:
+        return [
+            Key("L", "open the run's log", lambda _: self._open()),
+            Key(
+                "Space",
+                "read",
+                lambda _: self.acknowledge() or self.desk.say("Run the oven, then open its log with L."),
+            ),
+            Key("Tab", "next panel", lambda _: self._other_panel()),
+        ]
+
+    def _open(self) -> None:
+        if not self.acknowledge():
+            self.desk.choose_file(
+                f"Log of the run with panel {self.bench.board.panel}",
+                "Temperature logs (*.csv *.txt *.tsv);;All files (*)",
+                self.record,
+            )
+
+    def record(self, name: str) -> None:
+        """Record a run from a log file for the panel in hand."""
+        try:
+            data = Path(name).read_bytes()
+        except OSError as error:
+            self.desk.say(f"{Path(name).name} cannot be read: {error.strerror}.")
+            return
+        serial, panel = self.bench.board.serial, self.bench.board.panel
+        window = WINDOWS[self.bench.paste].name
+        if self.desk.do(RecordReflow(panel, window, Path(name).name, data), f"Load recorded for panel {panel}."):
+            self.go_on(serial)
+
+    def _other_panel(self) -> None:
+        panels = self.bench.state.panels
+        following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
+        self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        rule = self.window_rule
+        f = Units.fahrenheit
+        return f"{self.window_name.capitalize()} window", [
+            (
+                "soak",
+                f"{show_temperature(rule.soak_band[0], f)} to {show_temperature(rule.soak_band[1], f)}, {rule.soak[0]:g} to {rule.soak[1]:g} s",
+            ),
+            ("above melting", f"{rule.above_melting[0]:g} to {rule.above_melting[1]:g} s"),
+            ("peak", f"{show_temperature(rule.peak[0], f)} to {show_temperature(rule.peak[1], f)}"),
+            ("heating, cooling", f"up to {rule.heating[1]:g} and {rule.cooling[1]:g} °C/s"),
+        ]

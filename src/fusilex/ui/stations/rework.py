@@ -1,0 +1,150 @@
+"""Rework: the part, the heat circle, the neighbours inside it, and the queue of open faults."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
+
+from fusilex.bench.commands import RepairFault
+from fusilex.core.rework.heat import heat_radius, neighbours
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.glyphs import plain_text
+from fusilex.ui.keys import Key
+from fusilex.ui.station import Station
+from fusilex.ui.theme import RADIUS, theme
+
+
+class Queue(QWidget):
+    """Open faults of the boards at Rework, the one in hand lit."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setFixedWidth(round(theme.base * 25))
+        self.setAccessibleName("Repair queue")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.colour("hair"), 1))
+        painter.setBrush(theme.colour("card"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+        plain_text(painter, QRectF(16, 12, self.width() - 32, 26), "To repair", "lead", "ink", True)
+        y = theme.base * 4.4
+        state = self.desk.bench.state
+        rows = [(b, f) for b in state.at("Rework") for f in b.open_faults]
+        if not rows:
+            plain_text(painter, QRectF(16, y, self.width() - 32, 60), "Nothing waits for repair.", "body", "soft")
+        for board, fault in rows:
+            here = board.serial == state.board
+            if here:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(theme.colour("brass_fill", 90))
+                painter.drawRoundedRect(QRectF(8, y - 5, self.width() - 16, theme.base * 2.6), 4, 4)
+            plain_text(painter, QRectF(16, y, self.width() - 32, 22), board.serial, "body", "ink", here)
+            plain_text(
+                painter,
+                QRectF(16, y, self.width() - 32, 22),
+                f"{fault.ref}  {fault.word}",
+                "body",
+                "ink",
+                here,
+                Qt.AlignmentFlag.AlignRight,
+            )
+            y += theme.base * 2.8
+            if y > self.height() - 20:
+                break
+
+
+class Rework(Station):
+    name = "Rework"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        canvas = self.add_canvas()
+        canvas.fitted = lambda cell: [
+            p for p in self.bench.design.parts if p.fitted and p.ref not in self.bench.state.without
+        ]
+        canvas.overlays = [self._heat]
+        self.queue = Queue(desk)
+        row = QHBoxLayout()
+        row.addWidget(canvas, 1)
+        row.addWidget(self.queue)
+        self.column.addLayout(row, 1)
+        self.add_strip()
+        self._followed: int | None = None
+
+    def refresh(self) -> None:
+        assert self.canvas
+        board = self.bench.board
+        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    heat of a 5 mm nozzle"
+        fault = next(iter(board.open_faults), None)
+        self.canvas.footer = "circle: where solder may melt; dashed: may be blown away" if fault else ""
+        part = self.bench.design.part_by_ref.get(fault.ref) if fault else None
+        if fault and part and fault.id != self._followed:
+            self._followed = fault.id
+            self.canvas.flip(part.side)
+        self.canvas.update()
+        self.queue.update()
+
+    def _heat(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        fault = next(iter(self.bench.board.open_faults), None)
+        part = self.bench.design.part_by_ref.get(fault.ref) if fault else None
+        if part is None or part.side != canvas.side:
+            return
+        at, radius = canvas.to_px(part.x, part.y), heat_radius(part) * canvas.scale
+        painter.setPen(QPen(theme.colour("stop"), 3))
+        painter.setBrush(theme.colour("stop", 60))
+        painter.drawEllipse(at, radius, radius)
+        for near in neighbours(self.bench.design, part):
+            other = self.bench.design.part_by_ref[near.ref]
+            frame = canvas.outline_part(painter, other, width=1.5, grow=3)
+            if near.blown:
+                painter.setPen(QPen(theme.colour("lit"), 1.5, Qt.PenStyle.DashLine))
+                painter.drawRoundedRect(frame.adjusted(-4, -4, 4, 4), 6, 6)
+        canvas.outline_part(painter, part, width=4)
+
+    def keys(self) -> list[Key]:
+        return [
+            Key("Space", "fixed", lambda _: self._repaired("fixed")),
+            Key(
+                "X",
+                "scrap the board",
+                lambda _: self.desk.ask(f"Type the serial {self.bench.board.serial} to scrap it", self._scrap),
+            ),
+        ]
+
+    def _scrap(self, text: str) -> None:
+        if text.strip().upper() == self.bench.board.serial.upper():
+            self._repaired("scrapped")
+        else:
+            self.desk.say("Not scrapped: the serial was not typed.")
+
+    def _repaired(self, result: str) -> None:
+        if self.acknowledge():
+            return
+        board = self.bench.board
+        if not board.open_faults:
+            self.desk.say(f"Board {board.serial} has no open fault.")
+            return
+        fault = board.open_faults[0]
+        back = (
+            f"Board {board.serial} goes back to Inspect." if len(board.open_faults) == 1 else f"{fault.ref} is fixed."
+        )
+        if self.desk.do(
+            RepairFault(board.serial, fault.id, result),
+            back if result == "fixed" else f"Board {board.serial} is scrapped.",
+        ):
+            self.go_on(board.serial)
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        fault = next(iter(self.bench.board.open_faults), None)
+        part = self.bench.design.part_by_ref.get(fault.ref) if fault else None
+        if part is None:
+            return "", []
+        near = neighbours(self.bench.design, part)
+        return f"In the heat of {part.ref}", [
+            (n.ref, f"{n.distance:.1f} mm{', may blow away' if n.blown else ''}") for n in near[:5]
+        ]

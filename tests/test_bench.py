@@ -1,0 +1,252 @@
+"""The bench without a window: a batch walked through all stations, undone, killed, shared and refused."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from conftest import HERON
+
+from fusilex.bench import commands as c
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.judging import judgements
+from fusilex.bench.machine import fit, point_at, programme
+from fusilex.bench.now import now
+from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.session import Bench
+from fusilex.core.judgement import Level
+from fusilex.formats.programme import to_csv, to_gcode
+from fusilex.journal.projection import DONE, STATIONS, project
+from fusilex.journal.store import Journal, NotSaved, sqlite_url
+
+LOG = (HERON / "oven-run-1.csv").read_bytes()
+
+
+def acknowledge_all(bench: Bench) -> None:
+    for station in CAUTIONS:
+        bench.do(c.Acknowledge(station))
+
+
+def kitted(bench: Bench, **short: int) -> None:
+    acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    for line in bench.lines:
+        bench.do(c.FillBin(line.key, short.get(line.refs[0], line.pull), f"lot {bench.bin_number[line.key]}"))
+    bench.do(c.CloseKit())
+
+
+def reflowed(bench: Bench, panel: int = 1) -> list[str]:
+    bench.do(c.PrintPanel(panel, 0.12, "leaded"))
+    bench.do(c.MachinePlaced(panel))
+    bench.do(c.RecordReflow(panel, "leaded", "oven-run-1.csv", LOG))
+    return [b.serial for b in bench.state.panel_boards(panel)]
+
+
+def soldered(bench: Bench, serial: str) -> None:
+    while part := bench.next_to_solder(bench.state.boards[serial]):
+        bench.do(c.SolderPart(serial, part.ref))
+
+
+def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.do(c.GoTo("Place", "H7-03"))
+    placed = 0
+    while part := bench.next_to_place(bench.board):
+        assert part.ref in now(bench, "Place").title
+        bench.do(c.PlacePart("H7-03", part.ref))
+        placed += 1
+    assert placed == len(bench.placing_order) == 40 and bench.board.station == "Reflow"
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.RecordReflow(1, "leaded", "oven-run-1.csv", LOG))
+    assert {b.station for b in bench.state.panel_boards(1)} == {"Hand"}
+    soldered(bench, "H7-03")
+    bench.do(c.MarkFault("H7-03", "U1", "bridge"))
+    bench.do(c.InspectBoard("H7-03"))
+    assert bench.board.station == "Rework" and bench.board.first_pass is False
+    bench.do(c.RepairFault("H7-03", bench.board.open_faults[0].id, "fixed"))
+    assert bench.board.station == "Inspect"
+    bench.do(c.InspectBoard("H7-03"))
+    for pair in bench.plan:
+        bench.do(c.TakeReading("H7-03", pair.key, "2.2M"))
+    bench.do(c.TestBoard("H7-03", True))
+    bench.do(c.ReleaseBoard("H7-03"))
+    record = board_record(bench, "H7-03")
+    assert bench.board.station == DONE and record["released_at"]
+    assert record["print"]["number"] == 1 and record["load"]["index"] < 100
+    assert all(p["how"] and p["lot"] == f"lot {p['bin']}" for p in record["parts"])
+    assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(bench.plan)
+    assert "H7-03" in page_html(bench, "H7-03")
+    assert [j.level for j in judgements(bench, "Release")] == [Level.GO]
+    reopened = Bench(bench.journal, bench.batch)
+    assert reopened.state == bench.state and reopened.state.board == "H7-03"
+
+
+def test_undo_and_redo_are_events(bench: Bench) -> None:
+    kitted(bench)
+    before = project(bench.history)
+    bench.do(c.PrintPanel(2, 0.12, "leaded"))
+    bench.do(c.GoTo("Place", "H7-07"))
+    bench.do(c.Undo())
+    assert bench.state.boards == before.boards and bench.state.prints == []
+    assert bench.state.board == "H7-07", "looking around is not undone"
+    bench.do(c.Redo())
+    assert {b.station for b in bench.state.panel_boards(2)} == {"Place"}
+    bench.do(c.Undo())
+    bench.do(c.PrintPanel(3, 0.12, "leaded"))
+    with pytest.raises(c.Refused):
+        bench.do(c.Redo())
+    assert [e.kind for e in bench.history].count("undone") == 2
+    assert Bench(bench.journal, bench.batch).state == bench.state
+
+
+@pytest.mark.parametrize(
+    ("command", "words"),
+    [
+        (c.PrintPanel(1, 0.12, "leaded"), "not at Print"),
+        (c.FillBin("nothing", 3), "no bin"),
+        (c.InspectBoard("H7-99"), "no board"),
+        (c.MarkFault("H7-01", "U1", "bridge"), "is at Ready"),
+        (c.TeachPoint(1, "Z9", 0, 0), "no point"),
+        (c.Undo(), "nothing to undo"),
+    ],
+)
+def test_commands_out_of_turn_are_refused_and_nothing_happens(bench: Bench, command: c.Command, words: str) -> None:
+    if not isinstance(command, c.Undo):
+        acknowledge_all(bench)
+    count = len(bench.history)
+    with pytest.raises(c.Refused, match=words):
+        bench.do(command)
+    assert len(bench.journal.since(bench.batch)) == count
+
+
+def test_cautions_come_before_work(bench: Bench) -> None:
+    bench.do(c.AcceptFiles())
+    with pytest.raises(c.Refused, match="cautions of Kit"):
+        bench.do(c.FillBin(bench.lines[0].key, 10))
+    bench.do(c.Acknowledge("Kit"))
+    bench.do(c.FillBin(bench.lines[0].key, 10))
+    assert bench.state.cautions.keys() == {"Kit"}
+
+
+def test_start_without_a_missing_part(bench: Bench) -> None:
+    kitted(bench, J1=0)
+    assert bench.state.without == ["J1"]
+    assert "J1" not in [p.ref for p in bench.placing_order]
+    assert any(j.rule == "kit.short" and "J1" in j.refs for j in judgements(bench, "Kit"))
+
+
+def test_test_fails_on_a_short_and_loops_back(bench: Bench) -> None:
+    kitted(bench)
+    serial = reflowed(bench)[0]
+    soldered(bench, serial)
+    bench.do(c.InspectBoard(serial))
+    for pair in bench.plan[1:]:
+        bench.do(c.TakeReading(serial, pair.key, "OL"))
+    bench.do(c.TakeReading(serial, bench.plan[0].key, "0.4"))
+    with pytest.raises(c.Refused, match="joined"):
+        bench.do(c.TestBoard(serial, True))
+    with pytest.raises(c.Refused, match="no resistance"):
+        bench.do(c.TakeReading(serial, bench.plan[0].key, "banana"))
+    bench.do(c.TestBoard(serial, False))
+    board = bench.state.boards[serial]
+    assert board.station == "Rework" and board.open_faults[0].word == "bridge"
+    bench.do(c.RepairFault(serial, board.open_faults[0].id, "fixed"))
+    assert board.station == "Inspect" and not board.readings
+
+
+def test_machine_programme_lands_on_the_panel(bench: Bench) -> None:
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    for name in ("P1", "P2", "U1@6"):
+        x, y = point_at(bench, name)
+        bench.do(c.TeachPoint(1, name, 10 - y, 20 + x))
+    transform = fit(bench, 1)
+    assert transform and transform.turn_deg == pytest.approx(90) and transform.rms_mm < 1e-9
+    steps = programme(bench, 1)
+    assert len(steps) == 6 * 40
+    u1 = next(s for s in steps if s.ref == "U1" and s.cell == 2)
+    x, y = point_at(bench, "U1@2")
+    assert (u1.x, u1.y, u1.turn % 360) == pytest.approx((10 - y, 20 + x, 90))
+    assert to_csv(steps).count("\n") == len(steps) + 1
+    assert to_gcode(steps).count("M5") == len(steps) and to_gcode(steps).endswith("M30\n")
+
+
+def test_bad_log_leaves_the_batch_untouched(bench: Bench) -> None:
+    from fusilex.core.problems import BadInput
+
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.do(c.MachinePlaced(1))
+    count = len(bench.history)
+    broken = LOG.replace(b"60.0,", b"60.0,warm", 1)
+    with pytest.raises(BadInput, match=r"run\.csv, line 123, column probe U1 C: expected a number; found “warm"):
+        bench.do(c.RecordReflow(1, "leaded", "run.csv", broken))
+    assert len(bench.journal.since(bench.batch)) == count and bench.state.at("Reflow")
+
+
+_CHILD = """
+import sys
+from fusilex.bench import commands as c
+from fusilex.bench.session import Bench
+from fusilex.journal.store import Journal
+bench = Bench(Journal(sys.argv[1]), 1)
+for part in bench.placing_order:
+    bench.do(c.PlacePart("H7-01", part.ref))
+    print(part.ref, flush=True)
+"""
+
+
+def test_killed_at_any_instant_nothing_acknowledged_is_lost(bench: Bench, tmp_path: Path) -> None:
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    child = subprocess.Popen([sys.executable, "-c", _CHILD, bench.journal.url], stdout=subprocess.PIPE, text=True)
+    assert child.stdout
+    acknowledged = [child.stdout.readline().strip() for _ in range(7)]
+    os.kill(child.pid, signal.SIGKILL)
+    acknowledged += child.stdout.read().split()
+    child.wait()
+    placed = Bench(Journal(bench.journal.url), 1).state.boards["H7-01"].placed
+    assert placed[: len(acknowledged)] == acknowledged and len(placed) <= len(acknowledged) + 1
+    assert bench.refresh() and bench.state.boards["H7-01"].placed == placed
+
+
+def test_two_windows_on_one_journal(bench: Bench) -> None:
+    other = Bench(Journal(bench.journal.url), bench.batch)
+    kitted(bench)
+    other.do(c.PrintPanel(1, 0.12, "leaded"))
+    with pytest.raises(c.Refused, match="not at Print"):
+        bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    assert bench.state == other.state
+
+
+def test_full_disk_says_so_and_changes_nothing(bench: Bench) -> None:
+    from sqlalchemy import event, text
+
+    before = bench.state.last_id
+    with bench.journal.engine.connect() as connection:
+        pages = connection.execute(text("PRAGMA page_count")).scalar()
+    bench.journal.engine.dispose()
+
+    @event.listens_for(bench.journal.engine, "connect")
+    def _small(connection: object, _record: object) -> None:
+        connection.execute(f"PRAGMA max_page_count={pages}")  # type: ignore[attr-defined]
+
+    with pytest.raises(NotSaved, match="full"):
+        for _ in range(200):
+            bench.do(c.Overrule("x:y", "z" * 4000))
+    bench.refresh()
+    assert bench.state == project(bench.journal.since(bench.batch)) and bench.state.last_id >= before
+
+
+def test_every_station_says_what_to_do(bench: Bench) -> None:
+    acknowledge_all(bench)
+    for station in STATIONS:
+        assert now(bench, station).title
+        assert judgements(bench, station)
+    with pytest.raises(NotSaved, match="cannot be opened"):
+        Journal(sqlite_url(HERON / "README.txt" / "x.sqlite"))
