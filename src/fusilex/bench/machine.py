@@ -111,5 +111,5 @@ def judge_machine(bench: Bench, panel: int) -> list[Judgement]:
     parts = bench.placing_order
     stepped = bench.panel.step(_on_board(bench, [(p.x, p.y) for p in parts]))
     flat = stepped.reshape(-1, 2)
-    labels = [f"{p.ref}@{cell + 1}" for cell in range(len(stepped)) for p in parts]
+    labels = [f"{p.ref} in cell {cell + 1}" for cell in range(len(stepped)) for p in parts]
     return judge_references(transform, names, labels, flat, suspect_point(design, measured))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from fusilex import __version__
@@ -90,6 +91,11 @@ def board_record(bench: Bench, serial: str) -> dict[str, Any]:
 
 def page_html(bench: Bench, serial: str) -> str:
     """The board's papers as one HTML page for print and PDF."""
+    return str(_template().render(r=board_record(bench, serial)))
+
+
+@cache
+def _template() -> Any:
     from jinja2 import Environment, PackageLoader
 
     environment = Environment(
@@ -97,7 +103,7 @@ def page_html(bench: Bench, serial: str) -> str:
     )
     environment.filters["ohm"] = lambda value: "OL" if value is None else show_resistance(value)
     environment.filters["time"] = lambda text: str(text or "")[:16].replace("T", " ")
-    return environment.get_template("papers.html").render(r=board_record(bench, serial))
+    return environment.get_template("papers.html")
 
 
 def page_text(record: dict[str, Any]) -> str:

@@ -182,7 +182,7 @@ def _silk(rows: list[PartRow], copper: Copper, side: str, mark: str) -> GerberWr
                 draw(lines, row.ref)
                 taken.append(ink.envelope)
                 break
-    title = (("HERON R2", 37.0, 13.9), ("SALTREED", 24.2, 6.6)) if side == "top" else (("HERON R2", 37.0, 28.4),)
+    title = (("HERON R2", 36.6, 15.2), ("SALTREED", 24.2, 6.6)) if side == "top" else (("HERON R2", 37.0, 28.4),)
     for text, x, y in title:
         draw(_letters(text, x, y, 1.4, side), "")
     return layer

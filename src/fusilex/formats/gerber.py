@@ -121,7 +121,14 @@ def _strokes(ends: NDArray[np.float64], diameter: float) -> NDArray[np.object_]:
     dot = np.hypot(*(ends[:, 0] - ends[:, 1]).T) < 1e-9
     lines[dot] = shapely.points(ends[dot, 0])
     lines[~dot] = shapely.linestrings(ends[~dot])
-    return np.asarray(shapely.buffer(lines, max(diameter, 1e-6) / 2, quad_segs=8))
+    return np.asarray(shapely.buffer(lines, max(diameter, 1e-6) / 2, quad_segs=_quad_segs(diameter / 2)))
+
+
+def _quad_segs(radius: float) -> int:
+    """Segments per quarter circle that stay within `ARC_ERROR_MM` of it."""
+    if radius <= 2 * ARC_ERROR_MM:
+        return 3
+    return min(QUAD_SEGS, max(3, math.ceil(math.pi / 4 / math.acos(1 - ARC_ERROR_MM / radius))))
 
 
 def aperture_polygon(aperture: Any, mm: Any) -> BaseGeometry:
@@ -222,7 +229,8 @@ def _compose(objects: list[Any], shapes: NDArray[np.object_], role: str, side: s
     pieces: list[Polygon] = []
     owners: list[int] = []
     for index in np.flatnonzero(dark):
-        for piece in shapely.get_parts(shapes[index]):
+        whole = shapes[index]
+        for piece in (whole,) if isinstance(whole, Polygon) else shapely.get_parts(whole):
             if isinstance(piece, Polygon) and not piece.is_empty:
                 pieces.append(piece)
                 owners.append(int(index))

@@ -106,7 +106,7 @@ def _table(name: str, head: bytes) -> Guess:
     if b"\x00" in head and head[:2] not in (b"\xff\xfe", b"\xfe\xff"):
         return Guess("other", "other", None, "not text")
     text = head.decode("utf-16" if head[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8", errors="replace")
-    for line in text.splitlines()[:40]:
+    for line in text.splitlines()[:25]:
         for separator in SEPARATORS:
             cells = [c.strip().strip('"') for c in line.split(separator)]
             if len(cells) < 2:

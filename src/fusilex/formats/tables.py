@@ -7,6 +7,7 @@ import io
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from fusilex.core.problems import BadInput
 
@@ -44,12 +45,19 @@ def decode(data: bytes, name: str) -> str:
         return data.decode("latin-1")
 
 
+@lru_cache(maxsize=256)
+def _compiled(pattern: str) -> re.Pattern[str]:
+    return re.compile(pattern, re.I)
+
+
 def recognise(header: Sequence[str], wording: Wording) -> dict[str, int]:
     """Column index of each field whose pattern a header cell matches; the first match wins, a column serves once."""
+    cells = [re.sub(r"[\s_./#-]+", " ", cell).strip() for cell in header]
     found: dict[str, int] = {}
     for field, pattern in wording.items():
-        for index, cell in enumerate(header):
-            if index not in found.values() and re.fullmatch(pattern, re.sub(r"[\s_./#-]+", " ", cell).strip(), re.I):
+        whole = _compiled(pattern).fullmatch
+        for index, cell in enumerate(cells):
+            if cell and index not in found.values() and whole(cell):
                 found[field] = index
                 break
     return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import signal
 import sys
 from importlib.resources import as_file, files
@@ -58,8 +59,14 @@ def make_window(bench: Bench, settings: QSettings) -> Window:
     return window
 
 
+def _settle() -> None:
+    gc.freeze()
+    gc.enable()
+
+
 def start(url: str, demo: bool = False, fresh: bool = False) -> int:
     """Open the journal and the window; returns the exit code."""
+    gc.disable()  # start-up makes many objects and no garbage; collecting them costs a tenth of it
     app = make_application()
     settings = QSettings()
     try:
@@ -75,6 +82,7 @@ def start(url: str, demo: bool = False, fresh: bool = False) -> int:
             "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."
         )
     window.show()
+    QTimer.singleShot(0, _settle)
     signal.signal(signal.SIGINT, lambda *_: app.quit())
     breathe = QTimer()  # lets Python see the signal
     breathe.start(300)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from functools import lru_cache
 from importlib.resources import files
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
@@ -120,18 +121,14 @@ class Theme:
         self.base = 10.0
 
     def colour(self, token: str, alpha: int = 255) -> QColor:
-        colour = QColor(getattr(self.tokens, token))
-        colour.setAlpha(alpha)
-        return colour
+        """A token's colour; not to be changed by the caller, it is shared."""
+        return _colour(getattr(self.tokens, token), alpha)
 
     def level(self, level: Level) -> QColor:
         return self.colour({"go": "go", "care": "care", "stop": "stop", "unknown": "unknown"}[level.value])
 
     def font(self, size: str = "body", bold: bool = False, mono: bool = False) -> QFont:
-        font = QFont("B612 Mono" if mono else "B612")
-        font.setPointSizeF(self.base * SIZES[size])
-        font.setBold(bold)
-        return font
+        return _font("B612 Mono" if mono else "B612", self.base * SIZES[size], bold)
 
     def style(self) -> str:
         t = self.tokens
@@ -153,6 +150,21 @@ class Theme:
         QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
         QToolTip {{ background: {t.now_ground}; color: {t.now_ink}; border: none; padding: 4px; }}
         """
+
+
+@lru_cache(maxsize=512)
+def _colour(text: str, alpha: int) -> QColor:
+    colour = QColor(text)
+    colour.setAlpha(alpha)
+    return colour
+
+
+@lru_cache(maxsize=64)
+def _font(family: str, points: float, bold: bool) -> QFont:
+    font = QFont(family)
+    font.setPointSizeF(points)
+    font.setBold(bold)
+    return font
 
 
 theme = Theme()

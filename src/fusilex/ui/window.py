@@ -31,6 +31,7 @@ from fusilex.ui.stations.reflow import Reflow
 from fusilex.ui.stations.release import Release
 from fusilex.ui.stations.rework import Rework
 from fusilex.ui.stations.test import Test
+from fusilex.ui.strip import BoardStrip
 from fusilex.ui.theme import DIM, GAP, LIGHT, SIDE_WIDTH, theme, use
 from fusilex.ui.why import Why
 
@@ -60,6 +61,9 @@ class Window(QMainWindow):
         self.stations: dict[str, Station] = {}
         self.opening = Opening(self)
         self.show_bench(bench)
+        self._warm = QTimer(self)  # the other stations are built while the hands are still
+        self._warm.timeout.connect(self.build_next)
+        self._warm.start(150)
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_others)
         self._watch.start(1500)
@@ -99,6 +103,8 @@ class Window(QMainWindow):
             self.stack.removeWidget(old)
             old.deleteLater()
         self.stations.clear()
+        if hasattr(self, "_warm"):
+            self._warm.start(150)
         self.desk = Desk(bench)
         self.desk.changed.connect(self.refresh)
         self.desk.asked.connect(self.ask.ask)
@@ -109,12 +115,26 @@ class Window(QMainWindow):
 
     @property
     def station(self) -> Station:
-        """The station in view, built at its first visit."""
-        name = self.desk.bench.state.station
+        """The station in view, built at its first visit or before."""
+        return self._built(self.desk.bench.state.station)
+
+    def _built(self, name: str) -> Station:
         if name not in self.stations:
             self.stations[name] = STATION_CLASSES[name](self.desk)
             self.stack.addWidget(self.stations[name])
         return self.stations[name]
+
+    def build_next(self) -> bool:
+        """Build one more station and paint it out of sight; False when all are there."""
+        name = next((n for n in STATIONS if n not in self.stations), None)
+        if name is None:
+            self._warm.stop()
+            return False
+        station = self._built(name)
+        station.resize(self.stack.size())
+        station.refresh()
+        station.grab()
+        return True
 
     def refresh(self) -> None:
         """Show the state as it is now."""
@@ -122,6 +142,8 @@ class Window(QMainWindow):
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
         station.refresh()
+        for strip in station.findChildren(BoardStrip):
+            strip.update()
         self.head.show_bench(bench)
         self.line.show_bench(bench, station.name)
         self.now_card.show_now(station.now(), self.desk.said)
@@ -130,8 +152,6 @@ class Window(QMainWindow):
         )
         self.facts.show_facts(*station.facts())
         self.strip.show_keys(self.keys())
-        for widget in station.findChildren(QWidget):
-            widget.update()
 
     def _go(self, station: str) -> None:
         self.desk.said = ""

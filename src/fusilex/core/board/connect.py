@@ -55,8 +55,7 @@ def copper_pieces(design: Design) -> CopperNets:
         total += len(layer)
     joined = DisjointSet(total)
     for name, layer in layers.items():
-        a, b = layer.tree.query(layer.polygons, predicate="intersects")
-        for i, j in zip(a[a < b], b[a < b], strict=True):
+        for i, j in zip(*_touching(layer), strict=True):
             joined.join(int(i) + offsets[name], int(j) + offsets[name])
     plated = [h for h in design.holes if h.plated]
     if plated:
@@ -73,6 +72,17 @@ def copper_pieces(design: Design) -> CopperNets:
         },
         layers,
     )
+
+
+def _touching(layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+    """Pairs of polygons that touch. The larger of each pair is prepared: a ground pour meets hundreds of small ones."""
+    a, b = layer.tree.query(layer.polygons)
+    a, b = a[a < b], b[a < b]
+    size = shapely.get_num_coordinates(layer.polygons)
+    large, small = np.where(size[a] >= size[b], a, b), np.where(size[a] >= size[b], b, a)
+    shapely.prepare(layer.polygons[np.unique(large)])
+    hit = shapely.intersects(layer.polygons[large], layer.polygons[small])
+    return large[hit], small[hit]
 
 
 @dataclass(frozen=True)

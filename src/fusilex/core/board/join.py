@@ -14,6 +14,7 @@ from fusilex.core.board.model import Design, Layer, Pad, Part, Placement
 
 _NOT_PADS = ("ViaPad", "Conductor", "NonConductor", "CutOut", "Profile")
 NEAR_MM = 0.05
+SMALLEST_LEAD_HOLE = 0.6
 
 
 def join(design: Design) -> Design:
@@ -87,6 +88,10 @@ def _drill_at(design: Design, polygon: shapely.Polygon) -> float:
     )
 
 
+def _area(polygon: shapely.Polygon) -> float:
+    return float(polygon.area)
+
+
 def _copper(design: Design) -> list[Layer]:
     return [layer for layer in design.layers if layer.role == "copper" and layer.side in ("top", "bottom")]
 
@@ -118,10 +123,12 @@ def _pads_by_netlist(design: Design) -> tuple[Pad, ...]:
         side = point.side or "top"
         layer = layers.get(side)
         hits = layer.tree.query(Point(point.x, point.y), predicate="intersects") if layer else []
-        flashed = [h for h in hits if layer and layer.flashed[h]] or list(hits)
-        if not flashed or layer is None:
+        if layer is None or not len(hits):
             continue
-        polygon = min((layer.polygons[h] for h in flashed), key=lambda p: p.area)
+        flashed = [
+            layer.polygons[h] for h in hits if layer.flashed[h]
+        ]  # the land, not a via in it; else the smallest area
+        polygon = max(flashed, key=_area) if flashed else min((layer.polygons[h] for h in hits), key=_area)
         drill = _drill_at(design, polygon) if point.side is None else 0.0
         found[(point.ref, point.pin, round(point.x, 2), round(point.y, 2))] = Pad(
             point.ref, point.pin, side, polygon, point.net, drill
@@ -130,7 +137,10 @@ def _pads_by_netlist(design: Design) -> tuple[Pad, ...]:
 
 
 def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
-    """Flashed copper under paste goes to the nearest placement of its side whose body reaches it; pins count from 1."""
+    """Flashed copper under paste, or round a lead's hole, goes to the nearest placement of its side whose body reaches it.
+
+    Pins count from 1 in the order drawn.
+    """
     found: list[Pad] = []
     for layer in _copper(design):
         side = layer.side or "top"
@@ -138,9 +148,11 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
         placed = [p for p in _first_of_each(design.placements) if p.side == side]
         if paste is None or not placed or not len(paste):
             continue
-        candidates = [
-            i for i in np.flatnonzero(layer.flashed) if len(paste.tree.query(layer.polygons[i], predicate="intersects"))
-        ]
+        under_paste = np.zeros(len(layer), dtype=bool)
+        under_paste[paste.tree.query(layer.polygons, predicate="intersects")[0]] = True
+        drilled = {int(i): _drill_at(design, layer.polygons[i]) for i in np.flatnonzero(layer.flashed)}
+        leads = [i for i, d in drilled.items() if d >= SMALLEST_LEAD_HOLE and side == "top"]
+        candidates = sorted({*np.flatnonzero(layer.flashed & under_paste).tolist(), *leads})
         at = np.array([[p.x, p.y] for p in placed])
         reach = np.array(
             [0.75 * max(body_of(p.body, p.ref).size_x, body_of(p.body, p.ref).size_y) + 1.0 for p in placed]
@@ -153,5 +165,6 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
             if distance[best] <= 1.0:
                 ref = placed[best].ref
                 counts[ref] += 1
-                found.append(Pad(ref, str(counts[ref]), side, polygon, layer.nets[index]))
+                drill = drilled[index] if index in leads else 0.0
+                found.append(Pad(ref, str(counts[ref]), side, polygon, layer.nets[index], drill))
     return tuple(found)

@@ -199,7 +199,7 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
             Level.CARE,
             "look-alikes",
             f"{first} look alike{rest}",
-            tuple(Because("pair", f"{a.value} / {b.value}") for a, b in pairs),
+            (Because("values", "; ".join(f"{a.value} / {b.value}" for a, b in pairs)),),
             "Read the whole label before you fill a bin.",
             tuple(ref for a, b in pairs for ref in a.refs + b.refs),
         )

@@ -57,7 +57,8 @@ class BoardCanvas(QWidget):
         self.centre = QPointF(0, 0)  # mm, in the middle of the widget
         self._fitted_view = True
         self._drag: QPointF | None = None
-        self._cache: dict[tuple[object, ...], tuple[QPixmap, QRectF]] = {}
+        self._bases: dict[tuple[object, ...], tuple[QPixmap, QRectF]] = {}
+        self._boards: dict[tuple[object, ...], tuple[QPixmap, QRectF]] = {}
         self._hits: tuple[list[Part], np.ndarray] | None = None
         self.setMouseTracking(True)
         self.setMinimumSize(240, 180)
@@ -66,7 +67,8 @@ class BoardCanvas(QWidget):
     def show_design(self, design: Design, art: BoardArt, panel: Panel) -> None:
         if design is not self.design:
             self.design, self.art, self.panel = design, art, panel
-            self._cache.clear()
+            self._bases.clear()
+            self._boards.clear()
             self._hits = None
             self.fit()
 
@@ -161,8 +163,7 @@ class BoardCanvas(QWidget):
         if self.whole_panel:
             self._frame(painter)
         for cell, origin in self.cells():
-            self._board(painter, origin)
-            self._bodies(painter, cell, origin)
+            self._board(painter, cell, origin)
         for overlay in self.overlays:
             painter.save()
             overlay(painter, self)
@@ -186,45 +187,60 @@ class BoardCanvas(QWidget):
             painter.drawEllipse(QPointF(x, y), 0.5, 0.5)
         painter.restore()
 
-    def _board(self, painter: QPainter, origin: QPointF) -> None:
-        pixmap, area = self._picture(origin)
-        top_left = self.transform().mapRect(area.translated(origin)).topLeft()
-        painter.drawPixmap(top_left, pixmap)
+    def _board(self, painter: QPainter, cell: int, origin: QPointF) -> None:
+        parts = [p for p in self.fitted(cell) if p.side == self.side]
+        pixmap, area = self._picture(origin, parts)
+        painter.drawPixmap(self.transform().mapRect(area.translated(origin)).topLeft(), pixmap)
 
-    def _picture(self, origin: QPointF) -> tuple[QPixmap, QRectF]:
-        """Layers of one board at the present scale: the whole board while that is small, else what is in view and a margin."""
+    def _picture(self, origin: QPointF, parts: list[Part]) -> tuple[QPixmap, QRectF]:
+        """Layers and bodies of one board at the present scale: the whole board while that is small, else what is in view
+        and a margin. Boards that carry the same parts share one picture."""
         assert self.design
         x0, y0, x1, y1 = self.design.outline.bounds
         whole = QRectF(x0 - 1.5, y0 - 1.5, x1 - x0 + 3, y1 - y0 + 3)
         ratio = self.devicePixelRatioF()
         small = whole.width() * whole.height() * (self.scale * ratio) ** 2 <= LARGEST_PIXMAP
-        for (scale, side, layers, name, dpr), (pixmap, area) in self._cache.items():
-            if (scale, side, layers, name, dpr) == (self.scale, self.side, self.layers, theme.tokens.name, ratio):
-                seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
-                if small or area.contains(seen.intersected(whole)):
-                    return pixmap, area
+        look = self.scale, self.side, self.layers, theme.tokens.name, ratio
+        key = *look, tuple(p.ref for p in parts)
+        seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
+        kept = self._boards.get(key)
+        if kept and (small or kept[1].contains(seen.intersected(whole))):
+            return kept
         area = whole
         if not small:
-            seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
             area = seen.adjusted(
                 -seen.width() / 4, -seen.height() / 4, seen.width() / 4, seen.height() / 4
             ).intersected(whole)
-        key = self.scale, self.side, self.layers, theme.tokens.name, ratio
-        self._cache = {k: v for k, v in list(self._cache.items())[-3:] if k != key}
-        self._cache[key] = self._render(area, ratio), area
-        return self._cache[key]
+        base = self._bases.get(look)
+        if base is None or not base[1].contains(area):
+            base = self._render(area, ratio), area
+        self._bases = {**dict(list(self._bases.items())[-2:]), look: base}
+        pixmap = base[0]
+        if parts:
+            pixmap = QPixmap(base[0])
+            painter = self._painter_on(pixmap, base[1])
+            for part in parts:
+                draw_part(painter, part)
+            painter.end()
+        self._boards = {**dict(list(self._boards.items())[-7:]), key: (pixmap, base[1])}
+        return self._boards[key]
+
+    def _painter_on(self, pixmap: QPixmap, area: QRectF) -> QPainter:
+        """A painter on a picture of `area`, in board mm."""
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        mirrored = self.side == "bottom"
+        painter.translate(area.width() * self.scale if mirrored else 0, area.height() * self.scale)
+        painter.scale(-self.scale if mirrored else self.scale, -self.scale)
+        painter.translate(-area.left(), -area.top())
+        return painter
 
     def _render(self, area: QRectF, ratio: float) -> QPixmap:
         size = QSizeF(area.width() * self.scale, area.height() * self.scale)
         pixmap = QPixmap(max(1, round(size.width() * ratio)), max(1, round(size.height() * ratio)))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        mirrored = self.side == "bottom"
-        painter.translate(size.width() if mirrored else 0, size.height())
-        painter.scale(-self.scale if mirrored else self.scale, -self.scale)
-        painter.translate(-area.left(), -area.top())
+        painter = self._painter_on(pixmap, area)
         self.paint_layers(painter)
         painter.end()
         return pixmap
@@ -235,22 +251,13 @@ class BoardCanvas(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         tokens = {"copper": "track", "exposed": "gold", "silk": "silk", "paste": "paste"}
         painter.setBrush(theme.colour("board"))
-        painter.drawPath(self.art.path("substrate", self.side))
+        self.art.draw(painter, "substrate", self.side)
         for what in self.layers:
             painter.setBrush(theme.colour(tokens[what]))
-            painter.drawPath(self.art.path(what, self.side))
+            self.art.draw(painter, what, self.side)
         painter.setBrush(theme.colour("bench"))
         for hole in self.design.holes:
             painter.drawEllipse(QPointF(hole.x, hole.y), hole.diameter / 2, hole.diameter / 2)
-
-    def _bodies(self, painter: QPainter, cell: int, origin: QPointF) -> None:
-        painter.save()
-        painter.setTransform(self.transform(), True)
-        painter.translate(origin)
-        for part in self.fitted(cell):
-            if part.side == self.side:
-                draw_part(painter, part)
-        painter.restore()
 
     def _words(self, painter: QPainter) -> None:
         hint = self.footer

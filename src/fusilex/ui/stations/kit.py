@@ -5,11 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+import numpy as np
+import shapely
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.commands import CloseKit, FillBin
+from fusilex.core.board.frame import board_to_part
 from fusilex.core.board.model import Part
 from fusilex.core.kit.quantities import PullLine
 from fusilex.ui.canvas.bodies import draw_part
@@ -19,7 +22,7 @@ from fusilex.ui.keys import Key
 from fusilex.ui.station import Station
 from fusilex.ui.theme import RADIUS, theme
 
-LARGEST_SCALE, SMALLEST_SCALE = 11.0, 2.2  # pixels per mm
+SCALE = 14.0  # pixels per mm of a body drawn at full size
 
 
 class Tray(QWidget):
@@ -30,6 +33,7 @@ class Tray(QWidget):
         self.desk = desk
         self.chosen = 0
         self._boxes: list[QRectF] = []
+        self._unturned: dict[str, Part] = {}
         self.setAccessibleName("Tray of bins")
 
     def columns(self) -> int:
@@ -52,7 +56,7 @@ class Tray(QWidget):
         plain_text(
             painter,
             QRectF(16, 8, self.width() - 32, 24),
-            "Bins in the order they are placed: by kind, smallest first; bodies drawn to one scale",
+            "Bins in the order they are placed: by kind, smallest first; bodies to one scale, large ones at ½ or ¼",
             "body",
             "soft",
         )
@@ -120,15 +124,25 @@ class Tray(QWidget):
 
     def _body(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
         part: Part = self.desk.bench.design.part_by_ref[line.refs[0]]
-        body = line.body
-        scale = min(LARGEST_SCALE, (box.width() - 40) / body.size_x, (box.height() - 4) / body.size_y)
-        scale = LARGEST_SCALE if scale >= LARGEST_SCALE else max(SMALLEST_SCALE, scale)
+        room = min((box.width() - 20) / line.body.size_x, (box.height() - 2) / line.body.size_y)
+        shrink, words = next(((f, w) for f, w in ((1, ""), (2, "½"), (4, "¼")) if SCALE / f <= room), (8, "⅛"))
+        scale = SCALE / shrink
+        plain_text(
+            painter,
+            QRectF(box.right() - 30, box.top() - 3, 24, 20),
+            words,
+            "small",
+            "soft",
+            False,
+            Qt.AlignmentFlag.AlignRight,
+        )
         painter.save()
         painter.setClipRect(box)
         painter.translate(box.center())
         painter.scale(scale, -scale)
-        pads = part.pads
-        draw_part(painter, replace(part, x=0.0, y=0.0, turn=0.0, side="top", pads=_unturned(part, pads)))
+        if part.ref not in self._unturned:
+            self._unturned[part.ref] = unturned(part)
+        draw_part(painter, self._unturned[part.ref])
         painter.restore()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -138,23 +152,14 @@ class Tray(QWidget):
                 self.desk.changed.emit()
 
 
-def _unturned(part: Part, pads: tuple) -> tuple:  # type: ignore[type-arg]
-    """Pads in the part's own frame, so that a bin shows it unturned with its marks."""
-    import numpy as np
-    import shapely
+def unturned(part: Part) -> Part:
+    """The part in its own frame, top side, so that a bin shows it unturned with its marks."""
 
-    from fusilex.core.board.frame import board_to_part
+    def own(xy: np.ndarray) -> np.ndarray:
+        return np.asarray(board_to_part(xy, (part.x, part.y), part.turn, part.side))
 
-    return tuple(
-        replace(
-            p,
-            side="top",
-            polygon=shapely.transform(
-                p.polygon, lambda xy: np.asarray(board_to_part(xy, (part.x, part.y), part.turn, part.side))
-            ),
-        )
-        for p in pads
-    )
+    pads = tuple(replace(p, side="top", polygon=shapely.transform(p.polygon, own)) for p in part.pads)
+    return replace(part, x=0.0, y=0.0, turn=0.0, side="top", pads=pads)
 
 
 class Kit(Station):

@@ -51,7 +51,7 @@ class BinRow(QWidget):
             painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 3 if lit else 1))
             painter.setBrush(theme.colour("brass_fill" if lit else "card"))
             painter.drawRoundedRect(box, 5, 5)
-            token = "now_ground" if lit and theme.tokens.name == "light" else "ink"
+            token = "now_ground" if lit else "ink"
             plain_text(
                 painter,
                 QRectF(box.x() + 6, 5, box.width() - 10, 20),

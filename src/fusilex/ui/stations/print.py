@@ -12,7 +12,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, release_levels, worst_parts
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
 from fusilex.core.units import show_length
-from fusilex.ui.canvas.paths import path_of
+from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
@@ -109,7 +109,7 @@ class Print(Station):
         self.chart = RatioChart(self)
         self.column.addWidget(self.chart)
         self.add_strip()
-        self._paths: tuple[float, list[tuple[Level, QPainterPath]]] | None = None
+        self._paths: tuple[float, list[tuple[Level, list[QPainterPath]]]] | None = None
 
     @property
     def foil(self) -> float:
@@ -140,13 +140,14 @@ class Print(Station):
             openings, levels = self.bench.openings, release_levels(self.bench.openings, self.foil)
             self._paths = (
                 self.foil,
-                [(level, path_of(openings.polygons[levels == i])) for i, level in enumerate(LEVELS)],
+                [(level, paths_of(openings.polygons[levels == i])) for i, level in enumerate(LEVELS)],
             )
         painter.setTransform(canvas.transform(), True)
-        for level, path in self._paths[1]:
+        for level, paths in self._paths[1]:
             painter.setPen(QPen(theme.level(level), 0.0 if level is Level.GO else 0.14))
             painter.setBrush(theme.colour("paste") if level is Level.GO else theme.level(level))
-            painter.drawPath(path)
+            for path in paths:
+                painter.drawPath(path)
         painter.resetTransform()
         for worst in worst_parts(self.bench.openings, self.foil)[:1]:
             if part := self.bench.design.part_by_ref.get(worst.ref):

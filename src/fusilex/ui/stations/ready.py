@@ -85,10 +85,10 @@ class FileTile(QWidget):
         painter.translate(-(x0 + x1) / 2, -(y0 + y1) / 2)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
-        painter.drawPath(self.desk.art.path("substrate", "top"))
+        self.desk.art.draw(painter, "substrate", "top")
         painter.setBrush(theme.colour({"copper": "brass_fill", "exposed": "gold"}.get(what or "", "paste")))
         if what and self.note.side:
-            painter.drawPath(self.desk.art.path(what, self.note.side))
+            self.desk.art.draw(painter, what, self.note.side)
         elif self.note.role == "drill":
             for hole in design.holes:
                 painter.drawEllipse(QPointF(hole.x, hole.y), max(0.5, hole.diameter / 2), max(0.5, hole.diameter / 2))

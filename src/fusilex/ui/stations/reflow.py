@@ -1,7 +1,9 @@
-"""Reflow: the paste's window as a corridor, the logged probes over it, and who was molten when."""
+"""Reflow: the paste's window as rooms and gates, the logged probes through them, and who was molten when."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -23,31 +25,35 @@ from fusilex.ui.theme import RADIUS, theme
 _STROKES = ("ink", "brass", "go", "care")
 
 
-def corridor(
-    window: Window, melts_at: float | None = None
-) -> tuple[list[tuple[float, float]], list[tuple[float, float]]]:
-    """Upper and lower edge (s, °C) of the channel a run through the middle of the window takes.
+@dataclass(frozen=True)
+class Gates:
+    """What a run must pass, hung on its own times (s): entry into the soak, melting, peak. Temperatures °C."""
 
-    Heating at 1.5 °C/s, middle soak, middle time above melting, cooling at 2 °C/s; shifted in time so that it melts when
-    the run does. The edges are a guide for the eye; the judgements compare the numbers.
-    """
-    (low, high), melt = window.soak_band, window.melting
-    soak, above = sum(window.soak) / 2, sum(window.above_melting) / 2
-    t_in = (low - 25) / 1.5
-    t_melt = t_in + soak + (melt - high) / 1.5
-    nominal = [(0.0, 25.0, 10.0), (t_in, low, 18.0), (t_in + soak, high, 14.0), (t_melt, melt, 12.0)]
-    middle, half = sum(window.peak) / 2, (window.peak[1] - window.peak[0]) / 2
-    nominal += [
-        (t_melt + 0.42 * above, middle, half),
-        (t_melt + 0.58 * above, middle, half),
-        (t_melt + above, melt, 14.0),
-    ]
-    nominal.append((t_melt + above + (melt - 50) / 2, 50.0, 22.0))
-    shift = melts_at - t_melt if melts_at is not None else 0.0
-    return [(max(0.0, t + shift), c + w) for t, c, w in nominal], [(max(0.0, t + shift), c - w) for t, c, w in nominal]
+    soak_in: float
+    melt: float
+    peak: float
 
 
-class Corridor(QWidget):
+def gates(window: Window, log: TemperatureLog | None) -> Gates:
+    """Gates of a run at its first probe; without a run those of a run through the middle of the window."""
+    low, high = window.soak_band
+    soak_in = (low - 25) / 1.5
+    melt = soak_in + sum(window.soak) / 2 + (window.melting - high) / 1.5
+    nominal = Gates(soak_in, melt, melt + sum(window.above_melting) / 4)
+    if log is None:
+        return nominal
+    values = next(iter(log.probes_c.values()))
+    good = np.isfinite(values)
+    time, celsius = log.time_s[good], values[good]
+    first = [crossings(time, celsius, level)[0] for level in (low, window.melting)]
+    return Gates(
+        float(first[0][0]) if len(first[0]) else nominal.soak_in,
+        float(first[1][0]) if len(first[1]) else nominal.melt,
+        float(time[np.argmax(celsius)]),
+    )
+
+
+class GateChart(QWidget):
     """Temperature over time, and beneath it on the same axis the time each probe was molten."""
 
     def __init__(self, station: Reflow) -> None:
@@ -63,8 +69,8 @@ class Corridor(QWidget):
         painter.setBrush(theme.colour("card"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
         window, log = self.station.window_rule, self.station.shown
-        upper, lower = corridor(window, self.station.melts_at)
-        end = max(upper[-1][0], lower[-1][0], float(log.time_s[-1]) if log else 0.0)
+        gate = gates(window, log)
+        end = max(gate.melt + window.above_melting[1] + 90, float(log.time_s[-1]) if log else 0.0)
         top = max(window.peak[1] + 25, max(float(np.nanmax(v)) for v in log.probes_c.values()) + 10 if log else 0)
         bars = theme.base * (3.2 + 2.6 * (len(log.probes_c) if log else 0))
         area = QRectF(58, theme.base * 4.2, self.width() - 82, self.height() - theme.base * 7.6 - bars)
@@ -95,9 +101,7 @@ class Corridor(QWidget):
                 False,
                 Qt.AlignmentFlag.AlignHCenter,
             )
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("go", 38))
-        painter.drawPolygon(QPolygonF([at(*p) for p in upper] + [at(*p) for p in reversed(lower)]))
+        self._gates(painter, window, gate, at)
         painter.setPen(QPen(theme.colour("brass"), 1.5, Qt.PenStyle.DashLine))
         painter.drawLine(at(0, window.melting), at(end, window.melting))
         melts = f"melts {show_temperature(window.melting, Units.fahrenheit)}"
@@ -112,13 +116,45 @@ class Corridor(QWidget):
         if log:
             self._probes(painter, log, at, area, window)
 
-    def _probes(self, painter: QPainter, log: TemperatureLog, at: object, area: QRectF, window: Window) -> None:
-        assert callable(at)
+    def _gates(self, painter: QPainter, window: Window, gate: Gates, at: Callable[[float, float], QPointF]) -> None:
+        """The window as rooms the run goes through and bars it must cross: out of the soak, at the peak, back to solid."""
+        (low, high), melt = window.soak_band, window.melting
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("go", 34))
+        painter.drawRect(QRectF(at(gate.soak_in, high), at(gate.soak_in + window.soak[1], low)))
+        painter.drawRect(QRectF(at(gate.melt, window.peak[1]), at(gate.melt + window.above_melting[1], melt)))
+        bars = (
+            (at(gate.soak_in + window.soak[0], high), at(gate.soak_in + window.soak[1], high), "leave the soak", -1),
+            (
+                at(gate.melt + window.above_melting[0], melt),
+                at(gate.melt + window.above_melting[1], melt),
+                "solid again",
+                1,
+            ),
+            (at(gate.peak, window.peak[0]), at(gate.peak, window.peak[1]), "", 0),
+        )
+        for a, b, words, lean in bars:
+            painter.setPen(QPen(theme.colour("go"), 6, cap=Qt.PenCapStyle.FlatCap))
+            painter.drawLine(a, b)
+            box = QRectF(
+                a.x() - 60 if lean < 0 else b.x() + 8, a.y() - theme.base * (2.2 if lean < 0 else 0.9), 160, 20
+            )
+            plain_text(painter, box, words, "small", "go", True)
+
+    def _probes(
+        self,
+        painter: QPainter,
+        log: TemperatureLog,
+        at: Callable[[float, float], QPointF],
+        area: QRectF,
+        window: Window,
+    ) -> None:
         y = area.bottom() + theme.base * 3.6
         plain_text(painter, QRectF(18, y - theme.base * 0.4, 400, 20), "molten", "small", "soft")
         y += theme.base * 1.8
         for i, (name, values) in enumerate(log.probes_c.items()):
             good = np.isfinite(values)
+            step = max(1, int(good.sum() / area.width()) + 1)  # no finer than the screen
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(
                 QPen(
@@ -128,7 +164,12 @@ class Corridor(QWidget):
                 )
             )
             painter.drawPolyline(
-                QPolygonF([at(float(t), float(c)) for t, c in zip(log.time_s[good], values[good], strict=True)])
+                QPolygonF(
+                    [
+                        at(float(t), float(c))
+                        for t, c in zip(log.time_s[good][::step], values[good][::step], strict=True)
+                    ]
+                )
             )
             peak = int(np.nanargmax(values))
             if i == 0:
@@ -177,7 +218,7 @@ class Reflow(Station):
         self.window_name = self.bench.paste
         self.shown: TemperatureLog | None = None
         self._of: str | None = None
-        self.chart = Corridor(self)
+        self.chart = GateChart(self)
         self.column.addWidget(self.chart, 1)
         self.add_strip()
 
@@ -189,7 +230,7 @@ class Reflow(Station):
     def title(self) -> str:
         number = self._load_number()
         if number is None:
-            return f"The {self.window_name} window as a channel; the log of a run is drawn into it"
+            return f"The {self.window_name} window as gates; the log of a run is drawn through them"
         load = self.bench.state.loads[number - 1]
         return f"Load {number}, panel {load['panel']}, {load['log_name']}    window index {'outside' if load['index'] is None else round(load['index'])}, below 100 is inside"
 
@@ -202,16 +243,6 @@ class Reflow(Station):
             for v in self.shown.probes_c.values()
         ]
         return int(np.argmax([f[0] if len(f) else np.inf for f in firsts]))
-
-    @property
-    def melts_at(self) -> float | None:
-        """When the first probe of the shown run melts, s."""
-        if self.shown is None:
-            return None
-        values = next(iter(self.shown.probes_c.values()))
-        good = np.isfinite(values)
-        up, _ = crossings(self.shown.time_s[good], values[good], self.window_rule.melting)
-        return float(up[0]) if len(up) else None
 
     def _load_number(self) -> int | None:
         loads = self.bench.state.loads

@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QTextDocument
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from fusilex.bench.commands import ReleaseBoard
@@ -28,25 +28,31 @@ class Paper(QWidget):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self._made: tuple[object, QTextDocument] | None = None
+        self._made: tuple[object, QPixmap] | None = None
         self.setAccessibleName("The board's papers")
         self.setMinimumWidth(round(theme.base * 24))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        bench = self.desk.bench
-        key = bench.state.board, bench.state.last_id
-        if self._made is None or self._made[0] != key:
-            self._made = key, paper_document(page_html(bench, bench.state.board))
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        html = page_html(self.desk.bench, self.desk.bench.state.board)
         width, height = PAGE_PT
         scale = min((self.width() - 10) / width, (self.height() - 10) / height)
-        painter.translate((self.width() - width * scale) / 2, 4)
+        look = html, scale
+        if self._made is None or self._made[0] != look:
+            self._made = look, self._picture(html, scale)
+        painter = QPainter(self)
+        painter.drawPixmap(QPointF((self.width() - width * scale) / 2, 4), self._made[1])
+
+    def _picture(self, html: str, scale: float) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        pixmap = QPixmap(round(PAGE_PT[0] * scale * ratio), round(PAGE_PT[1] * scale * ratio))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(Qt.GlobalColor.white)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.scale(scale, scale)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(Qt.GlobalColor.white)
-        painter.drawRect(QRectF(0, 0, width, height))
-        self._made[1].drawContents(painter, QRectF(0, 0, width, height))
+        paper_document(html).drawContents(painter, QRectF(0, 0, *PAGE_PT))
+        painter.end()
+        return pixmap
 
 
 class Release(Station):
@@ -97,7 +103,7 @@ class Release(Station):
                 else Level.UNKNOWN
             )
             judgement_mark(painter, QPointF(label.left() + 14, label.center().y()), 6, level)
-            token = "now_ground" if here and theme.tokens.name == "light" else "ink"
+            token = "now_ground" if here else "ink"
             plain_text(painter, label.adjusted(26, theme.base * 0.45, 0, 0), board.serial, "body", token, True)
 
     def keys(self) -> list[Key]:

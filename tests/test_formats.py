@@ -1,0 +1,277 @@
+"""Readers: other people's habits, bad input in one sentence, and bytes that make no sense."""
+
+from __future__ import annotations
+
+import io
+import math
+import re
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+import shapely
+from conftest import HERON
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from fusilex.core.board.connect import compare_with_netlist
+from fusilex.core.board.model import Design
+from fusilex.core.board.reconcile import reconcile
+from fusilex.core.printing.openings import openings_of
+from fusilex.core.problems import BadInput
+from fusilex.formats import intake
+from fusilex.formats.excellon import read_excellon
+from fusilex.formats.gerber import read_gerber
+from fusilex.formats.identify import identify
+from fusilex.formats.intake import Files, design_from, read_design, zip_files
+from fusilex.formats.lists import read_bom, read_placements, read_points, split_refs
+from fusilex.formats.netlist import read_netlist
+from fusilex.formats.panel_file import read_panel, write_panel
+from fusilex.formats.temperature_log import read_log
+
+GERBER = "%FSLAX34Y34*%\n%MOMM*%\n{body}\nM02*\n"
+
+
+def gerber(body: str) -> shapely.Geometry:
+    return read_gerber(GERBER.format(body=body).encode(), "x.gbr").layer.area
+
+
+def plain(files: Files) -> Files:
+    """The same design as another tool might write it: no X2 attributes, letters for endings, inch lists."""
+    names = {
+        "copper-top": "gtl",
+        "copper-bottom": "gbl",
+        "mask-top": "gts",
+        "mask-bottom": "gbs",
+        "paste-top": "gtp",
+        "paste-bottom": "gbp",
+        "silk-top": "gto",
+        "silk-bottom": "gbo",
+        "outline": "gko",
+    }
+    out: Files = {}
+    for name, data in files.items():
+        if name.endswith(".gbr"):
+            stem = name.removeprefix("heron-r2-").removesuffix(".gbr")
+            out[f"board.{names[stem]}"] = re.sub(rb"%T[FAOD][^%]*%\n", b"", data)
+        elif name.endswith(".drl"):
+            out["plated.txt" if b",PTH" in data else "npth.txt"] = re.sub(rb"; #@![^\n]*\n", b"", data)
+    rows = ["Bench list for review", "Designator;Mid X;Mid Y;Rotation;Layer;Footprint;Comment"]
+    for p in read_placements(files["heron-r2-placements.csv"], "p"):
+        rows.append(
+            f"{p.ref};{p.x / 0.0254:.2f}mil;{str(round(p.y / 0.0254, 2)).replace('.', ',')} mil;{p.turn:g};{p.side[0].upper()};{p.body};{p.value}"
+        )
+    out["positions.txt"] = "\r\n".join(rows).encode("utf-16")
+    lines = ["Qty\tReference Designators\tValue\tPackage"]
+    lines += [
+        f"{b.quantity}\t{' '.join(b.refs)}\t{b.value}\t{b.body}" for b in read_bom(files["heron-r2-bom.csv"], "b")
+    ]
+    out["parts.tsv"] = "\n".join(lines).encode()
+    return out
+
+
+@pytest.mark.parametrize("netlist", [True, False])
+def test_plain_files_of_another_habit_give_the_same_board(heron: Design, heron_files: Files, netlist: bool) -> None:
+    files = plain(heron_files) | ({"nets.ipc": heron_files["heron-r2.ipc"]} if netlist else {})
+    design = design_from(files, "plain")
+    assert {(x.role, x.side) for x in design.layers} == {(x.role, x.side) for x in heron.layers}
+    assert reconcile(design) == [] and design.outline.area == pytest.approx(44 * 31, rel=1e-4)
+    for part in heron.parts:
+        other = design.part_by_ref[part.ref]
+        assert other.side == part.side
+        assert (other.x, other.y, other.turn) == pytest.approx((part.x, part.y, part.turn), abs=1e-3)
+    found, wanted = openings_of(design, "top"), openings_of(heron, "top")
+    assert found.area.sum() == pytest.approx(wanted.area.sum()) and found.refs == wanted.refs
+    if netlist:
+        assert compare_with_netlist(design) == []
+        assert {(p.name, p.net) for p in design.pads} == {(p.name, p.net) for p in heron.pads}
+
+
+def test_apertures_strokes_arcs_regions_and_clear() -> None:
+    assert gerber("%ADD10C,2*%\nD10*\nX0Y0D03*").area == pytest.approx(math.pi, rel=2e-3)
+    assert gerber("%ADD10R,2X1*%\nD10*\nX0Y0D03*\nX50000Y0D03*").area == pytest.approx(4)
+    assert gerber("%ADD10O,3X1*%\nD10*\nX0Y0D03*").area == pytest.approx(2 + math.pi / 4, rel=2e-3)
+    assert gerber("%ADD10P,2X6*%\nD10*\nX0Y0D03*").area == pytest.approx(1.5 * math.sqrt(3))
+    assert gerber("%ADD10R,2X2X1*%\nD10*\nX0Y0D03*").area == pytest.approx(4 - math.pi / 4, rel=2e-3)
+    assert gerber("%ADD10C,1*%\nD10*\nX0Y0D02*\nX0Y0D01*").area == pytest.approx(math.pi / 4, rel=1e-2), (
+        "a stroke of no length is a dot"
+    )
+    assert gerber("%ADD10C,1*%\nD10*\nX0Y0D02*\nX100000Y0D01*").area == pytest.approx(10 + math.pi / 4, rel=2e-3)
+    assert gerber("%ADD10R,1X1*%\nD10*\nX0Y0D02*\nX100000Y0D01*").area == pytest.approx(11)
+    ring = gerber("%ADD10C,0.5*%\nD10*\nG75*\nX50000Y0D02*\nG03*\nX50000Y0I-50000J0D01*")
+    assert ring.area == pytest.approx(math.pi * (5.25**2 - 4.75**2), rel=2e-3)
+    square = "G36*\nX0Y0D02*\nX100000Y0D01*\nX100000Y100000D01*\nX0Y100000D01*\nX0Y0D01*\nG37*\n"
+    assert gerber("%ADD10C,4*%\nD10*\n" + square + "%LPC*%\nX50000Y50000D03*\n%LPD*%").area == pytest.approx(
+        100 - 4 * math.pi, rel=1e-3
+    )
+    assert gerber("%ADD10C,4*%\nD10*\n%LPC*%\nX50000Y50000D03*\n%LPD*%\n" + square).area == pytest.approx(100), (
+        "clear only clears what is beneath"
+    )
+    half = gerber("G75*\nG36*\nX0Y0D02*\nG01*\nX100000Y0D01*\nG03*\nX0Y0I-50000J0D01*\nG37*")
+    assert half.area == pytest.approx(math.pi * 12.5, rel=1e-3)
+    macro = gerber("%AMDONUT*1,1,$1,0,0*1,0,$2,0,0*%\n%ADD10DONUT,4X2*%\nD10*\nX0Y0D03*")
+    assert macro.area == pytest.approx(3 * math.pi, rel=2e-3)
+    inch = read_gerber(b"%FSLAX24Y24*%\n%MOIN*%\n%ADD10R,0.1X0.1*%\nD10*\nX10000Y0D03*\nM02*\n", "i.gbr").layer.area
+    assert inch.centroid.x == pytest.approx(25.4) and inch.area == pytest.approx(2.54**2)
+
+
+@pytest.mark.parametrize(
+    ("name", "role", "side"),
+    [
+        ("panel/Top_Copper.gbr", "copper", "top"),
+        ("x-bottom-soldermask.ger", "mask", "bottom"),
+        ("board.GTP", "paste", "top"),
+        ("MyBoard_PasteBottom.gbr", "paste", "bottom"),
+        ("a.gko", "outline", None),
+        ("edge-cuts.gbr", "outline", None),
+        ("silk_front.gbr", "silk", "top"),
+        ("whatever.gbr", "other", None),
+    ],
+)
+def test_layers_by_name(name: str, role: str, side: str | None) -> None:
+    guess = identify(name, GERBER.format(body="%ADD10C,1*%").encode())
+    assert (guess.role, guess.side) == (role, side) and guess.because
+
+
+def test_lists_of_many_habits() -> None:
+    assert split_refs("R1-R4, R7;C2 C3") == ("R1", "R2", "R3", "R4", "R7", "C2", "C3")
+    bom = read_bom(
+        "# made by hand\nItem;Refs;Value;Quantity;Remarks\n1;R1-R3;10 k;3;\n2;C1;;1;do not fit\n".encode("latin-1"),
+        "b.csv",
+    )
+    assert bom[0].refs == ("R1", "R2", "R3") and bom[0].fit and not bom[1].fit
+    marked = read_bom(b"Designator,Value,DNP\nR1,10k,\nR2,10k,x\n", "b.csv")
+    assert [line.fit for line in marked] == [True, False]
+    placed = read_placements(b"ref,x (inch),y (inch),side\nR1,1,2,back\n", "p.csv")
+    assert (placed[0].x, placed[0].y, placed[0].side) == (pytest.approx(25.4), pytest.approx(50.8), "bottom")
+    assert read_points(b"fiducial\tmeasured x\tmeasured y\nP1\t1.5\t2\n", "t.txt") == [("P1", 1.5, 2.0)]
+
+
+def test_logs_in_minutes_and_fahrenheit() -> None:
+    rows = "\n".join(f"{i / 6},{77 + 9 * i}" for i in range(12))
+    log = read_log(f"time (min),board temp (F)\n{rows}\n".encode(), "l.csv")
+    assert log.time_s[-1] == pytest.approx(110) and next(iter(log.probes_c.values()))[:2] == pytest.approx([25, 30])
+
+
+def test_a_panel_description_is_read_back_as_written(heron: Design) -> None:
+    assert read_panel(write_panel(heron.panel).encode(), "p") == heron.panel  # type: ignore[arg-type]
+    with pytest.raises(BadInput, match="columns"):
+        read_panel(write_panel(heron.panel).replace('"columns": 3', '"columns": 0').encode(), "p")  # type: ignore[arg-type]
+
+
+def one(name: str, old: str, new: str, count: int = 1) -> tuple[str, str, str, int]:
+    return name, old, new, count
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (
+            one("heron-r2-placements.csv", ",15.500,", ",middle,"),
+            r"placements\.csv, line 2, column Y mm: expected a number; found “middle”",
+        ),
+        (one("heron-r2-placements.csv", ",top,", ",upstairs,"), r"line 2, column side: expected a side"),
+        (one("heron-r2-bom.csv", "Refs,", "What,"), r"bom\.csv.*expected a header line with columns for refs"),
+        (one("heron-r2-copper-top.gbr", "M02*", ""), r"copper-top\.gbr, line \d+: expected the end mark M02"),
+        (one("heron-r2-plated.drl", "M30", ""), r"plated\.drl.*M30"),
+        (one("heron-r2.ipc", "999", ""), r"heron-r2\.ipc.*999"),
+        (one("panel.json", '"rows": 2', '"rows": "two"'), r"panel\.json, rows: expected a panel description"),
+        (one("heron-r2-copper-top.gbr", "D03*", "D0zzz*", -1), r""),
+    ],
+)
+def test_bad_input_is_one_sentence_and_nothing_is_half_loaded(
+    heron_files: Files, change: tuple[str, str, str, int], words: str
+) -> None:
+    name, old, new, count = change
+    broken = heron_files | {name: heron_files[name].decode().replace(old, new, count).encode()}
+    if not words:
+        design_from(broken, "x")  # statements nobody knows are passed over, as the format asks
+        return
+    with pytest.raises(BadInput, match=words) as caught:
+        design_from(broken, "x")
+    assert str(caught.value).count("expected") == 1 and "\n" not in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("gone", "words"),
+    [
+        ("copper", "a copper layer"),
+        ("outline", "a board outline"),
+        ("paste", "a paste layer"),
+        ("placements", "a placement list"),
+    ],
+)
+def test_missing_layers_are_named(heron_files: Files, gone: str, words: str) -> None:
+    with pytest.raises(BadInput, match=f"expected {words}; found only"):
+        design_from({n: d for n, d in heron_files.items() if gone not in n}, "x")
+
+
+def test_folders_and_zips(heron_files: Files, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    good = tmp_path / "heron.zip"
+    good.write_bytes(zip_files(heron_files))
+    assert len(read_design(good).parts) == len(read_design(HERON).parts)
+    climbing = io.BytesIO()
+    with zipfile.ZipFile(climbing, "w") as archive:
+        archive.writestr("../../evil.gbr", b"x")
+    for name, data, words in (
+        ("climb.zip", climbing.getvalue(), "climbs out"),
+        ("cut.zip", good.read_bytes()[:-200], "neither"),
+        ("plain.txt", b"hello", "neither"),
+        ("torn.zip", good.read_bytes()[:400] + bytes(300) + good.read_bytes()[700:], "whole, readable zip|neither"),
+    ):
+        (tmp_path / name).write_bytes(data)
+        with pytest.raises(BadInput, match=words):
+            read_design(tmp_path / name)
+    with pytest.raises(BadInput, match="nothing there"):
+        read_design(tmp_path / "absent")
+    huge = tmp_path / "huge"
+    huge.mkdir()
+    with (huge / "big.gbr").open("wb") as stream:
+        stream.truncate(200 * 2**20)
+    with pytest.raises(BadInput, match=r"big\.gbr: expected a file of at most 48 MB; found 200 MB"):
+        read_design(huge)
+    monkeypatch.setattr(
+        intake, "_from_folder", lambda folder: (_ for _ in ()).throw(PermissionError(13, "denied", str(folder)))
+    )
+    with pytest.raises(BadInput, match="no permission"):
+        read_design(HERON)
+
+
+READERS = {
+    "heron-r2-paste-top.gbr": read_gerber,
+    "heron-r2-outline.gbr": read_gerber,
+    "heron-r2-unplated.drl": read_excellon,
+    "heron-r2.ipc": read_netlist,
+    "heron-r2-placements.csv": read_placements,
+    "heron-r2-bom.csv": read_bom,
+    "oven-run-1.csv": read_log,
+    "panel.json": read_panel,
+}
+
+
+@settings(max_examples=40, deadline=4000, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@pytest.mark.parametrize("name", READERS)
+@given(st.data())
+def test_mutated_bytes_are_read_or_refused_but_never_crash(heron_files: Files, name: str, data: st.DataObject) -> None:
+    raw = bytearray(heron_files[name][:6000] + heron_files[name][-40:])
+    for _ in range(data.draw(st.integers(1, 12))):
+        at = data.draw(st.integers(0, len(raw) - 1))
+        action = data.draw(st.sampled_from(("set", "cut", "repeat")))
+        if action == "set":
+            raw[at] = data.draw(st.integers(0, 255))
+        elif action == "cut":
+            del raw[at : at + data.draw(st.integers(1, 40))]
+        else:
+            raw[at:at] = raw[at : at + data.draw(st.integers(1, 40))]
+        raw = raw or bytearray(b" ")
+    try:
+        READERS[name](bytes(raw), name)
+    except BadInput as problem:
+        assert name in str(problem)
+    identify(name, bytes(raw))
+
+
+def test_no_shape_is_lost_between_drawing_order_and_layers(heron: Design) -> None:
+    for layer in heron.layers:
+        assert np.all(shapely.is_valid(layer.polygons)) and np.all(shapely.area(layer.polygons) > 0)

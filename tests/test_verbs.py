@@ -1,0 +1,121 @@
+"""The headless verbs: fixed keys, exit codes, nothing on stdout when the input is bad."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import HERON
+
+from fusilex.app import main
+from fusilex.bench.session import Bench
+
+POINTS = "ref,x,y\nFID1,105.9,78.9\nFID2,136.0,79.4\nFID3,134.6,52.4\nU1,117.0,65.5\n"
+
+
+@pytest.fixture
+def points(tmp_path: Path) -> str:
+    path = tmp_path / "points.csv"
+    path.write_text(POINTS)
+    return str(path)
+
+
+def ask(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[list[dict[str, Any]], dict[str, Any]]:
+    assert main([*arguments, "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    for judgement in answer["judgements"]:
+        assert {"rule", "level", "subject", "headline", "because"} <= judgement.keys()
+        assert judgement["level"] in ("go", "care", "stop", "unknown")
+    assert main(list(arguments)) == 0
+    assert len(capsys.readouterr().out) > 40
+    return answer["judgements"], answer["data"]
+
+
+def test_check(capsys: pytest.CaptureFixture[str]) -> None:
+    judged, data = ask(capsys, "check", str(HERON))
+    assert {j["level"] for j in judged} == {"go"} and data["findings"] == []
+    roles = {(f["role"], f["side"]) for f in data["files"]}
+    assert {
+        ("copper", "top"),
+        ("paste", "bottom"),
+        ("outline", None),
+        ("bom", None),
+        ("netlist", None),
+        ("drill", None),
+    } <= roles
+    assert data["parts"][0].keys() >= {"ref", "side", "x_mm", "y_mm", "turn_deg", "body"}
+
+
+def test_kit(capsys: pytest.CaptureFixture[str]) -> None:
+    _, data = ask(capsys, "kit", str(HERON), "--boards", "18")
+    line = next(x for x in data["lines"] if x["value"] == "100 nF")
+    assert (line["per_board"], line["need"], line["pull"]) == (5, 90, 101)
+
+
+def test_openings(capsys: pytest.CaptureFixture[str]) -> None:
+    _, data = ask(capsys, "openings", str(HERON), "--foil", "0.12")
+    one = next(o for o in data["openings"] if (o["part"], o["pad"]) == ("U1", "1"))
+    assert one["area_ratio"] == pytest.approx(0.8 * 0.25 / (2 * 1.05 * 0.12), rel=1e-3)
+    assert one["aspect_ratio"] == pytest.approx(0.25 / 0.12, rel=1e-3) and one["side"] == "top"
+    assert data["paste_mg"]["top"] > data["paste_mg"]["bottom"] > 0
+
+
+def test_refs(capsys: pytest.CaptureFixture[str], points: str) -> None:
+    judged, data = ask(capsys, "refs", str(HERON), points)
+    assert data["transform"]["dx_mm"] == pytest.approx(100) and data["transform"]["dy_mm"] == pytest.approx(50)
+    assert (data["transform"]["turn_deg"], data["transform"]["scale"]) == (pytest.approx(0, abs=1e-9), pytest.approx(1))
+    assert (
+        len(data["residuals_mm"]) == 4
+        and data["worst_part"].keys() == {"ref", "error_mm"}
+        and judged[0]["level"] == "go"
+    )
+
+
+def test_profile_and_probes(capsys: pytest.CaptureFixture[str]) -> None:
+    _, data = ask(capsys, "profile", str(HERON / "oven-run-1.csv"), "--window", "leaded")
+    keys = {"max_heating_c_per_s", "soak_s", "above_melting_s", "peak_c", "max_cooling_c_per_s", "window_index"}
+    assert keys <= data["metrics"].keys() and data["metrics"]["window_index"] < 100
+    _, data = ask(capsys, "probes", str(HERON), "--max-gap", "0.3")
+    assert (
+        all(p["gap_mm"] < 0.3 and p["net_a"] != p["net_b"] for p in data["pairs"])
+        and data["pairs"][0]["a"].count(".") == 1
+    )
+
+
+def test_papers(capsys: pytest.CaptureFixture[str], bench: Bench, tmp_path: Path) -> None:
+    from fusilex.app import parser, run_verb
+
+    pdf = tmp_path / "board.pdf"
+    options = parser().parse_args(["--journal", bench.journal.url, "papers", "H7-05", "--json", "--pdf", str(pdf)])
+    assert run_verb(options) == 0
+    data = json.loads(capsys.readouterr().out)["data"]
+    assert data["serial"] == "H7-05" and len(data["parts"]) == 48 and pdf.read_bytes().startswith(b"%PDF")
+    assert main(["--journal", bench.journal.url, "papers", "H9-99"]) == 2
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ["check", "/nowhere"],
+        ["openings", str(HERON), "--foil", "0"],
+        ["kit", str(HERON), "--boards", "0"],
+        ["profile", str(HERON / "heron-r2-bom.csv"), "--window", "leaded"],
+        ["probes", str(HERON), "--max-gap", "-1"],
+        ["refs", str(HERON), str(HERON / "heron-r2-bom.csv")],
+    ],
+)
+def test_bad_input_exits_two_with_a_sentence_and_no_output(
+    capsys: pytest.CaptureFixture[str], arguments: list[str]
+) -> None:
+    assert main([*arguments, "--json"]) == 2
+    out, err = capsys.readouterr()
+    assert out == "" and "expected" in err and err.count("\n") == 1
+
+
+def test_fail_on(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["check", str(HERON), "--fail-on", "care"]) == 0
+    assert main(["openings", str(HERON), "--foil", "0.15", "--fail-on", "stop"]) == 0
+    assert main(["openings", str(HERON), "--foil", "0.15", "--fail-on", "care"]) == 1
+    assert main(["openings", str(HERON), "--foil", "0.2", "--fail-on", "stop"]) == 1

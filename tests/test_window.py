@@ -1,0 +1,221 @@
+"""The real window, offscreen, driven by keys as a person would."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from conftest import HERON
+from PyQt6.QtCore import QPointF, QSettings, Qt
+from PyQt6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from fusilex.bench import commands as c
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.session import Bench
+from fusilex.core.judgement import Level
+from fusilex.formats.intake import Files
+from fusilex.journal.projection import DONE, STATIONS
+from fusilex.journal.store import Journal
+from fusilex.ui.start import make_application, make_window
+from fusilex.ui.theme import DIM, LIGHT, contrast, use
+from fusilex.ui.why import why_html
+from fusilex.ui.window import Window
+
+Key = Qt.Key
+SPACE, ENTER = Key.Key_Space, Key.Key_Return
+
+
+@pytest.fixture
+def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    make_application()
+    made = make_window(bench, QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    yield made
+    use(LIGHT)
+
+
+def press(window: Window, *keys: Key | str) -> None:
+    """Press keys on whatever has the focus; a string is typed into the question and answered."""
+    for key in keys:
+        if isinstance(key, str):
+            window.ask.line.clear()
+            QTest.keyClicks(window.ask.line, key)
+            QTest.keyClick(window.ask.line, ENTER)
+        else:
+            QTest.keyClick(window, key)
+
+
+def take(window: Window, serial: str) -> None:
+    """Walk the strip of boards with ``[`` until a board is in hand."""
+    while window.desk.bench.state.board != serial:
+        press(window, Key.Key_BracketLeft)
+
+
+def go(window: Window, station: str) -> None:
+    digit = Key(Key.Key_0 + (STATIONS.index(station) + 1) % 10)
+    QTest.keyClick(window, digit, Qt.KeyboardModifier.ControlModifier)
+    assert window.desk.bench.state.station == station
+
+
+def test_a_batch_walks_ten_stations_by_keyboard_alone(
+    window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    bench = window.desk.bench
+    state = bench.state
+    press(window, SPACE)
+    assert state.station == "Kit" and window.now_card.now.cautions
+    press(window, SPACE)
+    assert "Kit" in state.cautions and not state.bins
+    press(window, Key.Key_C, "lots", SPACE)
+    assert next(iter(state.bins.values()))["count"] == bench.lines[0].pull
+    press(window, Key.Key_C, "12", Key.Key_L, "lot 7")
+    assert state.bins[bench.lines[1].key]["count"] == 12 and state.bins[bench.lines[2].key]["lot"] == "lot 7"
+    press(window, *[SPACE] * (len(bench.lines) - 3))
+    assert len(state.bins) == len(bench.lines) and "without" in window.now_card.now.title
+    press(window, SPACE)
+    assert state.station == "Print" and state.without == list(bench.lines[1].refs)
+    press(window, SPACE, SPACE)
+    assert {b.station for b in state.panel_boards(1)} == {"Place"} and bench.board.panel == 2
+    go(window, "Place")
+    press(window, Key.Key_N, SPACE)
+    assert state.board == "H7-01" and "Place" in state.cautions
+    press(window, SPACE, SPACE, Key.Key_X, Key.Key_Backspace)
+    assert len(state.boards["H7-01"].placed) == 1 and sum(state.dropped.values()) == 1
+    press(window, *[SPACE] * (len(bench.placing_order) - 1))
+    assert state.boards["H7-01"].station == "Reflow" and state.board == "H7-02"
+    press(window, Key.Key_M)
+    for text in ("P1 3.5 5.0", "P2 146.5 5.0", "P3 3.5 57.0", "nonsense"):
+        press(window, Key.Key_T, text)
+    assert "no point" in window.desk.said and len(state.taught[1]) == 3
+    monkeypatch.setattr(
+        "fusilex.ui.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+    )
+    press(window, Key.Key_E)
+    assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.placing_order)
+    press(window, SPACE)
+    assert {b.station for b in state.panel_boards(1)} == {"Reflow"}
+    go(window, "Reflow")
+    monkeypatch.setattr("fusilex.ui.window.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), ""))
+    press(window, Key.Key_N, SPACE, Key.Key_L)
+    assert {b.station for b in state.panel_boards(1)} == {"Hand"}
+    go(window, "Hand")
+    take(window, "H7-01")
+    press(window, SPACE, *[SPACE] * len(bench.solder_order))
+    assert state.boards["H7-01"].station == "Inspect" and state.board == "H7-02"
+    go(window, "Inspect")
+    press(window, Key.Key_N)
+    assert state.board == "H7-01"
+    press(window, Key.Key_Slash, "u3", Key.Key_1, Key.Key_Right, Key.Key_W, Key.Key_Backspace, SPACE)
+    board = state.boards["H7-01"]
+    assert [(f.ref, f.word) for f in board.faults] == [("U3", "bridge")] and board.station == "Rework"
+    go(window, "Rework")
+    press(window, Key.Key_N, SPACE, SPACE)
+    assert board.station == "Inspect" and not board.open_faults
+    go(window, "Inspect")
+    press(window, Key.Key_N, SPACE)
+    go(window, "Test")
+    press(window, Key.Key_N, SPACE, Key.Key_2, "2.2M")
+    assert board.readings[bench.plan[0].key] == (2.2e6, "2.2M")
+    press(window, *[Key.Key_O] * (len(bench.plan) - 1), SPACE)
+    assert board.station == "Release"
+    go(window, "Release")
+    press(window, Key.Key_N, SPACE, Key.Key_J, Key.Key_P)
+    assert json.loads((tmp_path / "H7-01.json").read_text())["faults"][0]["word"] == "bridge"
+    assert (tmp_path / "H7-01.pdf").read_bytes().startswith(b"%PDF")
+    press(window, SPACE)
+    assert board.station == DONE
+    QTest.keyClick(window, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert state is not bench.state and bench.state.boards["H7-01"].station == "Release"
+
+
+def test_everything_is_there_after_a_restart(window: Window, qtbot: QtBot) -> None:
+    press(window, SPACE, SPACE, SPACE)
+    go(window, "Place")
+    press(window, Key.Key_BracketRight, Key.Key_BracketRight)
+    again = Bench(Journal(window.desk.bench.journal.url), window.desk.bench.batch)
+    assert (again.state.station, again.state.board) == ("Place", "H7-03") and len(again.state.bins) == 1
+    other = make_window(again, window.settings)
+    qtbot.addWidget(other)
+    assert other.station.name == "Place" and "H7-03" in other.station.canvas.caption  # type: ignore[union-attr]
+
+
+def test_every_station_paints_at_every_size_in_both_themes(window: Window) -> None:
+    for station in CAUTIONS:
+        window.desk.do(c.Acknowledge(station))
+    for tokens in (LIGHT, DIM):
+        use(tokens)
+        for size in ((1100, 700), (1280, 800), (2560, 1440)):
+            window.resize(*size)
+            for station in STATIONS:
+                go(window, station)
+                image = window.grab().toImage()
+                seen = {image.pixel(x, y) for x in range(0, image.width(), 40) for y in range(0, image.height(), 40)}
+                assert len(seen) > 4, (station, size, tokens.name)
+                assert window.now_card.now.title and window.now_card.width() >= 300
+
+
+def test_text_contrast_of_both_themes() -> None:
+    for t in (LIGHT, DIM):
+        for ink, ground in (
+            ("ink", "ground"),
+            ("ink", "card"),
+            ("soft", "ground"),
+            ("soft", "card"),
+            ("soft", "bench"),
+            ("now_ink", "now_ground"),
+            ("now_soft", "now_ground"),
+            ("go", "card"),
+            ("care", "card"),
+            ("stop", "card"),
+            ("brass_fill", "now_ground"),
+            ("lit", "board"),
+        ):
+            assert contrast(getattr(t, ink), getattr(t, ground)) >= 4.5, (t.name, ink, ground)
+
+
+def test_the_canvas_zooms_about_the_cursor_flips_truly_and_finds_parts(window: Window) -> None:
+    canvas = window.station.canvas
+    assert canvas
+    spot = QPointF(150, 120)
+    before = canvas.to_mm(spot)
+    canvas.zoom(2.5, spot)
+    after = canvas.to_mm(spot)
+    assert (after.x(), after.y()) == pytest.approx((before.x(), before.y()))
+    press(window, Key.Key_Home)
+    left = canvas.to_px(0, 0).x()
+    press(window, Key.Key_F)
+    assert canvas.side == "bottom" and canvas.to_px(0, 0).x() > left
+    part = window.desk.bench.design.part_by_ref["L2"]
+    assert canvas.part_at(canvas.to_px(part.x, part.y)) == ("L2", 0)
+    press(window, Key.Key_Slash, "u1")
+    assert canvas.side == "top" and canvas.selected == "U1"
+    press(window, Key.Key_Slash, "zz9")
+    assert "no part" in window.desk.said
+
+
+def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: Window) -> None:
+    go(window, "Print")
+    judgement = window.judged.current
+    assert judgement and judgement.level is Level.GO
+    text = why_html(judgement)
+    assert "IPC-7525" in text and "foil" in text
+    press(window, Key.Key_F2, "seen on the last batch")
+    overruled = window.desk.bench.state.overruled
+    assert overruled[judgement.key]["reason"] == "seen on the last batch"
+
+
+def test_a_bad_drop_leaves_the_batch_alone(window: Window, qtbot: QtBot, tmp_path: Path, heron_files: Files) -> None:
+    before, bench = window.desk.bench.state, window.desk.bench
+    (tmp_path / "bad").mkdir()
+    (tmp_path / "bad" / "notes.txt").write_text("nothing")
+    window.opening.dropped(str(tmp_path / "bad"))
+    qtbot.waitUntil(lambda: "expected a copper layer" in window.desk.said, timeout=5000)
+    assert window.desk.bench is bench and bench.state == before
+    window.opening.start_batch(str(HERON), heron_files, "Heron R2", 4)
+    assert window.desk.bench is not bench and len(window.desk.bench.state.boards) == 4
+    assert window.opening.recent() == [str(HERON)]

@@ -1,0 +1,178 @@
+"""Measure the numbers of docs/speed.md on this machine and print them as a table."""
+
+from __future__ import annotations
+
+import os
+import platform
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+HERON = ROOT / "src/fusilex/demo/heron-r2"
+START = """
+import gc, sys, time
+gc.disable()
+from PyQt6.QtCore import QSettings
+from fusilex.journal.store import Journal
+from fusilex.ui.start import make_application, make_window, open_demo
+app = make_application()
+window = make_window(open_demo(Journal(sys.argv[1])), QSettings(sys.argv[2], QSettings.Format.IniFormat))
+window.show()
+for _ in range(3):
+    app.processEvents()
+window.grab()
+print(time.time())
+"""
+
+
+def median(action: Callable[[], object], times: int = 9) -> float:
+    taken = []
+    for _ in range(times):
+        began = time.perf_counter()
+        action()
+        taken.append(time.perf_counter() - began)
+    return sorted(taken)[len(taken) // 2]
+
+
+def start_seconds(place: Path) -> float:
+    """From starting the process to the painted window, interpreter and imports included: median of five warm runs."""
+    taken = []
+    for _ in range(6):
+        began = time.time()
+        command = [sys.executable, "-c", START, f"sqlite:///{place}/demo.sqlite", str(place / "s.ini")]
+        done = subprocess.run(command, check=True, capture_output=True, text=True)
+        taken.append(float(done.stdout) - began)
+    return sorted(taken[1:])[2]
+
+
+def main() -> None:
+    rows: list[tuple[str, str, str]] = []
+    with tempfile.TemporaryDirectory() as folder:
+        place = Path(folder)
+        rows.append(("demo to usable window, warm", f"{start_seconds(place):.2f} s", "≤ 1.5 s"))
+        from PyQt6.QtCore import QPointF, QSettings, Qt
+        from PyQt6.QtTest import QTest
+
+        from fusilex.bench import commands as c
+        from fusilex.core.board.connect import compare_with_netlist
+        from fusilex.formats.intake import read_design
+        from fusilex.journal.store import Journal
+        from fusilex.ui.start import make_application, make_window, open_demo
+
+        rows.append(("reading Heron's files", f"{median(lambda: read_design(HERON)):.2f} s", "≤ 1 s"))
+        design = read_design(HERON)
+        rows.append(("netlist against copper", f"{1000 * median(lambda: compare_with_netlist(design)):.0f} ms", "–"))
+        app = make_application()
+        bench = open_demo(Journal(f"sqlite:///{place}/keys.sqlite"))
+        window = make_window(bench, QSettings(str(place / "s.ini"), QSettings.Format.IniFormat))
+        window.resize(1280, 800)
+        window.show()
+        sys.path.insert(0, str(ROOT / "tools"))
+        from shots import play
+
+        play(bench)
+        while window.build_next():
+            app.processEvents()
+        window.desk.go("Release", "H7-01")
+        canvas = window.station.canvas
+        app.processEvents()
+
+        def pan(whole: bool) -> float:
+            canvas.whole_panel = whole
+            canvas.fit()
+            canvas.repaint()
+
+            def frame() -> None:
+                canvas.pan(3, 2)
+                canvas.repaint()
+
+            return median(frame, 40)
+
+        rows.append(("panel of 6, a frame while panning", f"{1000 * pan(True):.1f} ms", "≤ 16 ms"))
+        rows.append(("one board, a frame while panning", f"{1000 * pan(False):.1f} ms", "≤ 16 ms"))
+
+        def zoom() -> None:
+            canvas.zoom(1.25 if canvas.scale < 60 else 0.05, QPointF(200, 200))
+            canvas.repaint()
+
+        rows.append(("one zoom step, painted anew", f"{1000 * median(zoom, 25):.1f} ms", "–"))
+
+        def key(station: str, board: str, *keys: object) -> float:
+            window.desk.go(station, board)
+            app.processEvents()
+            at = iter(keys * 40)
+
+            def press() -> None:
+                QTest.keyClick(window, next(at))
+                app.processEvents()
+
+            taken = []
+            for _ in range(14):
+                began = time.perf_counter()
+                press()
+                taken.append(time.perf_counter() - began)
+            return max(taken[1:])
+
+        for name, board, keys in (
+            ("Place", "H7-08", (Qt.Key.Key_Space,)),
+            ("Inspect", "H7-05", (Qt.Key.Key_Right, Qt.Key.Key_1)),
+            ("Hand", "H7-06", (Qt.Key.Key_BracketRight,)),
+            ("Test", "H7-02", (Qt.Key.Key_O,)),
+            ("Print", "H7-14", (Qt.Key.Key_F,)),
+        ):
+            rows.append(
+                (
+                    f"slowest key of 13 at {name}, saved and painted",
+                    f"{1000 * key(name, board, *keys):.0f} ms",
+                    "≤ 50 ms",
+                )
+            )
+
+        def stations() -> float:
+            taken = []
+            for _ in range(2):
+                for digit in (
+                    Qt.Key.Key_1,
+                    Qt.Key.Key_2,
+                    Qt.Key.Key_3,
+                    Qt.Key.Key_4,
+                    Qt.Key.Key_5,
+                    Qt.Key.Key_6,
+                    Qt.Key.Key_7,
+                    Qt.Key.Key_8,
+                    Qt.Key.Key_9,
+                    Qt.Key.Key_0,
+                ):
+                    began = time.perf_counter()
+                    QTest.keyClick(window, digit, Qt.KeyboardModifier.ControlModifier)
+                    app.processEvents()
+                    taken.append(time.perf_counter() - began)
+            return max(taken[10:]), max(taken[:10])
+
+        again, first = stations()
+        rows.append(("slowest change of station, first visit", f"{1000 * first:.0f} ms", "≤ 50 ms"))
+        rows.append(("slowest change of station, later", f"{1000 * again:.0f} ms", "≤ 50 ms"))
+        window.desk.go("Place", "H7-08")
+        for _ in range(5):
+            bench.do(c.Undo())
+        rows.append(
+            ("undo with the batch's whole history", f"{1000 * median(lambda: bench.do(c.Undo()), 5):.0f} ms", "≤ 50 ms")
+        )
+        rows.append(
+            ("memory, most used", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB", "≤ 400 MB")
+        )
+    print(
+        f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware (software painting)\n"
+    )
+    print("| what | measured | wanted |\n|---|---|---|")
+    for row in rows:
+        print("| " + " | ".join(row) + " |")
+
+
+if __name__ == "__main__":
+    main()
