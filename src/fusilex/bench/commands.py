@@ -66,6 +66,14 @@ class PrintPanel(Command):
 
 
 @dataclass(frozen=True)
+class WipePrint(Command):
+    """A misprint was wiped off before any part was placed; the panel is to be printed again."""
+
+    panel: int
+    reason: str
+
+
+@dataclass(frozen=True)
 class PlacePart(Command):
     board: str
     ref: str

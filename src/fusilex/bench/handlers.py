@@ -25,6 +25,7 @@ _STATION_OF = {
     c.FillBin: "Kit",
     c.CloseKit: "Kit",
     c.PrintPanel: "Print",
+    c.WipePrint: "Print",
     c.PlacePart: "Place",
     c.DropPart: "Place",
     c.MachinePlaced: "Place",
@@ -102,7 +103,7 @@ def _accept_files(bench: Bench, command: c.AcceptFiles) -> list[Event]:
 
     stops = open_stops(bench, "Ready")
     if stops:
-        raise Refused(f"{stops[0].headline}. Correct the files, or overrule it with O and a reason.")
+        raise Refused(f"{stops[0].headline}. Correct the files, or overrule it with F2 and a reason.")
     return [Event("files_accepted", {}), _moved(boards, "Kit")]
 
 
@@ -133,6 +134,19 @@ def _print_panel(bench: Bench, command: c.PrintPanel) -> list[Event]:
     boards = _panel(bench, command.panel, "Print")
     body = {"panel": command.panel, "foil_mm": command.foil_mm, "paste": command.paste, "note": command.note}
     return [Event("panel_printed", body), _moved(boards, "Place")]
+
+
+def _wipe_print(bench: Bench, command: c.WipePrint) -> list[Event]:
+    boards = [b for b in bench.state.panel_boards(command.panel) if b.station in ("Print", "Place") and not b.scrapped]
+    if not boards:
+        raise Refused(f"Panel {command.panel} has no print to wipe off.")
+    if any(b.placed for b in boards):
+        raise Refused(f"Parts are on panel {command.panel} already: take them back first.")
+    if not command.reason.strip():
+        raise Refused("Say what was wrong with the print.")
+    happened = [Event("print_wiped", {"panel": command.panel, "reason": command.reason.strip()})]
+    printed = [b for b in boards if b.station == "Place"]
+    return [*happened, _moved(printed, "Print")] if printed else happened
 
 
 def _place_part(bench: Bench, command: c.PlacePart) -> list[Event]:
@@ -330,6 +344,7 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.FillBin: _fill_bin,
     c.CloseKit: _close_kit,
     c.PrintPanel: _print_panel,
+    c.WipePrint: _wipe_print,
     c.PlacePart: _place_part,
     c.DropPart: _drop_part,
     c.TakeBack: _take_back,

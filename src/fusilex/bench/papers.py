@@ -57,6 +57,7 @@ def board_record(bench: Bench, serial: str) -> dict[str, Any]:
         "load": {k: load[k] for k in ("number", "at", "window", "log_name", "log", "metrics", "index")}
         if load
         else None,
+        "wiped_prints": [{k: w[k] for k in ("at", "reason")} for w in state.wiped if w["panel"] == board.panel],
         "first_pass": board.first_pass,
         "inspections": board.inspections,
         "faults": [

@@ -61,6 +61,7 @@ class BatchState:
     without: list[str] = field(default_factory=list)
     dropped: dict[str, int] = field(default_factory=dict)
     prints: list[dict[str, Any]] = field(default_factory=list)
+    wiped: list[dict[str, Any]] = field(default_factory=list)
     taught: dict[int, dict[str, tuple[float, float]]] = field(default_factory=dict)
     loads: list[dict[str, Any]] = field(default_factory=list)
     station: str = "Ready"
@@ -156,6 +157,12 @@ def _printed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
     state.prints.append({**body, "number": number, "at": item.at})
     for board in state.panel_boards(body["panel"]):
         board.print_number = number
+
+
+def _print_wiped(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.wiped.append({**body, "at": item.at})
+    for board in state.panel_boards(body["panel"]):
+        board.print_number = None
 
 
 def _placed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
@@ -254,6 +261,7 @@ _HANDLERS = {
     "bin_filled": _bin,
     "kit_closed": _kit_closed,
     "panel_printed": _printed,
+    "print_wiped": _print_wiped,
     "parts_placed": _placed,
     "part_taken_back": _taken_back,
     "part_dropped": _dropped,

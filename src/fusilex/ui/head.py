@@ -82,7 +82,7 @@ class Head(QWidget):
             state = self.bench.state
             panels = len(state.panels)
             text = f"batch {state.opened['batch']}    {len(state.boards)} boards" + (
-                f" in {panels} panels" if panels < len(state.boards) else ""
+                f" in {panels} panel{'s' if panels > 1 else ''}" if panels < len(state.boards) else ""
             )
             painter.setFont(theme.font("body"))
             painter.setPen(theme.colour("soft"))

@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QWidget
 from fusilex.ui.glyphs import key_cap
 from fusilex.ui.theme import theme
 
+ALWAYS = ("F1", "F10")
+
 
 @dataclass(frozen=True)
 class Key:
@@ -51,28 +53,33 @@ class KeyStrip(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.colour("hair"), 1))
         painter.drawLine(0, 0, self.width(), 0)
-        x, middle = 18.0, self.height() / 2
-        font = theme.font("small")
-        metrics = QFontMetricsF(font)
+        last = [key for key in self.shown if key.keys in ALWAYS]
+        edge = self.width() - 14.0
+        for key in reversed(last):  # why and menu keep their place at the right, however narrow the window
+            edge -= self._width(key)
+            self._draw(painter, key, edge)
+        x = 18.0
         for key in self.shown:
-            names = (
-                key.keys.split(" ")
-                if len(key.keys.split(" ")) <= 4
-                else [f"{key.keys.split(' ')[0]} – {key.keys.split(' ')[-1]}"]
-            )
-            need = (
-                sum(max(metrics.horizontalAdvance(_cap(n)) + 14, metrics.height() + 4) + 4 for n in names)
-                + metrics.horizontalAdvance(key.label)
-                + 24
-            )
-            if x + need > self.width():
-                break
-            for name in names:
-                x = key_cap(painter, x, middle, _cap(name)) + 4
-            painter.setFont(font)
-            painter.setPen(theme.colour("soft"))
-            painter.drawText(QRectF(x + 2, 0, 400, self.height()), Qt.AlignmentFlag.AlignVCenter, key.label)
-            x += metrics.horizontalAdvance(key.label) + 20
+            if key not in last and x + self._width(key) <= edge:
+                self._draw(painter, key, x)
+                x += self._width(key)
+
+    def _caps(self, key: Key) -> list[str]:
+        names = key.keys.split(" ")
+        return [_cap(n) for n in names] if len(names) <= 4 else [f"{names[0]} – {names[-1]}"]
+
+    def _width(self, key: Key) -> float:
+        metrics = QFontMetricsF(theme.font("small"))
+        caps = sum(max(metrics.horizontalAdvance(c) + 14, metrics.height() + 4) + 4 for c in self._caps(key))
+        return caps + metrics.horizontalAdvance(key.label) + 20
+
+    def _draw(self, painter: QPainter, key: Key, x: float) -> None:
+        middle = self.height() / 2
+        for cap in self._caps(key):
+            x = key_cap(painter, x, middle, cap) + 4
+        painter.setFont(theme.font("small"))
+        painter.setPen(theme.colour("soft"))
+        painter.drawText(QRectF(x + 2, 0, 400, self.height()), Qt.AlignmentFlag.AlignVCenter, key.label)
 
 
 def _cap(name: str) -> str:

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.bench.commands import PrintPanel
+from fusilex.bench.commands import PrintPanel, WipePrint
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, release_levels, worst_parts
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
@@ -165,28 +165,27 @@ class Print(Station):
     def keys(self) -> list[Key]:
         return [
             Key("Space", "panel printed", lambda _: self._printed()),
-            Key("W", "wiped, print again", lambda _: self.desk.ask("Why was the print wiped off?", self._wiped)),
+            Key(
+                "W",
+                "wiped off",
+                lambda _: self.acknowledge() or self.desk.ask("What was wrong with the print?", self._wiped),
+            ),
             Key("Tab", "next panel", lambda _: self._other_panel()),
         ]
 
-    def _printed(self, note: str = "") -> None:
+    def _printed(self) -> None:
         if self.acknowledge():
             return
         serial = self.bench.board.serial
         if self.desk.do(
-            PrintPanel(self.bench.board.panel, self.foil, self.bench.paste, note),
+            PrintPanel(self.bench.board.panel, self.foil, self.bench.paste),
             f"Panel {self.bench.board.panel} is printed.",
         ):
             self.go_on(serial)
 
     def _wiped(self, reason: str) -> None:
-        """The misprint is recorded as undone, with its reason kept in the note of the print that follows."""
-        if self.bench.board.station == "Print":
-            self._printed(f"second print: {reason}")
-        else:
-            self.desk.say(
-                f"Panel {self.bench.board.panel} is at {self.bench.board.station}: undo with Ctrl+Z to print it again."
-            )
+        panel = self.bench.board.panel
+        self.desk.do(WipePrint(panel, reason), f"Print of panel {panel} wiped off. Print it again.")
 
     def _other_panel(self) -> None:
         panels = self.bench.state.panels
@@ -201,5 +200,5 @@ class Print(Station):
             ("per panel", f"{per_board * bench.panel.count / 1000:.2f} g"),
             ("alloy", PASTES[bench.paste].alloy),
             ("foil", show_length(self.foil, Units.inch)),
-            ("prints", str(len(bench.state.prints))),
+            ("prints, wiped off", f"{len(bench.state.prints)}, {len(bench.state.wiped)}"),
         ]

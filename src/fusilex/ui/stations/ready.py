@@ -149,6 +149,7 @@ class Ready(Station):
             at = canvas.to_px(finding.x, finding.y)
             label = QPointF(24, 52 + i * 24)
             painter.setPen(QPen(theme.colour("lit"), 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawLine(label + QPointF(12, 0), at)
             painter.drawEllipse(at, 9, 9)
             judgement_mark(painter, label, 7, finding.level)

@@ -73,7 +73,9 @@ class GateChart(QWidget):
         end = max(gate.melt + window.above_melting[1] + 90, float(log.time_s[-1]) if log else 0.0)
         top = max(window.peak[1] + 25, max(float(np.nanmax(v)) for v in log.probes_c.values()) + 10 if log else 0)
         bars = theme.base * (3.2 + 2.6 * (len(log.probes_c) if log else 0))
-        area = QRectF(58, theme.base * 4.2, self.width() - 82, self.height() - theme.base * 7.6 - bars)
+        area = QRectF(
+            theme.base * 5.8, theme.base * 4.2, self.width() - theme.base * 8.2, self.height() - theme.base * 7.6 - bars
+        )
 
         def at(t: float, c: float) -> QPointF:
             return QPointF(area.left() + area.width() * t / end, area.bottom() - area.height() * c / top)
@@ -84,7 +86,7 @@ class GateChart(QWidget):
             painter.drawLine(at(0, c), at(end, c))
             plain_text(
                 painter,
-                QRectF(4, at(0, c).y() - theme.base * 0.9, 48, 20),
+                QRectF(0, at(0, c).y() - theme.base, theme.base * 5.2, 20),
                 show_temperature(c, Units.fahrenheit),
                 "small",
                 "soft",
@@ -300,10 +302,8 @@ class Reflow(Station):
         rule = self.window_rule
         f = Units.fahrenheit
         return f"{self.window_name.capitalize()} window", [
-            (
-                "soak",
-                f"{show_temperature(rule.soak_band[0], f)} to {show_temperature(rule.soak_band[1], f)}, {rule.soak[0]:g} to {rule.soak[1]:g} s",
-            ),
+            ("soak band", f"{show_temperature(rule.soak_band[0], f)} to {show_temperature(rule.soak_band[1], f)}"),
+            ("time in it", f"{rule.soak[0]:g} to {rule.soak[1]:g} s"),
             ("above melting", f"{rule.above_melting[0]:g} to {rule.above_melting[1]:g} s"),
             ("peak", f"{show_temperature(rule.peak[0], f)} to {show_temperature(rule.peak[1], f)}"),
             ("heating, cooling", f"up to {rule.heating[1]:g} and {rule.cooling[1]:g} °C/s"),
