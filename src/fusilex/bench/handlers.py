@@ -6,14 +6,14 @@ import math
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
+from fusilex.bench import after_oven as after
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.commands import Command, Refused
-from fusilex.core.inspection.faults import FAULT_WORDS
+from fusilex.bench.whereabouts import board_at, moved, panel_at
 from fusilex.core.reflow.profile import WINDOWS, measure, window_index
-from fusilex.core.units import parse_reading
 from fusilex.formats.temperature_log import read_log
-from fusilex.journal.projection import DONE, STATIONS, Board
+from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Event, digest
 
 if TYPE_CHECKING:
@@ -47,32 +47,6 @@ def events_for(bench: Bench, command: Command) -> Result:
     return result if isinstance(result, tuple) else (result, {})
 
 
-def _moved(boards: list[Board], to: str) -> Event:
-    return Event("moved", {"boards": [b.serial for b in boards], "to": to})
-
-
-def _board(bench: Bench, serial: str, station: str | None = None) -> Board:
-    board = bench.state.boards.get(serial)
-    if board is None:
-        raise Refused(f"This batch has no board {serial}.")
-    if board.scrapped:
-        raise Refused(f"Board {serial} was scrapped.")
-    if station and board.station != station:
-        raise Refused(f"Board {serial} is at {board.station}, not at {station}.")
-    return board
-
-
-def _panel(bench: Bench, panel: int, station: str) -> list[Board]:
-    boards = [b for b in bench.state.panel_boards(panel) if b.station == station and not b.scrapped]
-    if not boards:
-        where = {b.station for b in bench.state.panel_boards(panel)}
-        raise Refused(
-            f"Panel {panel} is not at {station}"
-            + (f" but at {' and '.join(sorted(where))}." if where else ": there is no such panel.")
-        )
-    return boards
-
-
 def _go_to(bench: Bench, command: c.GoTo) -> list[Event]:
     if command.station not in STATIONS or command.board not in bench.state.boards:
         raise Refused(f"There is no {command.station} with board {command.board}.")
@@ -104,7 +78,7 @@ def _accept_files(bench: Bench, command: c.AcceptFiles) -> list[Event]:
     stops = open_stops(bench, "Ready")
     if stops:
         raise Refused(f"{stops[0].headline}. Correct the files, or overrule it with F2 and a reason.")
-    return [Event("files_accepted", {}), _moved(boards, "Kit")]
+    return [Event("files_accepted", {}), moved(boards, "Kit")]
 
 
 def _fill_bin(bench: Bench, command: c.FillBin) -> list[Event]:
@@ -127,13 +101,13 @@ def _close_kit(bench: Bench, command: c.CloseKit) -> list[Event]:
     without = sorted(
         ref for line in bench.lines if bench.state.bins[line.key]["count"] < line.need for ref in line.refs
     )
-    return [Event("kit_closed", {"without": without}), _moved(boards, "Print")]
+    return [Event("kit_closed", {"without": without}), moved(boards, "Print")]
 
 
 def _print_panel(bench: Bench, command: c.PrintPanel) -> list[Event]:
-    boards = _panel(bench, command.panel, "Print")
+    boards = panel_at(bench, command.panel, "Print")
     body = {"panel": command.panel, "foil_mm": command.foil_mm, "paste": command.paste, "note": command.note}
-    return [Event("panel_printed", body), _moved(boards, "Place")]
+    return [Event("panel_printed", body), moved(boards, "Place")]
 
 
 def _wipe_print(bench: Bench, command: c.WipePrint) -> list[Event]:
@@ -146,11 +120,11 @@ def _wipe_print(bench: Bench, command: c.WipePrint) -> list[Event]:
         raise Refused("Say what was wrong with the print.")
     happened = [Event("print_wiped", {"panel": command.panel, "reason": command.reason.strip()})]
     printed = [b for b in boards if b.station == "Place"]
-    return [*happened, _moved(printed, "Print")] if printed else happened
+    return [*happened, moved(printed, "Print")] if printed else happened
 
 
 def _place_part(bench: Bench, command: c.PlacePart) -> list[Event]:
-    board = _board(bench, command.board, "Place")
+    board = board_at(bench, command.board, "Place")
     order = [p.ref for p in bench.placing_order]
     if command.ref not in order:
         raise Refused(f"{command.ref} is not placed on paste in this batch.")
@@ -158,19 +132,21 @@ def _place_part(bench: Bench, command: c.PlacePart) -> list[Event]:
         raise Refused(f"{command.ref} is already on board {board.serial}.")
     happened = [Event("parts_placed", {"board": board.serial, "refs": [command.ref], "how": "hand"})]
     if set(order) <= {*board.placed, command.ref}:
-        happened.append(_moved([board], "Reflow"))
+        happened.append(moved([board], "Reflow"))
     return happened
 
 
 def _drop_part(bench: Bench, command: c.DropPart) -> list[Event]:
-    board = _board(bench, command.board)
+    board = board_at(bench, command.board)
+    if board.station not in ("Place", "Hand", "Rework"):
+        raise Refused(f"Board {board.serial} is at {board.station}: nothing is placed there.")
     if command.ref not in bench.line_of:
         raise Refused(f"{command.ref} comes from no bin.")
     return [Event("part_dropped", {"board": board.serial, "ref": command.ref, "line": bench.line_of[command.ref].key})]
 
 
 def _take_back(bench: Bench, command: c.TakeBack) -> list[Event]:
-    board = _board(bench, command.board)
+    board = board_at(bench, command.board)
     if board.station not in ("Place", "Reflow", "Hand"):
         raise Refused(f"Nothing can be taken off board {board.serial}: it is at {board.station}.")
     if board.station == "Hand" or (board.station == "Reflow" and not board.placed):
@@ -180,7 +156,7 @@ def _take_back(bench: Bench, command: c.TakeBack) -> list[Event]:
     if not board.placed:
         raise Refused(f"No part was placed on board {board.serial} yet.")
     happened = [Event("part_taken_back", {"board": board.serial, "ref": board.placed[-1]})]
-    return [*happened, _moved([board], "Place")] if board.station == "Reflow" else happened
+    return [*happened, moved([board], "Place")] if board.station == "Reflow" else happened
 
 
 def _teach_point(bench: Bench, command: c.TeachPoint) -> list[Event]:
@@ -199,17 +175,17 @@ def _forget_point(bench: Bench, command: c.ForgetPoint) -> list[Event]:
 
 
 def _machine_placed(bench: Bench, command: c.MachinePlaced) -> list[Event]:
-    boards = _panel(bench, command.panel, "Place")
+    boards = panel_at(bench, command.panel, "Place")
     happened = []
     for board in boards:
         refs = [p.ref for p in bench.placing_order if p.ref not in board.placed]
         if refs:
             happened.append(Event("parts_placed", {"board": board.serial, "refs": refs, "how": "machine"}))
-    return [*happened, _moved(boards, "Reflow")]
+    return [*happened, moved(boards, "Reflow")]
 
 
 def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:
-    boards = _panel(bench, command.panel, "Reflow")
+    boards = panel_at(bench, command.panel, "Reflow")
     if command.window not in WINDOWS:
         raise Refused(f"There is no window called {command.window}; there are {', '.join(WINDOWS)}.")
     log, window = read_log(command.log, command.log_name), WINDOWS[command.window]
@@ -224,116 +200,11 @@ def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:
         "metrics": {name: {k: _finite(v) for k, v in vars(m).items()} for name, m in metrics.items()},
         "index": _finite(index),
     }
-    return [Event("load_reflowed", body), _moved(boards, "Hand")], {command.log_name: command.log}
+    return [Event("load_reflowed", body), moved(boards, "Hand")], {command.log_name: command.log}
 
 
 def _finite(value: float) -> float | None:
     return round(value, 4) if math.isfinite(value) else None
-
-
-def _solder_part(bench: Bench, command: c.SolderPart) -> list[Event]:
-    board = _board(bench, command.board, "Hand")
-    order = [p.ref for p in bench.solder_order]
-    if command.ref not in order or command.ref in board.soldered:
-        raise Refused(f"{command.ref} is not waiting to be soldered on board {board.serial}.")
-    happened = [Event("part_soldered", {"board": board.serial, "ref": command.ref})]
-    if set(order) <= {*board.soldered, command.ref}:
-        happened.append(_moved([board], "Inspect"))
-    return happened
-
-
-def _mark_fault(bench: Bench, command: c.MarkFault) -> list[Event]:
-    board = _board(bench, command.board)
-    if board.station not in ("Inspect", "Test"):
-        raise Refused(f"Board {board.serial} is at {board.station}; faults are marked at Inspect.")
-    if command.word not in FAULT_WORDS.values():
-        raise Refused(f"“{command.word}” is no fault word; there are {', '.join(FAULT_WORDS.values())}.")
-    if command.ref not in bench.design.part_by_ref:
-        raise Refused(f"There is no part {command.ref}.")
-    return [
-        Event(
-            "fault_marked", {"board": board.serial, "ref": command.ref, "word": command.word, "station": board.station}
-        )
-    ]
-
-
-def _strike_fault(bench: Bench, command: c.StrikeFault) -> list[Event]:
-    board = _board(bench, command.board, "Inspect")
-    if not board.open_faults:
-        raise Refused(f"Board {board.serial} has no open fault.")
-    return [Event("fault_struck", {"board": board.serial, "fault": board.open_faults[-1].id})]
-
-
-def _inspect_board(bench: Bench, command: c.InspectBoard) -> list[Event]:
-    board = _board(bench, command.board, "Inspect")
-    return [
-        Event("board_inspected", {"board": board.serial}),
-        _moved([board], "Rework" if board.open_faults else "Test"),
-    ]
-
-
-def _repair_fault(bench: Bench, command: c.RepairFault) -> list[Event]:
-    board = _board(bench, command.board, "Rework")
-    if command.result not in ("fixed", "scrapped"):
-        raise Refused("A repair ends fixed or scrapped.")
-    if command.fault not in [f.id for f in board.open_faults]:
-        raise Refused(f"That fault of board {board.serial} is not open.")
-    happened = [Event("fault_repaired", {"board": board.serial, "fault": command.fault, "result": command.result})]
-    if command.result == "scrapped":
-        return [*happened, _moved([board], DONE)]
-    if len(board.open_faults) == 1:  # every repair loops back to the eyes, then to the meter
-        happened += [Event("readings_cleared", {"board": board.serial}), _moved([board], "Inspect")]
-    return happened
-
-
-def _take_reading(bench: Bench, command: c.TakeReading) -> list[Event]:
-    board = _board(bench, command.board, "Test")
-    if command.pair not in [p.key for p in bench.plan]:
-        raise Refused(f"{command.pair} is not in the probe plan.")
-    try:
-        ohm = parse_reading(command.text)
-    except ValueError as error:
-        raise Refused(f"{error}.") from error
-    return [
-        Event(
-            "reading_taken",
-            {
-                "board": board.serial,
-                "pair": command.pair,
-                "ohm": ohm if math.isfinite(ohm) else None,
-                "text": command.text.strip(),
-            },
-        )
-    ]
-
-
-def _test_board(bench: Bench, command: c.TestBoard) -> list[Event]:
-    board = _board(bench, command.board, "Test")
-    shorts = [p for p in bench.plan if p.key in board.readings and not p.apart(board.readings[p.key][0])]
-    unread = [p for p in bench.plan if p.key not in board.readings]
-    if command.passed and board.open_faults:
-        raise Refused(f"Board {board.serial} has an open fault at {board.open_faults[0].ref}: it cannot pass.")
-    if command.passed and shorts:
-        raise Refused(f"{shorts[0].a.net} and {shorts[0].b.net} are joined on board {board.serial}: it cannot pass.")
-    if command.passed and unread and not command.note:
-        raise Refused(f"{len(unread)} pairs of board {board.serial} are not read yet.")
-    happened = [Event("board_tested", {"board": board.serial, "passed": command.passed, "note": command.note})]
-    if command.passed:
-        return [*happened, _moved([board], "Release")]
-    if not shorts and not board.open_faults:
-        raise Refused(
-            "No reading is short and no fault is marked: mark what you saw on its part first, then fail the board."
-        )
-    happened += [
-        Event("fault_marked", {"board": board.serial, "ref": p.a.ref, "word": "bridge", "station": "Test"})
-        for p in shorts
-    ]
-    return [*happened, _moved([board], "Rework")]
-
-
-def _release_board(bench: Bench, command: c.ReleaseBoard) -> list[Event]:
-    board = _board(bench, command.board, "Release")
-    return [Event("board_released", {"board": board.serial}), _moved([board], DONE)]
 
 
 _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
@@ -352,12 +223,12 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.ForgetPoint: _forget_point,
     c.MachinePlaced: _machine_placed,
     c.RecordReflow: _record_reflow,
-    c.SolderPart: _solder_part,
-    c.MarkFault: _mark_fault,
-    c.StrikeFault: _strike_fault,
-    c.InspectBoard: _inspect_board,
-    c.RepairFault: _repair_fault,
-    c.TakeReading: _take_reading,
-    c.TestBoard: _test_board,
-    c.ReleaseBoard: _release_board,
+    c.SolderPart: after.solder_part,
+    c.MarkFault: after.mark_fault,
+    c.StrikeFault: after.strike_fault,
+    c.InspectBoard: after.inspect_board,
+    c.RepairFault: after.repair_fault,
+    c.TakeReading: after.take_reading,
+    c.TestBoard: after.test_board,
+    c.ReleaseBoard: after.release_board,
 }

@@ -132,6 +132,8 @@ def ground_groups(copper: Copper) -> list[list[tuple[str, BaseGeometry]]]:
         own = [s for net, s in copper.items(layer) if net == GROUND] + copper.pour.get(layer, [])
         shapes += own
         layers += [layer] * len(own)
+    if not shapes:
+        return []
     parent = list(range(len(shapes)))
 
     def find(i: int) -> int:

@@ -6,7 +6,6 @@ fought over grow dearer, so the nets in the end find ways round one another (neg
 
 from __future__ import annotations
 
-import heapq
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -30,6 +29,7 @@ from fusilex.demo.copper import (
     pour_ground,
 )
 from fusilex.demo.heron import HEIGHT, MOUNTING_DRILL, MOUNTING_HOLES, WIDTH
+from fusilex.demo.search import INF, Cells, search
 
 STEP = 0.125
 SLACK = 0.02  # a diagonal step passes a little nearer than its ends
@@ -37,8 +37,6 @@ VIA_COST = 8.0
 XS, YS = grid(STEP)
 NX, NY = len(XS), len(YS)
 REACH = 0.62
-INF = float("inf")
-Cells = set[int]
 
 
 class Obstacle:
@@ -153,7 +151,7 @@ class Router:
         """Join two sets of cells of one net by the cheapest path; records tracks and vias."""
         width = self.widths.get(net, 0.15)
         track, via = self.costs(net, width)
-        path = _search(track.ravel().tolist(), via.ravel().tolist(), sources, targets)
+        path = search(track.ravel().tolist(), via.ravel().tolist(), sources, targets, NX)
         if path is None:
             return False
         before = len(self.copper.tracks), len(self.copper.vias)
@@ -199,8 +197,8 @@ class Router:
         track[1 - layer] = np.inf
         via[(track[layer] == np.inf) | (via == np.inf)] = np.inf
         spots = {layer * NX * NY + int(i) for i in np.flatnonzero(via.ravel() < VIA_COST + 1)}
-        path = _search(
-            track.ravel().tolist(), [INF] * (NX * NY), self.cells_in(land.shape(), (land.side,)), spots, blind=True
+        path = search(
+            track.ravel().tolist(), [INF] * (NX * NY), self.cells_in(land.shape(), (land.side,)), spots, NX, blind=True
         )
         if path is None:
             return
@@ -237,63 +235,6 @@ class Router:
 
 def _shapes(link: Link, layer: str) -> list[BaseGeometry]:
     return [t.shape() for t in link.tracks if t.layer == layer] + [v.shape() for v in link.vias]
-
-
-def _search(
-    track: list[float], via: list[float], sources: Cells, targets: Cells, blind: bool = False
-) -> list[int] | None:
-    size = NX * NY
-    goal = [divmod(t % size, NX) for t in targets]
-    if not goal:
-        return None
-    gy0, gy1 = min(g[0] for g in goal), max(g[0] for g in goal)
-    gx0, gx1 = min(g[1] for g in goal), max(g[1] for g in goal)
-
-    def estimate(cell: int) -> float:
-        if blind:  # the nearest of many targets: no direction to aim at
-            return 0.0
-        y, x = divmod(cell % size, NX)
-        dx, dy = max(gx0 - x, x - gx1, 0), max(gy0 - y, y - gy1, 0)
-        return max(dx, dy) + 0.4142 * min(dx, dy)
-
-    cost = {cell: 0.0 for cell in sources if track[cell] < INF}
-    came: dict[int, int] = {}
-    heap = [(estimate(cell), cell) for cell in cost]
-    heapq.heapify(heap)
-    moves = [
-        (1, 1.0),
-        (-1, 1.0),
-        (NX, 1.0),
-        (-NX, 1.0),
-        (NX + 1, 1.4142),
-        (NX - 1, 1.4142),
-        (1 - NX, 1.4142),
-        (-NX - 1, 1.4142),
-    ]
-    closed: Cells = set()
-    while heap:
-        _, cell = heapq.heappop(heap)
-        if cell in closed:
-            continue
-        closed.add(cell)
-        if cell in targets:
-            path = [cell]
-            while cell in came:
-                cell = came[cell]
-                path.append(cell)
-            return path[::-1]
-        base = cost[cell]
-        steps = [(cell + d, base + c * track[cell + d]) for d, c in moves]
-        if via[cell % size] < INF:
-            other = cell + size if cell < size else cell - size
-            steps.append((other, base + via[cell % size] + track[other]))
-        for other, total in steps:
-            if total >= cost.get(other, INF) or other in closed:
-                continue
-            cost[other] = total
-            came[other] = cell
-            heapq.heappush(heap, (total + estimate(other), other))
-    return None
 
 
 def route(lands: list[PlacedLand], widths: dict[str, float]) -> Copper:
@@ -342,7 +283,7 @@ def _join_ground(router: Router) -> list[Link]:
     """Pour ground and join its second largest island to the largest; no links when there is one piece already."""
     pour_ground(router.copper)
     groups = ground_groups(router.copper)
-    if len(groups) == 1:
+    if len(groups) <= 1:
         return []
     cells = [set().union(*(router.cells_in(s, (layer,)) for layer, s in group)) for group in (groups[-1], groups[0])]
     print(f"ground in {len(groups)} pieces; joining one near {groups[-1][0][1].centroid}")

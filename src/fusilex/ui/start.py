@@ -37,6 +37,9 @@ def make_application() -> QApplication:
     """The application with fonts, icon and style; the one that is running already, if any."""
     found = QApplication.instance()
     app = found if isinstance(found, QApplication) else QApplication(sys.argv[:1])
+    if app.applicationName() == "fusilex" and app.property("dressed"):
+        return app
+    app.setProperty("dressed", True)
     app.setApplicationName("fusilex")
     app.setDesktopFileName("fusilex")
     app.setOrganizationName("fusilex")

@@ -10,6 +10,7 @@ from fusilex.bench.commands import Acknowledge
 from fusilex.bench.now import Now, now
 from fusilex.bench.session import Bench
 from fusilex.core.board.model import Part
+from fusilex.journal.projection import Board
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
@@ -68,6 +69,21 @@ class Station(QWidget):
             self.desk.do(Acknowledge(self.name), "Noted for this batch.")
             return True
         return False
+
+    def next_panel(self) -> None:
+        """Take the first board of the next panel."""
+        panels = self.bench.state.panels
+        following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
+        self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
+
+    def on_board(self, board: Board | None = None) -> list[Part]:
+        """Parts that are on a board now, by default on the board in hand."""
+        here = board or self.bench.board
+        return [self.bench.design.part_by_ref[ref] for ref in [*here.placed, *here.soldered]]
+
+    def all_fitted(self) -> list[Part]:
+        """Every part a finished board of this batch carries."""
+        return [p for p in self.bench.design.parts if p.fitted and p.ref not in self.bench.state.without]
 
     def go_on(self, before: str) -> None:
         """When the board in hand has left this station, take the next one that is here."""

@@ -185,7 +185,8 @@ def use(tokens: Tokens) -> None:
     theme.tokens = tokens
     app = QApplication.instance()
     if isinstance(app, QApplication):
-        app.setStyleSheet(theme.style())
+        if app.styleSheet() != theme.style():
+            app.setStyleSheet(theme.style())
         for widget in app.allWidgets():
             widget.update()
 

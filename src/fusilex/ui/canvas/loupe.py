@@ -48,7 +48,7 @@ class Loupe(QWidget):
         return next(step for step in (2.5, 4, 6, 9, 14, 22, 40, 400) if step >= 1.45 * span)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self.part is None or self.canvas.art is None:
+        if self.part is None or self.canvas.pictures is None:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -64,7 +64,7 @@ class Loupe(QWidget):
         painter.translate(circle.center())
         painter.scale(-scale if self.canvas.side == "bottom" else scale, -scale)
         painter.translate(-self.part.x, -self.part.y)
-        self.canvas.paint_layers(painter)
+        self.canvas.pictures.paint_layers(painter, self.canvas.side, self.canvas.layers)
         for other in self.canvas.fitted(self.canvas.cell):
             if other.side == self.canvas.side and other.ref != self.part.ref:
                 draw_part(painter, other)

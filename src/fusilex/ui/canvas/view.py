@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QFontMetricsF,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QPen,
-    QPixmap,
     QResizeEvent,
     QTransform,
     QWheelEvent,
@@ -22,12 +21,12 @@ from PyQt6.QtWidgets import QWidget
 from fusilex.core.board.model import Design, Part
 from fusilex.core.board.panel import Panel
 from fusilex.core.board.reconcile import body_polygon
-from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.paths import BoardArt
+from fusilex.ui.canvas.picture import BoardPictures, Look
+from fusilex.ui.glyphs import plain_text
 from fusilex.ui.theme import RADIUS, theme
 
 Overlay = Callable[[QPainter, "BoardCanvas"], None]
-LARGEST_PIXMAP = 9_000_000
 CAPTION_PX = 36.0  # kept free above and below the board for words
 DEFAULT_LAYERS = ("copper", "exposed", "silk")
 
@@ -57,8 +56,7 @@ class BoardCanvas(QWidget):
         self.centre = QPointF(0, 0)  # mm, in the middle of the widget
         self._fitted_view = True
         self._drag: QPointF | None = None
-        self._bases: dict[tuple[object, ...], tuple[QPixmap, QRectF]] = {}
-        self._boards: dict[tuple[object, ...], tuple[QPixmap, QRectF]] = {}
+        self.pictures: BoardPictures | None = None
         self._hits: tuple[list[Part], np.ndarray] | None = None
         self.setMouseTracking(True)
         self.setMinimumSize(240, 180)
@@ -67,8 +65,7 @@ class BoardCanvas(QWidget):
     def show_design(self, design: Design, art: BoardArt, panel: Panel) -> None:
         if design is not self.design:
             self.design, self.art, self.panel = design, art, panel
-            self._bases.clear()
-            self._boards.clear()
+            self.pictures = BoardPictures(art)
             self._hits = None
             self.fit()
 
@@ -188,76 +185,12 @@ class BoardCanvas(QWidget):
         painter.restore()
 
     def _board(self, painter: QPainter, cell: int, origin: QPointF) -> None:
+        assert self.pictures
         parts = [p for p in self.fitted(cell) if p.side == self.side]
-        pixmap, area = self._picture(origin, parts)
-        painter.drawPixmap(self.transform().mapRect(area.translated(origin)).topLeft(), pixmap)
-
-    def _picture(self, origin: QPointF, parts: list[Part]) -> tuple[QPixmap, QRectF]:
-        """Layers and bodies of one board at the present scale: the whole board while that is small, else what is in view
-        and a margin. Boards that carry the same parts share one picture."""
-        assert self.design
-        x0, y0, x1, y1 = self.design.outline.bounds
-        whole = QRectF(x0 - 1.5, y0 - 1.5, x1 - x0 + 3, y1 - y0 + 3)
-        ratio = self.devicePixelRatioF()
-        small = whole.width() * whole.height() * (self.scale * ratio) ** 2 <= LARGEST_PIXMAP
-        look = self.scale, self.side, self.layers, theme.tokens.name, ratio
-        key = *look, tuple(p.ref for p in parts)
+        look = Look(self.scale, self.side, self.layers, theme.tokens.name, self.devicePixelRatioF())
         seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
-        kept = self._boards.get(key)
-        if kept and (small or kept[1].contains(seen.intersected(whole))):
-            return kept
-        area = whole
-        if not small:
-            area = seen.adjusted(
-                -seen.width() / 4, -seen.height() / 4, seen.width() / 4, seen.height() / 4
-            ).intersected(whole)
-        base = self._bases.get(look)
-        if base is None or not base[1].contains(area):
-            base = self._render(area, ratio), area
-        self._bases = {**dict(list(self._bases.items())[-2:]), look: base}
-        pixmap = base[0]
-        if parts:
-            pixmap = QPixmap(base[0])
-            painter = self._painter_on(pixmap, base[1])
-            for part in parts:
-                draw_part(painter, part)
-            painter.end()
-        self._boards = {**dict(list(self._boards.items())[-7:]), key: (pixmap, base[1])}
-        return self._boards[key]
-
-    def _painter_on(self, pixmap: QPixmap, area: QRectF) -> QPainter:
-        """A painter on a picture of `area`, in board mm."""
-        painter = QPainter(pixmap)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        mirrored = self.side == "bottom"
-        painter.translate(area.width() * self.scale if mirrored else 0, area.height() * self.scale)
-        painter.scale(-self.scale if mirrored else self.scale, -self.scale)
-        painter.translate(-area.left(), -area.top())
-        return painter
-
-    def _render(self, area: QRectF, ratio: float) -> QPixmap:
-        size = QSizeF(area.width() * self.scale, area.height() * self.scale)
-        pixmap = QPixmap(max(1, round(size.width() * ratio)), max(1, round(size.height() * ratio)))
-        pixmap.setDevicePixelRatio(ratio)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = self._painter_on(pixmap, area)
-        self.paint_layers(painter)
-        painter.end()
-        return pixmap
-
-    def paint_layers(self, painter: QPainter) -> None:
-        """Layers of one board in board mm; also used by the loupe."""
-        assert self.art and self.design
-        painter.setPen(Qt.PenStyle.NoPen)
-        tokens = {"copper": "track", "exposed": "gold", "silk": "silk", "paste": "paste"}
-        painter.setBrush(theme.colour("board"))
-        self.art.draw(painter, "substrate", self.side)
-        for what in self.layers:
-            painter.setBrush(theme.colour(tokens[what]))
-            self.art.draw(painter, what, self.side)
-        painter.setBrush(theme.colour("bench"))
-        for hole in self.design.holes:
-            painter.drawEllipse(QPointF(hole.x, hole.y), hole.diameter / 2, hole.diameter / 2)
+        pixmap, area = self.pictures.picture(look, parts, seen)
+        painter.drawPixmap(self.transform().mapRect(area.translated(origin)).topLeft(), pixmap)
 
     def _words(self, painter: QPainter) -> None:
         hint = self.footer
@@ -302,6 +235,12 @@ class BoardCanvas(QWidget):
         painter.setPen(QPen(theme.colour(token), width))
         painter.drawRoundedRect(frame, 6, 6)
         return frame
+
+    def point_out(self, painter: QPainter, part: Part) -> None:
+        """Frame the part in hand and name it."""
+        frame = self.outline_part(painter, part, grow=7)
+        below = QRectF(frame.center().x() - 60, frame.bottom() + 3, 120, 24)
+        plain_text(painter, below, part.ref, "body", "lit", True, Qt.AlignmentFlag.AlignHCenter)
 
     def part_at(self, at: QPointF) -> tuple[str, int] | None:
         """Reference and cell of the part under a widget position."""

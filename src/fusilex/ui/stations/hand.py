@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.commands import SolderPart, TakeBack
 from fusilex.core.board.model import Part
 from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
 from fusilex.ui.keys import Key
 from fusilex.ui.station import Station
-from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.theme import theme
 
 BOARD_MM = 1.6
 
 
-class EdgeView(QWidget):
+class EdgeView(Card):
     """Left to right in soldering order; top parts stand up, bottom parts hang down. One scale for all."""
 
     def __init__(self, desk: Desk) -> None:
@@ -27,12 +27,7 @@ class EdgeView(QWidget):
         self.setFixedHeight(round(theme.base * 19))
         self.setAccessibleName("Board from its edge, parts in soldering order")
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+    def draw(self, painter: QPainter) -> None:
         bench = self.desk.bench
         order, done = bench.solder_order, bench.board.soldered
         plain_text(
@@ -84,17 +79,13 @@ class Hand(Station):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         canvas = self.add_canvas()
-        canvas.fitted = self._on_board
+        canvas.fitted = lambda cell: self.on_board()
         canvas.overlays = [self._light]
         self.column.addWidget(canvas, 1)
         self.edge = EdgeView(desk)
         self.column.addWidget(self.edge)
         self.add_strip()
         self._followed: str | None = None
-
-    def _on_board(self, cell: int) -> list[Part]:
-        by_ref = self.bench.design.part_by_ref
-        return [by_ref[ref] for ref in [*self.bench.board.placed, *self.bench.board.soldered]]
 
     def refresh(self) -> None:
         assert self.canvas
@@ -110,16 +101,7 @@ class Hand(Station):
     def _light(self, painter: QPainter, canvas: BoardCanvas) -> None:
         part = self.bench.next_to_solder(self.bench.board)
         if part and self.bench.board.station == "Hand" and (part.side == canvas.side or part.through_hole):
-            frame = canvas.outline_part(painter, part)
-            plain_text(
-                painter,
-                QRectF(frame.center().x() - 60, frame.bottom() + 3, 120, 24),
-                part.ref,
-                "body",
-                "lit",
-                True,
-                Qt.AlignmentFlag.AlignHCenter,
-            )
+            canvas.point_out(painter, part)
 
     def keys(self) -> list[Key]:
         return [

@@ -59,9 +59,7 @@ class Inspect(Station):
         super().__init__(desk)
         self.all_boards = False
         canvas = self.add_canvas()
-        canvas.fitted = lambda cell: [
-            p for p in self.bench.design.parts if p.fitted and p.ref not in self.bench.state.without
-        ]
+        canvas.fitted = lambda cell: self.all_fitted()
         canvas.overlays = [self._glyphs]
         canvas.part_clicked.connect(lambda ref, cell: self.desk.changed.emit())
         self.loupe = Loupe(canvas)

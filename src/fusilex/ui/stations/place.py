@@ -16,10 +16,11 @@ from fusilex.formats.programme import to_csv, to_gcode
 from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.glyphs import key_cap, plain_text
+from fusilex.ui.glyphs import plain_text
 from fusilex.ui.keys import Key
+from fusilex.ui.point_list import PointList
 from fusilex.ui.station import Station
-from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.theme import theme
 
 RESIDUAL_SCALE = 60.0  # residuals are drawn this many times their size
 
@@ -109,8 +110,7 @@ class Place(Station):
     def _on_board(self, cell: int) -> list[Part]:
         boards = {b.cell: b for b in self.bench.state.panel_boards(self.bench.board.panel)}
         board = boards.get(cell) if self.machine else self.bench.board
-        by_ref = self.bench.design.part_by_ref
-        return [by_ref[ref] for ref in [*board.placed, *board.soldered]] if board else []
+        return self.on_board(board) if board else []
 
     def refresh(self) -> None:
         assert self.canvas
@@ -146,16 +146,7 @@ class Place(Station):
         if part is None or self.bench.board.station != "Place":
             return
         if part.side == canvas.side:
-            frame = canvas.outline_part(painter, part, grow=8)
-            plain_text(
-                painter,
-                QRectF(frame.center().x() - 60, frame.bottom() + 3, 120, 24),
-                part.ref,
-                "body",
-                "lit",
-                True,
-                Qt.AlignmentFlag.AlignHCenter,
-            )
+            canvas.point_out(painter, part)
 
     def _residuals(self, painter: QPainter, canvas: BoardCanvas) -> None:
         names, design, _ = taught(self.bench, self.bench.board.panel)
@@ -278,68 +269,3 @@ class Place(Station):
             rows += [("body", part.body.code), ("height", f"{part.body.height:g} mm")]
         lost = sum(self.bench.state.dropped.values())
         return f"Board {board.serial}", [*rows, ("lost in this batch", f"{lost} piece{'s' if lost != 1 else ''}")]
-
-
-class PointList(QWidget):
-    """Points taught on the panel with their residuals, and the transform."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.setAccessibleName("Taught points")
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
-        bench, panel = self.desk.bench, self.desk.bench.board.panel
-        names, _, measured = taught(bench, panel)
-        transform = fit(bench, panel)
-        y, width = 14.0, self.width() - 28.0
-        plain_text(painter, QRectF(14, y, width, 24), f"Taught on panel {panel}", "lead", "ink", True)
-        y += theme.base * 3
-        if not names:
-            plain_text(
-                painter,
-                QRectF(14, y, width, 200),
-                "Jog to a fiducial or the centre of a part, read x and y off the machine, and teach it. Three far apart at least; a fourth finds a wrong one.",
-                "body",
-                "soft",
-            )
-            key_cap(painter, 14, self.height() - 24, "T")
-            return
-        for i, name in enumerate(names):
-            plain_text(painter, QRectF(14, y, width, 22), name, "body", "ink", True)
-            plain_text(
-                painter,
-                QRectF(14, y + 1, width * 0.74, 22),
-                f"{measured[i][0]:.2f}  {measured[i][1]:.2f}",
-                "small",
-                "soft",
-                False,
-                Qt.AlignmentFlag.AlignRight,
-            )
-            off = f"{transform.residual_mm[i]:.3f}" if transform is not None else "–"
-            plain_text(painter, QRectF(14, y, width, 22), off, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
-            y += theme.base * 2.2
-        y += 10
-        if transform is None:
-            plain_text(
-                painter,
-                QRectF(14, y, width, 60),
-                f"{3 - len(names)} more to fit shift, turn and scale.",
-                "body",
-                "soft",
-            )
-            return
-        for what, value in (
-            ("shift", f"{transform.dx:.3f}  {transform.dy:.3f} mm"),
-            ("turn", f"{transform.turn_deg:.3f}°"),
-            ("scale", f"{transform.scale:.5f}"),
-            ("RMS", f"{transform.rms_mm:.3f} mm"),
-        ):
-            plain_text(painter, QRectF(14, y, width, 22), what, "body", "soft")
-            plain_text(painter, QRectF(14, y, width, 22), value, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
-            y += theme.base * 2.2

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from fusilex.bench.commands import PrintPanel, WipePrint
 from fusilex.core.judgement import Level
@@ -14,18 +13,19 @@ from fusilex.core.printing.paste import PASTES, paste_mass_mg
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
 from fusilex.ui.head import Units
 from fusilex.ui.keys import Key
 from fusilex.ui.station import Station
-from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.theme import theme
 
 LEVELS = (Level.GO, Level.CARE, Level.STOP)
 FOIL_STEPS = (0.08, 0.10, 0.12, 0.13, 0.15, 0.18, 0.20)
 
 
-class RatioChart(QWidget):
+class RatioChart(Card):
     """Every opening as a dot on the scale of area ratio, with the limits; worst parts named."""
 
     def __init__(self, station: Print) -> None:
@@ -34,12 +34,7 @@ class RatioChart(QWidget):
         self.setFixedHeight(round(theme.base * 13))
         self.setAccessibleName("Area ratio of every opening")
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+    def draw(self, painter: QPainter) -> None:
         openings, foil = self.station.bench.openings, self.station.foil
         if not len(openings):
             plain_text(
@@ -170,7 +165,7 @@ class Print(Station):
                 "wiped off",
                 lambda _: self.acknowledge() or self.desk.ask("What was wrong with the print?", self._wiped),
             ),
-            Key("Tab", "next panel", lambda _: self._other_panel()),
+            Key("Tab", "next panel", lambda _: self.next_panel()),
         ]
 
     def _printed(self) -> None:
@@ -186,11 +181,6 @@ class Print(Station):
     def _wiped(self, reason: str) -> None:
         panel = self.bench.board.panel
         self.desk.do(WipePrint(panel, reason), f"Print of panel {panel} wiped off. Print it again.")
-
-    def _other_panel(self) -> None:
-        panels = self.bench.state.panels
-        following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
-        self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         bench = self.bench

@@ -8,19 +8,19 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from fusilex.bench.commands import RecordReflow
 from fusilex.core.reflow.profile import WINDOWS, Window, crossings
 from fusilex.core.units import show_temperature
 from fusilex.formats.temperature_log import TemperatureLog, read_log
+from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
 from fusilex.ui.head import Units
 from fusilex.ui.keys import Key
 from fusilex.ui.station import Station
-from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.theme import theme
 
 _STROKES = ("ink", "brass", "go", "care")
 
@@ -53,7 +53,7 @@ def gates(window: Window, log: TemperatureLog | None) -> Gates:
     )
 
 
-class GateChart(QWidget):
+class GateChart(Card):
     """Temperature over time, and beneath it on the same axis the time each probe was molten."""
 
     def __init__(self, station: Reflow) -> None:
@@ -62,12 +62,7 @@ class GateChart(QWidget):
         self.setMinimumHeight(260)
         self.setAccessibleName("Temperature over time against the paste's window")
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+    def draw(self, painter: QPainter) -> None:
         window, log = self.station.window_rule, self.station.shown
         gate = gates(window, log)
         end = max(gate.melt + window.above_melting[1] + 90, float(log.time_s[-1]) if log else 0.0)
@@ -270,7 +265,7 @@ class Reflow(Station):
                 "read",
                 lambda _: self.acknowledge() or self.desk.say("Run the oven, then open its log with L."),
             ),
-            Key("Tab", "next panel", lambda _: self._other_panel()),
+            Key("Tab", "next panel", lambda _: self.next_panel()),
         ]
 
     def _open(self) -> None:
@@ -292,11 +287,6 @@ class Reflow(Station):
         window = WINDOWS[self.bench.paste].name
         if self.desk.do(RecordReflow(panel, window, Path(name).name, data), f"Load recorded for panel {panel}."):
             self.go_on(serial)
-
-    def _other_panel(self) -> None:
-        panels = self.bench.state.panels
-        following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
-        self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         rule = self.window_rule

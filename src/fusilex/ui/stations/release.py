@@ -63,9 +63,7 @@ class Release(Station):
         canvas = self.add_canvas()
         canvas.whole_panel = True
         canvas.fit()
-        canvas.fitted = lambda cell: [
-            p for p in self.bench.design.parts if p.fitted and p.ref not in self.bench.state.without
-        ]
+        canvas.fitted = lambda cell: self.all_fitted()
         canvas.overlays = [self._cuts]
         row = QHBoxLayout()
         row.addWidget(canvas, 1)

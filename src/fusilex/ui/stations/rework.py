@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.commands import RepairFault
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
 from fusilex.ui.keys import Key
 from fusilex.ui.station import Station
-from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.theme import theme
 
 
-class Queue(QWidget):
+class Queue(Card):
     """Open faults of the boards at Rework, the one in hand lit."""
 
     def __init__(self, desk: Desk) -> None:
@@ -25,12 +26,7 @@ class Queue(QWidget):
         self.setFixedWidth(round(theme.base * 25))
         self.setAccessibleName("Repair queue")
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+    def draw(self, painter: QPainter) -> None:
         plain_text(painter, QRectF(16, 12, self.width() - 32, 26), "To repair", "lead", "ink", True)
         y = theme.base * 4.4
         state = self.desk.bench.state
@@ -64,9 +60,7 @@ class Rework(Station):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         canvas = self.add_canvas()
-        canvas.fitted = lambda cell: [
-            p for p in self.bench.design.parts if p.fitted and p.ref not in self.bench.state.without
-        ]
+        canvas.fitted = lambda cell: self.all_fitted()
         canvas.overlays = [self._heat]
         self.queue = Queue(desk)
         row = QHBoxLayout()

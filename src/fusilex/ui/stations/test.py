@@ -5,8 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.commands import MarkFault, TakeReading, TestBoard
 from fusilex.core.board.model import Pad
@@ -15,14 +14,15 @@ from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_resistance
 from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
 from fusilex.ui.keys import Key
 from fusilex.ui.station import Station
-from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.theme import theme
 
 
-class Meter(QWidget):
+class Meter(Card):
     """Expected, read, and a dot strip of this pair over all boards on a logarithmic scale."""
 
     def __init__(self, station: Test) -> None:
@@ -31,12 +31,7 @@ class Meter(QWidget):
         self.setFixedHeight(round(theme.base * 10.5))
         self.setAccessibleName("Expected and read resistance")
 
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(theme.colour("hair"), 1))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
+    def draw(self, painter: QPainter) -> None:
         pair = self.station.pair
         if pair is None:
             return

@@ -1,0 +1,122 @@
+"""From command to events at Hand, Inspect, Rework, Test and Release."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from fusilex.bench import commands as c
+from fusilex.bench.commands import Refused
+from fusilex.bench.whereabouts import board_at, moved
+from fusilex.core.inspection.faults import FAULT_WORDS
+from fusilex.core.units import parse_reading
+from fusilex.journal.projection import DONE
+from fusilex.journal.store import Event
+
+if TYPE_CHECKING:
+    from fusilex.bench.session import Bench
+
+
+def solder_part(bench: Bench, command: c.SolderPart) -> list[Event]:
+    board = board_at(bench, command.board, "Hand")
+    order = [p.ref for p in bench.solder_order]
+    if command.ref not in order or command.ref in board.soldered:
+        raise Refused(f"{command.ref} is not waiting to be soldered on board {board.serial}.")
+    happened = [Event("part_soldered", {"board": board.serial, "ref": command.ref})]
+    if set(order) <= {*board.soldered, command.ref}:
+        happened.append(moved([board], "Inspect"))
+    return happened
+
+
+def mark_fault(bench: Bench, command: c.MarkFault) -> list[Event]:
+    board = board_at(bench, command.board)
+    if board.station not in ("Inspect", "Test"):
+        raise Refused(f"Board {board.serial} is at {board.station}; faults are marked at Inspect.")
+    if command.word not in FAULT_WORDS.values():
+        raise Refused(f"“{command.word}” is no fault word; there are {', '.join(FAULT_WORDS.values())}.")
+    if command.ref not in bench.design.part_by_ref:
+        raise Refused(f"There is no part {command.ref}.")
+    return [
+        Event(
+            "fault_marked", {"board": board.serial, "ref": command.ref, "word": command.word, "station": board.station}
+        )
+    ]
+
+
+def strike_fault(bench: Bench, command: c.StrikeFault) -> list[Event]:
+    board = board_at(bench, command.board, "Inspect")
+    if not board.open_faults:
+        raise Refused(f"Board {board.serial} has no open fault.")
+    return [Event("fault_struck", {"board": board.serial, "fault": board.open_faults[-1].id})]
+
+
+def inspect_board(bench: Bench, command: c.InspectBoard) -> list[Event]:
+    board = board_at(bench, command.board, "Inspect")
+    return [
+        Event("board_inspected", {"board": board.serial}),
+        moved([board], "Rework" if board.open_faults else "Test"),
+    ]
+
+
+def repair_fault(bench: Bench, command: c.RepairFault) -> list[Event]:
+    board = board_at(bench, command.board, "Rework")
+    if command.result not in ("fixed", "scrapped"):
+        raise Refused("A repair ends fixed or scrapped.")
+    if command.fault not in [f.id for f in board.open_faults]:
+        raise Refused(f"That fault of board {board.serial} is not open.")
+    happened = [Event("fault_repaired", {"board": board.serial, "fault": command.fault, "result": command.result})]
+    if command.result == "scrapped":
+        return [*happened, moved([board], DONE)]
+    if len(board.open_faults) == 1:  # every repair loops back to the eyes, then to the meter
+        happened += [Event("readings_cleared", {"board": board.serial}), moved([board], "Inspect")]
+    return happened
+
+
+def take_reading(bench: Bench, command: c.TakeReading) -> list[Event]:
+    board = board_at(bench, command.board, "Test")
+    if command.pair not in [p.key for p in bench.plan]:
+        raise Refused(f"{command.pair} is not in the probe plan.")
+    try:
+        ohm = parse_reading(command.text)
+    except ValueError as error:
+        raise Refused(f"{error}.") from error
+    return [
+        Event(
+            "reading_taken",
+            {
+                "board": board.serial,
+                "pair": command.pair,
+                "ohm": ohm if math.isfinite(ohm) else None,
+                "text": command.text.strip(),
+            },
+        )
+    ]
+
+
+def test_board(bench: Bench, command: c.TestBoard) -> list[Event]:
+    board = board_at(bench, command.board, "Test")
+    shorts = [p for p in bench.plan if p.key in board.readings and not p.apart(board.readings[p.key][0])]
+    unread = [p for p in bench.plan if p.key not in board.readings]
+    if command.passed and board.open_faults:
+        raise Refused(f"Board {board.serial} has an open fault at {board.open_faults[0].ref}: it cannot pass.")
+    if command.passed and shorts:
+        raise Refused(f"{shorts[0].a.net} and {shorts[0].b.net} are joined on board {board.serial}: it cannot pass.")
+    if command.passed and unread and not command.note:
+        raise Refused(f"{len(unread)} pairs of board {board.serial} are not read yet.")
+    happened = [Event("board_tested", {"board": board.serial, "passed": command.passed, "note": command.note})]
+    if command.passed:
+        return [*happened, moved([board], "Release")]
+    if not shorts and not board.open_faults:
+        raise Refused(
+            "No reading is short and no fault is marked: mark what you saw on its part first, then fail the board."
+        )
+    happened += [
+        Event("fault_marked", {"board": board.serial, "ref": p.a.ref, "word": "bridge", "station": "Test"})
+        for p in shorts
+    ]
+    return [*happened, moved([board], "Rework")]
+
+
+def release_board(bench: Bench, command: c.ReleaseBoard) -> list[Event]:
+    board = board_at(bench, command.board, "Release")
+    return [Event("board_released", {"board": board.serial}), moved([board], DONE)]

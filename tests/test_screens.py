@@ -1,0 +1,412 @@
+"""Mouse, questions, bad keys and files at the single screens."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import HERON
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSettings, Qt
+from PyQt6.QtGui import QKeyEvent, QPixmap, QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QMenu, QWidget
+from pytestqt.qtbot import QtBot
+
+from fusilex.bench import commands as c
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.session import Bench
+from fusilex.core.judgement import Because, Judgement, Level, worst_first
+from fusilex.core.reflow.profile import WINDOWS
+from fusilex.core.rules import RULES
+from fusilex.formats.temperature_log import read_log
+from fusilex.journal.projection import STATIONS
+from fusilex.ui.canvas.loupe import Loupe
+from fusilex.ui.canvas.paths import BoardArt, paths_of
+from fusilex.ui.canvas.picture import Look
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.head import Units
+from fusilex.ui.keys import ALWAYS, Key, key_name
+from fusilex.ui.start import make_application, make_window
+from fusilex.ui.station import neighbour
+from fusilex.ui.stations.kit import unturned
+from fusilex.ui.stations.reflow import gates
+from fusilex.ui.strip import BoardStrip
+from fusilex.ui.theme import LIGHT, use
+from fusilex.ui.window import Window
+
+K = Qt.Key
+
+
+@pytest.fixture
+def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    make_application()
+    for station in CAUTIONS:
+        bench.do(c.Acknowledge(station))
+    bench.do(c.AcceptFiles())
+    made = make_window(bench, QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    yield made
+    Units.inch = Units.fahrenheit = False
+    use(LIGHT)
+
+
+def fill(bench: Bench) -> None:
+    for line in bench.lines:
+        bench.do(c.FillBin(line.key, line.pull))
+    bench.do(c.CloseKit())
+
+
+def to_inspect(bench: Bench) -> None:
+    fill(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    while part := bench.next_to_solder(bench.state.boards["H7-01"]):
+        bench.do(c.SolderPart("H7-01", part.ref))
+
+
+def show(window: Window, station: str, board: str = "H7-01") -> Any:
+    window.desk.go(station, board)
+    return window.station
+
+
+def click(widget: QWidget, at: QPointF) -> None:
+    QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at.toPoint())
+
+
+def answer(window: Window, text: str) -> None:
+    assert window.ask.isVisible()
+    window.ask.line.setText(text)
+    QTest.keyClick(window.ask.line, K.Key_Return)
+
+
+def test_the_mouse_explores(window: Window) -> None:
+    canvas = show(window, "Ready").canvas
+    canvas.grab()
+    part = window.desk.bench.design.part_by_ref["U3"]
+    at = canvas.to_px(part.x, part.y)
+    QTest.mouseMove(canvas, at.toPoint())
+    assert canvas.hovered == ("U3", 0)
+    click(canvas, at)
+    assert canvas.selected == "U3"
+    before, scale = canvas.to_mm(at), canvas.scale
+    wheel = QWheelEvent(
+        at,
+        at,
+        QPoint(),
+        QPoint(0, 240),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    canvas.wheelEvent(wheel)
+    assert canvas.scale > scale and (canvas.to_mm(at) - before).manhattanLength() < 1e-6
+    moved = canvas.to_mm(at)
+    QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    QTest.mouseMove(canvas, at.toPoint() + QPoint(40, 10))
+    QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at.toPoint() + QPoint(40, 10))
+    canvas.pan(0, 0)
+    QTest.mouseDClick(canvas, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    assert canvas.scale == pytest.approx(scale) and moved is not None
+    canvas.flip()
+    left = canvas.to_mm(QPointF(100, 100))
+    canvas.pan(10, 0)
+    assert canvas.to_mm(QPointF(110, 100)).x() == pytest.approx(left.x()), "what is dragged stays under the pointer"
+
+
+def kept(canvas: BoardCanvas) -> tuple[Look, QPixmap, QRectF]:
+    """The newest picture of layers that a canvas keeps."""
+    assert canvas.pictures
+    look, (pixmap, area) = list(canvas.pictures._layers.items())[-1]
+    return look, pixmap, area
+
+
+def test_a_zoomed_canvas_paints_what_is_in_view_only(window: Window) -> None:
+    canvas = show(window, "Ready").canvas
+    part = window.desk.bench.design.part_by_ref["U1"]
+    canvas.look_at(part, 150.0)
+    canvas.grab()
+    (look, pixmap, area) = kept(canvas)
+    assert (
+        look.scale == 150.0 and area.contains(QPointF(part.x, part.y)) and area.width() < 20 and pixmap.width() < 4000
+    )
+    canvas.pan(5, 5)
+    canvas.grab()
+    assert kept(canvas)[1].cacheKey() == pixmap.cacheKey(), "a small pan copies the picture"
+
+
+def test_strip_line_tray_and_fault_pad_take_clicks(window: Window) -> None:
+    bench = window.desk.bench
+    station = show(window, "Kit")
+    station.tray.grab()
+    click(station.tray, station.tray._boxes[4].center())
+    assert station.tray.chosen == 4 and station.line is bench.lines[4]
+    to_inspect(bench)
+    station = show(window, "Inspect")
+    strip = station.findChild(BoardStrip)
+    strip.grab()
+    box, serial = strip._boxes[7]
+    click(strip, box.center())
+    assert bench.state.board == serial != "H7-01"
+    station = show(window, "Inspect")
+    pad = next(w for w in station.findChildren(QWidget) if "Fault words" in w.accessibleName())
+    pad.grab()
+    station.canvas.selected = "C5"
+    click(pad, pad._boxes[6][0].center())
+    assert [(f.ref, f.word) for f in bench.board.faults] == [("C5", "on end")]
+    window.line.grab()
+    click(window.line, QPointF(window.line._x(2), 20))
+    assert bench.state.station == "Print"
+
+
+def test_counts_and_lots_are_checked(window: Window) -> None:
+    bench = window.desk.bench
+    show(window, "Kit")
+    QTest.keyClick(window, K.Key_C)
+    answer(window, "a few")
+    assert "no count" in window.desk.said and not bench.state.bins
+    QTest.keyClick(window, K.Key_C)
+    QTest.keyClick(window.ask, K.Key_Escape)
+    assert not window.ask.isVisible() and not bench.state.bins
+    for key, text in ((K.Key_C, "7"), (K.Key_L, "reel 9")):
+        QTest.keyClick(window, K.Key_Left)
+        QTest.keyClick(window, key)
+        answer(window, text)
+    first, second = bench.lines[0], bench.lines[1]
+    assert bench.state.bins[first.key] | {"at": ""} == {"count": 7, "lot": "reel 9", "at": ""}
+    assert second.key not in bench.state.bins
+    assert any(j.level is Level.STOP and j.subject.startswith(first.value) for j in window.judged.items)
+
+
+def test_dropped_parts_run_a_bin_low(window: Window) -> None:
+    bench = window.desk.bench
+    fill(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    show(window, "Place")
+    line = bench.line_of[bench.next_to_place(bench.board).ref]  # type: ignore[union-attr]
+    for _ in range(line.pull - line.need + 1):
+        QTest.keyClick(window, K.Key_X)
+    low = next(j for j in window.judged.items if j.rule == "kit.short")
+    assert low.level is Level.CARE and bench.left_in_bin(line.key) == line.need - 1
+    QTest.keyClick(window, K.Key_Backspace)
+    assert "Nothing to take back" in window.desk.said
+
+
+def test_prints_are_wiped_while_nothing_is_placed(window: Window) -> None:
+    bench = window.desk.bench
+    fill(bench)
+    show(window, "Print")
+    QTest.keyClick(window, K.Key_Space)
+    window.desk.go("Print", "H7-01")
+    QTest.keyClick(window, K.Key_W)
+    answer(window, "smeared at J1")
+    assert {b.station for b in bench.state.panel_boards(1)} == {"Print"} and bench.state.wiped[0][
+        "reason"
+    ] == "smeared at J1"
+    assert bench.board.print_number is None
+    QTest.keyClick(window, K.Key_Space)
+    bench.do(c.PlacePart("H7-01", "C7"))
+    with pytest.raises(c.Refused, match="Parts are on panel 1"):
+        bench.do(c.WipePrint(1, "late"))
+    QTest.keyClick(window, K.Key_Tab)
+    assert bench.board.panel in (1, 2, 3)
+
+
+def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_path: Path) -> None:
+    bench = window.desk.bench
+    fill(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.do(c.MachinePlaced(1))
+    station = show(window, "Reflow")
+    station.record(str(tmp_path / "absent.csv"))
+    assert "cannot be read" in window.desk.said
+    (tmp_path / "text.csv").write_text("time,temp\n" + "\n".join(f"{i},hot" for i in range(20)))
+    station.record(str(tmp_path / "text.csv"))
+    assert "line 2, column temp: expected a number; found “hot”" in window.desk.said
+    assert bench.state.loads == [] and station.shown is None
+    station.record(str(HERON / "oven-run-1.csv"))
+    assert station.last_to_melt == 1 and "window index 60" in station.title
+    assert {b.load for b in bench.state.panel_boards(1)} == {1}
+
+
+def test_gates_hang_on_the_run() -> None:
+    log = read_log((HERON / "oven-run-1.csv").read_bytes(), "run")
+    gate, window = gates(WINDOWS["leaded"], log), WINDOWS["leaded"]
+    values = next(iter(log.probes_c.values()))
+    at = dict(zip(log.time_s.tolist(), values.tolist(), strict=True))
+    assert at[round(gate.soak_in * 2) / 2] == pytest.approx(100, abs=1.5)
+    assert at[round(gate.melt * 2) / 2] == pytest.approx(183, abs=1.5) and at[gate.peak] == values.max()
+    nominal = gates(window, None)
+    assert nominal.soak_in < nominal.melt < nominal.peak
+
+
+def test_scrapping_wants_the_serial(window: Window) -> None:
+    bench = window.desk.bench
+    to_inspect(bench)
+    bench.do(c.MarkFault("H7-01", "U1", "cracked"))
+    bench.do(c.InspectBoard("H7-01"))
+    show(window, "Rework")
+    QTest.keyClick(window, K.Key_X)
+    answer(window, "yes")
+    assert not bench.board.scrapped and "Not scrapped" in window.desk.said
+    QTest.keyClick(window, K.Key_X)
+    answer(window, "h7-01")
+    assert bench.state.boards["H7-01"].scrapped and not bench.state.at("Rework")
+
+
+def test_a_board_fails_for_what_was_seen(window: Window) -> None:
+    bench = window.desk.bench
+    to_inspect(bench)
+    bench.do(c.InspectBoard("H7-01"))
+    show(window, "Test")
+    QTest.keyClick(window, K.Key_X)
+    assert "mark what you saw" in window.desk.said
+    QTest.keyClick(window, K.Key_W)
+    answer(window, "D2 gloomy")
+    assert "no fault word" in window.desk.said
+    QTest.keyClick(window, K.Key_W)
+    answer(window, "d2 turned")
+    QTest.keyClick(window, K.Key_Down)
+    assert window.station.pair is bench.plan[1]  # type: ignore[attr-defined]
+    QTest.keyClick(window, K.Key_X)
+    assert bench.state.boards["H7-01"].station == "Rework"
+
+
+def test_papers_that_cannot_be_written_say_so(window: Window, tmp_path: Path) -> None:
+    station = show(window, "Release")
+    for name in ("H7-01.pdf", "H7-01.json"):
+        station.write(str(tmp_path / "no such folder" / name))
+        assert "Not written" in window.desk.said
+        station.write(str(tmp_path / name))
+        assert name in window.desk.said and not (tmp_path / f"{name}.part").exists()
+    assert json.loads((tmp_path / "H7-01.json").read_text())["station"] == "Kit"
+
+
+def test_units_theme_and_size_are_remembered(window: Window, qtbot: QtBot) -> None:
+    fill(window.desk.bench)
+    show(window, "Print")
+    assert ("foil", "0.12 mm") in window.facts.rows
+    QTest.keyClick(window, K.Key_U, Qt.KeyboardModifier.ControlModifier)
+    assert ("foil", "0.005 in") in window.facts.rows
+    QTest.keyClick(window, K.Key_D, Qt.KeyboardModifier.ControlModifier)
+    window.resize(1150, 720)
+    window.close()
+    again = make_window(window.desk.bench, window.settings)
+    qtbot.addWidget(again)
+    from fusilex.ui.theme import theme
+
+    assert Units.inch and theme.tokens.name == "dim"
+    assert again.height() == 720 and window.settings.value("geometry") == window.saveGeometry()
+
+
+def test_menu_and_strip_hide_no_key(window: Window) -> None:
+    window.opening.menu()
+    menu = next(w for w in window.findChildren(QMenu) if w.isVisible())
+    offered = " ".join(action.text() for action in menu.actions())
+    menu.close()
+    for station in STATIONS:
+        show(window, station)
+        for key in window.keys():
+            for name in key.keys.split(" "):
+                listed = (
+                    key.label
+                    or name in offered
+                    or name.startswith(("Ctrl+Left", "Ctrl+Right", "Ctrl+Up", "Ctrl+Down"))
+                    or "PgUp PgDown" in key.keys
+                )
+                assert listed or name in ("=", "/", "F") or (name.startswith("Ctrl+") and name[-1].isdigit()), (
+                    station,
+                    name,
+                )
+        assert {k.keys for k in window.strip.shown} >= set(ALWAYS)
+
+
+def test_keys_have_names() -> None:
+    def pressed(key: Qt.Key, text: str = "", modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> str:
+        return key_name(QKeyEvent(QEvent.Type.KeyPress, key, modifiers, text))
+
+    assert (
+        pressed(K.Key_Space, " ") == "Space" and pressed(K.Key_A, "a") == "A" and pressed(K.Key_BracketLeft, "[") == "["
+    )
+    assert pressed(K.Key_5, "5", Qt.KeyboardModifier.KeypadModifier) == "5"
+    assert pressed(K.Key_Z, "\x1a", Qt.KeyboardModifier.ControlModifier) == "Ctrl+Z" and pressed(K.Key_Left) == "Left"
+
+
+def test_every_rule_named_by_a_judgement_can_be_explained(window: Window) -> None:
+    bench = window.desk.bench
+    to_inspect(bench)
+    bench.do(c.MarkFault("H7-01", "U1", "bridge"))
+    for station in STATIONS:
+        show(window, station)
+        for judgement in window.judged.items:
+            assert judgement.rule in RULES, judgement.rule
+            assert judgement.headline and not judgement.headline.endswith(".")
+
+
+def test_worst_comes_first_and_numbers_carry_units() -> None:
+    made = [Judgement("x", level, "s", "h") for level in (Level.GO, Level.UNKNOWN, Level.STOP, Level.CARE)]
+    assert [j.level for j in worst_first(made)] == [Level.STOP, Level.CARE, Level.UNKNOWN, Level.GO]
+    assert (
+        Because("gap", 0.12345, "mm").text() == "gap 0.123 mm" and Because("share", 33.3, "%").text() == "share 33.3 %"
+    )
+
+
+def test_arrows_walk_to_the_part_in_that_direction(bench: Bench) -> None:
+    parts = [p for p in bench.design.parts if p.fitted and p.side == "top"]
+    u1 = bench.design.part_by_ref["U1"]
+    for direction, ahead in (
+        ("Left", lambda p: p.x < u1.x),
+        ("Right", lambda p: p.x > u1.x),
+        ("Up", lambda p: p.y > u1.y),
+        ("Down", lambda p: p.y < u1.y),
+    ):
+        ref = neighbour(parts, "U1", direction, mirrored=False)
+        assert ref and ahead(bench.design.part_by_ref[ref])
+    assert neighbour(parts, "U1", "Left", mirrored=True) == neighbour(parts, "U1", "Right", mirrored=False)
+    assert neighbour(parts, None, "Up", False) == parts[0].ref and neighbour([], "U1", "Up", False) is None
+
+
+def test_art_covers_what_the_layers_cover(bench: Bench) -> None:
+    make_application()
+    art = BoardArt(bench.design)
+    paste = bench.design.layer("paste", "top")
+    assert paste
+    area = sum(path.toFillPolygon().boundingRect().width() > 0 for path in art.paths("paste", "top"))
+    assert area == len(art.paths("paste", "top")) > 1 and paths_of([]) == []
+    hole = bench.design.outline.difference(bench.design.outline.buffer(-5))
+    path = paths_of([hole])[0]
+    assert path.contains(QPointF(1, 1)) and not path.contains(QPointF(22, 15)), "holes stay open"
+    exposed = art.paths("exposed", "top")
+    pad = bench.design.pads_by_ref["U1"][0].polygon.centroid
+    assert any(p.contains(QPointF(pad.x, pad.y)) for p in exposed)
+
+
+def test_the_loupe_and_the_bin_show_a_part_unturned_with_its_marks(window: Window) -> None:
+    bench = window.desk.bench
+    station = show(window, "Place")
+    loupe = station.findChild(Loupe)
+    loupe.look_at(bench.design.part_by_ref["C7"])
+    assert loupe.field_mm() == 2.5
+    loupe.look_at(bench.design.part_by_ref["U1"])
+    assert loupe.field_mm() == 9
+    flat = unturned(bench.design.part_by_ref["D1"])
+    assert flat.turn == 0 and [round(p.polygon.centroid.x, 2) for p in flat.pads] == [-1.65, 1.65]
+    bottom = unturned(bench.design.part_by_ref["BT1"])
+    assert [round(p.polygon.centroid.x, 2) for p in bottom.pads] == [-8.0, 0.0, 8.0]
+
+
+def test_keys_do_nothing_that_is_not_meant(window: Window) -> None:
+    bench = window.desk.bench
+    count = len([e for e in bench.history if e.kind != "went"])
+    for station in ("Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release"):
+        show(window, station)
+        for key in (K.Key_Space, K.Key_X, K.Key_Backspace, K.Key_1, K.Key_Tab, K.Key_F5, K.Key_QuoteLeft):
+            QTest.keyClick(window, key)
+            window.ask.leave()
+    assert len([e for e in bench.history if e.kind != "went"]) == count and isinstance(window.keys()[0], Key)
