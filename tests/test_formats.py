@@ -12,22 +12,25 @@ import numpy as np
 import pytest
 import shapely
 from conftest import HERON
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from fusilex.bench.judging import ready_findings
 from fusilex.core.board.connect import compare_with_netlist
-from fusilex.core.board.model import Design
+from fusilex.core.board.model import Design, Layer
 from fusilex.core.board.reconcile import reconcile
+from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.problems import BadInput
 from fusilex.formats import intake
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify
-from fusilex.formats.intake import Files, design_from, read_design, zip_files
+from fusilex.formats.intake import Files, design_from, outline_polygon, read_design, zip_files
 from fusilex.formats.lists import read_bom, read_placements, read_points, split_refs
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel, write_panel
+from fusilex.formats.tables import length_mm, number
 from fusilex.formats.temperature_log import read_log
 
 GERBER = "%FSLAX34Y34*%\n%MOMM*%\n{body}\nM02*\n"
@@ -145,6 +148,17 @@ def test_lists_of_many_habits() -> None:
     assert [line.fit for line in marked] == [True, False]
     placed = read_placements(b"ref,x (inch),y (inch),side\nR1,1,2,back\n", "p.csv")
     assert (placed[0].x, placed[0].y, placed[0].side) == (pytest.approx(25.4), pytest.approx(50.8), "bottom")
+    assert read_points(b"FID1,100.5,50\nU1@3;7;-8.25\n", "t.csv") == [("FID1", 100.5, 50.0), ("U1@3", 7.0, -8.25)]
+    sides = [
+        ("TopLayer", "top"),
+        ("Bottom", "bottom"),
+        ("B", "bottom"),
+        ("front", "top"),
+        ("", "top"),
+        ("solder side", "bottom"),
+    ]
+    for word, side in sides:
+        assert read_placements(f"ref,x,y,side\nR1,1,2,{word}\n".encode(), "p.csv")[0].side == side
     assert read_points(b"fiducial\tmeasured x\tmeasured y\nP1\t1.5\t2\n", "t.txt") == [("P1", 1.5, 2.0)]
 
 
@@ -250,20 +264,27 @@ READERS = {
 }
 
 
-@settings(max_examples=40, deadline=4000, suppress_health_check=[HealthCheck.function_scoped_fixture])
+slips = st.lists(
+    st.tuples(st.floats(0, 0.999), st.sampled_from(("set", "cut", "repeat")), st.integers(0, 255), st.integers(1, 40)),
+    min_size=1,
+    max_size=12,
+)
+
+
+@settings(max_examples=60, deadline=None)
 @pytest.mark.parametrize("name", READERS)
-@given(st.data())
-def test_mutated_bytes_are_read_or_refused_but_never_crash(heron_files: Files, name: str, data: st.DataObject) -> None:
-    raw = bytearray(heron_files[name][:6000] + heron_files[name][-40:])
-    for _ in range(data.draw(st.integers(1, 12))):
-        at = data.draw(st.integers(0, len(raw) - 1))
-        action = data.draw(st.sampled_from(("set", "cut", "repeat")))
+@given(made=slips)
+def test_mutated_bytes_are_read_or_refused_but_never_crash(name: str, made: list[tuple[float, str, int, int]]) -> None:
+    whole = (HERON / name).read_bytes()
+    raw = bytearray(whole[:6000] + whole[-40:])
+    for where, action, value, length in made:
+        at = int(where * len(raw))
         if action == "set":
-            raw[at] = data.draw(st.integers(0, 255))
+            raw[at] = value
         elif action == "cut":
-            del raw[at : at + data.draw(st.integers(1, 40))]
+            del raw[at : at + length]
         else:
-            raw[at:at] = raw[at : at + data.draw(st.integers(1, 40))]
+            raw[at:at] = raw[at : at + length]
         raw = raw or bytearray(b" ")
     try:
         READERS[name](bytes(raw), name)
@@ -275,3 +296,90 @@ def test_mutated_bytes_are_read_or_refused_but_never_crash(heron_files: Files, n
 def test_no_shape_is_lost_between_drawing_order_and_layers(heron: Design) -> None:
     for layer in heron.layers:
         assert np.all(shapely.is_valid(layer.polygons)) and np.all(shapely.area(layer.polygons) > 0)
+
+
+@pytest.mark.parametrize(
+    ("text", "value", "unit"),
+    [
+        ("1.5", 1.5, ""),
+        ("-0,25mm", -0.25, "mm"),
+        ("12.", 12.0, ""),
+        (".5 in", 0.5, "in"),
+        ("1e-2", 0.01, ""),
+        ("90°", 90, "°"),
+    ],
+)
+def test_numbers_as_people_write_them(text: str, value: float, unit: str) -> None:
+    assert number(text, "f", 1, "x") == (value, unit)
+
+
+@pytest.mark.parametrize("text", ["", "abc", "1.2.3", "nan", "1e999", "--4", "3 furlongs"])
+def test_what_is_no_number_is_refused_with_its_place(text: str) -> None:
+    with pytest.raises(BadInput, match=r"f\.csv, line 7, column turn: expected a number"):
+        number(text, "f.csv", 7, "turn")
+
+
+@pytest.mark.parametrize(
+    ("cell", "column", "mm"), [("100", "x (mil)", 2.54), ("1 in", "x mm", 25.4), ("2", "x", 2.0), ("1", "X inch", 25.4)]
+)
+def test_lengths_in_any_unit(cell: str, column: str, mm: float) -> None:
+    assert length_mm(cell, "f", 1, column) == pytest.approx(mm)
+
+
+def line(points: str, width: str = "0.2") -> Layer:
+    return read_gerber(GERBER.format(body=f"%ADD10C,{width}*%\nD10*\n{points}").encode(), "o.gko", "outline").layer
+
+
+def test_outlines_drawn_filled_open_and_empty() -> None:
+    corners = ["X0Y0D02*", "X100000Y0D01*", "X100000Y50000D01*", "X0Y50000D01*", "X0Y0D01*"]
+    drawn = outline_polygon(line("\n".join(corners)), "x")
+    assert drawn.area == pytest.approx(50, rel=1e-4) and drawn.bounds == pytest.approx((0, 0, 10, 5), abs=1e-3)
+    slot = ["X40000Y20000D02*", "X60000Y20000D01*", "X60000Y30000D01*", "X40000Y30000D01*", "X40000Y20000D01*"]
+    assert outline_polygon(line("\n".join(corners + slot)), "x").area == pytest.approx(50, rel=1e-4)
+    filled = read_gerber(GERBER.format(body="G36*\n" + "\n".join(corners) + "\nG37*").encode(), "o", "outline").layer
+    assert outline_polygon(filled, "x").area == pytest.approx(50)
+    with pytest.raises(BadInput, match="an outline that closes"):
+        outline_polygon(line("\n".join(corners[:3])), "x")
+    with pytest.raises(BadInput, match="encloses the board"):
+        outline_polygon(line("X0Y0D02*\nX1000Y0D01*"), "x")
+
+
+def test_layers_of_one_role_are_one_layer(heron_files: Files, heron: Design) -> None:
+    text = heron_files["heron-r2-paste-top.gbr"].decode()
+    head, flashes = text[: text.index("%TO")], text[text.index("%TO") :].replace("M02*", "")
+    blocks = flashes.split("%TD*%\n")
+    half = len(blocks) // 2
+    codes = {i: next(b for b in reversed(re.findall(r"^D\d+\*$", "".join(blocks[:i]), re.M) or [""])) for i in (half,)}
+    parts = {
+        "a-paste-top.gbr": head + "%TD*%\n".join(blocks[:half]) + "M02*\n",
+        "b-paste-top.gbr": head + codes[half] + "\n" + "%TD*%\n".join(blocks[half:]) + "M02*\n",
+    }
+    files = {n: d for n, d in heron_files.items() if "paste-top" not in n} | {n: t.encode() for n, t in parts.items()}
+    assert openings_of(design_from(files, "x"), "top").area.sum() == pytest.approx(openings_of(heron, "top").area.sum())
+
+
+def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -> None:
+    files = heron_files | {"other-bom.csv": heron_files["heron-r2-bom.csv"]}
+    design = design_from(files, "x")
+    assert len(design.bom) == 35 and "second bill of materials" in design.notes[0]
+    assert [j.rule for j in ready_findings(design)[1] if j.level is Level.CARE] == ["ready.note"]
+
+
+def test_nothing_readable_is_other(heron_files: Files) -> None:
+    for name, data in (
+        ("a.png", b"\x89PNG\x00\x00"),
+        ("b.txt", b"words only"),
+        ("c.csv", b""),
+        ("d", b"\xff\xfeh\x00i\x00"),
+    ):
+        assert identify(name, data).role == "other", name
+    assert {identify(n, d).kind for n, d in heron_files.items()} == {
+        "gerber",
+        "drill",
+        "netlist",
+        "placements",
+        "bom",
+        "log",
+        "panel",
+        "other",
+    }

@@ -225,7 +225,11 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
     bench.do(c.MachinePlaced(1))
     station = show(window, "Reflow")
     station.record(str(tmp_path / "absent.csv"))
-    assert "cannot be read" in window.desk.said
+    assert "expected a file that can be read; found No such file" in window.desk.said
+    with (tmp_path / "huge.csv").open("wb") as stream:
+        stream.truncate(200 * 2**20)
+    station.record(str(tmp_path / "huge.csv"))
+    assert "at most 48 MB; found 200 MB" in window.desk.said
     (tmp_path / "text.csv").write_text("time,temp\n" + "\n".join(f"{i},hot" for i in range(20)))
     station.record(str(tmp_path / "text.csv"))
     assert "line 2, column temp: expected a number; found “hot”" in window.desk.said

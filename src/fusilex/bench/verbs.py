@@ -20,7 +20,7 @@ from fusilex.core.printing.openings import Openings, judge_release, openings_of,
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.profile import WINDOWS, judge_profile, measure, window_index
-from fusilex.formats.intake import MOST_FILE_BYTES, read_design
+from fusilex.formats.intake import read_design, read_one
 from fusilex.formats.lists import read_points
 from fusilex.formats.temperature_log import read_log
 
@@ -138,7 +138,7 @@ def _opening_rows(here: Openings, foil: float) -> list[dict[str, Any]]:
 def refs(folder: str, points: str) -> Answer:
     """Transform from the design to the measured points, and the error to expect at the worst part."""
     design = read_design(folder)
-    taught = read_points(_read(points), Path(points).name)
+    taught = read_points(read_one(Path(points)), Path(points).name)
     known = {p.ref: (p.x, p.y) for p in design.placements}
     panel_points = {name: (x, y) for name, x, y in getattr(design.panel, "fiducials", ())}
     if all(name in panel_points for name, _, _ in taught):  # a panel taught by its own fiducials
@@ -175,7 +175,7 @@ def refs(folder: str, points: str) -> Answer:
 
 def profile(log: str, window: str) -> Answer:
     """Metrics of an oven run; of several probes the one with the worst index stands in `metrics`."""
-    read = read_log(_read(log), Path(log).name)
+    read = read_log(read_one(Path(log)), Path(log).name)
     rule = WINDOWS[window]
     per_probe = {
         name: measure(read.time_s, values, rule)
@@ -258,16 +258,3 @@ def find_board(serial: str, journals: Sequence[str]) -> object | None:
             if serial in project(journal.since(row.id)).boards:
                 return Bench(journal, row.id)
     return None
-
-
-def _read(path: str) -> bytes:
-    try:
-        if Path(path).stat().st_size > MOST_FILE_BYTES:
-            raise BadInput(
-                Path(path).name,
-                f"a file of at most {MOST_FILE_BYTES >> 20} MB",
-                f"{Path(path).stat().st_size / 2**20:.0f} MB",
-            )
-        return Path(path).read_bytes()
-    except OSError as error:
-        raise BadInput(path, "a file that can be read", error.strerror or str(error)) from error

@@ -36,6 +36,9 @@ RULES: dict[str, Rule] = {
         "Every body is in the catalogue; else its size is read from the text or guessed.",
         "Catalogue of standard bodies",
     ),
+    "ready.note": Rule(
+        "A design has one bill of materials; of several the first by name is used.", "What was found in the folder"
+    ),
     "ready.netlist": Rule(
         "Every net of the netlist is one connected piece of copper and no two nets touch.",
         "IPC-D-356A netlist against copper and plated holes",

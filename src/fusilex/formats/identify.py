@@ -127,5 +127,5 @@ def _table(name: str, head: bytes) -> Guess:
 
 LOG_WORDS = {
     "time": r"t|time|seconds?|s|elapsed|time ?\(?s(?:ec(?:onds)?)?\)?|elapsed ?\(?s\)?|minutes|time ?\(?min\)?",
-    "temperature": r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d|tc ?\d?|.*\(?°?[cf]\)?|deg ?[cf]|board.*|air.*",
+    "temperature": r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d|tc ?\d?|.*\(?°?[cf]\)?|deg ?[cf]|celsius|fahrenheit|board.*|air.*",
 }

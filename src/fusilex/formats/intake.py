@@ -45,6 +45,15 @@ def read_files(path: Path) -> Files:
     )
 
 
+def read_one(path: Path) -> bytes:
+    """Contents of a single file. Raises `BadInput` when it cannot be read or is too large."""
+    try:
+        _check_size(path.name, path.stat().st_size, 0, 1)
+        return path.read_bytes()
+    except OSError as error:
+        raise BadInput(str(path), "a file that can be read", error.strerror or str(error)) from error
+
+
 def _check_size(name: str, size: int, total: int, count: int) -> None:
     if size > MOST_FILE_BYTES:
         raise BadInput(name, f"a file of at most {MOST_FILE_BYTES >> 20} MB", f"{size / 2**20:.0f} MB")

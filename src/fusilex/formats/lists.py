@@ -6,7 +6,7 @@ import re
 
 from fusilex.core.board.model import BomLine, Placement
 from fusilex.core.problems import BadInput
-from fusilex.formats.tables import Table, length_mm, number, read_table
+from fusilex.formats.tables import Table, decode, length_mm, number, read_table
 
 _REF = r"refs?|references?|designators?|refdes|ref des|reference designators?|parts?|components?"
 _VALUE = r"values?|val|comment|description value"
@@ -30,9 +30,10 @@ BOM_WORDS = {
     "side": r"side|layer",
     "description": r"description|notes?|remarks?",
 }
-_BOTTOM = {"bottom", "bot", "b", "back", "solder", "bottomlayer", "bottomside", "2", "lower"}
-_TOP = {"top", "t", "front", "f", "component", "toplayer", "topside", "1", "upper", ""}
+_BOTTOM = re.compile(r"b|bcu|bot.*|back.*|solder.*|lower.*|2")
+_TOP = re.compile(r"|t|f|fcu|top.*|front.*|comp.*|upper.*|1")
 _NO_FIT = re.compile(r"\b(dn[pfi]|do not (?:fit|populate|place)|not fitted|no ?fit|unfitted)\b", re.I)
+_BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
 _RANGE = re.compile(r"^([A-Za-z_]+)(\d+)\s*[-–…]\s*(?:([A-Za-z_]+))?(\d+)$")
 
 
@@ -58,9 +59,9 @@ def read_placements(data: bytes, name: str) -> tuple[Placement, ...]:
 
 def _side(table: Table, row: int, line: int) -> str:
     word = re.sub(r"[^a-z0-9]", "", table.cell(row, "side").lower())
-    if word in _BOTTOM:
+    if _BOTTOM.fullmatch(word):
         return "bottom"
-    if word in _TOP:
+    if _TOP.fullmatch(word):
         return "top"
     raise BadInput(
         table.name, "a side such as top or bottom", f"“{table.cell(row, 'side')[:24]}”", f"line {line}, column side"
@@ -123,13 +124,16 @@ def split_refs(text: str) -> tuple[str, ...]:
 
 
 def read_points(data: bytes, name: str) -> list[tuple[str, float, float]]:
-    """Measured reference points: reference or fiducial, x and y in mm. Raises `BadInput`."""
+    """Measured reference points: reference or fiducial, x and y in mm; a header is welcome but not needed.
+
+    Raises `BadInput` with line and column.
+    """
     words = {**PLACEMENT_WORDS, "ref": _REF + "|fiducial|point|name"}
+    if _BARE_POINT.match(decode(data, name)):
+        data = b"ref,x,y\n" + decode(data, name).replace(";", ",").replace("\t", ",").encode()
     table = read_table(data, name, words, ("ref", "x", "y"))
-    return [
-        (
-            table.cell(r, "ref"),
-            *(length_mm(table.cell(r, f), name, line, table.columns[table.fields[f]]) for f in ("x", "y")),
-        )  # type: ignore[misc]
-        for r, line in enumerate(table.lines)
-    ]
+    found = []
+    for row, line in enumerate(table.lines):
+        x, y = (length_mm(table.cell(row, f), name, line, table.columns[table.fields[f]]) for f in ("x", "y"))
+        found.append((table.cell(row, "ref"), x, y))
+    return found

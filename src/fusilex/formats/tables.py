@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import csv
 import io
+import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -36,13 +37,14 @@ class Table:
 def decode(data: bytes, name: str) -> str:
     """Text of a file in UTF-8, UTF-16 or Latin-1. Raises `BadInput` for binary data."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", errors="replace")
+        return "\n".join(data.decode("utf-16", errors="replace").splitlines())
     if b"\x00" in data[:4096]:
         raise BadInput(name, "a text table", "binary data")
     try:
-        return data.decode("utf-8-sig")
+        text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        return data.decode("latin-1")
+        text = data.decode("latin-1")
+    return "\n".join(text.splitlines())
 
 
 @lru_cache(maxsize=256)
@@ -63,12 +65,22 @@ def recognise(header: Sequence[str], wording: Wording) -> dict[str, int]:
     return found
 
 
+def _rows(text: str, separator: str, name: str) -> Iterator[tuple[int, list[str]]]:
+    """(line, cells) of every row. Raises `BadInput` where the text is no table at all."""
+    reader = csv.reader(io.StringIO(text), delimiter=separator)
+    try:
+        for row in reader:
+            yield reader.line_num, row
+    except csv.Error as error:
+        raise BadInput(name, "cells and separators", str(error), f"line {reader.line_num}") from error
+
+
 def read_table(data: bytes, name: str, wording: Wording, needed: Sequence[str]) -> Table:
     """The table in `data` whose header names the `needed` fields. Raises `BadInput` when no line does."""
     text = decode(data, name)
     best: tuple[int, int, str, dict[str, int]] | None = None
     for separator in SEPARATORS:
-        for number, row in enumerate(csv.reader(io.StringIO(text[:60_000]), delimiter=separator)):
+        for number, row in enumerate(cells for _, cells in _rows(text[:60_000], separator, name)):
             if number > 40:
                 break
             fields = recognise(row, wording)
@@ -80,26 +92,26 @@ def read_table(data: bytes, name: str, wording: Wording, needed: Sequence[str]) 
     _, header, separator, fields = best
     rows, lines = [], []
     columns: tuple[str, ...] = ()
-    reader = csv.reader(io.StringIO(text), delimiter=separator)
-    for number, row in enumerate(reader):
+    for number, (line, row) in enumerate(_rows(text, separator, name)):
         if number == header:
             columns = tuple(row)
         elif number > header and any(cell.strip() for cell in row) and not row[0].lstrip().startswith("#"):
             rows.append(tuple(row))
-            lines.append(reader.line_num)
+            lines.append(line)
     return Table(name, columns, tuple(rows), tuple(lines), fields)
 
 
-_NUMBER = re.compile(r"^\s*([-+]?\d*[.,]?\d+(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|in|inch|\"|°|deg)?\s*$")
+_NUMBER = re.compile(r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|in|inch|\"|°|deg)?\s*$")
 _TO_MM = {"mil": 0.0254, "mils": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4}
 
 
 def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
     """A number and its unit ('' if none), decimal comma allowed. Raises `BadInput` naming line and column."""
     match = _NUMBER.match(text)
-    if not match:
+    value = float(match[1].replace(",", ".")) if match else math.nan
+    if match is None or not math.isfinite(value):
         raise BadInput(name, "a number", f"“{text[:40]}”", f"line {line}, column {column.strip() or '?'}")
-    return float(match[1].replace(",", ".")), match[2] or ""
+    return value, match[2] or ""
 
 
 def length_mm(text: str, name: str, line: int, column: str) -> float:

@@ -202,6 +202,9 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 (Because("parts", len(fitted)), Because("lines", len(design.bom)), Because("pads", len(design.pads))),
             )
         )
+    found += [
+        Judgement("ready.note", Level.CARE, note, note, (), "Keep one of them in the folder.") for note in design.notes
+    ]
     guessed = [p.ref for p in fitted if not p.body.known]
     if guessed:
         found.append(

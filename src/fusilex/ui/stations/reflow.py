@@ -11,8 +11,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from fusilex.bench.commands import RecordReflow
+from fusilex.core.problems import BadInput
 from fusilex.core.reflow.profile import WINDOWS, Window, crossings
 from fusilex.core.units import show_temperature
+from fusilex.formats.intake import read_one
 from fusilex.formats.temperature_log import TemperatureLog, read_log
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
@@ -279,9 +281,9 @@ class Reflow(Station):
     def record(self, name: str) -> None:
         """Record a run from a log file for the panel in hand."""
         try:
-            data = Path(name).read_bytes()
-        except OSError as error:
-            self.desk.say(f"{Path(name).name} cannot be read: {error.strerror}.")
+            data = read_one(Path(name))
+        except BadInput as problem:
+            self.desk.say(str(problem))
             return
         serial, panel = self.bench.board.serial, self.bench.board.panel
         window = WINDOWS[self.bench.paste].name

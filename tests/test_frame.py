@@ -1,0 +1,239 @@
+"""The frame's own pieces: head, line, Now card, judgements, questions; and how the program starts."""
+
+from __future__ import annotations
+
+import argparse
+import re
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from conftest import HERON
+from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from fusilex import app
+from fusilex.bench import commands as c
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.now import Now
+from fusilex.bench.session import Bench
+from fusilex.bench.verbs import find_board
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.problems import BadInput
+from fusilex.journal.projection import STATIONS
+from fusilex.journal.store import Journal, sqlite_url
+from fusilex.ui.ask import Ask
+from fusilex.ui.head import Units
+from fusilex.ui.reader import Reader
+from fusilex.ui.side import Judgements, NowCard
+from fusilex.ui.start import make_application, make_window, open_demo, start
+from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
+from fusilex.ui.why import why_html
+from fusilex.ui.window import Window
+
+ROOT = Path(__file__).parents[1]
+
+
+@pytest.fixture
+def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    make_application()
+    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    yield made
+    Units.inch = Units.fahrenheit = False
+    use(LIGHT)
+
+
+def to_reflow(bench: Bench) -> None:
+    for station in CAUTIONS:
+        bench.do(c.Acknowledge(station))
+    bench.do(c.AcceptFiles())
+    for line in bench.lines:
+        bench.do(c.FillBin(line.key, line.pull))
+    bench.do(c.CloseKit())
+    bench.do(c.PrintPanel(2, 0.12, "leaded"))
+
+
+def test_the_head_shows_the_clocks_that_matter(window: Window) -> None:
+    bench = window.desk.bench
+    assert window.head.clocks() == []
+    to_reflow(bench)
+    assert dict(window.head.clocks()) == {"paste out": "0 min", "prints": "1"}
+    bench.do(c.MachinePlaced(2))
+    bench.do(c.RecordReflow(2, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    assert dict(window.head.clocks()) == {"prints": "1", "last oven run": "0 min"}, "baked paste needs no clock"
+
+
+def test_the_line_counts_boards_and_lets_solder_flow(window: Window) -> None:
+    bench, line = window.desk.bench, window.line
+    assert line.counts()["Ready"] == 18 and line.done_shares() == [0.0] * 10
+    to_reflow(bench)
+    assert (line.counts()["Print"], line.counts()["Place"]) == (12, 6)
+    shares = dict(zip(STATIONS, line.done_shares(), strict=True))
+    assert shares["Ready"] == shares["Kit"] == 1.0 and shares["Print"] == pytest.approx(6 / 18) and shares["Place"] == 0
+    xs = [line._x(i) for i in range(10)]
+    assert xs == sorted(xs) and xs[0] > 30 and xs[-1] < line.width() - 30
+
+
+def test_the_now_card_grows_with_its_words(qtbot: QtBot) -> None:
+    make_application()
+    card = NowCard()
+    qtbot.addWidget(card)
+    card.setFixedWidth(340)
+    card.show_now(Now("Short"))
+    low = card.height()
+    card.show_now(
+        Now("A title that takes more than a single line", "and words " * 30, 0.5, ("one caution", "another")), "said"
+    )
+    assert card.height() > low + 100 and "A title" in card.accessibleName()
+
+
+def test_judgements_are_chosen_by_key_and_explained(window: Window, qtbot: QtBot) -> None:
+    listed = Judgements()
+    qtbot.addWidget(listed)
+    listed.resize(340, 400)
+    made = [
+        Judgement("print.release", level, f"s{i}", f"headline {i}", (Because("n", float(i), "mm"),), "do", ("U1",))
+        for i, level in enumerate(Level)
+    ]
+    listed.show_judgements(made, {made[1].key: "known"})
+    assert listed.current is made[0]
+    listed.choose(2)
+    assert listed.current is made[2]
+    listed.choose(-1)
+    assert listed.current is made[3]
+    listed.show_judgements(made[:1], {})
+    assert listed.current is made[0]
+    text = why_html(made[2], "because I say so")
+    for words in ("headline 2", "IPC-7525", "U1", "because I say so", "2", "mm"):
+        assert words in text
+    assert "Rule" not in why_html(Judgement("unheard.of", Level.GO, "s", "<b>h</b>")) and "&lt;b&gt;" in why_html(
+        Judgement("x", Level.GO, "s", "<b>h</b>")
+    )
+    QTest.keyClick(window, Qt.Key.Key_PageDown)
+    assert window.judged.chosen == 1 % len(window.judged.items)
+
+
+def test_a_question_is_answered_once_or_left(qtbot: QtBot) -> None:
+    make_application()
+    ask, answers = Ask(), list[str]()
+    qtbot.addWidget(ask)
+    ask.ask("How many?", "12", answers.append)
+    assert ask.line.text() == "12" and ask.line.hasSelectedText() and ask.isVisibleTo(None)
+    QTest.keyClicks(ask.line, " 40 ")
+    QTest.keyClick(ask.line, Qt.Key.Key_Return)
+    QTest.keyClick(ask.line, Qt.Key.Key_Return)
+    assert answers == ["40"]
+    ask.ask("Again?", "", answers.append)
+    QTest.keyClick(ask.line, Qt.Key.Key_Return)
+    assert answers == ["40"], "an empty answer is none"
+
+
+def test_a_dropped_folder_asks_for_the_number_of_boards(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getInt", lambda *a: (5, True))
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(HERON))])
+    window.dropEvent(
+        QDropEvent(
+            QPointF(5, 5), Qt.DropAction.CopyAction, mime, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier
+        )
+    )
+    qtbot.waitUntil(lambda: len(window.desk.bench.state.boards) == 5, timeout=8000)
+    assert window.desk.bench.state.opened["design"] == "heron-r2" and window.opening.recent() == [str(HERON)]
+    names = [b.name for b in window.desk.bench.journal.batches()]
+    monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getItem", lambda *a: (a[3][-1], True))
+    window.opening.choose_batch()
+    assert len(names) == 2 and len(window.desk.bench.state.boards) == 18
+
+
+def test_a_reader_that_was_left_stays_silent(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    heard: list[object] = []
+    reader = Reader(tmp_path / "nowhere")
+    reader.failed.connect(heard.append)
+    reader.run()
+    assert "nothing there" in str(heard[0])
+    reader.left = True
+    reader.run()
+    monkeypatch.setattr("fusilex.ui.reader.read_files", lambda path: 1 / 0)
+    reader.run()
+    assert len(heard) == 1
+    reader.left = False
+    reader.run()
+    assert "ZeroDivisionError" in str(heard[1]), "a defect is said, not thrown through the window"
+
+
+def test_the_demo_is_opened_where_it_was_left(tmp_path: Path) -> None:
+    journal = Journal(sqlite_url(tmp_path / "demo.sqlite"))
+    first = open_demo(journal)
+    assert next(iter(first.state.boards)) == "H7-01" and len(first.state.boards) == 18 and first.paste == "leaded"
+    first.do(c.AcceptFiles())
+    assert open_demo(journal).state == first.state
+    assert open_demo(journal, fresh=True).state.at("Ready") and len(journal.batches()) == 2
+
+
+def test_a_journal_that_cannot_be_opened_ends_the_start_with_a_sentence(capsys: pytest.CaptureFixture[str]) -> None:
+    assert start(sqlite_url(HERON / "README.txt" / "j.sqlite"), demo=True) == 2
+    assert "cannot be opened" in capsys.readouterr().err
+
+
+def test_journals_by_url_file_environment_and_default(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, bench: Bench
+) -> None:
+    assert app.journal_url(str(tmp_path / "a.sqlite")) == f"sqlite:///{tmp_path}/a.sqlite"
+    assert app.journal_url("postgresql://host/db") == "postgresql://host/db"
+    assert app.journal_url(None).endswith("fusilex/journal.sqlite") and app.journal_url(None, True).endswith(
+        "demo.sqlite"
+    )
+    assert app.journal_urls(None) == []
+    monkeypatch.setenv("FUSILEX_JOURNAL", bench.journal.url)
+    assert app.journal_urls(None) == [bench.journal.url]
+    assert (
+        find_board("H7-18", app.journal_urls(None)) is not None and find_board("Q1-01", app.journal_urls(None)) is None
+    )
+    assert isinstance(app.parser(), argparse.ArgumentParser)
+
+
+def test_themes_have_the_same_tokens_and_none_is_missing() -> None:
+    make_application()
+    for tokens in (LIGHT, DIM):
+        for name in TOKEN_NAMES:
+            assert re.fullmatch(r"#[0-9a-f]{6}", getattr(tokens, name)), name
+    for _ in range(12):
+        use(DIM)
+        use(LIGHT)
+    assert theme.colour("ink").name() == LIGHT.ink and theme.colour("ink", 40).alpha() == 40
+
+
+def test_no_widget_names_a_colour() -> None:
+    for path in (ROOT / "src/fusilex/ui").rglob("*.py"):
+        if path.name != "theme.py":
+            assert not re.search(r"#[0-9a-fA-F]{6}\b|QColor\(", path.read_text()), path.name
+
+
+def test_the_readme_shows_every_screenshot_and_its_links_lead_somewhere() -> None:
+    text = (ROOT / "README.md").read_text()
+    shots = {p.name for p in (ROOT / "docs/screenshots").glob("*.png")}
+    assert shots and len(shots) < 20 and all(f"docs/screenshots/{name}" in text for name in shots)
+    for page in (ROOT / "README.md", *(ROOT / "docs").glob("*.md")):
+        for link in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
+            assert (page.parent / link).exists(), (page.name, link)
+
+
+def test_run_without_a_word_says_what_it_can_do() -> None:
+    done = subprocess.run([str(ROOT / "run")], check=False, capture_output=True, text=True)
+    assert done.returncode == 2
+    for word in ("demo", "test", "app", "shots", "speed"):
+        assert f"./run {word}" in done.stdout
+
+
+def test_bad_input_is_one_line() -> None:
+    problem = BadInput("a.csv", "a number", "some\n  text", "line 3")
+    assert str(problem) == "a.csv, line 3: expected a number; found some text."
+    assert (problem.file, problem.place) == ("a.csv", "line 3")

@@ -1,0 +1,276 @@
+"""What each station says and judges as a batch moves: the Now card and the judgements, state by state."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import pytest
+from conftest import HERON
+
+from fusilex.bench import commands as c
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.judging import judgements, open_stops
+from fusilex.bench.now import Now, now
+from fusilex.bench.papers import board_record, page_html, page_text
+from fusilex.bench.session import Bench
+from fusilex.core.judgement import Judgement, Level
+from fusilex.formats.intake import Files
+from fusilex.journal.projection import STATIONS
+from fusilex.journal.store import Journal
+
+LOG = (HERON / "oven-run-1.csv").read_bytes()
+
+
+@pytest.fixture
+def ready(bench: Bench) -> Bench:
+    for station in CAUTIONS:
+        bench.do(c.Acknowledge(station))
+    return bench
+
+
+@pytest.fixture
+def kitted(ready: Bench) -> Bench:
+    ready.do(c.AcceptFiles())
+    for line in ready.lines:
+        ready.do(c.FillBin(line.key, line.pull, "lot A"))
+    ready.do(c.CloseKit())
+    return ready
+
+
+@pytest.fixture
+def baked(kitted: Bench) -> Bench:
+    kitted.do(c.PrintPanel(1, 0.12, "leaded"))
+    kitted.do(c.MachinePlaced(1))
+    kitted.do(c.RecordReflow(1, "leaded", "run.csv", LOG))
+    return kitted
+
+
+@pytest.fixture
+def soldered(baked: Bench) -> Bench:
+    for serial in ("H7-01", "H7-02", "H7-03"):
+        while part := baked.next_to_solder(baked.state.boards[serial]):
+            baked.do(c.SolderPart(serial, part.ref))
+    return baked
+
+
+def one(bench: Bench, station: str, rule: str) -> Judgement:
+    return next(j for j in judgements(bench, station) if j.rule == rule)
+
+
+def test_before_anything_every_station_points_to_the_work(ready: Bench) -> None:
+    assert now(ready, "Ready").title == "Accept the files"
+    for station in ("Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release"):
+        said = now(ready, station)
+        assert said.title == f"Nothing at {station}" and "18 boards at Ready: press Ctrl+1" in said.detail
+    assert one(ready, "Kit", "kit.waiting").level is Level.UNKNOWN
+    assert one(ready, "Reflow", "reflow.log").level is Level.UNKNOWN
+    assert one(ready, "Inspect", "inspect.yield").level is Level.UNKNOWN
+    assert one(ready, "Rework", "rework.queue").level is Level.GO
+    assert one(ready, "Release", "release.record").level is Level.STOP
+
+
+def test_cautions_stand_before_the_work_once(bench: Bench) -> None:
+    said = now(bench, "Print")
+    assert said.title == "Read first" and said.cautions == CAUTIONS["Print"] and len(said.cautions) >= 3
+    bench.do(c.Acknowledge("Print"))
+    assert now(bench, "Print").cautions == ()
+    assert next(e for e in bench.history if e.kind == "caution_acknowledged").body["cautions"] == list(
+        CAUTIONS["Print"]
+    )
+    with pytest.raises(c.Refused, match="no cautions"):
+        bench.do(c.Acknowledge("Inspect"))
+
+
+def test_kit_words_follow_the_bins(ready: Bench) -> None:
+    ready.do(c.AcceptFiles())
+    assert now(ready, "Ready").progress == 1.0
+    first = ready.lines[0]
+    said = now(ready, "Kit")
+    assert said.title == f"Fill bin 1: {first.value}" and f"{first.pull} pieces" in said.detail and said.progress == 0
+    with pytest.raises(c.Refused, match="35 bins are not filled yet; next is bin 1"):
+        ready.do(c.CloseKit())
+    for line in ready.lines:
+        ready.do(c.FillBin(line.key, line.pull))
+    assert now(ready, "Kit").title == "Close the kit" and one(ready, "Kit", "kit.short").level is Level.GO
+    ready.do(c.FillBin(first.key, first.need))
+    assert one(ready, "Kit", "kit.spares").level is Level.CARE
+    ready.do(c.FillBin(first.key, first.need - 1))
+    assert now(ready, "Kit").title == f"Start without {', '.join(first.refs)}?"
+    assert one(ready, "Kit", "kit.short").level is Level.STOP
+    with pytest.raises(c.Refused, match="0 or more"):
+        ready.do(c.FillBin(first.key, -1))
+
+
+def test_stops_at_ready_must_be_settled_or_overruled(heron_files: Files, bench: Bench) -> None:
+    name = "heron-r2-placements.csv"
+    broken = heron_files | {name: heron_files[name].replace(b"U3,27.500", b"U3,87.500")}
+    other = Bench.open_batch(bench.journal, broken, "Odd", 6, prefix="Z")
+    assert now(other, "Ready").title == "Settle U3" and len(open_stops(other, "Ready")) == 1
+    with pytest.raises(c.Refused, match="U3 lies outside the board outline"):
+        other.do(c.AcceptFiles())
+    with pytest.raises(c.Refused, match="Say why"):
+        other.do(c.Overrule("ready.off-board:U3", "  "))
+    other.do(c.Overrule("ready.off-board:U3", "drawn so on purpose", "U3 lies outside"))
+    assert open_stops(other, "Ready") == [] and now(other, "Ready").title == "Accept the files"
+    other.do(c.AcceptFiles())
+    record = board_record(other, other.state.board)
+    assert record["overruled"][0]["reason"] == "drawn so on purpose" and "drawn so on purpose" in page_html(
+        other, other.state.board
+    )
+
+
+def test_print_and_place_words(kitted: Bench) -> None:
+    assert now(kitted, "Print").title == "Print panel 1"
+    kitted.do(c.PrintPanel(1, 0.12, "leaded"))
+    assert now(kitted, "Print").title == "Take board H7-07"
+    part = kitted.placing_order[0]
+    said = now(kitted, "Place")
+    assert said.title == f"Place {part.ref} from bin 1" and said.progress == 0 and "left in the bin" in said.detail
+    kitted.do(c.PlacePart("H7-01", part.ref))
+    assert now(kitted, "Place").progress == pytest.approx(1 / 40)
+    turned = next(p for p in kitted.placing_order if p.turn == 270)
+    for before in kitted.placing_order[1 : kitted.placing_order.index(turned)]:
+        kitted.do(c.PlacePart("H7-01", before.ref))
+    assert "turned 270° left" in now(kitted, "Place").detail
+    with pytest.raises(c.Refused, match="already on board"):
+        kitted.do(c.PlacePart("H7-01", part.ref))
+    with pytest.raises(c.Refused, match="not placed on paste"):
+        kitted.do(c.PlacePart("H7-01", "J3"))
+    kitted.do(c.MachinePlaced(1))
+    assert now(kitted, "Place").title == "Nothing at Place"
+    assert set(kitted.board.placed_how.values()) == {"hand", "machine"}
+    kitted.do(c.TakeBack("H7-01"))
+    assert kitted.board.station == "Place" and len(kitted.board.placed) == 39
+
+
+def test_reflow_waits_for_the_whole_panel_and_judges_the_run(kitted: Bench) -> None:
+    kitted.do(c.PrintPanel(1, 0.12, "leaded"))
+    for part in kitted.placing_order:
+        kitted.do(c.PlacePart("H7-01", part.ref))
+    assert now(kitted, "Reflow").title == "Finish panel 1 first"
+    kitted.do(c.MachinePlaced(1))
+    assert now(kitted, "Reflow").title == "Run the oven with panel 1"
+    cold = b"time,temp C\n" + b"\n".join(b"%d,%.1f" % (t, min(25 + t * 0.8, 170)) for t in range(0, 300, 2))
+    with pytest.raises(c.Refused, match="no window called"):
+        kitted.do(c.RecordReflow(1, "gold", "cold.csv", cold))
+    kitted.do(c.RecordReflow(1, "leaded", "cold.csv", cold))
+    assert {j.level for j in judgements(kitted, "Reflow")} >= {Level.STOP}
+    assert kitted.state.loads[0]["index"] is None or kitted.state.loads[0]["index"] > 100
+    kitted.do(c.Undo())
+    assert kitted.board.station == "Reflow" and kitted.state.loads == []
+    kitted.do(c.RecordReflow(1, "leaded", "run.csv", LOG))
+    assert one(kitted, "Reflow", "reflow.index").level is Level.GO
+
+
+def test_hand_soldering_goes_low_to_high(baked: Bench) -> None:
+    heights = []
+    while part := baked.next_to_solder(baked.board):
+        said = now(baked, "Hand")
+        assert part.ref in said.title and ("on the bottom" in said.title) == (part.side == "bottom")
+        heights.append((part.through_hole, part.body.height))
+        baked.do(c.SolderPart(baked.board.serial, part.ref))
+    assert heights == sorted(heights) and baked.board.station == "Inspect"
+    with pytest.raises(c.Refused, match="is at Inspect"):
+        baked.do(c.TakeBack(baked.board.serial))
+
+
+def test_inspect_counts_first_passes_and_keeps_faults(soldered: Bench) -> None:
+    for serial, ref in (("H7-01", None), ("H7-02", "C5"), ("H7-03", None)):
+        if ref:
+            soldered.do(c.MarkFault(serial, ref, "on end"))
+        soldered.do(c.InspectBoard(serial))
+    share = one(soldered, "Inspect", "inspect.yield")
+    numbers = {b.what: b.value for b in share.because}
+    assert share.level is Level.CARE and share.headline == "First-pass yield 2 of 3"
+    assert numbers["likely from"] == pytest.approx(20.8, abs=0.1) and numbers["to"] == pytest.approx(93.9, abs=0.1)
+    assert one(soldered, "Inspect", "inspect.hidden").refs == ("U1",)
+    soldered.do(c.GoTo("Rework", "H7-02"))
+    assert now(soldered, "Rework").title == "Repair C5: on end"
+    heat = one(soldered, "Rework", "rework.heat")
+    assert heat.level is Level.CARE and set(heat.refs) >= {"U1", "U3"}
+    with pytest.raises(c.Refused, match="not open"):
+        soldered.do(c.RepairFault("H7-02", 999_999, "fixed"))
+    with pytest.raises(c.Refused, match="fixed or scrapped"):
+        soldered.do(c.RepairFault("H7-02", soldered.board.open_faults[0].id, "prayed"))
+    soldered.do(c.RepairFault("H7-02", soldered.board.open_faults[0].id, "fixed"))
+    soldered.do(c.InspectBoard("H7-02"))
+    assert soldered.board.first_pass is False and soldered.board.inspections == 2, (
+        "a repair does not make it a first pass"
+    )
+    assert one(soldered, "Inspect", "inspect.yield").headline == "First-pass yield 2 of 3"
+
+
+def test_two_faults_are_repaired_before_the_board_goes_back(soldered: Bench) -> None:
+    for word in ("bridge", "too much"):
+        soldered.do(c.MarkFault("H7-01", "U1", word))
+    soldered.do(c.MarkFault("H7-01", "D2", "turned"))
+    soldered.do(c.StrikeFault("H7-01"))
+    soldered.do(c.InspectBoard("H7-01"))
+    board = soldered.state.boards["H7-01"]
+    assert [f.word for f in board.open_faults] == ["bridge", "too much"]
+    soldered.do(c.RepairFault("H7-01", board.open_faults[0].id, "fixed"))
+    assert board.station == "Rework"
+    soldered.do(c.RepairFault("H7-01", board.open_faults[0].id, "fixed"))
+    assert board.station == "Inspect"
+    with pytest.raises(c.Refused, match="no fault word"):
+        soldered.do(c.MarkFault("H7-01", "U1", "ugly"))
+    with pytest.raises(c.Refused, match="no part"):
+        soldered.do(c.MarkFault("H7-01", "U99", "bridge"))
+    with pytest.raises(c.Refused, match="no open fault"):
+        soldered.do(c.StrikeFault("H7-01"))
+
+
+def test_test_words_and_judgements(soldered: Bench) -> None:
+    soldered.do(c.InspectBoard("H7-01"))
+    soldered.do(c.GoTo("Test", "H7-01"))
+    pair = soldered.plan[0]
+    assert now(soldered, "Test").title == f"Probe {pair.a.name} and {pair.b.name}"
+    with pytest.raises(c.Refused, match="77 pairs of board H7-01 are not read"):
+        soldered.do(c.TestBoard("H7-01", True))
+    for each in soldered.plan:
+        value = "OL" if math.isinf(each.expected) else f"{each.expected:.3f}"
+        soldered.do(c.TakeReading("H7-01", each.key, value))
+    assert {j.level for j in judgements(soldered, "Test")} == {Level.GO}, "parts that join two nets are no short"
+    assert now(soldered, "Test").title == "Pass board H7-01"
+    soldered.do(c.TakeReading("H7-01", pair.key, "3"))
+    assert now(soldered, "Test").title == "Fail board H7-01"
+    short = one(soldered, "Test", "test.short")
+    assert short.level is Level.STOP and set(short.refs) == {pair.a.ref, pair.b.ref}
+    with pytest.raises(c.Refused, match="not in the probe plan"):
+        soldered.do(c.TakeReading("H7-01", "U1.1 – U9.9", "OL"))
+
+
+def test_release_says_what_is_lacking_and_what_was_left_out(soldered: Bench) -> None:
+    assert "inspection, passed test" in one(soldered, "Release", "release.record").headline
+    soldered.do(c.InspectBoard("H7-01"))
+    soldered.do(c.TestBoard("H7-01", True, "golden board compared"))
+    assert one(soldered, "Release", "release.record").level is Level.GO
+    assert now(soldered, "Release").progress == 0
+    soldered.do(c.ReleaseBoard("H7-01"))
+    with pytest.raises(c.Refused, match="not at Release"):
+        soldered.do(c.ReleaseBoard("H7-01"))
+    text = page_text(board_record(soldered, "H7-01"))
+    assert "parts    48 of 48" in text and "index 60" in text
+
+
+def test_where_the_work_is_when_a_station_is_empty(soldered: Bench) -> None:
+    for name in STATIONS[1:]:
+        soldered.do(c.GoTo(name, "H7-07"))
+        said: Now = now(soldered, name)
+        assert said.title
+        if not soldered.state.at(name):
+            assert "press Ctrl+" in said.detail or said.progress == 1.0
+    with pytest.raises(c.Refused, match="There is no"):
+        soldered.do(c.GoTo("Heaven", "H7-01"))
+
+
+def test_a_design_without_panel_is_built_board_by_board(heron_files: Files, bench: Bench) -> None:
+    lone = {n: d for n, d in heron_files.items() if n != "panel.json"}
+    made = Bench.open_batch(bench.journal, lone, "Lone", 3, prefix="L", number=2)
+    assert made.panel.count == 1 and [b.panel for b in made.state.boards.values()] == [1, 2, 3]
+    assert list(made.state.boards) == ["L2-01", "L2-02", "L2-03"]
+    with pytest.raises(c.Refused, match="1 to 1000"):
+        Bench.open_batch(bench.journal, lone, "Lone", 0)
+    again = Bench(Journal(bench.journal.url), made.batch)
+    assert again.state == made.state and replace(again.design, files=()).name == "Lone"
