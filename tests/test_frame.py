@@ -23,6 +23,7 @@ from fusilex.bench.session import Bench
 from fusilex.bench.verbs import find_board
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.formats.intake import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.ask import Ask
@@ -179,8 +180,31 @@ def test_the_demo_is_opened_where_it_was_left(tmp_path: Path) -> None:
 
 
 def test_a_journal_that_cannot_be_opened_ends_the_start_with_a_sentence(capsys: pytest.CaptureFixture[str]) -> None:
-    assert start(sqlite_url(HERON / "README.txt" / "j.sqlite"), demo=True) == 2
+    assert start(sqlite_url(HERON / "README.txt" / "j.sqlite"), sqlite_url(HERON / "d.sqlite")) == 2
     assert "cannot be opened" in capsys.readouterr().err
+
+
+def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(
+    bench: Bench, heron_files: Files, qtbot: QtBot, tmp_path: Path
+) -> None:
+    make_application()
+    home = Journal(sqlite_url(tmp_path / "home.sqlite"))
+    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), home)
+    qtbot.addWidget(made)
+    made.opening.start_batch("x", heron_files, "Mine", 6)
+    assert [b.name for b in home.batches()] == ["Mine batch 1"] and made.desk.bench.journal is home
+    assert len(bench.journal.batches()) == 1
+
+
+def test_undo_says_what_it_undid(window: Window) -> None:
+    window.desk.do(c.AcceptFiles())
+    QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.desk.said == "Undone: files accepted." and window.desk.bench.state.at("Ready")
+    both = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
+    QTest.keyClick(window, Qt.Key.Key_Z, both)
+    assert window.desk.said == "Done again: files accepted." and window.desk.bench.state.at("Kit")
+    QTest.keyClick(window, Qt.Key.Key_Z, both)
+    assert "nothing to do again" in window.desk.said
 
 
 def test_journals_by_url_file_environment_and_default(

@@ -16,7 +16,6 @@ if TYPE_CHECKING:
     from fusilex.bench.verbs import Answer
 
 WINDOW_NAMES = ("lead-free", "leaded", "bismuth")
-DEMO_BOARDS, DEMO_BATCH = 18, 7
 
 
 def parser() -> argparse.ArgumentParser:
@@ -152,4 +151,9 @@ def journal_urls(given: str | None) -> list[str]:
 def run_window(options: argparse.Namespace) -> int:
     from fusilex.ui.start import start
 
-    return start(journal_url(options.journal, options.demo), demo=options.demo, fresh=options.fresh)
+    return start(
+        journal_url(options.journal),
+        journal_url(options.journal if options.demo else None, True),
+        options.demo,
+        options.fresh,
+    )

@@ -59,7 +59,6 @@ class Bench:
         if not 1 <= boards <= 1000:
             raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
         design = design_from(files, name)
-        panel = design.panel if isinstance(design.panel, Panel) else None
         count = number if number is not None else len(journal.batches()) + 1
         kept = zip_files(files)
         body = {
@@ -68,7 +67,7 @@ class Bench:
             "files": digest(kept),
             "paste": paste,
             "foil_mm": foil_mm,
-            "boards": serials(prefix, count, boards, panel.count if panel else 1),
+            "boards": serials(prefix, count, boards, design.panel.count if design.panel else 1),
         }
         batch = journal.open_batch(
             f"{name} batch {count}", {f"{name}.zip": kept}, [Event("batch_opened", body)], _user()
@@ -117,7 +116,7 @@ class Bench:
 
     @property
     def panel(self) -> Panel:
-        if isinstance(self.design.panel, Panel):
+        if self.design.panel:
             return self.design.panel
         x0, y0, x1, y1 = self.design.outline.bounds
         return single(x1 - x0, y1 - y0)

@@ -140,7 +140,7 @@ def refs(folder: str, points: str) -> Answer:
     design = read_design(folder)
     taught = read_points(read_one(Path(points)), Path(points).name)
     known = {p.ref: (p.x, p.y) for p in design.placements}
-    panel_points = {name: (x, y) for name, x, y in getattr(design.panel, "fiducials", ())}
+    panel_points = {name: (x, y) for name, x, y in (design.panel.fiducials if design.panel else ())}
     if all(name in panel_points for name, _, _ in taught):  # a panel taught by its own fiducials
         known = panel_points
     missing = [name for name, _, _ in taught if name not in known]

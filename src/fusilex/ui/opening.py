@@ -46,11 +46,12 @@ class Opening:
             recent.setEnabled(bool(self.recent()))
         menu.addSeparator()
         for text, key, action in (
-            ("Undo", "Ctrl+Z", lambda: window.desk.do(Undo(), "Undone.")),
-            ("Do again", "Ctrl+Shift+Z", lambda: window.desk.do(Redo(), "Done again.")),
+            ("Undo", "Ctrl+Z", lambda: window.undo(Undo())),
+            ("Do again", "Ctrl+Shift+Z", lambda: window.undo(Redo())),
             ("Overrule the chosen judgement…", "F2", window._overrule),
             ("Next judgement", "PgDown", lambda: window.judged.choose(window.judged.chosen + 1)),
             ("Zoom in, out, fit", "+  -  Home", lambda: window._zoom("Home")),
+            ("Pan", "Ctrl+arrows", lambda: window._pan("Left")),
             ("Light or dim", "Ctrl+D", window.turn_theme),
             ("Units", "Ctrl+U", window.turn_units),
             ("About Fusilex", "", self.about),
@@ -108,9 +109,7 @@ class Opening:
     def start_batch(self, path: str, files: Files, title: str, boards: int) -> None:
         """Open a new batch and put it on the screen."""
         try:
-            bench = Bench.open_batch(
-                self.window.desk.bench.journal, files, title, boards, prefix=(title[:1] or "B").upper()
-            )
+            bench = Bench.open_batch(self.window.home, files, title, boards, prefix=(title[:1] or "B").upper())
         except (BadInput, NotSaved, Refused) as problem:
             self.window.desk.say(str(problem))
             return
@@ -118,7 +117,7 @@ class Opening:
         self.window.show_bench(bench)
 
     def choose_batch(self) -> None:
-        journal = self.window.desk.bench.journal
+        journal = self.window.home
         rows = list(reversed(journal.batches()))
         names = [f"{row.name}    opened {row.opened_at[:16].replace('T', ' ')} UTC    [{row.id}]" for row in rows]
         name, sure = QInputDialog.getItem(self.window, "Batches", "Go to batch", names, 0, False)

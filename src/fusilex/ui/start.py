@@ -13,6 +13,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.session import Bench
+from fusilex.core.problems import BadInput
 from fusilex.formats.intake import read_files
 from fusilex.journal.store import Journal, NotSaved
 from fusilex.ui.head import Units
@@ -50,12 +51,12 @@ def make_application() -> QApplication:
     return app
 
 
-def make_window(bench: Bench, settings: QSettings) -> Window:
+def make_window(bench: Bench, settings: QSettings, home: Journal | None = None) -> Window:
     """The window as it was left: theme, units, size."""
     use(DIM if settings.value("theme") == "dim" else LIGHT)
     Units.inch = settings.value("inch") in (True, "true")
     Units.fahrenheit = settings.value("fahrenheit") in (True, "true")
-    window = Window(bench, settings)
+    window = Window(bench, settings, home)
     geometry = settings.value("geometry")
     if geometry is None or not window.restoreGeometry(geometry):
         window.resize(1280, 800)
@@ -67,19 +68,25 @@ def _settle() -> None:
     gc.enable()
 
 
-def start(url: str, demo: bool = False, fresh: bool = False) -> int:
-    """Open the journal and the window; returns the exit code."""
+def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> int:
+    """Open the journal and the window; returns the exit code.
+
+    A workshop without a batch yet looks at the demo, kept in a journal of its own, until it opens a design.
+    """
     gc.disable()  # start-up makes many objects and no garbage; collecting them costs a tenth of it
     app = make_application()
     settings = QSettings()
     try:
-        journal = Journal(url)
-        rows = journal.batches()
-        bench = open_demo(journal, fresh) if demo or not rows else Bench(journal, rows[-1].id)
-    except NotSaved as problem:
+        home = Journal(demo_url if demo else url)
+        rows = home.batches()
+        if demo:
+            bench = open_demo(home, fresh)
+        else:
+            bench = Bench(home, rows[-1].id) if rows else open_demo(Journal(demo_url))
+    except (NotSaved, BadInput) as problem:
         print(f"fusilex: {problem}", file=sys.stderr)
         return 2
-    window = make_window(bench, settings)
+    window = make_window(bench, settings, home)
     if not demo and not rows:
         window.desk.say(
             "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."

@@ -13,6 +13,7 @@ from fusilex.bench.commands import Overrule, Redo, Undo
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
 from fusilex.journal.projection import STATIONS
+from fusilex.journal.store import Journal
 from fusilex.ui.ask import Ask
 from fusilex.ui.desk import Desk
 from fusilex.ui.head import Head, Units
@@ -40,12 +41,17 @@ STATION_CLASSES: dict[str, type[Station]] = {
 }
 
 
+STATION_KEYS = " ".join(f"Ctrl+{(i + 1) % 10}" for i in range(len(STATIONS)))
+
+
 class Window(QMainWindow):
     """One batch on the screen. Stations are built when first visited."""
 
-    def __init__(self, bench: Bench, settings: QSettings) -> None:
+    def __init__(self, bench: Bench, settings: QSettings, home: Journal | None = None) -> None:
+        """`home` is the journal new batches go to, when the one on the screen comes from another."""
         super().__init__()
         self.settings = settings
+        self.home = home or bench.journal
         self.setWindowTitle("Fusilex")
         self.setMinimumSize(1000, 640)
         self.setAcceptDrops(True)
@@ -174,25 +180,21 @@ class Window(QMainWindow):
             Key("N", "next board here", lambda _: self._next_here()),
             Key("/", "find part", lambda _: self._find()) if canvas else Key("/", "", lambda _: None),
             Key("F", "flip", lambda _: canvas.flip()) if canvas else Key("F", "", lambda _: None),
+            Key(STATION_KEYS, "station", lambda key: self._go(STATIONS[(int(key[-1]) - 1) % 10])),
             Key("F1", "why", lambda _: self._why()),
             Key("F10", "menu", lambda _: self.opening.menu()),
             Key("+ - = Home", "", self._zoom),
             Key("Ctrl+Left Ctrl+Right Ctrl+Up Ctrl+Down", "", self._pan),
             Key("PgUp PgDown", "", lambda key: self.judged.choose(self.judged.chosen + (1 if key == "PgDown" else -1))),
             Key("F2", "", lambda _: self._overrule()),
-            Key("Ctrl+Z", "", lambda _: self._undo(Undo(), "Undone.")),
-            Key("Ctrl+Shift+Z", "", lambda _: self._undo(Redo(), "Done again.")),
+            Key("Ctrl+Z", "", lambda _: self.undo(Undo())),
+            Key("Ctrl+Shift+Z", "", lambda _: self.undo(Redo())),
             Key("Ctrl+D", "", lambda _: self.turn_theme()),
             Key("Ctrl+U", "", lambda _: self.turn_units()),
             Key("Ctrl+O", "", lambda _: self.opening.choose_folder()),
             Key("Ctrl+Shift+O", "", lambda _: self.opening.choose_zip()),
             Key("Ctrl+B", "", lambda _: self.opening.choose_batch()),
             Key("Ctrl+Q", "", lambda _: self.close()),
-            Key(
-                " ".join(f"Ctrl+{(i + 1) % 10}" for i in range(10)),
-                "",
-                lambda key: self._go(STATIONS[(int(key[-1]) - 1) % 10]),
-            ),
         ]
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -205,6 +207,9 @@ class Window(QMainWindow):
                 self.strip.show_keys(self.keys())
                 return
         super().keyPressEvent(event)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        return False  # Tab is a station's key; nothing but the question ever takes the focus
 
     def _step_board(self, step: int) -> None:
         serials = list(self.desk.bench.state.boards)
@@ -243,8 +248,12 @@ class Window(QMainWindow):
             dx, dy = {"Left": (80, 0), "Right": (-80, 0), "Up": (0, 80), "Down": (0, -80)}[key.removeprefix("Ctrl+")]
             canvas.pan(dx, dy)
 
-    def _undo(self, command: Undo | Redo, done: str) -> None:
-        self.desk.do(command, done)
+    def undo(self, command: Undo | Redo) -> None:
+        """Undo or do again, and say what it was."""
+        events = self.desk.do(command)
+        if events:
+            what = next(e.kind for e in self.desk.bench.history if e.deed == events[0].body["deed"])
+            self.desk.say(f"{'Undone' if isinstance(command, Undo) else 'Done again'}: {what.replace('_', ' ')}.")
 
     def _why(self) -> None:
         if judgement := self.judged.current:

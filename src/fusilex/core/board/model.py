@@ -16,6 +16,7 @@ from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.bodies import Body
+from fusilex.core.board.panel import Panel
 
 Polygons = NDArray[np.object_]
 SIDES = ("top", "bottom")
@@ -163,7 +164,7 @@ class Design:
     netpoints: tuple[NetPoint, ...]
     parts: tuple[Part, ...] = ()
     pads: tuple[Pad, ...] = ()
-    panel: object | None = None
+    panel: Panel | None = None
     notes: tuple[str, ...] = field(default=())
 
     def layer(self, role: str, side: str | None = None) -> Layer | None:
