@@ -38,4 +38,4 @@ def heron() -> Design:
 @pytest.fixture
 def bench(tmp_path: Path, heron_files: Files) -> Bench:
     journal = Journal(sqlite_url(tmp_path / "journal.sqlite"))
-    return Bench.open_batch(journal, heron_files, "Heron R2", 18, prefix="H", number=7)
+    return Bench.open_batch(journal, heron_files, "Heron R2", 18, prefix="H", paste="leaded", number=7)

@@ -88,7 +88,7 @@ def test_what_is_written_is_read_back() -> None:
     layer.stroke([(12, 0), (12, 5), (15, 8)], 0.25, "Conductor", {".N": "SDA"})
     layer.flash(20, 3, "R,2.000000X1.000000", "SMDPad,CuDef", {".P": "R1,2", ".N": "SDA", ".C": "R1"})
     image = read_gerber(layer.text().encode(), "x.gbr", "copper", "top")
-    assert image.file_function == ("Copper", "L1", "Top")
+    assert image.attributes[".FileFunction"] == ("Copper", "L1", "Top")
     assert image.layer.area.area == pytest.approx(64 + 4 + 0.25 * (5 + np.hypot(3, 3)) + np.pi * 0.125**2 + 2, rel=1e-3)
     last = len(image.layer) - 1
     assert image.layer.pins[last] == ("R1", "2") and image.layer.nets[last] == "SDA" and image.layer.flashed[last]

@@ -139,6 +139,7 @@ def test_a_dropped_folder_asks_for_the_number_of_boards(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getInt", lambda *a: (5, True))
+    monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getItem", lambda *a: ("bismuth", True))
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(HERON))])
     window.dropEvent(
@@ -147,7 +148,8 @@ def test_a_dropped_folder_asks_for_the_number_of_boards(
         )
     )
     qtbot.waitUntil(lambda: len(window.desk.bench.state.boards) == 5, timeout=8000)
-    assert window.desk.bench.state.opened["design"] == "heron-r2" and window.opening.recent() == [str(HERON)]
+    assert window.desk.bench.state.opened["design"] == "heron-r2" and window.desk.bench.paste == "bismuth"
+    assert window.opening.recent() == [str(HERON)]
     names = [b.name for b in window.desk.bench.journal.batches()]
     monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getItem", lambda *a: (a[3][-1], True))
     window.opening.choose_batch()

@@ -389,7 +389,7 @@ def test_art_covers_what_the_layers_cover(bench: Bench) -> None:
     path = paths_of([hole])[0]
     assert path.contains(QPointF(1, 1)) and not path.contains(QPointF(22, 15)), "holes stay open"
     exposed = art.paths("exposed", "top")
-    pad = bench.design.pads_by_ref["U1"][0].polygon.centroid
+    pad = bench.design.part_by_ref["U1"].pads[0].polygon.centroid
     assert any(p.contains(QPointF(pad.x, pad.y)) for p in exposed)
 
 
@@ -416,3 +416,46 @@ def test_keys_do_nothing_that_is_not_meant(window: Window) -> None:
             QTest.keyClick(window, key)
             window.ask.leave()
     assert len([e for e in bench.history if e.kind != "went"]) == count and isinstance(window.keys()[0], Key)
+
+
+def test_foil_and_paste_are_chosen_and_change_the_judgement(window: Window) -> None:
+    bench = window.desk.bench
+    show(window, "Print")
+    assert window.judged.items[-1].level is Level.GO and bench.foil_mm == 0.12
+    for text, level in (("0.2 mm", Level.STOP), ("0,15", Level.CARE)):
+        QTest.keyClick(window, K.Key_H)
+        answer(window, text)
+        assert window.judged.items[0].rule == "print.release" and window.judged.items[0].level is level
+    for text, words in (("thick", "no thickness"), ("5", "0.02 to 1.0 mm")):
+        QTest.keyClick(window, K.Key_H)
+        answer(window, text)
+        assert words in window.desk.said and bench.foil_mm == 0.15
+    QTest.keyClick(window, K.Key_A)
+    assert bench.paste == "bismuth" and ("alloy", "Sn42Bi58") in window.facts.rows
+    assert show(window, "Reflow").window_rule is WINDOWS["bismuth"]
+    for _ in range(3):
+        bench.do(c.Undo())
+    assert (bench.paste, bench.foil_mm) == ("leaded", 0.12)
+    with pytest.raises(c.Refused, match="no paste called"):
+        bench.do(c.ChoosePaste("tin"))
+
+
+def test_residual_arrows_are_magnified_to_a_readable_length(window: Window) -> None:
+    bench = window.desk.bench
+    fill(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    station = show(window, "Place")
+    QTest.keyClick(window, K.Key_M)
+    assert station.canvas.whole_panel and station._magnified(station.canvas) == 1
+    for name, x, y in (("P1", 3.5, 5.0), ("P2", 146.52, 5.0), ("P3", 3.5, 57.01), ("U1@6", 116.0, 46.5)):
+        QTest.keyClick(window, K.Key_T)
+        answer(window, f"{name} {x} {y}")
+    times = station._magnified(station.canvas)
+    from fusilex.bench.machine import fit
+
+    transform = fit(bench, 1)
+    assert transform is not None
+    drawn = transform.residual_mm.max() * times * station.canvas.scale
+    assert 15 < drawn <= 45 and f"drawn {times} times" in station.canvas.footer
+    QTest.keyClick(window, K.Key_Backspace)
+    assert "U1@6 forgotten" in window.desk.said and len(bench.state.taught[1]) == 3

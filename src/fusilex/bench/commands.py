@@ -58,6 +58,20 @@ class CloseKit(Command):
 
 
 @dataclass(frozen=True)
+class ChooseFoil(Command):
+    """Stencil foil of the batch from now on."""
+
+    foil_mm: float
+
+
+@dataclass(frozen=True)
+class ChoosePaste(Command):
+    """Paste of the batch from now on: lead-free, leaded or bismuth. It settles the window at Reflow too."""
+
+    paste: str
+
+
+@dataclass(frozen=True)
 class PrintPanel(Command):
     panel: int
     foil_mm: float

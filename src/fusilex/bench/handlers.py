@@ -11,6 +11,8 @@ from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.commands import Command, Refused
 from fusilex.bench.whereabouts import board_at, moved, panel_at
+from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
+from fusilex.core.printing.paste import PASTES
 from fusilex.core.reflow.profile import WINDOWS, measure, window_index
 from fusilex.formats.temperature_log import read_log
 from fusilex.journal.projection import STATIONS
@@ -102,6 +104,18 @@ def _close_kit(bench: Bench, command: c.CloseKit) -> list[Event]:
         ref for line in bench.lines if bench.state.bins[line.key]["count"] < line.need for ref in line.refs
     )
     return [Event("kit_closed", {"without": without}), moved(boards, "Print")]
+
+
+def _choose_foil(bench: Bench, command: c.ChooseFoil) -> list[Event]:
+    if not THINNEST_FOIL <= command.foil_mm <= THICKEST_FOIL:
+        raise Refused(f"A foil is {THINNEST_FOIL} to {THICKEST_FOIL} mm thick, not {command.foil_mm:g} mm.")
+    return [Event("foil_chosen", {"foil_mm": command.foil_mm})]
+
+
+def _choose_paste(bench: Bench, command: c.ChoosePaste) -> list[Event]:
+    if command.paste not in PASTES:
+        raise Refused(f"There is no paste called {command.paste}; there are {', '.join(PASTES)}.")
+    return [Event("paste_chosen", {"paste": command.paste})]
 
 
 def _print_panel(bench: Bench, command: c.PrintPanel) -> list[Event]:
@@ -214,6 +228,8 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.AcceptFiles: _accept_files,
     c.FillBin: _fill_bin,
     c.CloseKit: _close_kit,
+    c.ChooseFoil: _choose_foil,
+    c.ChoosePaste: _choose_paste,
     c.PrintPanel: _print_panel,
     c.WipePrint: _wipe_print,
     c.PlacePart: _place_part,

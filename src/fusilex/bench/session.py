@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import getpass
-from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 
@@ -51,7 +50,7 @@ class Bench:
         boards: int,
         *,
         prefix: str = "B",
-        paste: str = "leaded",
+        paste: str = "lead-free",
         foil_mm: float = FOIL_MM,
         number: int | None = None,
     ) -> Bench:
@@ -128,11 +127,11 @@ class Bench:
 
     @property
     def paste(self) -> str:
-        return str(self.state.opened["paste"])
+        return self.state.paste
 
     @property
     def foil_mm(self) -> float:
-        return float(self.state.opened["foil_mm"])
+        return self.state.foil_mm
 
     @cached_property
     def lines(self) -> list[PullLine]:
@@ -202,11 +201,3 @@ def _unzip(data: bytes) -> Files:
 
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         return {name: archive.read(name) for name in archive.namelist()}
-
-
-def boards_by_panel(boards: Sequence[Board]) -> dict[int, list[Board]]:
-    """Boards grouped by panel, in panel order."""
-    grouped: dict[int, list[Board]] = {}
-    for board in sorted(boards, key=lambda b: (b.panel, b.cell)):
-        grouped.setdefault(board.panel, []).append(board)
-    return grouped

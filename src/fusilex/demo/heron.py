@@ -35,7 +35,7 @@ J1  | USB receptacle | USB receptacle | 2.2 | 15.5 | 0 | top | VBUS UDM UDP CC G
 J2  | Sensor connector 4 x 1.0 | 4-way | 40.9 | 8.5 | 0 | top | 3V3 SDA SCL SENS_RTN GND GND
 J3  | Screw terminal 5.08 | 2-way | 39.4 | 22.5 | 90 | top | VIN_RAW GND
 S1  | Reed 14 | reed switch | 20.5 | 3.2 | 0 | top | REED_S GND
-BT1 | Coin holder 12 | 12 mm cell | 28.0 | 22.3 | 0 | bottom | VCOIN GND VCOIN
+BT1 | Coin holder 12 | cell holder | 28.0 | 22.3 | 0 | bottom | VCOIN GND VCOIN
 D1  | SOD-123 | 40 V | 6.2 | 23.0 | 270 | top | VIN_F VBUS
 D2  | LED 0603 | amber | 9.0 | 28.6 | 0 | top | GND LEDA_R
 D3  | LED 0603 | green | 9.0 | 26.6 | 0 | top | GND LEDG_R
@@ -92,7 +92,7 @@ _PART_NUMBERS = {  # the made-up workshop's own stock numbers; lines without one
     "4-way": "SR-0714",
     "2-way": "SR-0720",
     "reed switch": "SR-0833",
-    "12 mm cell": "SR-0850",
+    "cell holder": "SR-0850",
     "100 uH": "SR-0561",
     "4.7 uH": "SR-0552",
 }

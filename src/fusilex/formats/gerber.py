@@ -34,10 +34,6 @@ class GerberImage:
     attributes: dict[str, tuple[str, ...]]
     layer: Layer
 
-    @property
-    def file_function(self) -> tuple[str, ...]:
-        return self.attributes.get(".FileFunction", ())
-
 
 def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = None) -> GerberImage:
     """Read one Gerber file. Raises `BadInput` when it is truncated, malformed or beyond all size."""

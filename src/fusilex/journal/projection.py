@@ -59,6 +59,8 @@ class BatchState:
     overruled: dict[str, dict[str, str]] = field(default_factory=dict)
     bins: dict[str, dict[str, Any]] = field(default_factory=dict)
     without: list[str] = field(default_factory=list)
+    foil_mm: float = 0.12
+    paste: str = "leaded"
     dropped: dict[str, int] = field(default_factory=dict)
     prints: list[dict[str, Any]] = field(default_factory=list)
     wiped: list[dict[str, Any]] = field(default_factory=list)
@@ -124,7 +126,8 @@ def _opened(state: BatchState, item: Event, body: dict[str, Any]) -> None:
     state.opened = {**body, "at": item.at}
     for row in body["boards"]:
         state.boards[row["serial"]] = Board(row["serial"], row["panel"], row["cell"])
-    state.board = body["boards"][0]["serial"]
+    state.board = body["boards"][0]["serial"] if body["boards"] else ""
+    state.foil_mm, state.paste = float(body.get("foil_mm", 0.12)), str(body.get("paste", "leaded"))
 
 
 def _went(state: BatchState, item: Event, body: dict[str, Any]) -> None:
@@ -150,6 +153,14 @@ def _bin(state: BatchState, item: Event, body: dict[str, Any]) -> None:
 
 def _kit_closed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
     state.without = list(body["without"])
+
+
+def _foil_chosen(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.foil_mm = float(body["foil_mm"])
+
+
+def _paste_chosen(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.paste = str(body["paste"])
 
 
 def _printed(state: BatchState, item: Event, body: dict[str, Any]) -> None:
@@ -260,6 +271,8 @@ _HANDLERS = {
     "judgement_overruled": _overruled,
     "bin_filled": _bin,
     "kit_closed": _kit_closed,
+    "foil_chosen": _foil_chosen,
+    "paste_chosen": _paste_chosen,
     "panel_printed": _printed,
     "print_wiped": _print_wiped,
     "parts_placed": _placed,

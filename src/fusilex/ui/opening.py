@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QProg
 from fusilex import __version__
 from fusilex.bench.commands import Redo, Refused, Undo
 from fusilex.bench.session import Bench
+from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
 from fusilex.formats.intake import Files
 from fusilex.journal.store import NotSaved
@@ -103,13 +104,18 @@ class Opening:
 
     def _read(self, path: str, files: Files, title: str) -> None:
         boards, sure = QInputDialog.getInt(self.window, "New batch", f"Boards of {title} in this batch", 6, 1, 1000)
+        if not sure:
+            return
+        paste, sure = QInputDialog.getItem(self.window, "New batch", "Paste of this batch", list(PASTES), 0, False)
         if sure:
-            self.start_batch(path, files, title, boards)
+            self.start_batch(path, files, title, boards, paste)
 
-    def start_batch(self, path: str, files: Files, title: str, boards: int) -> None:
+    def start_batch(self, path: str, files: Files, title: str, boards: int, paste: str = "lead-free") -> None:
         """Open a new batch and put it on the screen."""
         try:
-            bench = Bench.open_batch(self.window.home, files, title, boards, prefix=(title[:1] or "B").upper())
+            bench = Bench.open_batch(
+                self.window.home, files, title, boards, prefix=(title[:1] or "B").upper(), paste=paste
+            )
         except (BadInput, NotSaved, Refused) as problem:
             self.window.desk.say(str(problem))
             return

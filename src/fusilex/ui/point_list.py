@@ -37,6 +37,11 @@ class PointList(Card):
             )
             key_cap(painter, 14, self.height() - 24, "T")
             return
+        plain_text(
+            painter, QRectF(14, y, width * 0.74, 20), "x, y mm", "small", "soft", False, Qt.AlignmentFlag.AlignRight
+        )
+        plain_text(painter, QRectF(14, y, width, 20), "off mm", "small", "soft", False, Qt.AlignmentFlag.AlignRight)
+        y += theme.base * 1.9
         for i, name in enumerate(names):
             plain_text(painter, QRectF(14, y, width, 22), name, "body", "ink", True)
             plain_text(

@@ -11,6 +11,8 @@ from fusilex.core.judgement import Judgement
 from fusilex.ui.glyphs import judgement_mark, plain_text, progress_bar, text_height
 from fusilex.ui.theme import RADIUS, theme
 
+TEXT_LEFT = 44
+
 
 class NowCard(QWidget):
     """The one thing to do next, readable from a metre. Grows with its text."""
@@ -81,7 +83,7 @@ class JudgementCard(QWidget):
 
     def _blocks(self) -> list[tuple[str, str, str, bool, float]]:
         j = self.judgement
-        width = self.width() - 62
+        width = self.width() - TEXT_LEFT - 14
         rows = [(j.headline, "lead", "ink", True)]
         numbers = ", ".join(b.text() for b in j.because[:3])
         if numbers:
@@ -101,7 +103,9 @@ class JudgementCard(QWidget):
         judgement_mark(painter, QPointF(22, 22), 7.5, self.judgement.level)
         y = 11.0
         for text, size, token, bold, height in self._blocks():
-            plain_text(painter, QRectF(44, y, self.width() - 56, height + 2), text, size, token, bold)
+            plain_text(
+                painter, QRectF(TEXT_LEFT, y, self.width() - TEXT_LEFT - 14, height + 2), text, size, token, bold
+            )
             y += height
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -120,7 +124,6 @@ class Judgements(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.items: list[Judgement] = []
         self.chosen = 0
-        self._shown: object = None
         self._overruled: dict[str, str] = {}
 
     def show_judgements(self, items: list[Judgement], overruled: dict[str, str]) -> None:

@@ -30,7 +30,7 @@ def open_demo(journal: Journal, fresh: bool = False) -> Bench:
         return Bench(journal, rows[-1].id)
     with as_file(files("fusilex") / "demo" / "heron-r2") as folder:
         return Bench.open_batch(
-            journal, read_files(Path(folder)), "Heron R2", DEMO_BOARDS, prefix="H", number=DEMO_BATCH
+            journal, read_files(Path(folder)), "Heron R2", DEMO_BOARDS, prefix="H", paste="leaded", number=DEMO_BATCH
         )
 
 

@@ -38,7 +38,6 @@ class Tokens:
     body_chip: str  # ceramic
     body_light: str  # connectors, holders
     metal: str
-    veil: str  # over what is not looked at
     lit: str  # outline of what is in hand
     go: str
     care: str
@@ -69,7 +68,6 @@ LIGHT = Tokens(
     body_chip="#a8835d",
     body_light="#d6cfb9",
     metal="#b9bfc0",
-    veil="#24423c",
     lit="#fff3c4",
     go="#0b6e62",
     care="#9a5700",
@@ -100,7 +98,6 @@ DIM = Tokens(
     body_chip="#8a6b4b",
     body_light="#a8a28f",
     metal="#8d9496",
-    veil="#1b322d",
     lit="#fff3c4",
     go="#5ec4b2",
     care="#e6a54b",

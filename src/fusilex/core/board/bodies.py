@@ -107,6 +107,3 @@ def body_of(name: str, ref: str = "") -> Body:
         long, wide = sorted((float(found[1]), float(found[2])), reverse=True)
         return Body(text, long, wide, 1.0, 2.5 * long * wide, "other", "smd", known=False)
     return Body(text, 2.0, 2.0, 1.0, 10.0, "other", "smd", known=False)
-
-
-SIZE_LADDER = ("01005", "0201", "0402", "0603", "0805", "1206", "1210")

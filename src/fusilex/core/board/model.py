@@ -19,7 +19,6 @@ from fusilex.core.board.bodies import Body
 from fusilex.core.board.panel import Panel
 
 Polygons = NDArray[np.object_]
-SIDES = ("top", "bottom")
 
 
 @dataclass(frozen=True, eq=False)
@@ -173,10 +172,3 @@ class Design:
     @cached_property
     def part_by_ref(self) -> dict[str, Part]:
         return {part.ref: part for part in self.parts}
-
-    @cached_property
-    def pads_by_ref(self) -> dict[str, list[Pad]]:
-        found: dict[str, list[Pad]] = {}
-        for pad in self.pads:
-            found.setdefault(pad.ref, []).append(pad)
-        return found

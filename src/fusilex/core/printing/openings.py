@@ -12,6 +12,7 @@ from fusilex.core.board.model import Design
 from fusilex.core.judgement import Because, Judgement, Level
 
 AREA_GO, AREA_STOP, ASPECT_GO = 0.66, 0.60, 1.5
+THINNEST_FOIL, THICKEST_FOIL = 0.02, 1.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,8 +42,8 @@ class Openings:
 
 
 def _positive(foil: float) -> float:
-    if not 0.02 <= foil <= 1.0:
-        raise ValueError(f"a foil is between 0.02 and 1 mm thick, not {foil:g} mm")
+    if not THINNEST_FOIL <= foil <= THICKEST_FOIL:
+        raise ValueError(f"a foil is between {THINNEST_FOIL} and {THICKEST_FOIL} mm thick, not {foil:g} mm")
     return foil
 
 

@@ -90,6 +90,7 @@ def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> l
                 Because("per board", per_board, "mg"),
                 Because("paste density", paste.density, "g/cm³"),
                 Because("foil", foil, "mm"),
+                Because("solder left of its volume", 100 * paste.solder_fraction, "%"),
             ),
             "Lay a bead on top of that: 12 to 15 mm across, along the print.",
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -22,7 +23,7 @@ from fusilex.ui.point_list import PointList
 from fusilex.ui.station import Station
 from fusilex.ui.theme import theme
 
-RESIDUAL_SCALE = 60.0  # residuals are drawn this many times their size
+ARROW_PX = 45.0  # the longest residual is drawn about this long
 
 
 class BinRow(QWidget):
@@ -125,7 +126,8 @@ class Place(Station):
             if self.machine
             else f"Panel {board.panel}, board {board.serial}    {placed} of {len(order)} placed"
         )
-        canvas.footer = "" if not self.machine else "arrows: how far each point lies off the fit, drawn 60 times"
+        times = f"arrows: how far each point lies off the fit, drawn {self._magnified(canvas)} times"
+        canvas.footer = times if self.machine and fit(self.bench, board.panel) is not None else ""
         part = None if self.machine else self.bench.next_to_place(board)
         self.loupe.setVisible(not self.machine)
         self.bins.setVisible(not self.machine)
@@ -148,6 +150,15 @@ class Place(Station):
         if part.side == canvas.side:
             canvas.point_out(painter, part)
 
+    def _magnified(self, canvas: BoardCanvas) -> int:
+        """How many times their size the residuals are drawn: a round number that makes the longest one readable."""
+        transform = fit(self.bench, self.bench.board.panel)
+        longest = float(transform.residual_mm.max()) if transform is not None else 0.0
+        if longest < 1e-4:
+            return 1
+        wanted = ARROW_PX / (longest * canvas.scale)
+        return max(1, next(n for n in (10000, 5000, 2000, 1000, 500, 200, 100, 50, 20, 10, 5, 2, 1, 0) if n <= wanted))
+
     def _residuals(self, painter: QPainter, canvas: BoardCanvas) -> None:
         names, design, _ = taught(self.bench, self.bench.board.panel)
         transform = fit(self.bench, self.bench.board.panel)
@@ -156,11 +167,14 @@ class Place(Station):
             painter.setPen(QPen(theme.colour("lit"), 2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(at, 9, 9)
-            plain_text(painter, QRectF(at.x() + 12, at.y() - 10, 80, 24), name, "body", "lit", True)
+            wide = 64.0
+            left = at.x() > canvas.width() / 2  # names stay on the panel
+            box = QRectF(at.x() - 14 - wide if left else at.x() + 14, at.y() - theme.base * 1.05, wide, 24)
+            align = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
+            plain_text(painter, box, name, "body", "lit", True, align)
             if transform is not None:
-                dx, dy = transform.residuals[i] * RESIDUAL_SCALE * canvas.scale
-                painter.setPen(QPen(theme.colour("brass_fill"), 3))
-                painter.drawLine(at, at + QPointF(float(dx), -float(dy)))
+                dx, dy = transform.residuals[i] * self._magnified(canvas) * canvas.scale
+                _arrow(painter, at, at + QPointF(float(dx), -float(dy)))
 
     def now(self) -> Now:
         return machine_now(self.bench) if self.machine else super().now()
@@ -269,3 +283,13 @@ class Place(Station):
             rows += [("body", part.body.code), ("height", f"{part.body.height:g} mm")]
         lost = sum(self.bench.state.dropped.values())
         return f"Board {board.serial}", [*rows, ("lost in this batch", f"{lost} piece{'s' if lost != 1 else ''}")]
+
+
+def _arrow(painter: QPainter, start: QPointF, end: QPointF) -> None:
+    painter.setPen(QPen(theme.colour("brass_fill"), 3, cap=Qt.PenCapStyle.RoundCap))
+    painter.drawLine(start, end)
+    length = math.hypot(end.x() - start.x(), end.y() - start.y())
+    if length > 8:
+        ux, uy = (end.x() - start.x()) / length, (end.y() - start.y()) / length
+        for side in (-1, 1):
+            painter.drawLine(end, end - QPointF(8 * ux - side * 5 * uy, 8 * uy + side * 5 * ux))

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
-from fusilex.bench.commands import PrintPanel, WipePrint
+from fusilex.bench.commands import ChooseFoil, ChoosePaste, PrintPanel, WipePrint
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, release_levels, worst_parts
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
@@ -22,7 +22,6 @@ from fusilex.ui.station import Station
 from fusilex.ui.theme import theme
 
 LEVELS = (Level.GO, Level.CARE, Level.STOP)
-FOIL_STEPS = (0.08, 0.10, 0.12, 0.13, 0.15, 0.18, 0.20)
 
 
 class RatioChart(Card):
@@ -165,6 +164,8 @@ class Print(Station):
                 "wiped off",
                 lambda _: self.acknowledge() or self.desk.ask("What was wrong with the print?", self._wiped),
             ),
+            Key("H", "foil", lambda _: self.desk.ask("Foil thickness in mm", self._foil_chosen, f"{self.foil:g}")),
+            Key("A", "paste", lambda _: self._next_paste()),
             Key("Tab", "next panel", lambda _: self.next_panel()),
         ]
 
@@ -181,6 +182,19 @@ class Print(Station):
     def _wiped(self, reason: str) -> None:
         panel = self.bench.board.panel
         self.desk.do(WipePrint(panel, reason), f"Print of panel {panel} wiped off. Print it again.")
+
+    def _foil_chosen(self, text: str) -> None:
+        try:
+            foil = float(text.replace(",", ".").removesuffix("mm"))
+        except ValueError:
+            self.desk.say(f"“{text}” is no thickness: type mm, such as 0.12.")
+            return
+        self.desk.do(ChooseFoil(foil), f"Foil {show_length(foil, Units.inch)}.")
+
+    def _next_paste(self) -> None:
+        names = list(PASTES)
+        chosen = names[(names.index(self.bench.paste) + 1) % len(names)]
+        self.desk.do(ChoosePaste(chosen), f"{chosen.capitalize()} paste, {PASTES[chosen].alloy}.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         bench = self.bench

@@ -250,7 +250,7 @@ class Reflow(Station):
     def refresh(self) -> None:
         number = self._load_number()
         if number is None:
-            self.shown, self._of = None, None
+            self.shown, self._of, self.window_name = None, None, self.bench.paste
         else:
             load = self.bench.state.loads[number - 1]
             self.window_name = load["window"]
