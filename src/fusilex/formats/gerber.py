@@ -57,8 +57,8 @@ def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = 
         raise BadInput(name, f"at most {MOST_OBJECTS} drawn objects", f"{len(parsed.objects)}")
     try:
         layer = _polygons(parsed.objects, MM, role, side)
-    except (ValueError, ZeroDivisionError, OverflowError, shapely.errors.ShapelyError) as error:
-        raise BadInput(name, "shapes with finite coordinates", str(error)[:160]) from error
+    except (ValueError, TypeError, ArithmeticError, shapely.errors.ShapelyError) as error:
+        raise BadInput(name, "shapes that can be drawn", str(error)[:160]) from error
     return GerberImage(dict(parsed.file_attrs or {}), layer)
 
 
@@ -129,6 +129,8 @@ def _quad_segs(radius: float) -> int:
 
 def aperture_polygon(aperture: Any, mm: Any) -> BaseGeometry:
     """Outline of an aperture about its own origin, mm."""
+    if aperture is None:
+        raise ValueError("something drawn before an aperture was chosen")
     shape: BaseGeometry = Polygon()
     for primitive in aperture._primitives(0, 0, mm, True):
         kind = type(primitive).__name__

@@ -152,7 +152,10 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
         under_paste[paste.tree.query(layer.polygons, predicate="intersects")[0]] = True
         drilled = {int(i): _drill_at(design, layer.polygons[i]) for i in np.flatnonzero(layer.flashed)}
         leads = [i for i, d in drilled.items() if d >= SMALLEST_LEAD_HOLE and side == "top"]
-        candidates = sorted({*np.flatnonzero(layer.flashed & under_paste).tolist(), *leads})
+        wanted = np.array(sorted({*np.flatnonzero(layer.flashed & under_paste).tolist(), *leads}), dtype=int)
+        inner, outer = layer.tree.query(layer.polygons[wanted], predicate="within")
+        in_pad = layer.flashed[outer] & (wanted[inner] != outer)  # vias in a thermal pad are no pads
+        candidates = np.delete(wanted, np.unique(inner[in_pad])).tolist()
         at = np.array([[p.x, p.y] for p in placed])
         reach = np.array(
             [0.75 * max(body_of(p.body, p.ref).size_x, body_of(p.body, p.ref).size_y) + 1.0 for p in placed]
