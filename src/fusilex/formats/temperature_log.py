@@ -70,4 +70,10 @@ def read_log(data: bytes, name: str) -> TemperatureLog:
             f"{array[line, column]:g}",
             f"line {table.lines[line]}, column {table.columns[probes[column]]}",
         )
-    return TemperatureLog(t - t[0], {table.columns[i].strip(): array[:, k] for k, i in enumerate(probes)})
+    return TemperatureLog(t - t[0], {_probe_name(table.columns[i]): array[:, k] for k, i in enumerate(probes)})
+
+
+def _probe_name(column: str) -> str:
+    """A column's words without its unit: ``probe U1 C`` is the probe U1, read in °C either way."""
+    words = re.sub(r"[\s_]*(?:\(?°[CF]\)?|\([CF]\)|(?<=[\s_])[CF])$", "", column.strip(), flags=re.I).strip()
+    return words or column.strip()

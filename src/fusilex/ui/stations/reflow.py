@@ -135,9 +135,7 @@ class GateChart(Card):
         for a, b, words, lean in bars:
             painter.setPen(QPen(theme.colour("go"), 6, cap=Qt.PenCapStyle.FlatCap))
             painter.drawLine(a, b)
-            box = QRectF(
-                a.x() - 60 if lean < 0 else b.x() + 8, a.y() - theme.base * (2.2 if lean < 0 else 0.9), 160, 20
-            )
+            box = QRectF(a.x() - 60 if lean < 0 else b.x() + 8, a.y() - theme.base * 2.2, 160, 20)
             plain_text(painter, box, words, "small", "go", True)
 
     def _probes(
