@@ -186,7 +186,6 @@ def one(name: str, old: str, new: str, count: int = 1) -> tuple[str, str, str, i
             r"placements\.csv, line 2, column Y mm: expected a number; found “middle”",
         ),
         (one("heron-r2-placements.csv", ",top,", ",upstairs,"), r"line 2, column side: expected a side"),
-        (one("heron-r2-bom.csv", "Refs,", "What,"), r"bom\.csv.*expected a header line with columns for refs"),
         (one("heron-r2-copper-top.gbr", "M02*", ""), r"copper-top\.gbr, line \d+: expected the end mark M02"),
         (one("heron-r2-plated.drl", "M30", ""), r"plated\.drl.*M30"),
         (one("heron-r2.ipc", "999", ""), r"heron-r2\.ipc.*999"),
@@ -207,18 +206,27 @@ def test_bad_input_is_one_sentence_and_nothing_is_half_loaded(
     assert str(caught.value).count("expected") == 1 and "\n" not in str(caught.value)
 
 
-@pytest.mark.parametrize(
-    ("gone", "words"),
-    [
-        ("copper", "a copper layer"),
-        ("outline", "a board outline"),
-        ("paste", "a paste layer"),
-        ("placements", "a placement list"),
-    ],
-)
-def test_missing_layers_are_named(heron_files: Files, gone: str, words: str) -> None:
-    with pytest.raises(BadInput, match=f"expected {words}; found only"):
-        design_from({n: d for n, d in heron_files.items() if gone not in n}, "x")
+def test_a_bill_without_designators_is_refused(heron_files: Files) -> None:
+    rows = [line.split(",", 1)[1] for line in heron_files["heron-r2-bom.csv"].decode().splitlines()]
+    with pytest.raises(BadInput, match=r"bom\.csv.*expected a header line with columns for refs"):
+        design_from(heron_files | {"heron-r2-bom.csv": "\n".join(rows).encode()}, "x")
+
+
+def test_missing_layers_are_named_or_worked_out(heron: Design, heron_files: Files) -> None:
+    def without(*words: str) -> Files:
+        return {n: d for n, d in heron_files.items() if not any(w in n for w in words)}
+
+    for gone, words in ((("copper",), "a copper layer"), (("paste", "mask"), "a paste or solder mask layer")):
+        with pytest.raises(BadInput, match=f"expected {words}; found only"):
+            design_from(without(*gone), "x")
+    hull = design_from(without("outline"), "x")
+    assert hull.outline.area == pytest.approx(44 * 31, rel=0.06)
+    assert [(r.rule, r.subject) for r in hull.remarks] == [("ready.derived", "outline")]
+    derived = design_from(without("paste"), "x")
+    assert {r.subject for r in derived.remarks} == {"paste top", "paste bottom"}
+    real, made = openings_of(heron, "top"), openings_of(derived, "top")
+    extra = set(made.refs) - set(real.refs)
+    assert set(real.refs) <= set(made.refs) and extra == {f"TP{n}" for n in range(1, 5)}, "no leads' hole, no fiducial"
 
 
 def test_folders_and_zips(heron_files: Files, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -361,7 +369,7 @@ def test_layers_of_one_role_are_one_layer(heron_files: Files, heron: Design) -> 
 def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -> None:
     files = heron_files | {"other-bom.csv": heron_files["heron-r2-bom.csv"]}
     design = design_from(files, "x")
-    assert len(design.bom) == 35 and "second bill of materials" in design.notes[0]
+    assert len(design.bom) == 35 and "second bill of materials" in design.remarks[0].text
     assert [j.rule for j in ready_findings(design)[1] if j.level is Level.CARE] == ["ready.note"]
 
 

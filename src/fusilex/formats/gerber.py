@@ -19,7 +19,7 @@ from shapely import Polygon
 from shapely.geometry import LineString, Point, box
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.board.model import Layer
+from fusilex.core.board.model import Layer, Placement
 from fusilex.core.problems import BadInput
 
 ARC_ERROR_MM = 0.002
@@ -37,8 +37,39 @@ class GerberImage:
 
 def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = None) -> GerberImage:
     """Read one Gerber file. Raises `BadInput` when it is truncated, malformed or beyond all size."""
-    from gerbonara.rs274x import GerberFile
     from gerbonara.utils import MM
+
+    parsed = _parse(data, name)
+    try:
+        layer = _polygons(parsed.objects, MM, role, side)
+    except (ValueError, TypeError, ArithmeticError, shapely.errors.ShapelyError) as error:
+        raise BadInput(name, "shapes that can be drawn", str(error)[:160]) from error
+    return GerberImage(dict(parsed.file_attrs or {}), layer)
+
+
+def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement, ...]:
+    """Placements of a component layer (Gerber X2: one flash with a ``.C`` attribute a part). Raises `BadInput`."""
+    from gerbonara.utils import MM
+
+    found: dict[str, Placement] = {}
+    for item in _parse(data, name).objects:
+        attributes = _attributes(item)
+        ref = attributes.get(".C", ("",))[0]
+        if not ref or ref in found or not hasattr(item, "x"):
+            continue
+        x, y = (float(item.unit.convert_to(MM, v)) for v in (item.x, item.y))
+        try:
+            turn = float(attributes.get(".CRot", ("0",))[0]) % 360
+        except ValueError as error:
+            raise BadInput(name, "a turn in degrees", f"“{attributes['.CRot'][0][:24]}”", f"part {ref}") from error
+        body = attributes.get(".CPgN", attributes.get(".CFtp", ("",)))[0]
+        fit = attributes.get(".CMnt", ("",))[0] != "Fiducial"
+        found[ref] = Placement(ref, x, y, turn, side or "top", body, attributes.get(".CVal", ("",))[0], 0, fit)
+    return tuple(found.values())
+
+
+def _parse(data: bytes, name: str) -> Any:
+    from gerbonara.rs274x import GerberFile
 
     text = data.decode("utf-8", errors="replace")
     ending = text.rstrip()[-40:]
@@ -55,11 +86,7 @@ def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = 
         raise BadInput(name, "Gerber statements", str(error).split(": ", 1)[-1][:160], _place(str(error))) from error
     if len(parsed.objects) > MOST_OBJECTS:
         raise BadInput(name, f"at most {MOST_OBJECTS} drawn objects", f"{len(parsed.objects)}")
-    try:
-        layer = _polygons(parsed.objects, MM, role, side)
-    except (ValueError, TypeError, ArithmeticError, shapely.errors.ShapelyError) as error:
-        raise BadInput(name, "shapes that can be drawn", str(error)[:160]) from error
-    return GerberImage(dict(parsed.file_attrs or {}), layer)
+    return parsed
 
 
 def _place(message: str) -> str:

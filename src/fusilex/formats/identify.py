@@ -1,4 +1,4 @@
-"""What a file is: by its own X2 attributes first, then its content, then the words and letters of its name."""
+"""What a file is: by its own X2 attributes first, then the words and letters of its name, then its content."""
 
 from __future__ import annotations
 
@@ -6,30 +6,42 @@ import re
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
-from fusilex.formats.lists import BOM_WORDS, PLACEMENT_WORDS
+from fusilex.core.problems import BadInput
+from fusilex.formats.grids import is_spreadsheet
+from fusilex.formats.lists import table_kind
 from fusilex.formats.panel_file import is_panel
-from fusilex.formats.tables import SEPARATORS, recognise
+from fusilex.formats.tables import best_table
+from fusilex.formats.temperature_log import LOG
+
+STATED, LIKELY, GUESSED, UNKNOWN, CHOSEN = "stated", "likely", "guessed", "unknown", "chosen"
+MOST_TABLE_BYTES = 8 * 2**20
 
 
 @dataclass(frozen=True)
 class Guess:
-    """`kind` is the reader to use: gerber, drill, netlist, placements, bom, log, panel or other."""
+    """`kind` is the reader to use: gerber, components, drill, netlist, placements, bom, log, panel or other.
+
+    `sure` is how far to trust it: stated by the file, likely by its name or columns, guessed from its shapes, or unknown.
+    """
 
     kind: str
     role: str
     side: str | None
     because: str
+    sure: str = LIKELY
 
 
 _X2 = re.compile(rb"TF\.FileFunction,([^*\n]+)")
 _WORDS = [  # role, side, pattern over the name with separators as spaces
-    ("paste", r"paste|stencil|cream"),
-    ("mask", r"mask|resist|solder ?stop"),
-    ("silk", r"silk|legend|overlay|ident"),
-    ("outline", r"outline|profile|edge|contour|board ?shape|dimension|keep ?out"),
-    ("copper", r"copper|cu|signal|layer|tracks?|metal"),
+    ("paste", r"paste|stencil|cream|\bspt\b|\bspb\b|pasten?maske"),
+    ("mask", r"mask|resist|solder ?stop|stop ?lack|l[öo]tstopp?|\bsmt\b|\bsmb\b"),
+    ("silk", r"silk|legend|overlay|ident|screen|best[üu]ckungsdruck|\bsst\b|\bssb\b"),
+    ("outline", r"outline|profile|edge|contour|border|umriss|kontur|board ?shape|dimension|keep ?out|mechanical"),
+    ("copper", r"copper|\bcu\b|kupfer|signal|layer|tracks?|metal|etch|conductors?"),
 ]
-_BOTTOM, _TOP = r"bottom|bot|back|\bb\b|solder ?side|lower", r"top|front|\bf\b|component ?side|upper"
+_BOTTOM = r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|r[üu]ck|secondary|\b(?:smb|ssb|spb)\b"
+_TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\b(?:smt|sst|spt)\b"
+_INNER = r"\binner|\bin ?\d|\bmid ?\d|innen|\bl[3-9]\b"
 _LETTERS = {  # the old two-letter habit: side, then what it is
     "gtl": ("copper", "top"),
     "gbl": ("copper", "bottom"),
@@ -51,6 +63,14 @@ _LETTERS = {  # the old two-letter habit: side, then what it is
     "crs": ("paste", "bottom"),
     "plc": ("silk", "top"),
     "pls": ("silk", "bottom"),
+    "smt": ("mask", "top"),
+    "smb": ("mask", "bottom"),
+    "sst": ("silk", "top"),
+    "ssb": ("silk", "bottom"),
+    "spt": ("paste", "top"),
+    "spb": ("paste", "bottom"),
+    "oln": ("outline", None),
+    "bor": ("outline", None),
 }
 
 
@@ -59,19 +79,22 @@ def identify(name: str, data: bytes) -> Guess:
     head = data[:6000]
     if b"%FS" in head or b"%MO" in head or re.search(rb"%AD[DC]?D?\d\d", head) or b"%TF" in head:
         return _gerber(name, head)
-    if re.search(rb"^M48", head, re.M) or (re.search(rb"^%\s*$", head, re.M) and re.search(rb"^T\d+", head, re.M)):
+    tools = re.search(rb"^T\d+", head, re.M)
+    header = bool(re.search(rb"^M48", head, re.M) or (tools and re.search(rb"^%\s*$", head, re.M)))
+    if header or tools and re.search(rb"^X[-+\d.]+Y[-+\d.]+\s*$", head, re.M):
         stated = _X2.search(head)
-        plated = (
-            "non-plated"
-            if (stated and stated[1].startswith(b"NonPlated")) or re.search(r"npth|non.?plated", name, re.I)
-            else "plated"
-        )
-        return Guess("drill", "drill", None, f"Excellon drill header, {plated}")
+        plated = "non-plated" if (stated and stated[1].startswith(b"NonPlated")) or not_plated(name) else "plated"
+        words = "Excellon drill header" if header else "tools and coordinates without a header"
+        return Guess("drill", "drill", None, f"{words}, {plated}", STATED if stated else LIKELY)
     if re.search(rb"^P\s+UNITS", head, re.M) or re.search(rb"^3[126]7", head, re.M):
-        return Guess("netlist", "netlist", None, "IPC-D-356A records")
+        return Guess("netlist", "netlist", None, "IPC-D-356A records", STATED)
     if is_panel(data):
-        return Guess("panel", "other", None, "panel description")
-    return _table(name, head)
+        return Guess("panel", "other", None, "panel description", STATED)
+    return _table(name, data)
+
+
+def not_plated(name: str) -> bool:
+    return bool(re.search(r"npth|non.?plated|unplated|nicht.?durchkontaktiert", name, re.I))
 
 
 def _gerber(name: str, head: bytes) -> Guess:
@@ -79,16 +102,21 @@ def _gerber(name: str, head: bytes) -> Guess:
     if stated:
         words = stated[1].decode("ascii", "replace").split(",")
         side = next((s for w, s in (("Top", "top"), ("Bot", "bottom")) if w in words), None)
+        because = f"its own attribute says {','.join(words)}"
+        if words[0] == "Component":
+            return Guess("components", "placements", side, because, STATED)
         role = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "silk", "Profile": "outline"}.get(
             words[0], "other"
         )
         inner = role == "copper" and side is None
-        return Guess("gerber", "other" if inner else role, side, f"its own attribute says {','.join(words)}")
+        return Guess("gerber", "other" if inner else role, side, because, STATED)
     path = PurePosixPath(name)
     suffix = path.suffix.lower().lstrip(".")
     if suffix in _LETTERS:
         return Guess("gerber", *_LETTERS[suffix], f"ending .{suffix}")
-    words_of_name = " " + re.sub(r"[^a-z0-9]+", " ", re.sub(r"([a-z])([A-Z])", r"\1 \2", path.stem).lower()) + " "
+    words_of_name = " " + re.sub(r"[\W_]+", " ", re.sub(r"([a-z])([A-Z])", r"\1 \2", path.stem).lower()) + " "
+    if within := re.search(_INNER, words_of_name):
+        return Guess("gerber", "other", None, f"inner layer, “{within[0].strip()}” in its name")
     side = "bottom" if re.search(_BOTTOM, words_of_name) else "top" if re.search(_TOP, words_of_name) else None
     for role, pattern in _WORDS:
         found = re.search(pattern, words_of_name)
@@ -98,34 +126,27 @@ def _gerber(name: str, head: bytes) -> Guess:
             if side:
                 return Guess("gerber", role, side, f"“{found[0].strip()}” and side in its name")
     if side and suffix in ("gbr", "ger", "pho", "art"):
-        return Guess("gerber", "copper", side, "side in its name and nothing else")
-    return Guess("gerber", "other", None, "a Gerber layer whose name says nothing")
+        return Guess("gerber", "copper", side, "side in its name and nothing else", GUESSED)
+    return Guess("gerber", "other", None, "a Gerber layer whose name says nothing", UNKNOWN)
 
 
-def _table(name: str, head: bytes) -> Guess:
-    if b"\x00" in head and head[:2] not in (b"\xff\xfe", b"\xfe\xff"):
-        return Guess("other", "other", None, "not text")
-    text = head.decode("utf-16" if head[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8", errors="replace")
-    for line in text.splitlines()[:25]:
-        for separator in SEPARATORS:
-            cells = [c.strip().strip('"') for c in line.split(separator)]
-            if len(cells) < 2:
-                continue
-            if {"ref", "x", "y"} <= recognise(cells, PLACEMENT_WORDS).keys():
-                return Guess("placements", "placements", None, "columns for reference, x and y")
-            if {"time", "temperature"} <= recognise(cells, LOG_WORDS).keys():
-                return Guess("log", "other", None, "temperature log")
-            bom = recognise(cells, BOM_WORDS).keys()
-            if "refs" in bom and len(bom) > 1:
-                return Guess("bom", "bom", None, "columns for designators and " + ", ".join(sorted(bom - {"refs"})))
-    if re.search(r"\bbom\b|bill.?of.?materials|parts?.?list", re.sub(r"[^A-Za-z0-9]+", " ", name), re.I):
-        return Guess("bom", "bom", None, "its name")
-    if re.search(r"placement|pick|centroid|\bpos\b|\bxy\b", re.sub(r"[^A-Za-z0-9]+", " ", name), re.I):
-        return Guess("placements", "placements", None, "its name")
-    return Guess("other", "other", None, "none of the kinds that Fusilex reads")
-
-
-LOG_WORDS = {
-    "time": r"t|time|seconds?|s|elapsed|time ?\(?s(?:ec(?:onds)?)?\)?|elapsed ?\(?s\)?|minutes|time ?\(?min\)?",
-    "temperature": r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d|tc ?\d?|.*\(?°?[cf]\)?|deg ?[cf]|celsius|fahrenheit|board.*|air.*",
-}
+def _table(name: str, data: bytes) -> Guess:
+    nothing = Guess("other", "other", None, "none of the kinds that Fusilex reads", UNKNOWN)
+    if len(data) > MOST_TABLE_BYTES and not is_spreadsheet(data):
+        return nothing
+    try:
+        if (kind := table_kind(data, name)) is not None:
+            words = "columns for reference, x and y" if kind == "placements" else "columns for designators and what they are"
+            return Guess(kind, kind, None, words)
+        if best_table(data, name, LOG) is not None:
+            return Guess("log", "other", None, "temperature log")
+    except BadInput as problem:
+        if problem.found == "binary data":
+            return Guess("other", "other", None, "not text", UNKNOWN)
+        return Guess("other", "other", None, f"{problem.expected}: {problem.found}", UNKNOWN)
+    words_of_name = re.sub(r"[^A-Za-z0-9]+", " ", name)
+    if re.search(r"\bbom\b|bill.?of.?materials|parts?.?list|st[üu]ckliste", words_of_name, re.I):
+        return Guess("bom", "bom", None, "its name", GUESSED)
+    if re.search(r"placement|pick|centroid|\bpos\b|\bxy\b|best[üu]ckung", words_of_name, re.I):
+        return Guess("placements", "placements", None, "its name", GUESSED)
+    return nothing

@@ -4,22 +4,28 @@ from __future__ import annotations
 
 import io
 import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
 import numpy as np
 import shapely
 from shapely import Polygon
 
+from fusilex.core.board.derive import hull_outline, paste_from_mask
 from fusilex.core.board.join import join
-from fusilex.core.board.model import BomLine, Design, FileNote, Hole, Layer, NetPoint, Placement
+from fusilex.core.board.model import BomLine, Design, FileNote, Hole, Layer, NetPoint, Placement, Remark
 from fusilex.core.board.panel import Panel
+from fusilex.core.board.roles import guess_roles
 from fusilex.core.problems import BadInput
 from fusilex.formats.excellon import read_excellon
-from fusilex.formats.gerber import read_gerber
-from fusilex.formats.identify import identify
-from fusilex.formats.lists import read_bom, read_placements
+from fusilex.formats.gerber import read_components, read_gerber
+from fusilex.formats.grids import is_spreadsheet
+from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify
+from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel
+from fusilex.formats.tables import GUESS, Table, read_table
 
 MOST_FILE_BYTES = 48 * 2**20
 MOST_TOTAL_BYTES = 160 * 2**20
@@ -34,7 +40,7 @@ def read_files(path: Path) -> Files:
             return _from_folder(path)
         if not path.exists():
             raise BadInput(str(path), "a folder or zip of design files", "nothing there")
-        if zipfile.is_zipfile(path):
+        if zipfile.is_zipfile(path) and not is_spreadsheet(path.read_bytes()):
             return _from_zip(path)
     except PermissionError as error:
         raise BadInput(str(path), "files that may be read", f"no permission for {error.filename or path}") from error
@@ -100,66 +106,175 @@ def _from_zip(path: Path) -> Files:
     return files
 
 
+@dataclass(frozen=True)
+class Choices:
+    """What the user settled about files that could be read in several ways; nothing of it is written into them.
+
+    `roles` maps a file to (role, side), ``("other", None)`` meaning it is left aside; `columns` maps a file to field → column.
+    """
+
+    roles: Mapping[str, tuple[str, str | None]] = field(default_factory=dict)
+    columns: Mapping[str, Mapping[str, int]] = field(default_factory=dict)
+
+
+AS_FOUND = Choices()
+
+
 def read_design(path: Path | str) -> Design:
     """Read the design in a folder or zip. Raises `BadInput` in one sentence; nothing is half-loaded."""
     path = Path(path)
     return design_from(read_files(path), path.stem if path.is_file() else path.resolve().name)
 
 
-def design_from(files: Files, name: str) -> Design:
-    """Build a design from file contents by name. Raises `BadInput`."""
-    guesses = {file: identify(file, data) for file, data in files.items()}
-    notes = [FileNote(file, g.role, g.side, g.because, len(files[file])) for file, g in guesses.items()]
-    layers: list[Layer] = []
-    holes: list[Hole] = []
-    placements: list[Placement] = []
-    bom: tuple[BomLine, ...] = ()
-    netpoints: tuple[NetPoint, ...] = ()
-    extra: list[str] = []
-    panel: Panel | None = None
+def design_from(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
+    """Build a design from file contents by name, its parts joined. Raises `BadInput`."""
+    return join(unjoined_design(files, name, choices))
+
+
+def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
+    """The design as the files state it, before pads, placements and bill of materials are joined. Raises `BadInput`."""
+    guesses = {file: _chosen(identify(file, data), choices.roles.get(file)) for file, data in files.items()}
+    images: dict[str, Layer] = {}
+    lists = _Lists()
     for file, guess in guesses.items():
-        data = files[file]
-        if guess.kind == "gerber" and guess.role != "other":
-            layers.append(read_gerber(data, file, guess.role, guess.side).layer)
-        elif guess.kind == "drill":
-            holes += read_excellon(data, file)
-        elif guess.kind == "netlist":
-            netpoints = netpoints or read_netlist(data, file)
-        elif guess.kind == "placements":
-            placements += read_placements(data, file)
-        elif guess.kind == "bom":
-            if bom:
-                extra.append(f"{file}: a second bill of materials, left aside")
-            bom = bom or read_bom(data, file)
-        elif guess.kind == "panel":
-            panel = read_panel(data, file)
-    _demand_layers(name, layers, bool(placements), [n.name for n in notes])
-    outline = outline_polygon(next(item for item in layers if item.role == "outline"), name)
-    return join(
-        Design(
-            name,
-            tuple(notes),
-            tuple(_merged(layers)),
-            tuple(holes),
-            outline,
-            tuple(placements),
-            tuple(bom),
-            tuple(netpoints),
-            panel=panel,
-            notes=tuple(extra),
-        )
+        if guess.kind == "gerber" and not (guess.role == "other" and guess.sure != UNKNOWN):
+            images[file] = read_gerber(files[file], file, guess.role, guess.side).layer
+        else:
+            lists.take(file, files[file], guess, choices.columns.get(file))
+    copper = [x for x in images.values() if x.role == "copper" and x.flashed.any()]
+    pads = np.concatenate([shapely.get_coordinates(shapely.centroid(x.polygons[x.flashed])) for x in copper or [EMPTY]])
+    holes = tuple(
+        hole for file, guess in guesses.items() if guess.kind == "drill" for hole in read_excellon(files[file], file, pads)
+    )
+    placements = tuple(lists.placements)
+    _settle_unknown(guesses, images, holes, placements)
+    remarks = [
+        *lists.remarks,
+        *(
+            Remark("ready.guessed", file, f"{file} is taken for {_role_words(g)}: {g.because}", "Look at its tile; R takes it for something else.")
+            for file, g in guesses.items()
+            if g.sure == GUESSED and g.kind == "gerber"
+        ),
+    ]
+    layers = _merged([x for x in images.values() if x.role != "other"])
+    _demand_layers(name, layers, list(files))
+    layers += _paste_where_missing(layers, holes, placements, remarks)
+    outline = _outline_of(layers, name, remarks)
+    notes = tuple(FileNote(file, g.role, g.side, g.because, len(files[file]), g.sure) for file, g in guesses.items())
+    return Design(
+        name,
+        notes,
+        tuple(layers),
+        holes,
+        outline,
+        placements,
+        lists.bom,
+        lists.netpoints,
+        panel=lists.panel,
+        remarks=tuple(remarks),
     )
 
 
-def _demand_layers(name: str, layers: list[Layer], placements: bool, names: list[str]) -> None:
+EMPTY = Layer("other", None, np.empty(0, dtype=object), np.empty(0, dtype=bool), (), (), ())
+_KIND_OF_ROLE = {"drill": "drill", "placements": "placements", "bom": "bom", "netlist": "netlist"}
+
+
+def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:
+    """The guess, or what the user says the file is."""
+    if role is None:
+        return guess
+    kind = _KIND_OF_ROLE.get(role[0], "gerber" if role[0] != "other" or guess.kind == "gerber" else "other")
+    return Guess("components" if guess.kind == "components" and kind == "placements" else kind, *role, "as you said", CHOSEN)
+
+
+def _role_words(guess: Guess) -> str:
+    return f"{guess.role}, {guess.side}" if guess.side else guess.role
+
+
+class _Lists:
+    """What the files that are not layers add up to, in the order of their names."""
+
+    def __init__(self) -> None:
+        self.placements: list[Placement] = []
+        self.bom: tuple[BomLine, ...] = ()
+        self.netpoints: tuple[NetPoint, ...] = ()
+        self.panel: Panel | None = None
+        self.remarks: list[Remark] = []
+
+    def take(self, file: str, data: bytes, guess: Guess, picked: Mapping[str, int] | None) -> None:
+        if guess.kind == "netlist":
+            self.netpoints = self.netpoints or read_netlist(data, file)
+        elif guess.kind == "components":
+            self.placements += read_components(data, file, guess.side)
+        elif guess.kind == "placements":
+            table = read_table(data, file, PLACEMENTS, picked)
+            self.placements += placements_in(table)
+            self._doubt(table)
+        elif guess.kind == "bom":
+            table = read_table(data, file, BOM, picked)
+            if self.bom:
+                text = f"{file}: a second bill of materials, left aside"
+                self.remarks.append(Remark("ready.note", file, text, "Keep one of them in the folder."))
+            else:
+                self.bom = bom_in(table)
+                self._doubt(table)
+        elif guess.kind == "panel":
+            self.panel = read_panel(data, file)
+
+    def _doubt(self, table: Table) -> None:
+        if doubtful := [f for f in table.doubtful if table.sure[f] <= GUESS]:
+            words = ", ".join(f"column {table.fields[f] + 1} for {f.replace('_', ' ')}" for f in doubtful)
+            text = f"{table.name} has no header: took {words}"
+            self.remarks.append(Remark("ready.columns", table.name, text, "Look at its first rows with L; pick other columns there."))
+
+
+def _settle_unknown(
+    guesses: dict[str, Guess], images: dict[str, Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...]
+) -> None:
+    """Layers whose names say nothing get the role their shapes give away, in place."""
+    unknown = {file: images[file] for file, g in guesses.items() if g.kind == "gerber" and g.sure == UNKNOWN}
+    known = {(x.role, x.side): x for x in images.values() if x.role != "other"}
+    for file, found in guess_roles(unknown, known, holes, placements).items() if unknown else ():
+        guesses[file] = Guess("gerber", found.role, found.side, found.because, GUESSED)
+        images[file] = replace(images[file], role=found.role, side=found.side)
+
+
+def _paste_where_missing(
+    layers: list[Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...], remarks: list[Remark]
+) -> list[Layer]:
+    """Paste derived from the mask for sides that have parts and no paste layer (or for both when there is none at all)."""
+    by_role = {(x.role, x.side): x for x in layers if len(x)}
+    none_at_all = not any(role == "paste" for role, _ in by_role)
+    found = []
+    for side in ("top", "bottom"):
+        wanted = none_at_all or any(p.side == side for p in placements)
+        if ("paste", side) in by_role or not wanted or ("mask", side) not in by_role:
+            continue
+        made = paste_from_mask(by_role["mask", side], holes, by_role.get(("copper", side)))
+        if len(made):
+            found.append(made)
+            text = f"No paste layer for the {side}: {len(made)} openings worked out from the solder mask, holes left out"
+            remarks.append(Remark("ready.derived", f"paste {side}", text, "Order the stencil from the designer's own layer where there is one."))
+    return found
+
+
+def _outline_of(layers: list[Layer], name: str, remarks: list[Remark]) -> Polygon:
+    drawn = next((x for x in layers if x.role == "outline" and len(x)), None)
+    if drawn is not None:
+        return outline_polygon(drawn, name)
+    hull = hull_outline(layers)
+    assert hull is not None, "copper was demanded before"
+    x0, y0, x1, y1 = hull.bounds
+    text = f"No outline: the board is taken as the {x1 - x0:.1f} × {y1 - y0:.1f} mm box round the copper"
+    remarks.append(Remark("ready.derived", "outline", text, "Measure a bare board; parts at the edge cannot be judged."))
+    return hull
+
+
+def _demand_layers(name: str, layers: list[Layer], names: list[str]) -> None:
     have = {item.role for item in layers if len(item)}
-    missing = [
-        word
-        for role, word in (("copper", "a copper layer"), ("outline", "a board outline"), ("paste", "a paste layer"))
-        if role not in have
-    ]
-    if not placements:
-        missing.append("a placement list")
+    missing = ["a copper layer"] if "copper" not in have else []
+    if not have & {"paste", "mask"}:
+        missing.append("a paste or solder mask layer")
     if missing:
         shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
         raise BadInput(name, " and ".join(missing), f"only {shown}" if names else "no files")

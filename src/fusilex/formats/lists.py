@@ -1,55 +1,109 @@
-"""Placement lists and bills of materials from text tables of any header habit."""
+"""Placement lists and bills of materials from tables of any header habit, in several languages."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from fusilex.core.board.model import BomLine, Placement
 from fusilex.core.problems import BadInput
-from fusilex.formats.tables import Table, decode, length_mm, number, read_table
+from fusilex.formats.tables import Kind, Table, best_table, decode, length_mm, number, read_table
 
-_REF = r"refs?|references?|designators?|refdes|ref des|reference designators?|parts?|components?"
-_VALUE = r"values?|val|comment|description value"
-_BODY = r"body|bodies|package|footprint|pattern|case|size|pkg"
-PLACEMENT_WORDS = {
-    "ref": _REF,
-    "x": r"(?:(?:mid|cent(?:er|re)|pos|position|measured|placement|ref)? ?)x(?: ?(?:pos|position|coord|coordinate|cent(?:er|re)))?(?: ?\(?(?:mm|mils?|in|inch)\)?)?",
-    "y": r"(?:(?:mid|cent(?:er|re)|pos|position|measured|placement|ref)? ?)y(?: ?(?:pos|position|coord|coordinate|cent(?:er|re)))?(?: ?\(?(?:mm|mils?|in|inch)\)?)?",
-    "turn": r"(?:rot(?:ation)?|turn|angle|orientation)(?: ?\(?(?:deg|degrees|°)\)?)?",
-    "side": r"side|layer|tb|board side|mount(?:ing)? side",
-    "value": _VALUE,
-    "body": _BODY,
-}
-BOM_WORDS = {
-    "refs": _REF,
-    "quantity": r"q(?:uanti)?ty|quantity|count|pcs|pieces|amount",
-    "value": _VALUE,
-    "body": _BODY,
-    "part_number": r"part (?:number|no|num)|mpn|p n|stock (?:number|no)|order (?:code|number)|article",
-    "fit": r"fit|fitted|populate|mounted|dn[pf]|do not (?:fit|populate)",
-    "side": r"side|layer",
-    "description": r"description|notes?|remarks?",
-}
-_BOTTOM = re.compile(r"b|bcu|bot.*|back.*|solder.*|lower.*|2")
-_TOP = re.compile(r"|t|f|fcu|top.*|front.*|comp.*|upper.*|1")
-_NO_FIT = re.compile(r"\b(dn[pfi]|do not (?:fit|populate|place)|not fitted|no ?fit|unfitted)\b", re.I)
+Picked = Mapping[str, int]
+"""Columns the user picked for a file: field → column index."""
+
+_REF = (
+    r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
+    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referencias?|riferimenti?o?|positionsnummer"
+)
+_VALUE = r"values?|val|comments?|description value|wert|valeur|valor|valore|waarde|part value"
+_BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|device|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
+_UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch|thou)[\)\]]?)?"
+_PLACE = r"(?:(?:mid|cent(?:er|re)|pos|position|measured|placement|ref|loc|location|coord|pad|body) ?)?"
+_AFTER = r"(?: ?(?:pos|position|coord|coordinate|coordinates|cent(?:er|re)|location|loc|mid))?"
+PLACEMENTS = Kind(
+    {
+        "ref": _REF,
+        "x": _PLACE + "x" + _AFTER + _UNIT,
+        "y": _PLACE + "y" + _AFTER + _UNIT,
+        "turn": r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|winkel|angolo|rotaci[óo]n|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?",
+        "side": r"side|layer|tb|board side|mount(?:ing)? side|face|seite|lage|c[ôo]t[ée]|cara|lado|lato|placement side",
+        "body": _BODY,
+        "value": _VALUE,
+        "fit": r"fit|fitted|populated?|mounted|place|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt",
+    },
+    {
+        "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
+        "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
+        "turn": r"[-+]?(?:360|3[0-5]\d|[12]\d\d|\d{1,2})(?:[.,]\d{1,4})?(?: ?(?:deg|°))?",
+        "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|\"))?",
+        "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|\"))?",
+    },
+    ("ref", "x", "y"),
+)
+BOM = Kind(
+    {
+        "refs": _REF,
+        "quantity": r"q(?:uanti)?t[yé]?|quantit[àé]|quantity|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of",
+        "value": _VALUE,
+        "body": _BODY,
+        "part_number": r"part (?:number|no|num)|mpn|p n|stock (?:number|no)|order (?:code|number)|article|manufacturer part(?: number)?|artikel(?:nummer)?|bestellnummer|bestell nr|r[ée]f fabricant",
+        "fit": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
+        "side": r"side|layer|seite|face",
+        "description": r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+",
+    },
+    {
+        "refs": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?(?:\s*[-–…,;\s]\s*(?:[A-Za-z_]{0,6}\d{1,5}[A-Za-z]?))*[,;]?",
+        "quantity": r"\d{1,4}(?:[.,]0+)?(?: ?pcs?)?",
+        "value": r".*\S.*",
+        "body": r".*\S.*",
+    },
+    ("refs",),
+)
+_BOTTOM_WORDS = (
+    r"b|bl|bcu|bot.*|back.*|solder.*|lower.*|secondary.*|2|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
+    r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
+)
+_TOP_WORDS = (
+    r"|t|tl|f|fcu|top.*|front.*|comp.*|upper.*|primary.*|1|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
+    r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
+)
+_BOTTOM, _TOP = re.compile(_BOTTOM_WORDS), re.compile(_TOP_WORDS)
+_NO_FIT = re.compile(
+    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no ?(?:fit|pop|load)|unfitted|"
+    r"nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
+    re.I,
+)
+_YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")
 _BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
 _RANGE = re.compile(r"^([A-Za-z_]+)(\d+)\s*[-–…]\s*(?:([A-Za-z_]+))?(\d+)$")
 
 
-def read_placements(data: bytes, name: str) -> tuple[Placement, ...]:
+def read_placements(data: bytes, name: str, picked: Picked | None = None) -> tuple[Placement, ...]:
     """Placement list. Needs columns for reference, x and y; raises `BadInput` with line and column otherwise."""
-    table = read_table(data, name, PLACEMENT_WORDS, ("ref", "x", "y"))
-    found = []
+    return placements_in(read_table(data, name, PLACEMENTS, picked))
+
+
+def placements_in(table: Table) -> tuple[Placement, ...]:
+    """Placements of a table whose columns are settled. Raises `BadInput` with line and column."""
+    name, found = table.name, []
     for row, line in enumerate(table.lines):
         ref = table.cell(row, "ref")
-        if not ref:
+        if not ref or not any(table.cell(row, f) for f in ("x", "y")):
             continue
-        x, y = (length_mm(table.cell(row, f), name, line, table.columns[table.fields[f]]) for f in ("x", "y"))
+        x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
         turn = number(table.cell(row, "turn") or "0", name, line, "turn")[0] if table.has("turn") else 0.0
         found.append(
             Placement(
-                ref, x, y, turn % 360, _side(table, row, line), table.cell(row, "body"), table.cell(row, "value"), line
+                ref,
+                x,
+                y,
+                turn % 360,
+                _side(table, row, line),
+                table.cell(row, "body"),
+                table.cell(row, "value"),
+                line,
+                _fitted(table, row),
             )
         )
     if not found:
@@ -57,8 +111,13 @@ def read_placements(data: bytes, name: str) -> tuple[Placement, ...]:
     return tuple(found)
 
 
+def _column(table: Table, field: str) -> str:
+    index = table.fields[field]
+    return table.columns[index] if index < len(table.columns) else ""
+
+
 def _side(table: Table, row: int, line: int) -> str:
-    word = re.sub(r"[^a-z0-9]", "", table.cell(row, "side").lower())
+    word = re.sub(r"[\W_]", "", table.cell(row, "side").lower())
     if _BOTTOM.fullmatch(word):
         return "bottom"
     if _TOP.fullmatch(word):
@@ -68,22 +127,42 @@ def _side(table: Table, row: int, line: int) -> str:
     )
 
 
-def read_bom(data: bytes, name: str) -> tuple[BomLine, ...]:
+def read_bom(data: bytes, name: str, picked: Picked | None = None) -> tuple[BomLine, ...]:
     """Bill of materials, grouped or one part a line. Needs a designator column; raises `BadInput` otherwise."""
-    table = read_table(data, name, BOM_WORDS, ("refs",))
-    if not (table.has("value") or table.has("part_number") or table.has("quantity") or table.has("body")):
+    return bom_in(read_table(data, name, BOM, picked))
+
+
+def bom_in(table: Table) -> tuple[BomLine, ...]:
+    """Lines of a table whose columns are settled. Raises `BadInput` with line and column.
+
+    A line with nothing but designators goes on with the line before it; a line with nothing but a do-not-fit mark is a
+    heading for what follows.
+    """
+    name = table.name
+    if not any(table.has(f) for f in ("value", "part_number", "quantity", "body")):
         raise BadInput(
             name,
             "a column for value, body, part number or quantity beside the designators",
             ", ".join(table.columns)[:80],
             "line 1",
         )
-    found = []
+    found: list[BomLine] = []
+    fit_below = True
     for row, line in enumerate(table.lines):
+        filled = [cell.strip() for cell in table.rows[row] if cell.strip()]
+        if len(filled) == 1 and not table.cell(row, "refs") or (len(filled) == 1 and _NO_FIT.search(filled[0])):
+            fit_below = not _NO_FIT.search(filled[0])
+            continue
         refs = split_refs(table.cell(row, "refs"))
         if not refs:
             continue
-        text = table.cell(row, "quantity")
+        if len(filled) == 1 and found and len(table.columns) > 2:
+            last = found[-1]
+            found[-1] = BomLine(
+                last.refs + refs, last.value, last.body, last.part_number, last.quantity, last.fit, last.line
+            )
+            continue
+        text = re.sub(r"\s*(?:pcs?|pieces|st[üu]ck)\.?$", "", table.cell(row, "quantity"), flags=re.I)
         quantity = round(number(text, name, line, "quantity")[0]) if text else None
         found.append(
             BomLine(
@@ -92,7 +171,7 @@ def read_bom(data: bytes, name: str) -> tuple[BomLine, ...]:
                 table.cell(row, "body"),
                 table.cell(row, "part_number"),
                 quantity,
-                _fitted(table, row),
+                fit_below and _fitted(table, row),
                 line,
             )
         )
@@ -104,17 +183,17 @@ def read_bom(data: bytes, name: str) -> tuple[BomLine, ...]:
 def _fitted(table: Table, row: int) -> bool:
     word = table.cell(row, "fit").lower()
     header = table.columns[table.fields["fit"]].lower() if table.has("fit") else ""
-    if re.search(r"dn[pf]|not", header):
-        return word in ("", "no", "n", "0", "false")
-    if word in ("no", "n", "0", "false") or _NO_FIT.search(word):
+    if re.search(r"dn[pfi]|not", header):
+        return word in _NO
+    if word in _NO[:-1] or _NO_FIT.search(word):
         return False
-    return not any(_NO_FIT.search(table.cell(row, f)) for f in ("value", "description"))
+    return not any(_NO_FIT.search(table.cell(row, f)) for f in ("value", "description", "body", "part_number"))
 
 
 def split_refs(text: str) -> tuple[str, ...]:
     """``R1-R4, R7`` → R1 R2 R3 R4 R7."""
     refs: list[str] = []
-    for word in re.split(r"[,;\s]+", re.sub(r"\s*[-–…]\s*(?=[A-Za-z]*\d)", "-", text.strip())):
+    for word in re.split(r"[,;\s]+", re.sub(r"\s*(?:[-–…]|\.\.+|\bto\b)\s*(?=[A-Za-z]*\d)", "-", text.strip())):
         match = _RANGE.match(word)
         if match and match[3] in (None, match[1]) and 0 <= int(match[4]) - int(match[2]) < 1000:
             refs += [f"{match[1]}{n}" for n in range(int(match[2]), int(match[4]) + 1)]
@@ -123,17 +202,27 @@ def split_refs(text: str) -> tuple[str, ...]:
     return tuple(refs)
 
 
+_POINTS = Kind({**PLACEMENTS.wording, "ref": _REF + "|fiducials?|points?|name"}, {}, ("ref", "x", "y"))
+
+
 def read_points(data: bytes, name: str) -> list[tuple[str, float, float]]:
     """Measured reference points: reference or fiducial, x and y in mm; a header is welcome but not needed.
 
     Raises `BadInput` with line and column.
     """
-    words = {**PLACEMENT_WORDS, "ref": _REF + "|fiducial|point|name"}
     if _BARE_POINT.match(decode(data, name)):
         data = b"ref,x,y\n" + decode(data, name).replace(";", ",").replace("\t", ",").encode()
-    table = read_table(data, name, words, ("ref", "x", "y"))
+    table = read_table(data, name, _POINTS)
     found = []
     for row, line in enumerate(table.lines):
-        x, y = (length_mm(table.cell(row, f), name, line, table.columns[table.fields[f]]) for f in ("x", "y"))
+        x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
         found.append((table.cell(row, "ref"), x, y))
     return found
+
+
+def table_kind(data: bytes, name: str) -> str | None:
+    """``placements``, ``bom`` or None by the columns a table has. Raises `BadInput` for what is no table."""
+    if best_table(data, name, PLACEMENTS) is not None:
+        return "placements"
+    bom = best_table(data, name, BOM)
+    return "bom" if bom is not None and len(bom.fields) > 1 else None

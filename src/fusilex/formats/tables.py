@@ -1,30 +1,49 @@
-"""Tables in text: encoding, separator and header found by looking; columns recognised by their wording."""
+"""Which column of a table is which: recognised by wording and by content, or as the user picked."""
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 import re
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import pairwise
 
 from fusilex.core.problems import BadInput
+from fusilex.formats.grids import Grid, decode, grids_of
 
-SEPARATORS = (",", ";", "\t", "|")
-Wording = Mapping[str, str]
+__all__ = ["Kind", "Table", "best_table", "decode", "length_mm", "number", "read_table", "recognise"]
+
+SEEN_ROWS = 200
+HEADER_WITHIN = 40
+SURE, LIKELY, GUESS = 1.0, 0.7, 0.4
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of table: header wording and cell content (patterns) by field, and the fields it cannot do without."""
+
+    wording: Mapping[str, str]
+    content: Mapping[str, str]
+    needed: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class Table:
-    """Rows of cells after the header; `lines` gives each row's line in the file, `columns` the header's words."""
+    """Rows of cells after the header; `lines` gives each row's line in the file, `columns` the header's words.
+
+    `fields` maps a field to its column, `sure` says how far wording and content agree on it (1 both, 0.7 wording alone,
+    0.4 content alone). `unit` is the length unit stated above the table, '' when none is.
+    """
 
     name: str
     columns: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     lines: tuple[int, ...]
     fields: dict[str, int]
+    sure: dict[str, float] = field(default_factory=dict)
+    how: str = ""
+    unit: str = ""
 
     def cell(self, row: int, field: str, default: str = "") -> str:
         index = self.fields.get(field)
@@ -33,91 +52,177 @@ class Table:
     def has(self, field: str) -> bool:
         return field in self.fields
 
-
-def decode(data: bytes, name: str) -> str:
-    """Text of a file in UTF-8, UTF-16 or Latin-1. Raises `BadInput` for binary data."""
-    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return "\n".join(data.decode("utf-16", errors="replace").splitlines())
-    if b"\x00" in data[:4096]:
-        raise BadInput(name, "a text table", "binary data")
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("latin-1")
-    return "\n".join(text.splitlines())
+    @property
+    def doubtful(self) -> list[str]:
+        """Fields whose column wording and content do not agree on, worst first."""
+        return sorted((f for f, s in self.sure.items() if s < SURE), key=lambda f: self.sure[f])
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=512)
 def _compiled(pattern: str) -> re.Pattern[str]:
     return re.compile(pattern, re.I)
 
 
-def recognise(header: Sequence[str], wording: Wording) -> dict[str, int]:
+def recognise(header: Sequence[str], wording: Mapping[str, str]) -> dict[str, int]:
     """Column index of each field whose pattern a header cell matches; the first match wins, a column serves once."""
-    cells = [re.sub(r"[\s_./#-]+", " ", cell).strip() for cell in header]
+    cells = [re.sub(r"[\s_./#:-]+", " ", cell).strip().strip("\"'") for cell in header]
     found: dict[str, int] = {}
-    for field, pattern in wording.items():
+    for name, pattern in wording.items():
         whole = _compiled(pattern).fullmatch
         for index, cell in enumerate(cells):
             if cell and index not in found.values() and whole(cell):
-                found[field] = index
+                found[name] = index
                 break
     return found
 
 
-def _rows(text: str, separator: str, name: str) -> Iterator[tuple[int, list[str]]]:
-    """(line, cells) of every row. Raises `BadInput` where the text is no table at all."""
-    reader = csv.reader(io.StringIO(text), delimiter=separator)
-    try:
-        for row in reader:
-            yield reader.line_num, row
-    except csv.Error as error:
-        raise BadInput(name, "cells and separators", str(error), f"line {reader.line_num}") from error
+def _fit(rows: Sequence[Sequence[str]], column: int, pattern: str) -> float:
+    """Share of a column's filled cells that look like a field's content; 0 when none is filled."""
+    cells = [row[column].strip() for row in rows if column < len(row) and row[column].strip()]
+    whole = _compiled(pattern).fullmatch
+    return sum(bool(whole(cell)) for cell in cells) / len(cells) if cells else 0.0
 
 
-def read_table(data: bytes, name: str, wording: Wording, needed: Sequence[str]) -> Table:
-    """The table in `data` whose header names the `needed` fields. Raises `BadInput` when no line does."""
-    text = decode(data, name)
-    best: tuple[int, int, str, dict[str, int]] | None = None
-    for separator in SEPARATORS:
-        for number, row in enumerate(cells for _, cells in _rows(text[:60_000], separator, name)):
-            if number > 40:
-                break
-            fields = recognise(row, wording)
-            if len(row) > 1 and all(f in fields for f in needed) and (best is None or len(fields) > best[0]):
-                best = len(fields), number, separator, fields
+def best_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | None = None) -> Table | None:
+    """The table in a file under the best header for a kind, or None. `picked` columns are taken as they are.
+
+    Raises `BadInput` where the file is no table at all.
+    """
+    best: tuple[float, Table] | None = None
+    for grid in grids_of(data, name):
+        table = _by_header(grid, name, kind, picked) or _by_content(grid, name, kind, picked)
+        if table is not None:
+            score = sum(table.sure.values()) + 0.001 * len(table.rows)
+            if best is None or score > best[0]:
+                best = score, table
+    return best[1] if best else None
+
+
+def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
+    best: tuple[int, int, dict[str, int]] | None = None
+    for number, row in enumerate(grid.rows[:HEADER_WITHIN]):
+        if len(row) > 1:
+            fields = recognise(row, kind.wording)
+            if all(f in fields or (picked and f in picked) for f in kind.needed) and len(fields) > len(best[2] if best else ()):
+                best = number, number, fields
     if best is None:
-        first = next((line for line in text.splitlines() if line.strip()), "nothing")
-        raise BadInput(name, "a header line with columns for " + ", ".join(needed), f"“{first[:80]}”", "line 1")
-    _, header, separator, fields = best
-    rows, lines = [], []
-    columns: tuple[str, ...] = ()
-    for number, (line, row) in enumerate(_rows(text, separator, name)):
-        if number == header:
-            columns = tuple(row)
-        elif number > header and any(cell.strip() for cell in row) and not row[0].lstrip().startswith("#"):
-            rows.append(tuple(row))
-            lines.append(line)
-    return Table(name, columns, tuple(rows), tuple(lines), fields)
+        return None
+    header, _, fields = best
+    return _table(grid, name, kind, grid.rows[header], header + 1, {**fields, **_inside(grid, picked)}, set(fields), picked)
 
 
-_NUMBER = re.compile(r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|in|inch|\"|°|deg)?\s*$")
-_TO_MM = {"mil": 0.0254, "mils": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4}
+def _by_content(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
+    """No header names the columns: each needed field takes the column whose cells look most like it."""
+    rows = [r for r in grid.rows[: SEEN_ROWS + HEADER_WITHIN] if len(r) > 1]
+    if len(rows) < 3:
+        return None
+    body = rows[min(len(rows) // 3, HEADER_WITHIN) :]
+    width = max(map(len, body))
+    fields: dict[str, int] = dict(_inside(grid, picked))
+    for field_name, pattern in kind.content.items():
+        if field_name in fields:
+            continue
+        free = [c for c in range(width) if c not in fields.values()]
+        scored = [(_fit(body, c, pattern), -c) for c in free if _various(body, c) or field_name not in kind.needed]
+        if scored and max(scored)[0] >= 0.8:
+            fields[field_name] = -max(scored)[1]
+    if not all(f in fields for f in kind.needed):
+        return None
+    first = next(
+        (i for i, row in enumerate(grid.rows) if all(_fit([row], fields[f], kind.content[f]) == 1.0 for f in kind.needed)),
+        None,
+    )
+    if first is None:
+        return None
+    header = grid.rows[first - 1] if first else ()
+    columns = tuple(header[c] if c < len(header) else "" for c in range(width))
+    return _table(grid, name, kind, columns, first, fields, set(), picked)
+
+
+def _various(rows: Sequence[Sequence[str]], column: int) -> bool:
+    """A needed column says different things; a running number in front of the list is none of them."""
+    cells = [row[column].strip() for row in rows if column < len(row)]
+    running = [c for c in cells if c.isdigit()]
+    counts = len(running) == len(cells) and all(int(b) - int(a) == 1 for a, b in pairwise(running))
+    return len(set(cells)) > 1 and not counts
+
+
+def _inside(grid: Grid, picked: Mapping[str, int] | None) -> dict[str, int]:
+    width = max(map(len, grid.rows), default=0)
+    return {f: c for f, c in (picked or {}).items() if 0 <= c < width}
+
+
+def _table(
+    grid: Grid,
+    name: str,
+    kind: Kind,
+    columns: tuple[str, ...],
+    first: int,
+    fields: dict[str, int],
+    worded: set[str],
+    picked: Mapping[str, int] | None,
+) -> Table:
+    if picked:  # a column that was picked for one field is no longer another's
+        fields = {f: c for f, c in fields.items() if f in picked or c not in picked.values()}
+    kept = [
+        (row, line)
+        for row, line in zip(grid.rows[first:], grid.lines[first:], strict=True)
+        if any(cell.strip() for cell in row) and not row[0].lstrip().startswith(("#", "//", "%"))
+    ]
+    seen = [row for row, _ in kept[:SEEN_ROWS]]
+    sure: dict[str, float] = {}
+    for f, column in fields.items():
+        agrees = f not in kind.content or _fit(seen, column, kind.content[f]) >= 0.5 or not any(
+            column < len(row) and row[column].strip() for row in seen
+        )
+        sure[f] = SURE if picked and f in picked else (SURE if agrees else LIKELY) if f in worded else GUESS
+    above = " ".join(cell for row in grid.rows[:first] for cell in row)
+    stated = re.search(r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*|mils?|inch(?:es)?|thou)\b", above, re.I)
+    unit = _UNIT_WORDS.get(stated[1].lower()[:4], "") if stated else ""
+    return Table(
+        name, columns, tuple(r for r, _ in kept), tuple(n for _, n in kept), fields, sure, grid.how, unit
+    )
+
+
+_UNIT_WORDS = {"mm": "mm", "mill": "mm", "mil": "mil", "mils": "mil", "thou": "mil", "inch": "inch"}
+
+
+def read_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | None = None) -> Table:
+    """The table in a file for a kind. Raises `BadInput` naming what no header line has."""
+    table = best_table(data, name, kind, picked)
+    if table is None:
+        first = next((" ".join(g.rows[0]) for g in grids_of(data, name) if g.rows), "")
+        if not first:
+            first = next((line for line in decode(data, name).splitlines() if line.strip()), "nothing")
+        raise BadInput(name, "a header line with columns for " + ", ".join(kind.needed), f"“{first[:80]}”", "line 1")
+    return table
+
+
+_NUMBER = re.compile(
+    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|\"|°|deg)?\s*$", re.I
+)
+_TO_MM = {"mm": 1.0, "mil": 0.0254, "mils": 0.0254, "thou": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4}
 
 
 def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
-    """A number and its unit ('' if none), decimal comma allowed. Raises `BadInput` naming line and column."""
-    match = _NUMBER.match(text)
-    value = float(match[1].replace(",", ".")) if match else math.nan
+    """A number and its unit ('' if none); decimal point or comma, thousands marks beside it. Raises `BadInput` with its place."""
+    match = _NUMBER.match(text.replace("−", "-").replace(" ", " "))
+    value = math.nan
+    if match:
+        digits = match[1]
+        if "," in digits and "." in digits:
+            digits = digits.replace(",", "") if digits.rfind(".") > digits.rfind(",") else digits.replace(".", "")
+        digits = digits.replace(",", ".")
+        value = float(digits) if digits.count(".") <= 1 else math.nan
     if match is None or not math.isfinite(value):
         raise BadInput(name, "a number", f"“{text[:40]}”", f"line {line}, column {column.strip() or '?'}")
-    return value, match[2] or ""
+    return value, (match[2] or "").lower()
 
 
-def length_mm(text: str, name: str, line: int, column: str) -> float:
-    """A length in mm; a unit in the cell beats one in the column's name, and mm is taken when neither says."""
-    value, unit = number(text, name, line, column)
-    if not unit:
-        stated = re.search(r"\b(mils?|inch|in|mm)\b", column, re.I)
-        unit = stated[1].lower() if stated else "mm"
-    return value * _TO_MM.get(unit, 1.0)
+def length_mm(text: str, name: str, line: int, column: str, unit: str = "") -> float:
+    """A length in mm; a unit in the cell beats one in the column's name, that beats `unit`, and mm is taken when none says."""
+    value, own = number(text, name, line, column)
+    if not own:
+        stated = re.search(r"(?<![a-z])(mils?|thou|inch|in|mm)(?![a-z])", column, re.I)
+        own = stated[1].lower() if stated else unit or "mm"
+    return value * _TO_MM.get(own, 1.0)

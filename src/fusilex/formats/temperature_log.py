@@ -9,8 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.identify import LOG_WORDS
-from fusilex.formats.tables import number, read_table
+from fusilex.formats.tables import Kind, number, read_table
+
+LOG = Kind(
+    {
+        "time": r"t|time|seconds?|s|elapsed|time ?\(?s(?:ec(?:onds)?)?\)?|elapsed ?\(?s\)?|minutes|time ?\(?min\)?",
+        "temperature": r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d|tc ?\d?|.*\(?°?[cf]\)?|deg ?[cf]|celsius|fahrenheit|board.*|air.*",
+    },
+    {},
+    ("time", "temperature"),
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,14 +31,14 @@ class TemperatureLog:
 
 def read_log(data: bytes, name: str) -> TemperatureLog:
     """Read a log. Seconds or minutes, °C or °F by the header's words. Raises `BadInput` with line and column."""
-    table = read_table(data, name, LOG_WORDS, ("time", "temperature"))
+    table = read_table(data, name, LOG)
     time_column = table.fields["time"]
     probes = [
         i
         for i, head in enumerate(table.columns)
         if i != time_column
         and head.strip()
-        and re.fullmatch(LOG_WORDS["temperature"], re.sub(r"[\s_./#-]+", " ", head).strip(), re.I)
+        and re.fullmatch(LOG.wording["temperature"], re.sub(r"[\s_./#-]+", " ", head).strip(), re.I)
     ]
     times: list[float] = []
     values: list[list[float]] = []

@@ -7,14 +7,16 @@ are typical values and always shown as estimates; the part maker's sheet wins.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
 class Body:
     """A part's body. Lengths in mm, mass in mg, x and y as it lies unturned (pin 1 upper left, rows upright).
 
-    `known` is False when the name was not in the catalogue and the size is a guess.
+    `known` is False when the name was not in the catalogue and the size is a guess. `mass_from` says where the mass comes from:
+    ``typical`` (catalogue), ``volume`` (estimated from the body's volume and material) or ``workshop`` (typed in here).
     """
 
     code: str
@@ -26,6 +28,7 @@ class Body:
     mount: str = "smd"
     polarised: bool = False
     known: bool = True
+    mass_from: str = "typical"
 
 
 # inch code: (metric code, length, width, height, resistor mg, capacitor mg)
@@ -71,17 +74,27 @@ _METRIC_ONLY = re.compile(r"(?<!\d)(1005|1608|2012|3216|3225)(?!\d)")
 _TWO_LENGTHS = re.compile(r"(\d+(?:\.\d+)?)\s*(?:mm)?\s*[xX×]\s*(\d+(?:\.\d+)?)")
 
 
-def chip_code(name: str) -> str | None:
-    """Inch size code named in a package text, or None. Bare four-digit codes are read as inch codes."""
-    if found := _CHIP.search(name):
-        return found[1]
-    if found := _METRIC_ONLY.search(name):
-        return METRIC_TO_INCH[found[1]]
-    return None
+def chip_code(name: str, metric: bool = False) -> str | None:
+    """Inch size code named in a package text, or None.
+
+    A text that gives both codes settles itself; a bare four-digit code is an inch code, or a metric one when `metric`.
+    """
+    inch, only = _CHIP.findall(name), _METRIC_ONLY.findall(name)
+    if only:
+        return METRIC_TO_INCH[only[0]]
+    if not inch:
+        return None
+    return METRIC_TO_INCH.get(inch[0], inch[0]) if metric else str(inch[0])
 
 
-def body_of(name: str, ref: str = "") -> Body:
-    """Body for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``.
+def ambiguous_code(name: str) -> str | None:
+    """The size code of a package text that would mean another body in the other code, or None."""
+    inch = _CHIP.findall(name)
+    return inch[0] if len(inch) == 1 and not _METRIC_ONLY.search(name) and inch[0] in METRIC_TO_INCH else None
+
+
+def body_of(name: str, ref: str = "", metric: bool = False) -> Body:
+    """Body for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``; `metric` reads bare size codes as metric.
 
     The reference designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
     size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
@@ -98,7 +111,7 @@ def body_of(name: str, ref: str = "") -> Body:
     if letters in ("FID", "TP", "MH", "H"):
         kind = {"FID": "fiducial", "TP": "test"}.get(letters, "hole")
         return Body(text, 1.0, 1.0, 0.0, 0.0, kind, "none")
-    if code := chip_code(upper):
+    if code := chip_code(upper, metric):
         _, length, width, height, resistor_mg, capacitor_mg = CHIP_SIZES[code]
         family = _FAMILY_BY_LETTER.get(letters, "chip")
         mass = capacitor_mg if family == "capacitor" else resistor_mg
@@ -107,3 +120,19 @@ def body_of(name: str, ref: str = "") -> Body:
         long, wide = sorted((float(found[1]), float(found[2])), reverse=True)
         return Body(text, long, wide, 1.0, 2.5 * long * wide, "other", "smd", known=False)
     return Body(text, 2.0, 2.0, 1.0, 10.0, "other", "smd", known=False)
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """How package texts are read in one design: bare size codes as `metric`, and bodies the workshop knows better (`own`)."""
+
+    metric: bool = False
+    own: Mapping[str, Body] = field(default_factory=dict)
+
+    def body(self, name: str, ref: str = "") -> Body:
+        """Body of a package text; the workshop's own entry wins."""
+        mine = self.own.get(name.strip())
+        return mine if mine is not None else body_of(name, ref, self.metric)
+
+
+STANDARD = Catalogue()

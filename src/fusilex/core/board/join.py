@@ -7,27 +7,115 @@ from dataclasses import replace
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import Point
 
-from fusilex.core.board.bodies import Body, body_of
-from fusilex.core.board.model import Design, Layer, Pad, Part, Placement
+from fusilex.core.board.bodies import Body
+from fusilex.core.board.clusters import candidates
+from fusilex.core.board.model import BomLine, Design, Hole, Layer, Pad, Part, Placement, Remark
+from fusilex.core.board.packages import body_on_pads
+from fusilex.core.board.roles import SMALLEST_LEAD_HOLE
 
 _NOT_PADS = ("ViaPad", "Conductor", "NonConductor", "CutOut", "Profile")
 NEAR_MM = 0.05
-SMALLEST_LEAD_HOLE = 0.6
 
 
 def join(design: Design) -> Design:
-    """The design with `pads` and `parts` filled in."""
+    """The design with `pads` and `parts` filled in, and with placements worked out from the pads when no list gives any."""
     pads = find_pads(design)
+    if not design.placements:
+        design, pads = _placed_from_pads(design, pads)
     by_ref: dict[str, list[Pad]] = defaultdict(list)
     for pad in pads:
         by_ref[pad.ref].append(pad)
+    lines = {ref: line for line in reversed(design.bom) for ref in line.refs}
     parts = tuple(
-        _part(design, placement, tuple(by_ref.get(placement.ref, ())))
+        _part(design, placement, lines.get(placement.ref), tuple(by_ref.get(placement.ref, ())))
         for placement in _first_of_each(design.placements)
     )
     return replace(design, pads=pads, parts=parts)
+
+
+def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tuple[Pad, ...]]:
+    """Placements in the middle of each part's pads: by the names the copper carries, else one a candidate part."""
+    if not pads:
+        pads = _candidate_pads(design)
+    boxes: dict[str, list[Pad]] = defaultdict(list)
+    for pad in pads:
+        boxes[pad.ref].append(pad)
+    placements = []
+    for ref, group in boxes.items():
+        low, high = (np.array([p.polygon.bounds for p in group]).reshape(-1, 2, 2)[:, k] for k in (0, 1))
+        x, y = (low.min(axis=0) + high.max(axis=0)) / 2
+        side = "top" if any(p.side == "top" for p in group) else "bottom"
+        placements.append(Placement(ref, float(x), float(y), 0.0, side, "", ""))
+    named = not any(p.ref.startswith(UNNAMED) for p in placements)
+    where = "named in the copper" if named else "guessed from pitch and symmetry of the pads"
+    remark = Remark(
+        "ready.derived",
+        "placements",
+        f"No placement list: {len(placements)} parts {where}",
+        "Turns and values are not known: add the placement list when you have it.",
+    )
+    return replace(
+        design, placements=tuple(placements), remarks=(*design.remarks, remark), guessed_parts=not named
+    ), pads
+
+
+def _candidate_pads(design: Design) -> tuple[Pad, ...]:
+    """Pads of candidate parts, named ``?1``, ``?2`` … from the upper left."""
+    found: list[Pad] = []
+    for layer in _copper(design):
+        side = layer.side or "top"
+        chosen, drills = _bare_pads(design, layer)
+        groups = sorted(candidates(layer.polygons[chosen], drills), key=lambda c: (-round(c.y), c.x))
+        for group in groups:
+            ref = f"{UNNAMED}{len({p.ref for p in found}) + 1}"
+            found += [
+                Pad(ref, str(n), side, layer.polygons[chosen[i]], layer.nets[chosen[i]], float(drills[i]))
+                for n, i in enumerate(group.pads, 1)
+            ]
+    return tuple(found)
+
+
+UNNAMED = "?"
+"""First letter of parts that nobody named."""
+
+
+def candidate_middles(design: Design, side: str) -> NDArray[np.float64]:
+    """Middles (n × 2, mm) of the candidate parts of a side, for designs whose copper names no parts."""
+    layer = design.layer("copper", side)
+    if layer is None:
+        return np.empty((0, 2))
+    chosen, drills = _bare_pads(design, layer)
+    return np.array([[c.x, c.y] for c in candidates(layer.polygons[chosen], drills)]).reshape(-1, 2)
+
+
+def _bare_pads(design: Design, layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.float64]]:
+    """Flashed copper of a layer that takes a part: under paste, or round a lead's hole (top only). Indices and drills."""
+    side = layer.side or "top"
+    paste = design.layer("paste", side)
+    under_paste = np.zeros(len(layer), dtype=bool)
+    if paste is not None and len(paste):
+        under_paste[paste.tree.query(layer.polygons, predicate="intersects")[0]] = True
+    drills = np.zeros(len(layer))
+    drills[layer.flashed] = drills_at(design.holes, layer.polygons[layer.flashed])
+    leads = (drills >= SMALLEST_LEAD_HOLE) & layer.flashed & (side == "top")
+    wanted = np.flatnonzero((layer.flashed & under_paste) | leads)
+    inner, outer = layer.tree.query(layer.polygons[wanted], predicate="within")
+    in_pad = layer.flashed[outer] & (wanted[inner] != outer)  # vias in a thermal pad are no pads
+    chosen = np.delete(wanted, np.unique(inner[in_pad]))
+    return chosen, np.where(leads[chosen], drills[chosen], 0.0)
+
+
+def drills_at(holes: tuple[Hole, ...], polygons: NDArray[np.object_]) -> NDArray[np.float64]:
+    """Diameter (mm) of the largest hole in the middle of each polygon (n), 0 where there is none."""
+    found = np.zeros(len(polygons))
+    if len(polygons) and holes:
+        tree = shapely.STRtree(shapely.points([[h.x, h.y] for h in holes]))
+        which, hole = tree.query(shapely.centroid(polygons), predicate="dwithin", distance=NEAR_MM)
+        np.maximum.at(found, which, np.array([h.diameter for h in holes])[hole])
+    return found
 
 
 def _first_of_each(placements: tuple[Placement, ...]) -> list[Placement]:
@@ -37,10 +125,11 @@ def _first_of_each(placements: tuple[Placement, ...]) -> list[Placement]:
     return list(seen.values())
 
 
-def _part(design: Design, placement: Placement, pads: tuple[Pad, ...]) -> Part:
-    line = next((b for b in design.bom if placement.ref in b.refs), None)
+def _part(design: Design, placement: Placement, line: BomLine | None, pads: tuple[Pad, ...]) -> Part:
     text = placement.body or (line.body if line else "")
-    body = body_of(text, placement.ref)
+    body = design.catalogue.body(text, placement.ref)
+    if not body.known and pads:
+        body = body_on_pads(body, pads, placement)
     if any(p.drill > 0 for p in pads) and body.mount == "smd":
         body = replace(body, mount="tht")
     body = _along_pads(body, placement, pads)
@@ -53,7 +142,7 @@ def _part(design: Design, placement: Placement, pads: tuple[Pad, ...]) -> Part:
         (line.value if line and line.value else placement.value),
         body,
         line.part_number if line else "",
-        line.fit if line else True,
+        placement.fit and (line.fit if line else True),
         pads,
     )
 
@@ -80,18 +169,6 @@ def find_pads(design: Design) -> tuple[Pad, ...]:
     return _pads_by_distance(design)
 
 
-def _drill_at(design: Design, polygon: shapely.Polygon) -> float:
-    centre = polygon.centroid
-    return max(
-        (h.diameter for h in design.holes if abs(h.x - centre.x) < NEAR_MM and abs(h.y - centre.y) < NEAR_MM),
-        default=0.0,
-    )
-
-
-def _area(polygon: shapely.Polygon) -> float:
-    return float(polygon.area)
-
-
 def _copper(design: Design) -> list[Layer]:
     return [layer for layer in design.layers if layer.role == "copper" and layer.side in ("top", "bottom")]
 
@@ -100,22 +177,25 @@ def _pads_by_attribute(design: Design) -> tuple[Pad, ...]:
     nets = {(p.ref, p.pin): p.net for p in design.netpoints if p.ref}
     found: dict[tuple[str, str, str], Pad] = {}
     for layer in _copper(design):
-        for polygon, flashed, pin, net, function in zip(
-            layer.polygons, layer.flashed, layer.pins, layer.nets, layer.functions, strict=True
+        side = layer.side or "top"
+        drills = drills_at(design.holes, layer.polygons)
+        for polygon, flashed, pin, net, function, drill in zip(
+            layer.polygons, layer.flashed, layer.pins, layer.nets, layer.functions, drills, strict=True
         ):
             if pin is None or not flashed or (function or "").startswith(_NOT_PADS):
                 continue
             through = (function or "").startswith("ComponentPad")
-            side = layer.side or "top"
             if through and (pin[0], pin[1], "top") in found:
                 continue
-            drill = _drill_at(design, polygon) if through or function is None else 0.0
-            found[(pin[0], pin[1], side)] = Pad(pin[0], pin[1], side, polygon, net or nets.get(pin), drill)
+            found[(pin[0], pin[1], side)] = Pad(
+                pin[0], pin[1], side, polygon, net or nets.get(pin), float(drill) if through or function is None else 0.0
+            )
     return tuple(found.values())
 
 
 def _pads_by_netlist(design: Design) -> tuple[Pad, ...]:
     layers = {layer.side: layer for layer in _copper(design)}
+    drills = {side: drills_at(design.holes, layer.polygons) for side, layer in layers.items()}
     found: dict[tuple[str, str, float, float], Pad] = {}
     for point in design.netpoints:
         if not point.ref:
@@ -125,13 +205,12 @@ def _pads_by_netlist(design: Design) -> tuple[Pad, ...]:
         hits = layer.tree.query(Point(point.x, point.y), predicate="intersects") if layer else []
         if layer is None or not len(hits):
             continue
-        flashed = [
-            layer.polygons[h] for h in hits if layer.flashed[h]
-        ]  # the land, not a via in it; else the smallest area
-        polygon = max(flashed, key=_area) if flashed else min((layer.polygons[h] for h in hits), key=_area)
-        drill = _drill_at(design, polygon) if point.side is None else 0.0
+        flashed = [h for h in hits if layer.flashed[h]]  # the land, not a via in it; else the smallest area
+        areas = shapely.area(layer.polygons[flashed or hits])
+        chosen = flashed[int(areas.argmax())] if flashed else hits[int(areas.argmin())]
+        drill = float(drills[side][chosen]) if point.side is None else 0.0
         found[(point.ref, point.pin, round(point.x, 2), round(point.y, 2))] = Pad(
-            point.ref, point.pin, side, polygon, point.net, drill
+            point.ref, point.pin, side, layer.polygons[chosen], point.net, drill
         )
     return tuple(found.values())
 
@@ -144,30 +223,20 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
     found: list[Pad] = []
     for layer in _copper(design):
         side = layer.side or "top"
-        paste = design.layer("paste", side)
         placed = [p for p in _first_of_each(design.placements) if p.side == side]
-        if paste is None or not placed or not len(paste):
+        chosen, drills = _bare_pads(design, layer)
+        if not placed or not len(chosen):
             continue
-        under_paste = np.zeros(len(layer), dtype=bool)
-        under_paste[paste.tree.query(layer.polygons, predicate="intersects")[0]] = True
-        drilled = {int(i): _drill_at(design, layer.polygons[i]) for i in np.flatnonzero(layer.flashed)}
-        leads = [i for i, d in drilled.items() if d >= SMALLEST_LEAD_HOLE and side == "top"]
-        wanted = np.array(sorted({*np.flatnonzero(layer.flashed & under_paste).tolist(), *leads}), dtype=int)
-        inner, outer = layer.tree.query(layer.polygons[wanted], predicate="within")
-        in_pad = layer.flashed[outer] & (wanted[inner] != outer)  # vias in a thermal pad are no pads
-        candidates = np.delete(wanted, np.unique(inner[in_pad])).tolist()
         at = np.array([[p.x, p.y] for p in placed])
-        reach = np.array(
-            [0.75 * max(body_of(p.body, p.ref).size_x, body_of(p.body, p.ref).size_y) + 1.0 for p in placed]
-        )
+        bodies = [design.catalogue.body(p.body, p.ref) for p in placed]
+        reach = np.array([0.75 * max(b.size_x, b.size_y) + 1.0 for b in bodies])
+        middles = shapely.get_coordinates(shapely.centroid(layer.polygons[chosen]))
+        distance = np.hypot(*(middles[:, None, :] - at[None, :, :]).transpose(2, 0, 1)) / reach
         counts: dict[str, int] = defaultdict(int)
-        for index in candidates:
-            polygon = layer.polygons[index]
-            distance = np.hypot(*(at - polygon.centroid.coords[0]).T) / reach
-            best = int(np.argmin(distance))
-            if distance[best] <= 1.0:
-                ref = placed[best].ref
-                counts[ref] += 1
-                drill = drilled[index] if index in leads else 0.0
-                found.append(Pad(ref, str(counts[ref]), side, polygon, layer.nets[index], drill))
+        best = distance.argmin(axis=1)
+        reached = distance[np.arange(len(chosen)), best] <= 1.0
+        for k in np.flatnonzero(reached).tolist():
+            ref, index = placed[best[k]].ref, chosen[k]
+            counts[ref] += 1
+            found.append(Pad(ref, str(counts[ref]), side, layer.polygons[index], layer.nets[index], float(drills[k])))
     return tuple(found)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.board.bodies import Body
+from fusilex.core.board.bodies import STANDARD, Body, Catalogue
 from fusilex.core.board.panel import Panel
 
 Polygons = NDArray[np.object_]
@@ -70,6 +70,7 @@ class Placement:
     body: str
     value: str
     line: int = 0
+    fit: bool = True
 
 
 @dataclass(frozen=True)
@@ -140,13 +141,24 @@ class Part:
 
 @dataclass(frozen=True)
 class FileNote:
-    """What a file was taken for and why."""
+    """What a file was taken for, why, and how sure that is: stated, likely, guessed, chosen (by the user) or unknown."""
 
     name: str
     role: str
     side: str | None
     because: str
     size: int
+    sure: str = "likely"
+
+
+@dataclass(frozen=True)
+class Remark:
+    """Something the reading of the files did on its own account: `rule` names an entry of `core.rules`."""
+
+    rule: str
+    subject: str
+    text: str
+    do: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,7 +176,9 @@ class Design:
     parts: tuple[Part, ...] = ()
     pads: tuple[Pad, ...] = ()
     panel: Panel | None = None
-    notes: tuple[str, ...] = field(default=())
+    remarks: tuple[Remark, ...] = field(default=())
+    catalogue: Catalogue = STANDARD
+    guessed_parts: bool = False
 
     def layer(self, role: str, side: str | None = None) -> Layer | None:
         return next((item for item in self.layers if item.role == role and item.side == side), None)

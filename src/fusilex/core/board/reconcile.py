@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 import numpy as np
-from shapely.geometry import Point, Polygon
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import Polygon
 
-from fusilex.core.board.bodies import body_of
+from fusilex.core.board.fixes import Fix
 from fusilex.core.board.frame import part_to_board
-from fusilex.core.board.model import Design, Part
+from fusilex.core.board.join import candidate_middles
+from fusilex.core.board.model import Design, Pad, Part
+from fusilex.core.board.packages import mixed_codes, size_code_traps
+from fusilex.core.board.systematic import SystematicFit, fit_named, fit_unnamed
 from fusilex.core.judgement import Because, Judgement, Level
 
 NOT_BOUGHT = ("fiducial", "test", "hole")
@@ -18,7 +23,7 @@ NOT_BOUGHT = ("fiducial", "test", "hole")
 
 @dataclass(frozen=True)
 class Finding:
-    """One disagreement. `kind`: missing, doubled, off-board, side, overlap or quantity; `where` says between which files."""
+    """One disagreement. `kind` is a key of `ORDER`; `where` says between which files; `fix` mends it, where one can."""
 
     kind: str
     ref: str
@@ -27,6 +32,13 @@ class Finding:
     x: float | None = None
     y: float | None = None
     level: Level = Level.STOP
+    because: tuple[Because, ...] = ()
+    fix: Fix | None = None
+    refs: tuple[str, ...] = ()
+
+
+ORDER = ("systematic", "size-code", "missing", "doubled", "side", "off-board", "overlap", "quantity")
+"""Kinds of finding, by what they would cost."""
 
 
 def body_polygon(part: Part, grow: float = 0.0) -> Polygon:
@@ -36,101 +48,202 @@ def body_polygon(part: Part, grow: float = 0.0) -> Polygon:
 
 
 def reconcile(design: Design) -> list[Finding]:
-    """All findings, in the order of what they would cost: missing, doubled, side, off-board, overlap, quantity."""
-    placed = Counter(p.ref for p in design.placements)
-    listed = Counter(ref for line in design.bom for ref in line.refs)
-    unfitted = {ref for line in design.bom if not line.fit for ref in line.refs}
-    where = {p.ref: p for p in design.placements}
-    found: list[Finding] = []
-    for ref in sorted(set(listed) - set(placed) - unfitted):
-        found.append(
-            Finding("missing", ref, "placements", f"{ref} is on the bill of materials but not in the placement list")
-        )
-    if design.bom:
-        for ref in sorted(set(placed) - set(listed)):
-            if body_of(where[ref].body, ref).family not in NOT_BOUGHT:
-                found.append(
-                    Finding(
-                        "missing",
-                        ref,
-                        "bom",
-                        f"{ref} is placed but not on the bill of materials",
-                        where[ref].x,
-                        where[ref].y,
-                    )
-                )
-    for ref, count in placed.items():
-        if count > 1:
-            found.append(
-                Finding(
-                    "doubled",
-                    ref,
-                    "placements",
-                    f"{ref} stands {count} times in the placement list",
-                    where[ref].x,
-                    where[ref].y,
-                )
-            )
-    for ref, count in listed.items():
-        if count > 1:
-            found.append(Finding("doubled", ref, "bom", f"{ref} stands on {count} places of the bill of materials"))
-    for part in design.parts:
-        found += _part_findings(design, part)
-    found += _overlaps([p for p in design.parts if p.fitted])
-    for line in design.bom:
-        if line.quantity is not None and line.quantity != len(line.refs):
-            found.append(
-                Finding(
-                    "quantity",
-                    line.refs[0],
-                    "bom",
-                    f"line {line.line} of the bill of materials says {line.quantity} pieces "
-                    f"and names {len(line.refs)} parts",
-                    level=Level.CARE,
-                )
-            )
-    order = ("missing", "doubled", "side", "off-board", "overlap", "quantity")
-    return sorted(found, key=lambda f: order.index(f.kind))
+    """All findings, in the order of what they would cost. What one systematic fault explains is not listed part by part."""
+    middles = pad_middles(design.pads)
+    systematic = _systematic(design, middles)
+    explained = {ref for f in systematic for ref in f.refs}
+    found = [*systematic, *_size_codes(design), *_listed_and_placed(design, middles), *_doubled(design, middles)]
+    found += [f for f in _on_pads(design, middles) if f.ref not in explained]
+    if not systematic:
+        found += _overlaps([p for p in design.parts if p.fitted])
+    found += [_quantity(line.line, line.quantity, line.refs) for line in design.bom if line.quantity not in (None, len(line.refs))]
+    return sorted(found, key=lambda f: ORDER.index(f.kind))
 
 
-def _part_findings(design: Design, part: Part) -> list[Finding]:
+def pad_middles(pads: tuple[Pad, ...]) -> dict[str, tuple[float, float]]:
+    """Middle of the box round each part's pads, by reference (mm)."""
+    if not pads:
+        return {}
+    boxes = shapely.bounds(np.array([p.polygon for p in pads], dtype=object))
+    refs, which = np.unique([p.ref for p in pads], return_inverse=True)
+    low, high = np.full((len(refs), 2), np.inf), np.full((len(refs), 2), -np.inf)
+    np.minimum.at(low, which, boxes[:, :2])
+    np.maximum.at(high, which, boxes[:, 2:])
+    return {ref: (float(x), float(y)) for ref, (x, y) in zip(refs.tolist(), ((low + high) / 2).tolist(), strict=True)}
+
+
+def _systematic(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
+    """One correction per side, or one for both, that brings most of its placements onto their pads."""
+    if design.guessed_parts or not design.pads and not design.layers:
+        return []
+    fits: dict[str, tuple[SystematicFit, tuple[str, ...]]] = {}
+    named = _named_by_copper(design)
+    for side in ("top", "bottom"):
+        here = [p for p in design.parts if p.side == side and p.body.mount != "none" and (p.ref in middles or not named)]
+        listed = np.array([[p.x, p.y] for p in here]).reshape(-1, 2)
+        if named:
+            fit = fit_named(listed, np.array([middles[p.ref] for p in here]).reshape(-1, 2))
+        elif _most_miss(listed, targets := candidate_middles(design, side)):
+            fit = fit_unnamed(listed, targets)
+        else:
+            continue
+        if fit is not None and fit.convincing:
+            fits[side] = fit, tuple(p.ref for p in here)
+    if set(fits) == {"top", "bottom"} and _same(fits["top"][0], fits["bottom"][0]):
+        (a, a_refs), (b, b_refs) = fits["top"], fits["bottom"]
+        both = SystematicFit(a.correction, a.n + b.n, a.before + b.before, a.after + b.after, max(a.rms_mm, b.rms_mm))
+        return [_correction(("top", "bottom"), both, a_refs + b_refs)]
+    return [_correction((side,), *fit) for side, fit in fits.items()]
+
+
+def _named_by_copper(design: Design) -> bool:
+    """True when pads got their references from attributes or a netlist, not from the nearest placement."""
+    return any(p.ref for p in design.netpoints) or any(pin for x in design.layers for pin in x.pins if x.role == "copper")
+
+
+def _most_miss(listed: NDArray[np.float64], targets: NDArray[np.float64]) -> bool:
+    """A quick look before the search: fewer than half of the placements have a candidate part within half a millimetre."""
+    if len(listed) < 4 or not len(targets):
+        return False
+    near, _ = shapely.STRtree(shapely.points(targets)).query(shapely.points(listed), predicate="dwithin", distance=0.5)
+    return len(set(near.tolist())) < 0.5 * len(listed)
+
+
+def _same(a: SystematicFit, b: SystematicFit) -> bool:
+    x, y = a.correction, b.correction
+    return (x.mirror, x.turn, x.factor) == (y.mirror, y.turn, y.factor) and np.hypot(x.dx - y.dx, x.dy - y.dy) < 0.05
+
+
+def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...]) -> Finding:
+    where = " and ".join(sides)
+    words = fit.correction.words
+    bottom = " as seen from below" if sides == ("bottom",) and fit.correction.mirror else ""
+    return Finding(
+        "systematic",
+        where,
+        "placements",
+        f"The {where} placements are off as a whole: {words}{bottom}",
+        because=(
+            Because("on their pads as listed", fit.before, f"of {fit.n}"),
+            Because("corrected", fit.after, f"of {fit.n}"),
+            Because("left over, RMS", round(fit.rms_mm, 4), "mm"),
+        ),
+        fix=Fix("transform", "", {"sides": list(sides), "correction": asdict(fit.correction)}, f"the {where} list read {words}"),
+        refs=refs,
+    )
+
+
+def _size_codes(design: Design) -> list[Finding]:
     found = []
-    smd = [p for p in part.pads if p.drill == 0]
-    if smd and all(p.side != part.side for p in smd):
+    metric = design.catalogue.metric
+    for trap in size_code_traps(design):
+        other = "inch" if metric else "metric"
         found.append(
             Finding(
-                "side",
-                part.ref,
-                "pads",
-                f"{part.ref} is listed for the {part.side} but its pads are on the other side",
-                part.x,
-                part.y,
+                "size-code",
+                trap.code,
+                "lists",
+                f"{trap.code} fits these pads only as {'an' if metric else 'a'} {other} code: "
+                f"{trap.fits_length:g} mm long, not {trap.read_length:g} mm",
+                because=(Because("pads' middles apart", round(trap.pads_apart, 2), "mm"), Because("parts", len(trap.refs))),
+                fix=Fix("size-codes", "", {"metric": not metric}, f"size codes read as {other} codes"),
+                refs=trap.refs,
             )
         )
-    reach = max(part.body.size_x, part.body.size_y) / 2
-    if design.outline.distance(Point(part.x, part.y)) > reach:
+    if mixed := mixed_codes(design):
         found.append(
-            Finding("off-board", part.ref, "outline", f"{part.ref} lies outside the board outline", part.x, part.y)
+            Finding(
+                "size-code",
+                "mixed",
+                "lists",
+                f"Inch and metric size codes stand side by side: {', '.join(mixed)}",
+                level=Level.CARE,
+                because=(Because("bare codes", len(mixed)),),
+            )
         )
-    elif part.fitted and _misses_pads(design, part):
-        found.append(Finding("missing", part.ref, "pads", f"{part.ref} sits on no pads of its own", part.x, part.y))
     return found
 
 
-def _misses_pads(design: Design, part: Part) -> bool:
+def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
+    placed = {p.ref: p for p in design.placements}
+    listed = {ref for line in design.bom for ref in line.refs}
+    unfitted = {ref for line in design.bom if not line.fit for ref in line.refs}
+    found = []
+    side_of = {p.ref: p.side for p in design.pads}
+    for ref in sorted(listed - set(placed) - unfitted):
+        x, y = middles.get(ref, (None, None))
+        fix = Fix("leave-out", ref, {}, f"{ref} left out")
+        if x is not None and y is not None:
+            fix = Fix("at-pads", ref, {"x": x, "y": y, "side": side_of[ref]}, f"{ref} put on its pads, turn unknown")
+        text = f"{ref} is on the bill of materials but not in the placement list"
+        found.append(Finding("missing", ref, "placements", text, x, y, fix=fix))
+    if not design.bom:
+        return found
+    for ref in sorted(set(placed) - listed):
+        if placed[ref].fit and design.catalogue.body(placed[ref].body, ref).family not in NOT_BOUGHT:
+            text = f"{ref} is placed but not on the bill of materials"
+            fix = Fix("leave-out", ref, {}, f"{ref} left out")
+            found.append(Finding("missing", ref, "bom", text, placed[ref].x, placed[ref].y, fix=fix))
+    return found
+
+
+def _doubled(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
+    found = []
+    for ref, count in Counter(p.ref for p in design.placements).items():
+        if count > 1:
+            spots = [(p.x, p.y) for p in design.placements if p.ref == ref]
+            x, y = middles.get(ref, spots[0])
+            keep = int(np.argmin([np.hypot(sx - x, sy - y) for sx, sy in spots]))
+            fix = Fix("keep-one", ref, {"list": "placements", "keep": keep}, f"{ref} kept where its pads are")
+            text = f"{ref} stands {count} times in the placement list"
+            found.append(Finding("doubled", ref, "placements", text, *spots[0], fix=fix))
+    for ref, count in Counter(ref for line in design.bom for ref in line.refs).items():
+        if count > 1:
+            fix = Fix("keep-one", ref, {"list": "bom", "keep": 0}, f"{ref} kept where it stands first")
+            text = f"{ref} stands on {count} places of the bill of materials"
+            found.append(Finding("doubled", ref, "bom", text, fix=fix))
+    return found
+
+
+def _on_pads(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
+    """Parts on the wrong side, outside the outline, or off their pads (handbook rule: further than half the body)."""
+    if not design.parts:
+        return []
+    at = shapely.points([[p.x, p.y] for p in design.parts])
+    outside = shapely.distance(design.outline, at)
+    found = []
+    for part, beyond in zip(design.parts, outside.tolist(), strict=True):
+        smd = [p for p in part.pads if p.drill == 0]
+        if smd and all(p.side != part.side for p in smd):
+            text = f"{part.ref} is listed for the {part.side} but its pads are on the other side"
+            fix = Fix("side", part.ref, {"side": smd[0].side}, f"{part.ref} moved to the {smd[0].side}")
+            found.append(Finding("side", part.ref, "pads", text, part.x, part.y, fix=fix))
+        home = middles.get(part.ref)
+        fix = Fix("leave-out", part.ref, {}, f"{part.ref} left out")
+        if home is not None:
+            side = smd[0].side if smd else part.side
+            fix = Fix("at-pads", part.ref, {"x": home[0], "y": home[1], "side": side}, f"{part.ref} put on its pads")
+        if beyond > max(part.body.size_x, part.body.size_y) / 2:
+            text = f"{part.ref} lies outside the board outline"
+            found.append(Finding("off-board", part.ref, "outline", text, part.x, part.y, fix=fix))
+        elif part.fitted and _misses_pads(design, part, home):
+            text = f"{part.ref} sits on no pads of its own"
+            found.append(Finding("missing", part.ref, "pads", text, part.x, part.y, fix=fix))
+    return found
+
+
+def _misses_pads(design: Design, part: Part, home: tuple[float, float] | None) -> bool:
     """True when the centre of the part's pads is further than half its body away, or it has none (handbook rule)."""
-    if not part.pads:
+    if not part.pads or home is None:
         return bool(design.pads)
-    centre = np.mean([p.polygon.envelope.centroid.coords[0] for p in part.pads], axis=0)
-    boxes = np.array([p.polygon.bounds for p in part.pads])
-    middle = (boxes[:, :2].min(axis=0) + boxes[:, 2:].max(axis=0)) / 2
     allowed = max(0.5 * max(part.body.size_x, part.body.size_y), 0.25)
-    return bool(min(np.hypot(*(centre - (part.x, part.y))), np.hypot(*(middle - (part.x, part.y)))) > allowed)
+    if np.hypot(home[0] - part.x, home[1] - part.y) <= allowed:
+        return False
+    centre = np.mean([p.polygon.envelope.centroid.coords[0] for p in part.pads], axis=0)
+    return bool(np.hypot(*(centre - (part.x, part.y))) > allowed)
 
 
 def _overlaps(parts: list[Part]) -> list[Finding]:
-    import shapely
-
     if not parts:
         return []
     shapes = np.array([body_polygon(p, -0.05) for p in parts], dtype=object)
@@ -138,21 +251,20 @@ def _overlaps(parts: list[Part]) -> list[Finding]:
     found = []
     for i, j in zip(a, b, strict=True):
         if i < j and parts[i].side == parts[j].side and parts[i].body.known and parts[j].body.known:
-            found.append(
-                Finding(
-                    "overlap",
-                    parts[i].ref,
-                    parts[j].ref,
-                    f"the bodies of {parts[i].ref} and {parts[j].ref} overlap",
-                    parts[i].x,
-                    parts[i].y,
-                    Level.CARE,
-                )
-            )
+            text = f"the bodies of {parts[i].ref} and {parts[j].ref} overlap"
+            found.append(Finding("overlap", parts[i].ref, parts[j].ref, text, parts[i].x, parts[i].y, Level.CARE))
     return found
 
 
+def _quantity(line: int, quantity: int | None, refs: tuple[str, ...]) -> Finding:
+    text = f"line {line} of the bill of materials says {quantity} pieces and names {len(refs)} parts"
+    fix = Fix("count-names", refs[0], {"line": line}, f"line {line} counted by its names: {len(refs)}")
+    return Finding("quantity", refs[0], "bom", text, level=Level.CARE, fix=fix)
+
+
 _DO = {
+    "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
+    "size-code": "Measure one part of the reel, then apply the reading that fits with A.",
     "missing": "Ask the designer which list is right before buying or placing.",
     "doubled": "Strike the line that is wrong.",
     "side": "Correct the side in the placement list.",
@@ -164,22 +276,7 @@ _DO = {
 
 def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
     """One judgement per finding, or one go when all files agree; one for each thing that could not be checked."""
-    found = [
-        Judgement(
-            f"ready.{f.kind}",
-            f.level,
-            f.ref,
-            f"{f.text[0].upper()}{f.text[1:]}",
-            (
-                ()
-                if f.x is None or f.y is None
-                else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
-            ),
-            _DO[f.kind],
-            (f.ref,),
-        )
-        for f in findings
-    ]
+    found = [_judged(f) for f in findings]
     if not design.bom:
         found.append(
             Judgement(
@@ -188,7 +285,7 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 "bill of materials",
                 "No bill of materials to compare with",
                 (),
-                "Add the bill of materials to the folder and open it again.",
+                "Add it with Ctrl+O, or drop it on the window.",
             )
         )
     fitted = [p for p in design.parts if p.fitted]
@@ -202,9 +299,7 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 (Because("parts", len(fitted)), Because("lines", len(design.bom)), Because("pads", len(design.pads))),
             )
         )
-    found += [
-        Judgement("ready.note", Level.CARE, note, note, (), "Keep one of them in the folder.") for note in design.notes
-    ]
+    found += [Judgement(r.rule, Level.CARE, r.subject, r.text, (), r.do) for r in design.remarks]
     guessed = [p.ref for p in fitted if not p.body.known]
     if guessed:
         found.append(
@@ -219,3 +314,9 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
             )
         )
     return found
+
+
+def _judged(f: Finding) -> Judgement:
+    where = () if f.x is None or f.y is None else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
+    text = f"{f.text[0].upper()}{f.text[1:]}"
+    return Judgement(f"ready.{f.kind}", f.level, f.ref, text, (*f.because, *where), _DO[f.kind], f.refs or (f.ref,))

@@ -1,0 +1,224 @@
+"""Pads without names gathered into candidate parts, by pitch, symmetry and size.
+
+Fine-pitch rows that face one another become chips, three-pad triangles become transistors, equal pads that face one another
+become two-terminal parts, pads with holes on one pitch become headers. A candidate is a guess that a person confirms.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from fusilex.core.board.connect import DisjointSet
+
+SAME_MM = 0.03
+ROW_PITCH_MM = (0.3, 2.6)
+LONE_ROW = 4
+"""A row of this many pads is a connector even when nothing faces it."""
+CHIP_GAP_MM = 3.2
+WIDEST_GAP_MM = 14.0
+"""Widest gap (mm) between the two pads of a candidate chip, and of anything with two terminals."""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """Pads (indices into what was given) that look like one part. `kind`: chip, two-pad, triangle, row, header or single."""
+
+    kind: str
+    pads: tuple[int, ...]
+    x: float
+    y: float
+
+
+def candidates(polygons: NDArray[np.object_], drills: NDArray[np.float64] | None = None) -> list[Candidate]:
+    """Candidate parts among pads of one side: `polygons` (n, mm) and their hole diameters (n, mm, 0 for none)."""
+    if not len(polygons):
+        return []
+    pads = _Pads(polygons, np.zeros(len(polygons)) if drills is None else drills)
+    groups: list[tuple[str, list[int]]] = []
+    groups += [("header", g) for g in _headers(pads)]
+    rows = _rows(pads)
+    groups += _facing_rows(pads, rows)
+    groups += [("row", row) for row in rows if len(row) >= LONE_ROW and pads.claim(row)]
+    groups += [("two-pad", g) for g in _pairs(pads, CHIP_GAP_MM, 1.1)]
+    groups += [("triangle", g) for g in _triangles(pads)]
+    groups += [("two-pad", g) for g in _pairs(pads, WIDEST_GAP_MM, 3.6)]
+    groups += [("single", [int(i)]) for i in np.flatnonzero(pads.free)]
+    return [_candidate(pads, kind, group) for kind, group in groups]
+
+
+class _Pads:
+    """Middles, sizes and boxes of the pads, and which are not claimed yet."""
+
+    def __init__(self, polygons: NDArray[np.object_], drills: NDArray[np.float64]) -> None:
+        self.polygons, self.drills = polygons, drills
+        self.box = shapely.bounds(polygons)
+        self.at = (self.box[:, :2] + self.box[:, 2:]) / 2
+        self.size = self.box[:, 2:] - self.box[:, :2]
+        self.tree = shapely.STRtree(polygons)
+        self.free = np.ones(len(polygons), dtype=bool)
+
+    def take(self, group: list[int]) -> None:
+        self.free[group] = False
+
+    def claim(self, group: list[int]) -> bool:
+        """Take a group when all of it is still free."""
+        free = bool(self.free[group].all())
+        if free:
+            self.take(group)
+        return free
+
+    def alike(self, i: int, j: int) -> bool:
+        """Equal size, turned or not."""
+        return bool(np.abs(np.sort(self.size[i]) - np.sort(self.size[j])).max() < SAME_MM)
+
+    def near(self, reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+        """Pairs (a < b) of pads whose edges are at most `reach` apart."""
+        a, b = self.tree.query(self.polygons, predicate="dwithin", distance=reach)
+        return a[a < b], b[a < b]
+
+
+def _headers(pads: _Pads) -> list[list[int]]:
+    """Pads with holes of one size whose neighbours stand a common pitch away."""
+    drilled = np.flatnonzero(pads.drills > 0)
+    if not len(drilled):
+        return []
+    joined = DisjointSet(len(pads.polygons))
+    a, b = pads.near(4.0)
+    keep = (pads.drills[a] > 0) & (np.abs(pads.drills[a] - pads.drills[b]) < 0.05)
+    for i, j in zip(a[keep], b[keep], strict=True):
+        joined.join(int(i), int(j))
+    groups: dict[int, list[int]] = defaultdict(list)
+    for i in drilled.tolist():
+        groups[joined.find(i)].append(i)
+    for group in groups.values():
+        pads.take(group)
+    return list(groups.values())
+
+
+def _rows(pads: _Pads) -> list[list[int]]:
+    """Runs of two or more equal pads side by side at one pitch, along x or y, pads narrow along the run."""
+    rows: list[list[int]] = []
+    for axis in (0, 1):
+        across = 1 - axis
+        keys: dict[tuple[int, int, int], list[int]] = defaultdict(list)
+        for i in np.flatnonzero(pads.free & (pads.size[:, axis] <= pads.size[:, across] + SAME_MM)).tolist():
+            a, b, c = (round(float(v) / (2 * SAME_MM)) for v in (*pads.size[i], pads.at[i, across]))
+            keys[a, b, c].append(i)
+        for members in keys.values():
+            rows += _runs(sorted(members, key=lambda i: pads.at[i, axis]), pads.at[:, axis], pads.size[:, axis])
+    return sorted(rows, key=len, reverse=True)
+
+
+def _runs(ordered: list[int], along: NDArray[np.float64], width: NDArray[np.float64]) -> list[list[int]]:
+    """Maximal stretches of constant step, the gap at most about twice the pads' own width."""
+    runs: list[list[int]] = []
+    at = 0
+    while at < len(ordered) - 1:
+        step = along[ordered[at + 1]] - along[ordered[at]]
+        end = at + 1
+        while end + 1 < len(ordered) and abs(along[ordered[end + 1]] - along[ordered[end]] - step) < SAME_MM:
+            end += 1
+        if ROW_PITCH_MM[0] <= step <= ROW_PITCH_MM[1] and step <= 3.2 * width[ordered[at]] + 0.2:
+            runs.append(ordered[at : end + 1])
+            at = end + 1 if end > at + 1 else at + 1
+        else:
+            at += 1
+    return runs
+
+
+def _facing_rows(pads: _Pads, rows: list[list[int]]) -> list[tuple[str, list[int]]]:
+    """Rows of a chip: parallel rows that share their middle line, two (or four, with a thermal pad between)."""
+    found: list[tuple[str, list[int]]] = []
+    middle = [pads.at[r].mean(axis=0) for r in rows]
+    for i, row in enumerate(rows):
+        if not pads.free[row].all() or len(row) < 2:
+            continue
+        axis = int(np.ptp(pads.at[row], axis=0).argmax())
+        partner = None
+        for j in range(len(rows)):
+            other = rows[j]
+            if j == i or not pads.free[other].all() or int(np.ptp(pads.at[other], axis=0).argmax()) != axis:
+                continue
+            if set(other) & set(row) or len(row) + len(other) < 5:
+                continue
+            if np.abs(pads.size[row[0]] - pads.size[other[0]]).max() > SAME_MM or abs(middle[i][axis] - middle[j][axis]) > SAME_MM:
+                continue
+            apart = abs(middle[i][1 - axis] - middle[j][1 - axis])
+            length = np.ptp(pads.at[row][:, axis])
+            if pads.size[row[0], 1 - axis] < apart <= max(3.0 * length, 4.0) + 8.0 and (partner is None or apart < partner[0]):
+                partner = apart, j
+        if partner is None:
+            continue
+        group = [*row, *rows[partner[1]]]
+        centre = (middle[i] + middle[partner[1]]) / 2
+        for other in rows:  # a quad: two more rows turned by 90° about the same middle
+            turned = int(np.ptp(pads.at[other], axis=0).argmax()) != axis and pads.alike(row[0], other[0])
+            if turned and pads.free[other].all() and not set(other) & set(group):
+                off = pads.at[other].mean(axis=0) - centre
+                if abs(off[1 - axis]) < SAME_MM and abs(off[axis]) < partner[0] * 1.5:
+                    group += other
+        inside = np.flatnonzero(pads.free & (np.hypot(*(pads.at - centre).T) < 0.3))
+        group += [int(k) for k in inside if k not in group]
+        pads.take(group)
+        found.append(("chip", group))
+    return found
+
+
+def _triangles(pads: _Pads) -> list[list[int]]:
+    """Three equal pads, two in a row and the third across from their middle."""
+    found = []
+    a, b = pads.near(2.6)
+    near: dict[int, list[int]] = defaultdict(list)
+    for i, j in zip(a.tolist(), b.tolist(), strict=True):
+        if pads.free[i] and pads.free[j] and pads.alike(i, j):
+            near[i].append(j)
+            near[j].append(i)
+    for tip in sorted(near):
+        best: tuple[float, list[int]] | None = None
+        for n, i in enumerate(near[tip]):
+            for j in near[tip][n + 1 :]:
+                if not pads.free[[tip, i, j]].all():
+                    continue
+                base, middle = pads.at[j] - pads.at[i], (pads.at[i] + pads.at[j]) / 2
+                width, reach = float(np.hypot(*base)), pads.at[tip] - middle
+                height = float(np.hypot(*reach))
+                apart = width - float(pads.size[i].min()) > 0.9 * float(pads.size[i].max())
+                if apart and 0.8 <= width <= 3.0 and 0.6 * width < height < 2.2 * width and abs(float(base @ reach)) < 0.05 * width * height:
+                    if best is None or width + height < best[0]:
+                        best = width + height, [i, j, tip]
+        if best:
+            pads.take(best[1])
+            found.append(best[1])
+    return found
+
+
+def _pairs(pads: _Pads, reach: float, most: float) -> list[list[int]]:
+    """Equal free pads that face each other, nearest first: a gap of at most `most` times the pads' longer side."""
+    left = np.flatnonzero(pads.free)
+    if len(left) < 2:
+        return []
+    a, b = shapely.STRtree(pads.polygons[left]).query(pads.polygons[left], predicate="dwithin", distance=reach)
+    a, b = left[a[a < b]], left[b[a < b]]
+    alike = np.abs(pads.size[a] - pads.size[b]).max(axis=1, initial=0.0) < SAME_MM
+    a, b = a[alike], b[alike]
+    step = np.abs(pads.at[b] - pads.at[a])
+    axis = step.argmax(axis=1) if len(a) else np.empty(0, dtype=int)
+    k = np.arange(len(a))
+    depth, width = pads.size[a, axis], pads.size[a, 1 - axis]
+    gap = step[k, axis] - depth
+    share = gap / np.maximum(depth, width)
+    fair = (step[k, 1 - axis] < SAME_MM) & (gap > 0.15) & (share < most)
+    cost = np.where(fair, share + 0.8 * np.maximum(0.0, depth / width - 1.1), np.inf)
+    ranked = np.argsort(cost, kind="stable")
+    return [group for n in ranked[np.isfinite(cost[ranked])] if pads.claim(group := [int(a[n]), int(b[n])])]
+
+
+def _candidate(pads: _Pads, kind: str, group: list[int]) -> Candidate:
+    low, high = pads.box[group, :2].min(axis=0), pads.box[group, 2:].max(axis=0)
+    x, y = (low + high) / 2
+    return Candidate(kind, tuple(sorted(group)), float(x), float(y))

@@ -1,0 +1,146 @@
+"""Corrections to what the lists say, made to the design in memory and never to the user's files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from fusilex.core.board.bodies import body_of
+from fusilex.core.board.model import BomLine, Design, Placement
+from fusilex.core.board.systematic import Correction
+
+
+@dataclass(frozen=True)
+class Fix:
+    """One correction. `kind` is a key of `KINDS`, `ref` the part it is for ('' for whole lists), `with_` its plain numbers and words."""
+
+    kind: str
+    ref: str = ""
+    with_: dict[str, Any] = field(default_factory=dict)
+    words: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        return {"kind": self.kind, "ref": self.ref, "with": self.with_, "words": self.words}
+
+    @classmethod
+    def from_dict(cls, data: dict[str, Any]) -> Fix:
+        """Raises KeyError for an unknown kind."""
+        if data["kind"] not in KINDS:
+            raise KeyError(data["kind"])
+        return cls(data["kind"], data.get("ref", ""), dict(data.get("with", {})), data.get("words", ""))
+
+
+def apply_fixes(design: Design, fixes: Iterable[Fix]) -> Design:
+    """The design, not joined yet, with every fix applied in order."""
+    for fix in fixes:
+        design = KINDS[fix.kind](design, fix)
+    return design
+
+
+def _each(design: Design, change: Callable[[Placement], Placement]) -> Design:
+    return replace(design, placements=tuple(change(p) for p in design.placements))
+
+
+def _transform(design: Design, fix: Fix) -> Design:
+    """One correction of shift, turn, mirror and unit for all placements of some sides; turns follow the quarter turn."""
+    c = Correction(**fix.with_["correction"])
+
+    def moved(p: Placement) -> Placement:
+        if p.side not in fix.with_["sides"]:
+            return p
+        ((x, y),) = c.apply([(p.x, p.y)])
+        turn = (p.turn + (c.turn if p.side == "top" else -c.turn)) % 360
+        return replace(p, x=float(x), y=float(y), turn=turn)
+
+    return _each(design, moved)
+
+
+def _side(design: Design, fix: Fix) -> Design:
+    return _each(design, lambda p: replace(p, side=fix.with_["side"]) if p.ref == fix.ref else p)
+
+
+def _turn(design: Design, fix: Fix) -> Design:
+    return _each(design, lambda p: replace(p, turn=float(fix.with_["turn"]) % 360) if p.ref == fix.ref else p)
+
+
+def _at_pads(design: Design, fix: Fix) -> Design:
+    """The placement in the middle of the part's own pads; made when the list has none."""
+    x, y, side = float(fix.with_["x"]), float(fix.with_["y"]), fix.with_["side"]
+    if any(p.ref == fix.ref for p in design.placements):
+        return _each(design, lambda p: replace(p, x=x, y=y, side=side) if p.ref == fix.ref else p)
+    return replace(design, placements=(*design.placements, Placement(fix.ref, x, y, 0.0, side, "", "")))
+
+
+def _keep_one(design: Design, fix: Fix) -> Design:
+    """Of a doubled designator the one that stands `keep`-th in the list stays."""
+    keep, which = int(fix.with_["keep"]), fix.with_["list"]
+    seen = -1
+    if which == "placements":
+        kept: list[Placement] = []
+        for p in design.placements:
+            seen += p.ref == fix.ref
+            if p.ref != fix.ref or seen == keep:
+                kept.append(p)
+        return replace(design, placements=tuple(kept))
+    lines: list[BomLine] = []
+    for line in design.bom:
+        refs = []
+        for ref in line.refs:
+            seen += ref == fix.ref
+            if ref != fix.ref or seen == keep:
+                refs.append(ref)
+        if refs:
+            changed = len(refs) != len(line.refs)
+            quantity = len(refs) if changed and line.quantity is not None else line.quantity
+            lines.append(replace(line, refs=tuple(refs), quantity=quantity))
+    return replace(design, bom=tuple(lines))
+
+
+def _leave_out(design: Design, fix: Fix) -> Design:
+    """Not to be fitted in this batch: neither bought nor placed."""
+    bom = tuple(
+        part
+        for line in design.bom
+        for part in (
+            (line,)
+            if fix.ref not in line.refs
+            else (
+                replace(line, refs=tuple(r for r in line.refs if r != fix.ref), quantity=None),
+                replace(line, refs=(fix.ref,), fit=False, quantity=None),
+            )
+        )
+        if part.refs
+    )
+    return replace(_each(design, lambda p: replace(p, fit=False) if p.ref == fix.ref else p), bom=bom)
+
+
+def _count_names(design: Design, fix: Fix) -> Design:
+    """The designators of a line are right and its quantity is not."""
+    line = int(fix.with_["line"])
+    return replace(design, bom=tuple(replace(b, quantity=len(b.refs)) if b.line == line else b for b in design.bom))
+
+
+def _metric(design: Design, fix: Fix) -> Design:
+    return replace(design, catalogue=replace(design.catalogue, metric=bool(fix.with_["metric"])))
+
+
+def _body(design: Design, fix: Fix) -> Design:
+    """A part has another body than its text says."""
+    text = fix.with_["body"]
+    body_of(text)
+    bom = tuple(replace(b, body=text) if b.refs == (fix.ref,) else b for b in design.bom)
+    return replace(_each(design, lambda p: replace(p, body=text) if p.ref == fix.ref else p), bom=bom)
+
+
+KINDS: dict[str, Callable[[Design, Fix], Design]] = {
+    "transform": _transform,
+    "side": _side,
+    "turn": _turn,
+    "at-pads": _at_pads,
+    "keep-one": _keep_one,
+    "leave-out": _leave_out,
+    "count-names": _count_names,
+    "size-codes": _metric,
+    "body": _body,
+}

@@ -1,0 +1,150 @@
+"""The fault behind the faults: one shift, quarter turn, mirror or unit factor that explains why a whole list misses its pads."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import ArrayLike, NDArray
+
+FACTORS = (1.0, 25.4, 1 / 25.4, 0.0254, 1 / 0.0254, 10.0, 0.1, 1000.0, 0.001)
+"""Unit slips: inch read as mm and back, mil as mm and back, and lost or gained decimals."""
+ON_PAD_MM = 0.30
+VOTERS, BIN_MM = 50, 0.15
+LEAST, SHARE = 4, 0.55
+
+
+@dataclass(frozen=True)
+class Correction:
+    """measured = factor · R(turn) · M · listed + (dx, dy): M mirrors x when `mirror`; turn counter-clockwise, degrees; mm."""
+
+    mirror: bool
+    turn: int
+    factor: float
+    dx: float
+    dy: float
+
+    def apply(self, xy: ArrayLike) -> NDArray[np.float64]:
+        return _linear(np.atleast_2d(np.asarray(xy, dtype=float)), self.mirror, self.turn, self.factor) + (self.dx, self.dy)
+
+    @property
+    def words(self) -> str:
+        """What it does, in a few words: ``in mil, mirrored, shifted 44.00, 0.00 mm``."""
+        said = []
+        if abs(self.factor - 1) > 1e-9:
+            known = {25.4: "inch taken for mm", 0.0254: "mil taken for mm", 1 / 25.4: "mm taken for inch", 1 / 0.0254: "mm taken for mil"}
+            said.append(next((w for f, w in known.items() if abs(f - self.factor) < 1e-9 * f), f"times {self.factor:g}"))
+        if self.mirror:
+            said.append("mirrored")
+        if self.turn:
+            said.append(f"turned {self.turn}°")
+        if np.hypot(self.dx, self.dy) > 0.02:
+            said.append(f"shifted {self.dx:.2f}, {self.dy:.2f} mm")
+        return ", ".join(said) or "as listed"
+
+
+@dataclass(frozen=True)
+class SystematicFit:
+    """The best correction for n placements: how many meet their pads before and after it, and how closely then (RMS, mm)."""
+
+    correction: Correction
+    n: int
+    before: int
+    after: int
+    rms_mm: float
+
+    @property
+    def convincing(self) -> bool:
+        """Most placements miss as listed, and most meet their pads corrected."""
+        return self.after >= max(LEAST, SHARE * self.n) and self.before < 0.5 * self.after
+
+
+def _linear(xy: NDArray[np.float64], mirror: bool, turn: int, factor: float) -> NDArray[np.float64]:
+    cos, sin = {0: (1, 0), 90: (0, 1), 180: (-1, 0), 270: (0, -1)}[turn % 360]
+    flipped = xy * (-1.0, 1.0) if mirror else xy
+    return np.asarray(factor * (flipped @ np.array([[cos, sin], [-sin, cos]])))
+
+
+def fit_named(listed: ArrayLike, pads: ArrayLike) -> SystematicFit | None:
+    """Fit placements (n × 2, mm) to the middles of their own pads (n × 2, mm). None for fewer than four.
+
+    For each mirror, quarter turn and unit factor the shift is the median difference, which up to half of the placements
+    being wrong on their own account cannot move; the correction with most placements on their pads wins, the simplest of equals.
+    """
+    a, b = np.asarray(listed, dtype=float).reshape(-1, 2), np.asarray(pads, dtype=float).reshape(-1, 2)
+    if len(a) < LEAST:
+        return None
+    before = int(np.count_nonzero(np.hypot(*(b - a).T) < ON_PAD_MM))
+    best: tuple[int, Correction, float] | None = None
+    for factor, turn, mirror in _hypotheses(a, b):
+        moved = _linear(a, mirror, turn, factor)
+        shift = np.median(b - moved, axis=0)
+        hit = np.hypot(*(b - moved - shift).T) < ON_PAD_MM
+        count = int(np.count_nonzero(hit))
+        if count and (best is None or count > best[0]):
+            shift = (b - moved)[hit].mean(axis=0)
+            off = np.hypot(*(b - moved - shift)[hit].T)
+            best = count, Correction(mirror, turn, factor, *_clean(shift)), float(np.sqrt(np.mean(off**2)))
+    return SystematicFit(best[1], len(a), before, best[0], best[2]) if best else None
+
+
+def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
+    """Fit placements (n × 2, mm) to candidate parts (m × 2, mm) without knowing which is whose. None for fewer than four.
+
+    For each mirror, quarter turn and likely factor, a sample of placements votes for shifts: the difference to every
+    candidate, counted in bins; the fullest bin is refined on the nearest candidates of all placements.
+    """
+    a, b = np.asarray(listed, dtype=float).reshape(-1, 2), np.asarray(targets, dtype=float).reshape(-1, 2)
+    if len(a) < LEAST or len(b) < LEAST:
+        return None
+    tree = shapely.STRtree(shapely.points(b))
+    before = len(_nearest(tree, a, ON_PAD_MM)[0])
+    rng = np.random.default_rng(7)
+    voters = a if len(a) <= VOTERS else a[rng.choice(len(a), VOTERS, replace=False)]
+    best: tuple[int, Correction, float] | None = None
+    for factor, turn, mirror in _hypotheses(a, b):
+        shift = _vote(_linear(voters, mirror, turn, factor), b)
+        moved = _linear(a, mirror, turn, factor)
+        for reach in (3 * BIN_MM, ON_PAD_MM, ON_PAD_MM):
+            who, whom = _nearest(tree, moved + shift, reach)
+            if not len(who):
+                break
+            shift = shift + np.median(b[whom] - moved[who] - shift, axis=0)
+        if not len(who):
+            continue
+        who, whom = _nearest(tree, moved + shift, ON_PAD_MM)
+        count = len(set(whom.tolist()))
+        if count and (best is None or count > best[0]):
+            off = np.hypot(*(b[whom] - moved[who] - shift).T)
+            best = count, Correction(mirror, turn, factor, *_clean(shift)), float(np.sqrt(np.mean(off**2)))
+    return SystematicFit(best[1], len(a), before, best[0], best[2]) if best else None
+
+
+def _hypotheses(a: NDArray[np.float64], b: NDArray[np.float64]) -> Sequence[tuple[float, int, bool]]:
+    """Factor, turn and mirror worth trying, the simplest first: the factor must bring the two spreads to a like size."""
+    spread_a, spread_b = (np.diff(np.percentile(p, (10, 90), axis=0), axis=0).max() for p in (a, b))
+    ratio = spread_b / max(spread_a, 1e-9)
+    factors = [f for f in FACTORS if 0.4 < ratio / f < 2.5] or [1.0]
+    return [(f, turn, mirror) for f in factors for mirror in (False, True) for turn in (0, 90, 180, 270)]
+
+
+def _vote(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+    difference = (b[None, :, :] - a[:, None, :]).reshape(-1, 2)
+    low = difference.min(axis=0)
+    bins = np.floor((difference - low) / BIN_MM).astype(np.int64)
+    keys = bins[:, 0] * (int(bins[:, 1].max()) + 3) + bins[:, 1]
+    values, counts = np.unique(keys, return_counts=True)
+    fullest = keys == values[counts.argmax()]
+    return np.asarray(difference[fullest].mean(axis=0))
+
+
+def _nearest(tree: shapely.STRtree, xy: NDArray[np.float64], reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+    who, whom = tree.query_nearest(shapely.points(xy), max_distance=reach, all_matches=False)
+    return who, whom
+
+
+def _clean(shift: NDArray[np.float64]) -> tuple[float, float]:
+    """A shift in whole micrometres, without minus zero."""
+    return round(float(shift[0]), 3) + 0.0, round(float(shift[1]), 3) + 0.0
