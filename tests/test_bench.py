@@ -194,7 +194,7 @@ import sys
 from fusilex.bench import commands as c
 from fusilex.bench.session import Bench
 from fusilex.journal.store import Journal
-bench = Bench(Journal(sys.argv[1]), 1)
+bench = Bench(Journal(sys.argv[1]), int(sys.argv[2]))
 for part in bench.placing_order:
     bench.do(c.PlacePart("H7-01", part.ref))
     print(part.ref, flush=True)
@@ -204,13 +204,15 @@ for part in bench.placing_order:
 def test_killed_at_any_instant_nothing_acknowledged_is_lost(bench: Bench, tmp_path: Path) -> None:
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    child = subprocess.Popen([sys.executable, "-c", _CHILD, bench.journal.url], stdout=subprocess.PIPE, text=True)
+    child = subprocess.Popen(
+        [sys.executable, "-c", _CHILD, bench.journal.url, str(bench.batch)], stdout=subprocess.PIPE, text=True
+    )
     assert child.stdout
     acknowledged = [child.stdout.readline().strip() for _ in range(7)]
     os.kill(child.pid, signal.SIGKILL)
     acknowledged += child.stdout.read().split()
     child.wait()
-    placed = Bench(Journal(bench.journal.url), 1).state.boards["H7-01"].placed
+    placed = Bench(Journal(bench.journal.url), bench.batch).state.boards["H7-01"].placed
     assert placed[: len(acknowledged)] == acknowledged and len(placed) <= len(acknowledged) + 1
     assert bench.refresh() and bench.state.boards["H7-01"].placed == placed
 

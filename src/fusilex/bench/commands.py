@@ -2,11 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from fusilex.core.board.fixes import Fix
+from fusilex.journal.store import Event
 
 
 class Refused(Exception):
     """The command makes no sense now; the sentence says why and what to do first."""
+
+
+@dataclass(frozen=True)
+class Result:
+    """Events of the batch and of the workshop that a command leads to, and files to keep with them."""
+
+    events: list[Event] = field(default_factory=list)
+    workshop: list[Event] = field(default_factory=list)
+    files: dict[str, bytes] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -36,6 +49,53 @@ class Overrule(Command):
     key: str
     reason: str
     headline: str = ""
+
+
+@dataclass(frozen=True)
+class AddFiles(Command):
+    """More files for the design, by name; one of the same name is replaced."""
+
+    files: Mapping[str, bytes]
+
+
+@dataclass(frozen=True)
+class AssignFile(Command):
+    """A file is something else than it was taken for; ``other`` leaves it aside. Remembered for files of that ending."""
+
+    file: str
+    role: str
+    side: str | None = None
+
+
+@dataclass(frozen=True)
+class PickColumns(Command):
+    """Which column of a list is which, field → column index. Remembered for lists with that header."""
+
+    file: str
+    columns: Mapping[str, int]
+
+
+@dataclass(frozen=True)
+class ApplyFix(Command):
+    """A correction to what the lists say; the user's files stay as they are."""
+
+    fix: Fix
+
+
+@dataclass(frozen=True)
+class WithdrawFix(Command):
+    fix: Fix
+
+
+@dataclass(frozen=True)
+class SetBody(Command):
+    """Size (mm) and mass (mg) of a body as measured in this workshop; kept for every batch."""
+
+    code: str
+    size_x: float
+    size_y: float
+    height: float
+    mass_mg: float
 
 
 @dataclass(frozen=True)

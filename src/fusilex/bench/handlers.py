@@ -7,9 +7,10 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from fusilex.bench import after_oven as after
+from fusilex.bench import at_ready as ready
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
-from fusilex.bench.commands import Command, Refused
+from fusilex.bench.commands import Command, Refused, Result
 from fusilex.bench.whereabouts import board_at, moved, panel_at
 from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
 from fusilex.core.printing.paste import PASTES
@@ -21,7 +22,6 @@ from fusilex.journal.store import Event, digest
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
-Result = tuple[list[Event], dict[str, bytes]]
 _STATION_OF = {
     c.AcceptFiles: "Ready",
     c.FillBin: "Kit",
@@ -41,12 +41,12 @@ _STATION_OF = {
 
 
 def events_for(bench: Bench, command: Command) -> Result:
-    """Events (and attachments) a command leads to. Raises `Refused` or `BadInput`."""
+    """What a command leads to. Raises `Refused` or `BadInput`."""
     station = _STATION_OF.get(type(command))
     if station in CAUTIONS and station not in bench.state.cautions:
         raise Refused(f"Read and acknowledge the cautions of {station} first.")
     result = _HANDLERS[type(command)](bench, command)
-    return result if isinstance(result, tuple) else (result, {})
+    return result if isinstance(result, Result) else Result(result)
 
 
 def _go_to(bench: Bench, command: c.GoTo) -> list[Event]:
@@ -214,7 +214,7 @@ def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:
         "metrics": {name: {k: _finite(v) for k, v in vars(m).items()} for name, m in metrics.items()},
         "index": _finite(index),
     }
-    return [Event("load_reflowed", body), moved(boards, "Hand")], {command.log_name: command.log}
+    return Result([Event("load_reflowed", body), moved(boards, "Hand")], [], {command.log_name: command.log})
 
 
 def _finite(value: float) -> float | None:
@@ -225,6 +225,12 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.GoTo: _go_to,
     c.Acknowledge: _acknowledge,
     c.Overrule: _overrule,
+    c.AddFiles: ready.add_files,
+    c.AssignFile: ready.assign_file,
+    c.PickColumns: ready.pick_columns,
+    c.ApplyFix: ready.apply_fix,
+    c.WithdrawFix: ready.withdraw_fix,
+    c.SetBody: ready.set_body,
     c.AcceptFiles: _accept_files,
     c.FillBin: _fill_bin,
     c.CloseKit: _close_kit,

@@ -81,7 +81,7 @@ def programme(bench: Bench, panel: int) -> list[Step]:
                         part.ref,
                         float(x),
                         float(y),
-                        part.turn + transform.turn_deg,
+                        part.turn + bench.panel.turn(cell) + transform.turn_deg,
                         part.body.height,
                         bench.bin_number[bench.line_of[part.ref].key],
                         part.value,

@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 import getpass
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
 from fusilex.bench.commands import Command, GoTo, Redo, Refused, Undo
+from fusilex.bench.views import Views
+from fusilex.bench.workshop import Workshop
+from fusilex.core.board.fixes import Fix, apply_fixes
+from fusilex.core.board.join import join
 from fusilex.core.board.model import Design, Part
 from fusilex.core.board.panel import Panel, single
-from fusilex.core.electrical.probes import ProbePair, probe_plan
-from fusilex.core.kit.quantities import PullLine, in_placing_order, pull_list
-from fusilex.core.placing.order import hand_order
-from fusilex.core.printing.openings import Openings, openings_of
-from fusilex.core.soldering.order import by_height
-from fusilex.formats.intake import Files, design_from, zip_files
+from fusilex.core.electrical.probes import ProbePair
+from fusilex.core.kit.quantities import PullLine
+from fusilex.core.printing.openings import Openings
+from fusilex.formats.intake import Choices, Files, unjoined_design, zip_files
 from fusilex.journal.projection import BatchState, Board, apply, project
 from fusilex.journal.store import Event, Journal, digest
 
@@ -37,9 +41,12 @@ class Bench:
         self.journal, self.batch = journal, batch
         self.history: list[Event] = journal.since(batch)
         self.state: BatchState = project(self.history)
-        opened = self.state.opened
-        self.design = design or design_from(_unzip(journal.attachment(opened["files"])), opened["design"])
+        self.workshop = Workshop(journal)
         self.who = _user()
+        self._raw: tuple[object, Design] | None = None
+        self._views: tuple[object, Views] | None = None
+        if design is not None:
+            self._views = self._design_key, Views(design, len(self.state.boards))
 
     @classmethod
     def open_batch(
@@ -54,10 +61,15 @@ class Bench:
         foil_mm: float = FOIL_MM,
         number: int | None = None,
     ) -> Bench:
-        """Start a batch from a design's files. Raises `BadInput` and records nothing when they cannot be read."""
+        """Start a batch from a design's files, read in the ways this workshop settled before.
+
+        Raises `BadInput` and records nothing when they cannot be read.
+        """
         if not 1 <= boards <= 1000:
             raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
-        design = design_from(files, name)
+        workshop = Workshop(journal)
+        choices = workshop.habits(files)
+        design = join(replace(unjoined_design(files, name, choices), catalogue=workshop.catalogue))
         count = number if number is not None else len(journal.batches()) + 1
         kept = zip_files(files)
         body = {
@@ -68,10 +80,61 @@ class Bench:
             "foil_mm": foil_mm,
             "boards": serials(prefix, count, boards, design.panel.count if design.panel else 1),
         }
-        batch = journal.open_batch(
-            f"{name} batch {count}", {f"{name}.zip": kept}, [Event("batch_opened", body)], _user()
-        )
+        happened = [
+            Event("batch_opened", body),
+            *(Event("file_assigned", {"file": f, "role": r, "side": s}) for f, (r, s) in choices.roles.items()),
+            *(Event("columns_picked", {"file": f, "columns": dict(c)}) for f, c in choices.columns.items()),
+        ]
+        batch = journal.open_batch(f"{name} batch {count}", {f"{name}.zip": kept}, happened, _user())
         return cls(journal, batch, design)
+
+    @property
+    def _design_key(self) -> object:
+        state, own = self.state, self.workshop.state.bodies
+        return repr((state.files, state.roles, state.columns, state.fixes, own))
+
+    @cached_property
+    def _opened_files(self) -> Files:
+        return _unzip(self.journal.attachment(self.state.opened["files"]))
+
+    @property
+    def files(self) -> Files:
+        """Contents of the design's files by name, those added later among them."""
+        return self._opened_files | {name: self.journal.attachment(sha) for name, sha in self.state.files.items()}
+
+    @property
+    def choices(self) -> Choices:
+        return Choices(self.state.roles, self.state.columns)
+
+    def design_with(self, files: Files, choices: Choices, fixes: Sequence[Fix]) -> Design:
+        """The design read in a way that is only tried out. Raises `BadInput`."""
+        raw = unjoined_design(files, self.state.opened["design"], choices)
+        return join(apply_fixes(replace(raw, catalogue=self.workshop.catalogue), fixes))
+
+    @property
+    def unjoined(self) -> Design:
+        """The design as its files state it, without fixes."""
+        key = repr((self.state.files, self.state.roles, self.state.columns))
+        if self._raw is None or self._raw[0] != key:
+            self._raw = key, unjoined_design(self.files, self.state.opened["design"], self.choices)
+        return self._raw[1]
+
+    @property
+    def fixes(self) -> list[Fix]:
+        return [Fix.from_dict(f) for f in self.state.fixes]
+
+    @property
+    def views(self) -> Views:
+        """What follows from the design; made anew when files, readings, fixes or the workshop's bodies change."""
+        key = self._design_key
+        if self._views is None or self._views[0] != key:
+            design = join(apply_fixes(replace(self.unjoined, catalogue=self.workshop.catalogue), self.fixes))
+            self._views = key, Views(design, len(self.state.boards))
+        return self._views[1]
+
+    @property
+    def design(self) -> Design:
+        return self.views.design
 
     def do(self, command: Command) -> list[Event]:
         """Carry out a command: its events are on the disk when this returns.
@@ -84,26 +147,31 @@ class Bench:
         self.refresh()
         if isinstance(command, Undo | Redo):
             return self._undo_redo(command)
-        happened, files = events_for(self, command)
+        result = events_for(self, command)
         if isinstance(command, GoTo) and (self.state.station, self.state.board) == (command.station, command.board):
             return []
-        kept = self.journal.append(self.batch, happened, self.who, files)
-        for item in kept:
+        streams = {self.batch: result.events, self.workshop.id: result.workshop}
+        kept = self.journal.append_to({s: e for s, e in streams.items() if e}, self.who, result.files)
+        for item in kept.get(self.batch, ()):
             self.history.append(item)
             apply(self.state, item)
+        self.workshop.take(kept.get(self.workshop.id, ()))
         if not isinstance(command, GoTo):
             self.state.undone.clear()
-        return kept
+        return [*kept.get(self.batch, ()), *kept.get(self.workshop.id, ())]
 
     def _undo_redo(self, command: Command) -> list[Event]:
+        """Take back or do again the last deed of this batch, in the workshop's stream too where it left events there."""
         deeds = self.state.deeds if isinstance(command, Undo) else self.state.undone
         if not deeds:
             raise Refused("There is nothing to undo." if isinstance(command, Undo) else "There is nothing to do again.")
-        kind = "undone" if isinstance(command, Undo) else "redone"
-        kept = self.journal.append(self.batch, [Event(kind, {"deed": deeds[-1]})], self.who)
-        self.history += kept
+        turned = Event("undone" if isinstance(command, Undo) else "redone", {"deed": deeds[-1]})
+        streams = {self.batch: [turned]} | ({self.workshop.id: [turned]} if self.workshop.knows(deeds[-1]) else {})
+        kept = self.journal.append_to(streams, self.who)
+        self.history += kept[self.batch]
         self.state = project(self.history)
-        return kept
+        self.workshop.refresh()
+        return kept[self.batch]
 
     def refresh(self) -> bool:
         """Take in what another window recorded; True when there was something."""
@@ -111,7 +179,7 @@ class Bench:
         if fresh:
             self.history += fresh
             self.state = project(self.history)
-        return bool(fresh)
+        return self.workshop.refresh() or bool(fresh)
 
     @property
     def panel(self) -> Panel:
@@ -133,43 +201,35 @@ class Bench:
     def foil_mm(self) -> float:
         return self.state.foil_mm
 
-    @cached_property
+    @property
     def lines(self) -> list[PullLine]:
         """Bins of the batch in placing order."""
-        return in_placing_order(pull_list(self.design, len(self.state.boards)))
+        return self.views.lines
 
-    @cached_property
+    @property
     def line_of(self) -> dict[str, PullLine]:
-        return {ref: line for line in self.lines for ref in line.refs}
+        return self.views.line_of
 
-    @cached_property
+    @property
     def bin_number(self) -> dict[str, int]:
-        return {line.key: n for n, line in enumerate(self.lines, 1)}
+        return self.views.bin_number
 
-    @cached_property
+    @property
     def openings(self) -> Openings:
-        return openings_of(self.design, "top")
+        return self.views.openings
 
-    @cached_property
+    @property
     def plan(self) -> list[ProbePair]:
-        return probe_plan(self.design)
-
-    @cached_property
-    def _hand_order(self) -> list[Part]:
-        return hand_order(self.design)
-
-    @cached_property
-    def _solder_order(self) -> list[Part]:
-        return by_height(self.design)
+        return self.views.plan
 
     @property
     def placing_order(self) -> list[Part]:
         """Parts placed on paste, without those the batch started without."""
-        return [p for p in self._hand_order if p.ref not in self.state.without]
+        return [p for p in self.views.hand_order if p.ref not in self.state.without]
 
     @property
     def solder_order(self) -> list[Part]:
-        return [p for p in self._solder_order if p.ref not in self.state.without]
+        return [p for p in self.views.solder_order if p.ref not in self.state.without]
 
     def next_to_place(self, board: Board) -> Part | None:
         return next((p for p in self.placing_order if p.ref not in board.placed), None)

@@ -12,6 +12,26 @@ class Rule:
 
 
 RULES: dict[str, Rule] = {
+    "ready.systematic": Rule(
+        "Fewer than half of a side's placements meet their pads as listed, and one shift, quarter turn, mirror or unit factor brings more than half of them within 0.3 mm.",
+        "Median shift over every turn, mirror and unit factor; most placements on their pads wins",
+    ),
+    "ready.size-code": Rule(
+        "A four-digit size code that stands in both inch and metric code fits the pads in the code it is read in: their middles stand about one body length apart.",
+        "IPC-7351 land patterns, nominal density; table of inch and metric chip sizes",
+    ),
+    "ready.derived": Rule(
+        "A layer or list that was not handed in is worked out from the others and said to be.",
+        "Paste: mask windows without leads' holes, cut to the copper. Outline: box round the copper. Parts: pads by pitch and symmetry",
+    ),
+    "ready.guessed": Rule(
+        "A layer whose attributes and name say nothing is told by its shapes: paste lies inside mask, mask over copper, an outline is one thin closed line.",
+        "Shapes of the layers against one another",
+    ),
+    "ready.columns": Rule(
+        "A list without a header has its columns told by their content: designators, lengths, angles, side words.",
+        "First rows of the list",
+    ),
     "ready.missing": Rule(
         "Every part on the bill of materials has a placement, every placement is bought, and every part sits on pads: their centre is no further off than half its body.",
         "Comparison by reference designator",

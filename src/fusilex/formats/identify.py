@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
@@ -81,7 +82,7 @@ def identify(name: str, data: bytes) -> Guess:
         return _gerber(name, head)
     tools = re.search(rb"^T\d+", head, re.M)
     header = bool(re.search(rb"^M48", head, re.M) or (tools and re.search(rb"^%\s*$", head, re.M)))
-    if header or tools and re.search(rb"^X[-+\d.]+Y[-+\d.]+\s*$", head, re.M):
+    if header or (tools and re.search(rb"^X[-+\d.]+Y[-+\d.]+\s*$", head, re.M)):
         stated = _X2.search(head)
         plated = "non-plated" if (stated and stated[1].startswith(b"NonPlated")) or not_plated(name) else "plated"
         words = "Excellon drill header" if header else "tools and coordinates without a header"
@@ -136,7 +137,11 @@ def _table(name: str, data: bytes) -> Guess:
         return nothing
     try:
         if (kind := table_kind(data, name)) is not None:
-            words = "columns for reference, x and y" if kind == "placements" else "columns for designators and what they are"
+            words = (
+                "columns for reference, x and y"
+                if kind == "placements"
+                else "columns for designators and what they are"
+            )
             return Guess(kind, kind, None, words)
         if best_table(data, name, LOG) is not None:
             return Guess("log", "other", None, "temperature log")
@@ -150,3 +155,17 @@ def _table(name: str, data: bytes) -> Guess:
     if re.search(r"placement|pick|centroid|\bpos\b|\bxy\b|best[üu]ckung", words_of_name, re.I):
         return Guess("placements", "placements", None, "its name", GUESSED)
     return nothing
+
+
+def ending(name: str, names: Iterable[str]) -> str:
+    """What is left of a file's name without the part it shares with the others: the same for every design of one source."""
+    own = PurePosixPath(name).name.lower()
+    alike = [n for n in (PurePosixPath(n).name.lower() for n in names) if n[:3] == own[:3]]
+    return own[len(shared_start(alike)) :].lstrip("-_. ") or own if len(alike) > 1 else own
+
+
+def shared_start(words: Sequence[str]) -> str:
+    """The letters with which all words begin."""
+    first, last = min(words), max(words)
+    same = next((i for i, (a, b) in enumerate(zip(first, last, strict=False)) if a != b), min(len(first), len(last)))
+    return first[:same]

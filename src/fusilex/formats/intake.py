@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
@@ -20,12 +20,11 @@ from fusilex.core.board.roles import guess_roles
 from fusilex.core.problems import BadInput
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_components, read_gerber
-from fusilex.formats.grids import is_spreadsheet
-from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify
+from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify, shared_start
 from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel
-from fusilex.formats.tables import GUESS, Table, read_table
+from fusilex.formats.tables import GUESS, Table, best_table, read_table
 
 MOST_FILE_BYTES = 48 * 2**20
 MOST_TOTAL_BYTES = 160 * 2**20
@@ -40,7 +39,7 @@ def read_files(path: Path) -> Files:
             return _from_folder(path)
         if not path.exists():
             raise BadInput(str(path), "a folder or zip of design files", "nothing there")
-        if zipfile.is_zipfile(path) and not is_spreadsheet(path.read_bytes()):
+        if path.suffix.lower() != ".xlsx" and zipfile.is_zipfile(path):
             return _from_zip(path)
     except PermissionError as error:
         raise BadInput(str(path), "files that may be read", f"no permission for {error.filename or path}") from error
@@ -49,6 +48,27 @@ def read_files(path: Path) -> Files:
     raise BadInput(
         path.name, "a folder or zip of design files", f"a file of {path.stat().st_size} bytes that is neither"
     )
+
+
+def read_paths(paths: Sequence[Path]) -> tuple[Files, str]:
+    """Files and a name of what was dropped together: one folder or zip, or single files. Raises `BadInput`."""
+    if len(paths) == 1 and (paths[0].is_dir() or not is_single(paths[0])):
+        return read_files(paths[0]), paths[0].stem if paths[0].is_file() else paths[0].name
+    files: Files = {}
+    total = 0
+    for path in paths:
+        if path.is_dir():
+            raise BadInput(path.name, "one folder alone, or single files", "a folder among files")
+        files[path.name] = read_one(path)
+        total += len(files[path.name])
+        _check_size(path.name, len(files[path.name]), total, len(files))
+    stems = [p.stem for p in paths]
+    return files, shared_start(stems).strip("-_. ") or stems[0]
+
+
+def is_single(path: Path) -> bool:
+    """A file to be taken as it is: not a folder, not a zip of files."""
+    return path.is_file() and (path.suffix.lower() == ".xlsx" or not zipfile.is_zipfile(path))
 
 
 def read_one(path: Path) -> bytes:
@@ -144,14 +164,22 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     copper = [x for x in images.values() if x.role == "copper" and x.flashed.any()]
     pads = np.concatenate([shapely.get_coordinates(shapely.centroid(x.polygons[x.flashed])) for x in copper or [EMPTY]])
     holes = tuple(
-        hole for file, guess in guesses.items() if guess.kind == "drill" for hole in read_excellon(files[file], file, pads)
+        hole
+        for file, guess in guesses.items()
+        if guess.kind == "drill"
+        for hole in read_excellon(files[file], file, pads)
     )
     placements = tuple(lists.placements)
     _settle_unknown(guesses, images, holes, placements)
     remarks = [
         *lists.remarks,
         *(
-            Remark("ready.guessed", file, f"{file} is taken for {_role_words(g)}: {g.because}", "Look at its tile; R takes it for something else.")
+            Remark(
+                "ready.guessed",
+                file,
+                f"{file} is taken for {_role_words(g)}: {g.because}",
+                "Look at its tile; R takes it for something else.",
+            )
             for file, g in guesses.items()
             if g.sure == GUESSED and g.kind == "gerber"
         ),
@@ -184,7 +212,9 @@ def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:
     if role is None:
         return guess
     kind = _KIND_OF_ROLE.get(role[0], "gerber" if role[0] != "other" or guess.kind == "gerber" else "other")
-    return Guess("components" if guess.kind == "components" and kind == "placements" else kind, *role, "as you said", CHOSEN)
+    return Guess(
+        "components" if guess.kind == "components" and kind == "placements" else kind, *role, "as you said", CHOSEN
+    )
 
 
 def _role_words(guess: Guess) -> str:
@@ -225,7 +255,9 @@ class _Lists:
         if doubtful := [f for f in table.doubtful if table.sure[f] <= GUESS]:
             words = ", ".join(f"column {table.fields[f] + 1} for {f.replace('_', ' ')}" for f in doubtful)
             text = f"{table.name} has no header: took {words}"
-            self.remarks.append(Remark("ready.columns", table.name, text, "Look at its first rows with L; pick other columns there."))
+            self.remarks.append(
+                Remark("ready.columns", table.name, text, "Look at its first rows with L; pick other columns there.")
+            )
 
 
 def _settle_unknown(
@@ -237,6 +269,13 @@ def _settle_unknown(
     for file, found in guess_roles(unknown, known, holes, placements).items() if unknown else ():
         guesses[file] = Guess("gerber", found.role, found.side, found.because, GUESSED)
         images[file] = replace(images[file], role=found.role, side=found.side)
+
+
+def table_of(data: bytes, file: str, picked: Mapping[str, int] | None = None) -> Table | None:
+    """The placement list or bill of materials in a file with its columns as recognised, None for anything else."""
+    guess = identify(file, data)
+    kind = {"placements": PLACEMENTS, "bom": BOM}.get(guess.kind)
+    return best_table(data, file, kind, picked) if kind else None
 
 
 def _paste_where_missing(
@@ -253,8 +292,17 @@ def _paste_where_missing(
         made = paste_from_mask(by_role["mask", side], holes, by_role.get(("copper", side)))
         if len(made):
             found.append(made)
-            text = f"No paste layer for the {side}: {len(made)} openings worked out from the solder mask, holes left out"
-            remarks.append(Remark("ready.derived", f"paste {side}", text, "Order the stencil from the designer's own layer where there is one."))
+            text = (
+                f"No paste layer for the {side}: {len(made)} openings worked out from the solder mask, holes left out"
+            )
+            remarks.append(
+                Remark(
+                    "ready.derived",
+                    f"paste {side}",
+                    text,
+                    "Order the stencil from the designer's own layer where there is one.",
+                )
+            )
     return found
 
 
@@ -266,7 +314,9 @@ def _outline_of(layers: list[Layer], name: str, remarks: list[Remark]) -> Polygo
     assert hull is not None, "copper was demanded before"
     x0, y0, x1, y1 = hull.bounds
     text = f"No outline: the board is taken as the {x1 - x0:.1f} × {y1 - y0:.1f} mm box round the copper"
-    remarks.append(Remark("ready.derived", "outline", text, "Measure a bare board; parts at the edge cannot be judged."))
+    remarks.append(
+        Remark("ready.derived", "outline", text, "Measure a bare board; parts at the edge cannot be judged.")
+    )
     return hull
 
 

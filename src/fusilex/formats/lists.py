@@ -150,7 +150,7 @@ def bom_in(table: Table) -> tuple[BomLine, ...]:
     fit_below = True
     for row, line in enumerate(table.lines):
         filled = [cell.strip() for cell in table.rows[row] if cell.strip()]
-        if len(filled) == 1 and not table.cell(row, "refs") or (len(filled) == 1 and _NO_FIT.search(filled[0])):
+        if (len(filled) == 1 and not table.cell(row, "refs")) or (len(filled) == 1 and _NO_FIT.search(filled[0])):
             fit_below = not _NO_FIT.search(filled[0])
             continue
         refs = split_refs(table.cell(row, "refs"))

@@ -31,6 +31,11 @@ class _PanelFile(BaseModel):
     fiducials: list[_Fiducial] = []
     tooling_holes_mm: list[tuple[float, float]] = []
     score_lines_mm: list[tuple[tuple[float, float], tuple[float, float]]] = []
+    tabs_mm: list[tuple[float, float, float]] = []
+    column_x_mm: list[float] = []
+    row_y_mm: list[float] = []
+    cell_turns_deg: list[int] = []
+    skipped_cells: list[int] = []
 
 
 def is_panel(data: bytes) -> bool:
@@ -45,7 +50,7 @@ def read_panel(data: bytes, name: str) -> Panel:
         first = error.errors()[0]
         place = ".".join(str(p) for p in first["loc"])
         raise BadInput(name, f"a panel description ({first['msg']})", f"“{str(first['input'])[:60]}”", place) from error
-    return Panel(
+    panel = Panel(
         read.columns,
         read.rows,
         *read.pitch_mm,
@@ -55,11 +60,26 @@ def read_panel(data: bytes, name: str) -> Panel:
         tuple((f.name, f.x_mm, f.y_mm) for f in read.fiducials),
         tuple(read.tooling_holes_mm),
         tuple(read.score_lines_mm),
+        tuple(read.tabs_mm),
+        tuple(read.column_x_mm),
+        tuple(read.row_y_mm),
+        tuple(read.cell_turns_deg),
+        tuple(cell - 1 for cell in read.skipped_cells),
     )
+    if faults := panel.faults():
+        raise BadInput(name, "a panel that can be built", "; ".join(faults[:3]))
+    return panel
 
 
 def write_panel(panel: Panel) -> str:
     """Text of a panel description; `read_panel` reads it back equal."""
+    also = {
+        "tabs_mm": [list(t) for t in panel.tabs],
+        "column_x_mm": list(panel.column_x),
+        "row_y_mm": list(panel.row_y),
+        "cell_turns_deg": list(panel.turns),
+        "skipped_cells": [cell + 1 for cell in panel.skipped],
+    }
     return (
         json.dumps(
             {
@@ -73,6 +93,7 @@ def write_panel(panel: Panel) -> str:
                 "fiducials": [{"name": n, "x_mm": x, "y_mm": y} for n, x, y in panel.fiducials],
                 "tooling_holes_mm": [list(p) for p in panel.tooling],
                 "score_lines_mm": [[list(a), list(b)] for a, b in panel.scores],
+                **{key: value for key, value in also.items() if value},
             },
             indent=1,
         )

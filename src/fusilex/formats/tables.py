@@ -53,6 +53,11 @@ class Table:
         return field in self.fields
 
     @property
+    def signature(self) -> str:
+        """What tables from the same source have in common: how they are cut, and their header."""
+        return f"{self.how.split(' ')[0]}: " + " | ".join(re.sub(r"\s+", " ", c).strip().lower() for c in self.columns)
+
+    @property
     def doubtful(self) -> list[str]:
         """Fields whose column wording and content do not agree on, worst first."""
         return sorted((f for f, s in self.sure.items() if s < SURE), key=lambda f: self.sure[f])
@@ -103,12 +108,16 @@ def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | No
     for number, row in enumerate(grid.rows[:HEADER_WITHIN]):
         if len(row) > 1:
             fields = recognise(row, kind.wording)
-            if all(f in fields or (picked and f in picked) for f in kind.needed) and len(fields) > len(best[2] if best else ()):
+            if all(f in fields or (picked and f in picked) for f in kind.needed) and len(fields) > len(
+                best[2] if best else ()
+            ):
                 best = number, number, fields
     if best is None:
         return None
     header, _, fields = best
-    return _table(grid, name, kind, grid.rows[header], header + 1, {**fields, **_inside(grid, picked)}, set(fields), picked)
+    return _table(
+        grid, name, kind, grid.rows[header], header + 1, {**fields, **_inside(grid, picked)}, set(fields), picked
+    )
 
 
 def _by_content(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
@@ -129,7 +138,11 @@ def _by_content(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | N
     if not all(f in fields for f in kind.needed):
         return None
     first = next(
-        (i for i, row in enumerate(grid.rows) if all(_fit([row], fields[f], kind.content[f]) == 1.0 for f in kind.needed)),
+        (
+            i
+            for i, row in enumerate(grid.rows)
+            if all(_fit([row], fields[f], kind.content[f]) == 1.0 for f in kind.needed)
+        ),
         None,
     )
     if first is None:
@@ -172,16 +185,20 @@ def _table(
     seen = [row for row, _ in kept[:SEEN_ROWS]]
     sure: dict[str, float] = {}
     for f, column in fields.items():
-        agrees = f not in kind.content or _fit(seen, column, kind.content[f]) >= 0.5 or not any(
-            column < len(row) and row[column].strip() for row in seen
+        agrees = (
+            f not in kind.content
+            or _fit(seen, column, kind.content[f]) >= 0.5
+            or not any(column < len(row) and row[column].strip() for row in seen)
         )
         sure[f] = SURE if picked and f in picked else (SURE if agrees else LIKELY) if f in worded else GUESS
     above = " ".join(cell for row in grid.rows[:first] for cell in row)
-    stated = re.search(r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*|mils?|inch(?:es)?|thou)\b", above, re.I)
-    unit = _UNIT_WORDS.get(stated[1].lower()[:4], "") if stated else ""
-    return Table(
-        name, columns, tuple(r for r, _ in kept), tuple(n for _, n in kept), fields, sure, grid.how, unit
+    stated = re.search(
+        r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*|mils?|inch(?:es)?|thou)\b",
+        above,
+        re.I,
     )
+    unit = _UNIT_WORDS.get(stated[1].lower()[:4], "") if stated else ""
+    return Table(name, columns, tuple(r for r, _ in kept), tuple(n for _, n in kept), fields, sure, grid.how, unit)
 
 
 _UNIT_WORDS = {"mm": "mm", "mill": "mm", "mil": "mil", "mils": "mil", "thou": "mil", "inch": "inch"}
@@ -199,7 +216,8 @@ def read_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | N
 
 
 _NUMBER = re.compile(
-    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|\"|°|deg)?\s*$", re.I
+    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|\"|°|deg)?\s*$",
+    re.I,
 )
 _TO_MM = {"mm": 1.0, "mil": 0.0254, "mils": 0.0254, "thou": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4}
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
+from fusilex.journal.folding import add, fold
 from fusilex.journal.store import Event
 
 STATIONS = ("Ready", "Kit", "Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release")
@@ -54,6 +55,10 @@ class BatchState:
     """The batch as it stands. Built only by `project`."""
 
     opened: dict[str, Any] = field(default_factory=dict)
+    files: dict[str, str] = field(default_factory=dict)
+    roles: dict[str, tuple[str, str | None]] = field(default_factory=dict)
+    columns: dict[str, dict[str, int]] = field(default_factory=dict)
+    fixes: list[dict[str, Any]] = field(default_factory=list)
     boards: dict[str, Board] = field(default_factory=dict)
     cautions: dict[str, str] = field(default_factory=dict)
     overruled: dict[str, dict[str, str]] = field(default_factory=dict)
@@ -89,37 +94,13 @@ LOOKING = ("went",)
 
 
 def project(happened: Iterable[Event]) -> BatchState:
-    """Fold events, oldest first. A deed is undone by ``undone`` and back again by ``redone``."""
-    history = list(happened)
-    undone: list[str] = []
-    for item in history:
-        if item.kind == "undone":
-            undone.append(item.body["deed"])
-        elif item.kind == "redone" and item.body["deed"] in undone:
-            undone.remove(item.body["deed"])
-    gone = set(undone)
-    state = BatchState()
-    for item in history:
-        if item.deed not in gone:
-            apply(state, item)
-        state.last_id = item.id
-    # after something new was done, what was undone before it cannot come back
-    newest = state.deeds[-1] if state.deeds else ""
-    last_done = max((e.id for e in history if e.deed == newest), default=0)
-    marks = {e.body["deed"]: e.id for e in history if e.kind == "undone"}
-    state.undone = [d for d in undone if marks[d] > last_done]
-    return state
+    """Fold a batch's events, oldest first."""
+    return fold(happened, BatchState, apply)
 
 
 def apply(state: BatchState, item: Event) -> None:
     """Add one event to a state in place. Unknown kinds are passed over, so that an older program reads a newer journal."""
-    state.last_id = max(state.last_id, item.id)
-    handler = _HANDLERS.get(item.kind)
-    if handler is None:
-        return
-    handler(state, item, item.body)
-    if item.kind not in LOOKING and item.kind != "batch_opened" and (not state.deeds or state.deeds[-1] != item.deed):
-        state.deeds.append(item.deed)
+    add(state, item, _HANDLERS, ("batch_opened", *LOOKING))
 
 
 def _opened(state: BatchState, item: Event, body: dict[str, Any]) -> None:
@@ -145,6 +126,30 @@ def _acknowledged(state: BatchState, item: Event, body: dict[str, Any]) -> None:
 
 def _overruled(state: BatchState, item: Event, body: dict[str, Any]) -> None:
     state.overruled[body["key"]] = {"reason": body["reason"], "at": item.at, "headline": body.get("headline", "")}
+
+
+def _file_added(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.files[body["name"]] = body["sha256"]
+
+
+def _file_assigned(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.roles[body["file"]] = body["role"], body["side"]
+
+
+def _columns_picked(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.columns[body["file"]] = dict(body["columns"])
+
+
+def _fix_applied(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.fixes.append(body)
+
+
+def _fix_withdrawn(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.fixes = [f for f in state.fixes if f != body]
+
+
+def _noted(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    """What was done in the workshop's stream leaves a mark in the batch, so that undo finds it."""
 
 
 def _bin(state: BatchState, item: Event, body: dict[str, Any]) -> None:
@@ -269,6 +274,12 @@ _HANDLERS = {
     "moved": _moved,
     "caution_acknowledged": _acknowledged,
     "judgement_overruled": _overruled,
+    "file_added": _file_added,
+    "file_assigned": _file_assigned,
+    "columns_picked": _columns_picked,
+    "fix_applied": _fix_applied,
+    "fix_withdrawn": _fix_withdrawn,
+    "body_noted": _noted,
     "bin_filled": _bin,
     "kit_closed": _kit_closed,
     "foil_chosen": _foil_chosen,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Column, ForeignKey, Integer, LargeBinary, MetaData, String, Table, Text
 
-HEAD = "0001"
+HEAD = "0002"
 """Newest migration; a journal already there is opened without loading the migration tools."""
 
 metadata = MetaData()
@@ -15,7 +15,9 @@ batches = Table(
     Column("id", Integer, primary_key=True, autoincrement=True),
     Column("name", String(120), nullable=False),
     Column("opened_at", String(32), nullable=False),
+    Column("kind", String(16), nullable=False, server_default="batch"),
 )
+"""`kind` is ``batch``, or ``workshop`` for the one stream of what outlives batches: stock, bodies, habits of files."""
 
 events = Table(
     "event",

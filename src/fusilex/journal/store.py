@@ -5,9 +5,10 @@ from __future__ import annotations
 import hashlib
 import json
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -65,7 +66,20 @@ class Journal:
 
     def batches(self) -> list[BatchRow]:
         with self.engine.connect() as connection:
-            return [BatchRow(*row) for row in connection.execute(select(batches).order_by(batches.c.id))]
+            query = select(batches.c.id, batches.c.name, batches.c.opened_at).where(batches.c.kind == "batch")
+            return [BatchRow(*row) for row in connection.execute(query.order_by(batches.c.id))]
+
+    @cached_property
+    def workshop(self) -> int:
+        """Id of the workshop's own stream, made when first asked for."""
+        query = select(batches.c.id).where(batches.c.kind == "workshop").order_by(batches.c.id)
+        with self.engine.connect() as connection:
+            found = connection.execute(query).scalar()
+        if found is None:
+            with self._writing() as connection:
+                row = insert(batches).values(name="workshop", opened_at=_now(), kind="workshop")
+                found = _row_id(connection.execute(row))
+        return int(found)
 
     def open_batch(self, name: str, files: dict[str, bytes], first: Sequence[Event], who: str = "") -> int:
         """Start a batch with its attachments and first events, all or nothing. Returns its id."""
@@ -80,10 +94,17 @@ class Journal:
         self, batch: int, happened: Sequence[Event], who: str = "", files: dict[str, bytes] | None = None
     ) -> list[Event]:
         """Record events of one command, with attachments, all or nothing. Raises `NotSaved`."""
+        return self.append_to({batch: happened}, who, files)[batch]
+
+    def append_to(
+        self, streams: Mapping[int, Sequence[Event]], who: str = "", files: dict[str, bytes] | None = None
+    ) -> dict[int, list[Event]]:
+        """Record the events of one command in several streams as one deed, all or nothing. Raises `NotSaved`."""
+        deed = uuid.uuid4().hex
         with self._writing() as connection:
             for file, data in (files or {}).items():
                 _attach(connection, file, data)
-            return _insert(connection, batch, happened, who)
+            return {stream: _insert(connection, stream, happened, who, deed) for stream, happened in streams.items()}
 
     def since(self, batch: int, last: int = 0) -> list[Event]:
         """Events of a batch after the one numbered `last`, oldest first."""
@@ -144,8 +165,10 @@ def _reason(error: Exception) -> str:
     return str(getattr(error, "orig", None) or error).rstrip(".")
 
 
-def _insert(connection: Connection, batch: int, happened: Sequence[Event], who: str) -> list[Event]:
-    deed, at = uuid.uuid4().hex, _now()
+def _insert(
+    connection: Connection, batch: int, happened: Sequence[Event], who: str, deed: str | None = None
+) -> list[Event]:
+    deed, at = deed or uuid.uuid4().hex, _now()
     kept = []
     for item in happened:
         row = connection.execute(

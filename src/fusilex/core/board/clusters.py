@@ -146,11 +146,16 @@ def _facing_rows(pads: _Pads, rows: list[list[int]]) -> list[tuple[str, list[int
                 continue
             if set(other) & set(row) or len(row) + len(other) < 5:
                 continue
-            if np.abs(pads.size[row[0]] - pads.size[other[0]]).max() > SAME_MM or abs(middle[i][axis] - middle[j][axis]) > SAME_MM:
+            if (
+                np.abs(pads.size[row[0]] - pads.size[other[0]]).max() > SAME_MM
+                or abs(middle[i][axis] - middle[j][axis]) > SAME_MM
+            ):
                 continue
             apart = abs(middle[i][1 - axis] - middle[j][1 - axis])
             length = np.ptp(pads.at[row][:, axis])
-            if pads.size[row[0], 1 - axis] < apart <= max(3.0 * length, 4.0) + 8.0 and (partner is None or apart < partner[0]):
+            if pads.size[row[0], 1 - axis] < apart <= max(3.0 * length, 4.0) + 8.0 and (
+                partner is None or apart < partner[0]
+            ):
                 partner = apart, j
         if partner is None:
             continue
@@ -187,10 +192,11 @@ def _triangles(pads: _Pads) -> list[list[int]]:
                 base, middle = pads.at[j] - pads.at[i], (pads.at[i] + pads.at[j]) / 2
                 width, reach = float(np.hypot(*base)), pads.at[tip] - middle
                 height = float(np.hypot(*reach))
+                shaped = 0.8 <= width <= 3.0 and 0.6 * width < height < 2.2 * width
                 apart = width - float(pads.size[i].min()) > 0.9 * float(pads.size[i].max())
-                if apart and 0.8 <= width <= 3.0 and 0.6 * width < height < 2.2 * width and abs(float(base @ reach)) < 0.05 * width * height:
-                    if best is None or width + height < best[0]:
-                        best = width + height, [i, j, tip]
+                square = abs(float(base @ reach)) < 0.05 * width * height
+                if shaped and apart and square and (best is None or width + height < best[0]):
+                    best = width + height, [i, j, tip]
         if best:
             pads.take(best[1])
             found.append(best[1])

@@ -49,7 +49,9 @@ def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None =
     order = np.lexsort((area, window))
     largest = order[np.flatnonzero(np.diff(window[order], append=-1))]  # of each window, the pad it shows most of
     shown = largest[area[largest] > SHOWN_SHARE * shapely.area(windows[window[largest]])]
-    return derived("paste", mask.side, np.array([p for p in shapely.get_parts(cut[shown]) if isinstance(p, Polygon)], dtype=object))
+    return derived(
+        "paste", mask.side, np.array([p for p in shapely.get_parts(cut[shown]) if isinstance(p, Polygon)], dtype=object)
+    )
 
 
 def hull_outline(layers: Sequence[Layer]) -> Polygon | None:

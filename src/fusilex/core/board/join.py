@@ -188,7 +188,12 @@ def _pads_by_attribute(design: Design) -> tuple[Pad, ...]:
             if through and (pin[0], pin[1], "top") in found:
                 continue
             found[(pin[0], pin[1], side)] = Pad(
-                pin[0], pin[1], side, polygon, net or nets.get(pin), float(drill) if through or function is None else 0.0
+                pin[0],
+                pin[1],
+                side,
+                polygon,
+                net or nets.get(pin),
+                float(drill) if through or function is None else 0.0,
             )
     return tuple(found.values())
 

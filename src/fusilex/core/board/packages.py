@@ -39,7 +39,9 @@ def pattern_of(pads: Sequence[Pad], at: tuple[float, float], turn: float, side: 
     if not pads:
         raise ValueError("a pattern needs pads")
     boxes = np.array([p.polygon.bounds for p in pads])
-    corners = board_to_part(np.concatenate([boxes[:, :2], boxes[:, 2:], boxes[:, [0, 3]], boxes[:, [2, 1]]]), at, turn, side)
+    corners = board_to_part(
+        np.concatenate([boxes[:, :2], boxes[:, 2:], boxes[:, [0, 3]], boxes[:, [2, 1]]]), at, turn, side
+    )
     span = np.ptp(corners, axis=0)
     middles = board_to_part((boxes[:, :2] + boxes[:, 2:]) / 2, at, turn, side)
     between = np.ptp(middles, axis=0)

@@ -56,7 +56,11 @@ def reconcile(design: Design) -> list[Finding]:
     found += [f for f in _on_pads(design, middles) if f.ref not in explained]
     if not systematic:
         found += _overlaps([p for p in design.parts if p.fitted])
-    found += [_quantity(line.line, line.quantity, line.refs) for line in design.bom if line.quantity not in (None, len(line.refs))]
+    found += [
+        _quantity(line.line, line.quantity, line.refs)
+        for line in design.bom
+        if line.quantity not in (None, len(line.refs))
+    ]
     return sorted(found, key=lambda f: ORDER.index(f.kind))
 
 
@@ -74,12 +78,14 @@ def pad_middles(pads: tuple[Pad, ...]) -> dict[str, tuple[float, float]]:
 
 def _systematic(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
     """One correction per side, or one for both, that brings most of its placements onto their pads."""
-    if design.guessed_parts or not design.pads and not design.layers:
+    if design.guessed_parts or (not design.pads and not design.layers):
         return []
     fits: dict[str, tuple[SystematicFit, tuple[str, ...]]] = {}
     named = _named_by_copper(design)
     for side in ("top", "bottom"):
-        here = [p for p in design.parts if p.side == side and p.body.mount != "none" and (p.ref in middles or not named)]
+        here = [
+            p for p in design.parts if p.side == side and p.body.mount != "none" and (p.ref in middles or not named)
+        ]
         listed = np.array([[p.x, p.y] for p in here]).reshape(-1, 2)
         if named:
             fit = fit_named(listed, np.array([middles[p.ref] for p in here]).reshape(-1, 2))
@@ -88,7 +94,7 @@ def _systematic(design: Design, middles: dict[str, tuple[float, float]]) -> list
         else:
             continue
         if fit is not None and fit.convincing:
-            fits[side] = fit, tuple(p.ref for p in here)
+            fits[side] = fit, tuple(p.ref for p in design.parts if p.side == side)
     if set(fits) == {"top", "bottom"} and _same(fits["top"][0], fits["bottom"][0]):
         (a, a_refs), (b, b_refs) = fits["top"], fits["bottom"]
         both = SystematicFit(a.correction, a.n + b.n, a.before + b.before, a.after + b.after, max(a.rms_mm, b.rms_mm))
@@ -98,7 +104,9 @@ def _systematic(design: Design, middles: dict[str, tuple[float, float]]) -> list
 
 def _named_by_copper(design: Design) -> bool:
     """True when pads got their references from attributes or a netlist, not from the nearest placement."""
-    return any(p.ref for p in design.netpoints) or any(pin for x in design.layers for pin in x.pins if x.role == "copper")
+    return any(p.ref for p in design.netpoints) or any(
+        pin for x in design.layers for pin in x.pins if x.role == "copper"
+    )
 
 
 def _most_miss(listed: NDArray[np.float64], targets: NDArray[np.float64]) -> bool:
@@ -128,7 +136,12 @@ def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...
             Because("corrected", fit.after, f"of {fit.n}"),
             Because("left over, RMS", round(fit.rms_mm, 4), "mm"),
         ),
-        fix=Fix("transform", "", {"sides": list(sides), "correction": asdict(fit.correction)}, f"the {where} list read {words}"),
+        fix=Fix(
+            "transform",
+            "",
+            {"sides": list(sides), "correction": asdict(fit.correction)},
+            f"the {where} list read {words}",
+        ),
         refs=refs,
     )
 
@@ -145,7 +158,10 @@ def _size_codes(design: Design) -> list[Finding]:
                 "lists",
                 f"{trap.code} fits these pads only as {'an' if metric else 'a'} {other} code: "
                 f"{trap.fits_length:g} mm long, not {trap.read_length:g} mm",
-                because=(Because("pads' middles apart", round(trap.pads_apart, 2), "mm"), Because("parts", len(trap.refs))),
+                because=(
+                    Because("pads' middles apart", round(trap.pads_apart, 2), "mm"),
+                    Because("parts", len(trap.refs)),
+                ),
                 fix=Fix("size-codes", "", {"metric": not metric}, f"size codes read as {other} codes"),
                 refs=trap.refs,
             )
@@ -317,6 +333,8 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
 
 
 def _judged(f: Finding) -> Judgement:
-    where = () if f.x is None or f.y is None else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
+    where = (
+        () if f.x is None or f.y is None else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
+    )
     text = f"{f.text[0].upper()}{f.text[1:]}"
     return Judgement(f"ready.{f.kind}", f.level, f.ref, text, (*f.because, *where), _DO[f.kind], f.refs or (f.ref,))

@@ -28,17 +28,26 @@ class RoleGuess:
 
 
 def guess_roles(
-    unknown: Mapping[str, Layer], known: Mapping[tuple[str, str | None], Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...]
+    unknown: Mapping[str, Layer],
+    known: Mapping[tuple[str, str | None], Layer],
+    holes: tuple[Hole, ...],
+    placements: tuple[Placement, ...],
 ) -> dict[str, RoleGuess]:
     """Role and side of each unknown layer that its shapes give away, by file name. `known` are the layers already settled."""
     left = {name: layer for name, layer in unknown.items() if len(layer)}
     found: dict[str, RoleGuess] = {}
     if ("outline", None) not in known:
-        extent = shapely.total_bounds(np.concatenate([x.polygons for x in (*left.values(), *known.values())])) if left else None
+        extent = (
+            shapely.total_bounds(np.concatenate([x.polygons for x in (*left.values(), *known.values())]))
+            if left
+            else None
+        )
         lines = {n: s for n in left if (s := _encloses(left[n], extent)) > 0}
         if lines:
             name = max(lines, key=lambda n: lines[n])
-            found[name] = RoleGuess("outline", None, f"a thin closed line round {100 * lines[name]:.0f} % of all that is drawn")
+            found[name] = RoleGuess(
+                "outline", None, f"a thin closed line round {100 * lines[name]:.0f} % of all that is drawn"
+            )
             del left[name]
     kinds = {name: _kind(layer, holes) for name, layer in left.items()}
     copper = {n: left[n] for n, kind in kinds.items() if kind == "copper"}
@@ -129,7 +138,11 @@ def _windows(
             found[names[0]] = RoleGuess("mask" if opens else "paste", side, why)
             continue
         for name, role in zip(names, free, strict=False):
-            other = "the smaller of two sets of windows over the same pads" if role == "paste" else "the larger of two sets of windows over the same pads"
+            other = (
+                "the smaller of two sets of windows over the same pads"
+                if role == "paste"
+                else "the larger of two sets of windows over the same pads"
+            )
             found[name] = RoleGuess(role, side, other if len(names) > 1 else f"windows over the {side} pads")
     return found
 

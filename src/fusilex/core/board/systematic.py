@@ -27,21 +27,29 @@ class Correction:
     dy: float
 
     def apply(self, xy: ArrayLike) -> NDArray[np.float64]:
-        return _linear(np.atleast_2d(np.asarray(xy, dtype=float)), self.mirror, self.turn, self.factor) + (self.dx, self.dy)
+        points = np.atleast_2d(np.asarray(xy, dtype=float))
+        return np.asarray(_linear(points, self.mirror, self.turn, self.factor) + np.array([self.dx, self.dy]))
 
     @property
     def words(self) -> str:
         """What it does, in a few words: ``in mil, mirrored, shifted 44.00, 0.00 mm``."""
         said = []
         if abs(self.factor - 1) > 1e-9:
-            known = {25.4: "inch taken for mm", 0.0254: "mil taken for mm", 1 / 25.4: "mm taken for inch", 1 / 0.0254: "mm taken for mil"}
-            said.append(next((w for f, w in known.items() if abs(f - self.factor) < 1e-9 * f), f"times {self.factor:g}"))
+            known = {
+                25.4: "inch taken for mm",
+                0.0254: "mil taken for mm",
+                1 / 25.4: "mm taken for inch",
+                1 / 0.0254: "mm taken for mil",
+            }
+            said.append(
+                next((w for f, w in known.items() if abs(f - self.factor) < 1e-9 * f), f"times {self.factor:g}")
+            )
         if self.mirror:
             said.append("mirrored")
         if self.turn:
             said.append(f"turned {self.turn}°")
         if np.hypot(self.dx, self.dy) > 0.02:
-            said.append(f"shifted {self.dx:.2f}, {self.dy:.2f} mm")
+            said.append(f"shifted {round(self.dx, 2) + 0.0:.2f}, {round(self.dy, 2) + 0.0:.2f} mm")
         return ", ".join(said) or "as listed"
 
 

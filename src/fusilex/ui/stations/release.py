@@ -86,8 +86,8 @@ class Release(Station):
         for (x0, y0), (x1, y1) in panel.scores:
             painter.drawLine(canvas.to_px(x0, y0), canvas.to_px(x1, y1))
         for board in self.bench.state.panel_boards(self.bench.board.panel):
-            x, y = panel.origins()[board.cell]
-            box = QRectF(canvas.to_px(x, y), canvas.to_px(x + panel.board_w, y + panel.board_h)).normalized()
+            x0, y0, x1, y1 = panel.box(board.cell)
+            box = QRectF(canvas.to_px(x0, y0), canvas.to_px(x1, y1)).normalized()
             here = board.serial == self.bench.state.board
             label = QRectF(box.center().x() - 48, box.center().y() - theme.base * 1.4, 96, theme.base * 2.8)
             painter.setPen(QPen(theme.colour("ink"), 2.5) if here else QPen(theme.colour("hair"), 1))

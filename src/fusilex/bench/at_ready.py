@@ -1,0 +1,110 @@
+"""Handlers of Ready: what the files are, how they are read, and corrections, tried before anything is recorded."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import TYPE_CHECKING
+
+from fusilex.bench import commands as c
+from fusilex.bench.commands import Refused, Result
+from fusilex.bench.workshop import body_from
+from fusilex.core.board.fixes import KINDS, Fix
+from fusilex.formats.identify import ending
+from fusilex.formats.intake import table_of
+from fusilex.journal.store import Event, digest
+
+if TYPE_CHECKING:
+    from fusilex.bench.session import Bench
+
+ROLES = ("copper", "mask", "paste", "silk", "outline", "drill", "placements", "bom", "netlist", "other")
+SIDED = ("copper", "mask", "paste", "silk")
+
+
+def _still_open(bench: Bench) -> None:
+    """Files and readings change only while every board waits at Ready."""
+    if len(bench.state.at("Ready")) < len(bench.state.boards):
+        raise Refused("The files were accepted: take that back with Ctrl+Z before changing what they say.")
+
+
+def offered(bench: Bench) -> dict[str, Fix]:
+    """The fix that goes with a judgement of Ready, by the judgement's key."""
+    from fusilex.bench.judging import ready_findings
+
+    return {f"ready.{f.kind}:{f.ref}": f.fix for f in ready_findings(bench.design)[0] if f.fix is not None}
+
+
+def add_files(bench: Bench, command: c.AddFiles) -> Result:
+    _still_open(bench)
+    if not command.files:
+        raise Refused("There is no file to add.")
+    bench.design_with({**bench.files, **command.files}, bench.choices, bench.fixes)
+    happened = [Event("file_added", {"name": n, "sha256": digest(data)}) for n, data in command.files.items()]
+    return Result(happened, files=dict(command.files))
+
+
+def assign_file(bench: Bench, command: c.AssignFile) -> Result:
+    _still_open(bench)
+    if command.file not in bench.files:
+        raise Refused(f"There is no file {command.file}.")
+    if command.role not in ROLES:
+        raise Refused(f"A file is one of {', '.join(ROLES)}, not {command.role}.")
+    if (command.role in SIDED) != (command.side in ("top", "bottom")):
+        raise Refused(
+            f"{command.role.capitalize()} {'has a side, top or bottom' if command.role in SIDED else 'has no side'}."
+        )
+    roles = {**bench.state.roles, command.file: (command.role, command.side)}
+    bench.design_with(bench.files, replace(bench.choices, roles=roles), bench.fixes)
+    what = {"role": command.role, "side": command.side}
+    remembered = Event("role_remembered", {"signature": ending(command.file, bench.files), **what})
+    return Result([Event("file_assigned", {"file": command.file, **what})], [remembered])
+
+
+def pick_columns(bench: Bench, command: c.PickColumns) -> Result:
+    _still_open(bench)
+    table = table_of(bench.files.get(command.file, b""), command.file)
+    if table is None:
+        raise Refused(f"{command.file} is no list with columns to pick.")
+    columns = {**bench.state.columns, command.file: dict(command.columns)}
+    bench.design_with(bench.files, replace(bench.choices, columns=columns), bench.fixes)
+    picked = {"columns": dict(command.columns)}
+    remembered = Event("columns_remembered", {"signature": table.signature, **picked})
+    return Result([Event("columns_picked", {"file": command.file, **picked})], [remembered])
+
+
+def apply_fix(bench: Bench, command: c.ApplyFix) -> list[Event]:
+    _still_open(bench)
+    if command.fix.kind not in KINDS:
+        raise Refused(f"There is no fix called {command.fix.kind}.")
+    if command.fix in bench.fixes:
+        raise Refused("That fix is applied already.")
+    bench.design_with(bench.files, bench.choices, [*bench.fixes, command.fix])
+    return [Event("fix_applied", command.fix.as_dict())]
+
+
+def withdraw_fix(bench: Bench, command: c.WithdrawFix) -> list[Event]:
+    _still_open(bench)
+    if command.fix not in bench.fixes:
+        raise Refused("That fix is not applied.")
+    return [Event("fix_withdrawn", command.fix.as_dict())]
+
+
+def set_body(bench: Bench, command: c.SetBody) -> Result:
+    """A body measured here; it serves this and every later batch."""
+    known = bench.design.catalogue.body(command.code)
+    part = next((p for p in bench.design.parts if p.body.code == command.code), None)
+    if part is None:
+        raise Refused(f"No part of this design has the body {command.code}.")
+    sizes = (command.size_x, command.size_y, command.height)
+    if not all(0 < v <= 200 for v in sizes) or not 0 <= command.mass_mg <= 1e6:
+        raise Refused("A body is up to 200 mm long, wide and high, and weighs up to 1 kg.")
+    body = replace(
+        part.body if known.family == "other" else known,
+        code=command.code,
+        size_x=command.size_x,
+        size_y=command.size_y,
+        height=command.height,
+        mass_mg=command.mass_mg,
+    )
+    data = {k: v for k, v in asdict(body).items() if k not in ("known", "mass_from")}
+    body_from(data)
+    return Result([Event("body_noted", {"code": command.code})], [Event("body_set", data)])

@@ -1,0 +1,73 @@
+"""What this workshop knows beyond one batch: how its designers' files are read, bodies measured here, stock."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from fusilex.core.board.bodies import Body, Catalogue
+from fusilex.core.problems import BadInput
+from fusilex.formats.identify import ending
+from fusilex.formats.intake import Choices, Files, table_of
+from fusilex.journal.store import Event, Journal
+from fusilex.journal.workshop import WorkshopState, apply_workshop, project_workshop
+
+
+class Workshop:
+    """The workshop's stream of a journal. It is written through a bench's commands, so that undo covers it."""
+
+    def __init__(self, journal: Journal) -> None:
+        self.journal, self.id = journal, journal.workshop
+        self.history: list[Event] = journal.since(self.id)
+        self.state: WorkshopState = project_workshop(self.history)
+
+    def refresh(self) -> bool:
+        """Take in what was recorded elsewhere; True when there was something."""
+        fresh = self.journal.since(self.id, self.state.last_id)
+        if fresh:
+            self.history += fresh
+            self.state = project_workshop(self.history)
+        return bool(fresh)
+
+    def take(self, happened: Sequence[Event]) -> None:
+        """Add events that are on the disk already."""
+        for item in happened:
+            self.history.append(item)
+            apply_workshop(self.state, item)
+
+    def knows(self, deed: str) -> bool:
+        return any(item.deed == deed for item in self.history)
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """The catalogue with the bodies that were corrected here."""
+        return Catalogue(False, {code: body_from(data) for code, data in self.state.bodies.items()})
+
+    def habits(self, files: Files) -> Choices:
+        """How files like these were settled before: roles by the ending of their names, columns by their header."""
+        roles = {f: self.state.roles[e] for f in files if (e := ending(f, files)) in self.state.roles}
+        columns = {}
+        for file, data in files.items() if self.state.columns else ():
+            try:
+                table = table_of(data, file)
+            except BadInput:
+                continue
+            if table is not None and table.signature in self.state.columns:
+                columns[file] = self.state.columns[table.signature]
+        return Choices(roles, columns)
+
+
+def body_from(data: dict[str, Any]) -> Body:
+    """A body as the journal keeps it."""
+    return Body(
+        data["code"],
+        float(data["size_x"]),
+        float(data["size_y"]),
+        float(data["height"]),
+        float(data["mass_mg"]),
+        data["family"],
+        data["mount"],
+        bool(data["polarised"]),
+        True,
+        "workshop",
+    )

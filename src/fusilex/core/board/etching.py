@@ -1,0 +1,117 @@
+"""Etching one's own boards: copper to take off, minutes to expect, and what the logged runs say of the bath."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from fusilex.core.judgement import Because, Judgement, Level
+
+COPPER_G_PER_CM3 = 8.96
+UM_PER_OZ = 35.0
+FRESH_MINUTES, AT_C, AT_UM = 12.5, 37.5, 35.0
+"""A fresh ferric chloride bath at 35–40 °C with bubbling clears 35 µm in 10–15 minutes."""
+DOUBLES_EVERY_C = 10.0
+SLOW_AT_G_PER_L = 60.0
+"""A litre of fresh 40 % ferric chloride holds about 50–70 g of copper before it is slow."""
+
+
+@dataclass(frozen=True)
+class EtchRun:
+    """A logged run: minutes until clear, bath °C, foil µm, copper removed (g), bath (l), copper in it before (g)."""
+
+    minutes: float
+    celsius: float
+    foil_um: float
+    removed_g: float
+    bath_l: float
+    held_g: float
+
+
+def copper_removed_g(board_mm2: float, coverage: float, foil_um: float) -> float:
+    """Mass to remove: (1 − coverage) × area × thickness × 8.96 g/cm³. Raises ValueError outside 0 ≤ coverage ≤ 1.
+
+    >>> round(copper_removed_g(10_000, 0.4, 35), 3)
+    1.882
+    """
+    if not 0 <= coverage <= 1 or board_mm2 <= 0 or foil_um <= 0:
+        raise ValueError("coverage is from 0 to 1, area and foil are above 0")
+    return (1 - coverage) * board_mm2 * foil_um * 1e-3 * COPPER_G_PER_CM3 * 1e-3
+
+
+def etch_minutes(foil_um: float, celsius: float, held_g: float, removed_g: float, bath_l: float) -> float:
+    """Minutes to expect before this workshop's own factor: ∝ thickness, halved by every 10 °C, slower as the bath fills.
+
+    The bath's rate falls linearly with the copper it holds (mean over the run) and is nil at its capacity; infinite beyond.
+    Raises ValueError for a bath without volume.
+    """
+    if bath_l <= 0:
+        raise ValueError("a bath has some volume")
+    left = 1 - (held_g + removed_g / 2) / (bath_l * SLOW_AT_G_PER_L)
+    if left <= 0:
+        return float("inf")
+    return float(FRESH_MINUTES * foil_um / AT_UM * 2 ** ((AT_C - celsius) / DOUBLES_EVERY_C) / left)
+
+
+@dataclass(frozen=True)
+class Refit:
+    """Minutes here over minutes by rule: geometric mean of n runs and the factor one run scatters by (1 sigma)."""
+
+    factor: float
+    scatter: float
+    n: int
+
+
+def refit(runs: Sequence[EtchRun]) -> Refit:
+    """Correct the rate from logged runs; factor 1 and a scatter of 1.25 (10–15 min) while there is none."""
+    ratios = [
+        np.log(r.minutes / expected)
+        for r in runs
+        if np.isfinite(expected := etch_minutes(r.foil_um, r.celsius, r.held_g, r.removed_g, r.bath_l))
+        and r.minutes > 0
+    ]
+    if not ratios:
+        return Refit(1.0, 1.25, 0)
+    spread = float(np.std(ratios, ddof=1)) if len(ratios) > 1 else float(np.log(1.25))
+    return Refit(float(np.exp(np.mean(ratios))), float(np.exp(spread)), len(ratios))
+
+
+def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath_l: float) -> list[Judgement]:
+    """Minutes to plan for one dip and whether the bath still takes the copper."""
+    capacity = bath_l * SLOW_AT_G_PER_L
+    full = (held_g + removed_g) / capacity
+    level = Level.STOP if full >= 1 else Level.CARE if full > 0.7 else Level.GO
+    bath = Judgement(
+        "ready.bath",
+        level,
+        "bath",
+        "The bath is spent" if level is Level.STOP else f"The bath is {100 * held_g / capacity:.0f} % used",
+        (
+            Because("copper in it", round(held_g, 2), "g"),
+            Because("to remove", round(removed_g, 2), "g"),
+            Because("capacity", round(capacity), "g"),
+        ),
+        ""
+        if level is Level.GO
+        else "Mix a fresh bath; take the old one to the hazardous waste point."
+        if level is Level.STOP
+        else "One or two boards more.",
+    )
+    if not np.isfinite(minutes):
+        return [bath]
+    low, high = minutes / fit.scatter, minutes * fit.scatter
+    time = Judgement(
+        "ready.etch",
+        Level.GO if fit.n >= 3 else Level.UNKNOWN,
+        "etching",
+        f"About {minutes:.0f} minutes in the bath",
+        (
+            Because("likely from", round(low, 1), "min"),
+            Because("to", round(high, 1), "min"),
+            Because("own runs behind it", fit.n),
+        ),
+        "Look from two thirds of the time on; log the minutes.",
+    )
+    return [time, bath]
