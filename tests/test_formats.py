@@ -15,7 +15,7 @@ from conftest import HERON
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.bench.judging import ready_findings
+from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.connect import compare_with_netlist
 from fusilex.core.board.model import Design, Layer
 from fusilex.core.board.reconcile import reconcile

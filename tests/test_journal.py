@@ -12,6 +12,7 @@ from sqlalchemy import inspect
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.session import Bench, serials
+from fusilex.core.board.panel import Panel
 from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.formats.intake import Files
 from fusilex.journal import schema
@@ -60,7 +61,7 @@ def test_a_command_is_all_or_nothing(journal: Journal) -> None:
 
 
 def test_events_of_a_newer_program_are_passed_over() -> None:
-    boards = serials("H", 7, 4, 2)
+    boards = serials("H", 7, 4, Panel(2, 1, 10, 10, 0, 0, 20, 10, 10, 10))
     opened = Event("batch_opened", {"boards": boards, "design": "x"}, 1, "a", "t")
     state = project([opened, Event("levitated", {"board": "H7-01"}, 2, "b", "t")])
     assert [b.serial for b in state.boards.values()] == ["H7-01", "H7-02", "H7-03", "H7-04"]

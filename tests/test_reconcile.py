@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from fusilex.bench.judging import ready_findings
+from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.bodies import body_of
 from fusilex.core.board.reconcile import body_polygon
 from fusilex.core.judgement import Level

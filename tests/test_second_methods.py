@@ -16,7 +16,8 @@ from fusilex.core.board.connect import copper_pieces
 from fusilex.core.board.join import find_pads
 from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.electrical.network import resistor_network
-from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, loss_of, pull_quantity
+from fusilex.core.kit.losses import Logged, Loss, loss_of
+from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, pull_quantity
 from fusilex.core.placing.references import fit_similarity
 from fusilex.core.printing.openings import openings_of, release_levels, worst_parts
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
@@ -198,7 +199,11 @@ def test_values_that_are_swapped_by_one_character(a: str, b: str, alike: bool) -
     [("0201", (0.05, 10)), ("0402 (1005)", (0.03, 8)), ("0603", (0.02, 5)), ("1206", (0.01, 3)), ("SOIC-8", (0.0, 1))],
 )
 def test_losses_by_body(body: str, loss: tuple[float, int]) -> None:
-    assert loss_of(Body(body, 1, 1, 1, 1, "chip")) == loss
+    chip = Body(body, 1, 1, 1, 1, "chip")
+    assert loss_of(chip) == Loss(*loss)
+    key = body.split(" ")[0]
+    assert loss_of(chip, {key: Logged(40, 2)}) == Loss(*loss), "too few pieces to believe"
+    assert loss_of(chip, {key: Logged(594, 4)}) == Loss(5 / 600, loss[1], 598)
 
 
 def test_stock_against_need_and_pull() -> None:

@@ -20,7 +20,7 @@ ROLES = ("copper", "mask", "paste", "silk", "outline", "drill", "placements", "b
 SIDED = ("copper", "mask", "paste", "silk")
 
 
-def _still_open(bench: Bench) -> None:
+def still_open(bench: Bench) -> None:
     """Files and readings change only while every board waits at Ready."""
     if len(bench.state.at("Ready")) < len(bench.state.boards):
         raise Refused("The files were accepted: take that back with Ctrl+Z before changing what they say.")
@@ -28,13 +28,13 @@ def _still_open(bench: Bench) -> None:
 
 def offered(bench: Bench) -> dict[str, Fix]:
     """The fix that goes with a judgement of Ready, by the judgement's key."""
-    from fusilex.bench.judging import ready_findings
+    from fusilex.bench.judge_ready import ready_findings
 
     return {f"ready.{f.kind}:{f.ref}": f.fix for f in ready_findings(bench.design)[0] if f.fix is not None}
 
 
 def add_files(bench: Bench, command: c.AddFiles) -> Result:
-    _still_open(bench)
+    still_open(bench)
     if not command.files:
         raise Refused("There is no file to add.")
     bench.design_with({**bench.files, **command.files}, bench.choices, bench.fixes)
@@ -43,7 +43,7 @@ def add_files(bench: Bench, command: c.AddFiles) -> Result:
 
 
 def assign_file(bench: Bench, command: c.AssignFile) -> Result:
-    _still_open(bench)
+    still_open(bench)
     if command.file not in bench.files:
         raise Refused(f"There is no file {command.file}.")
     if command.role not in ROLES:
@@ -60,7 +60,7 @@ def assign_file(bench: Bench, command: c.AssignFile) -> Result:
 
 
 def pick_columns(bench: Bench, command: c.PickColumns) -> Result:
-    _still_open(bench)
+    still_open(bench)
     table = table_of(bench.files.get(command.file, b""), command.file)
     if table is None:
         raise Refused(f"{command.file} is no list with columns to pick.")
@@ -72,7 +72,7 @@ def pick_columns(bench: Bench, command: c.PickColumns) -> Result:
 
 
 def apply_fix(bench: Bench, command: c.ApplyFix) -> list[Event]:
-    _still_open(bench)
+    still_open(bench)
     if command.fix.kind not in KINDS:
         raise Refused(f"There is no fix called {command.fix.kind}.")
     if command.fix in bench.fixes:
@@ -82,7 +82,7 @@ def apply_fix(bench: Bench, command: c.ApplyFix) -> list[Event]:
 
 
 def withdraw_fix(bench: Bench, command: c.WithdrawFix) -> list[Event]:
-    _still_open(bench)
+    still_open(bench)
     if command.fix not in bench.fixes:
         raise Refused("That fix is not applied.")
     return [Event("fix_withdrawn", command.fix.as_dict())]

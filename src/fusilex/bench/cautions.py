@@ -1,8 +1,16 @@
-"""The usual cautions of each station, shown once per batch. Data sheets, local rules and qualified people come first."""
+"""The usual cautions of each station (and of bare boards and etching at Ready), shown once per batch. Data sheets, local rules and qualified people come first."""
 
 from __future__ import annotations
 
 CAUTIONS: dict[str, tuple[str, ...]] = {
+    "Bare boards": (
+        "Isopropyl burns: no hot plate, oven or iron near it; open the window.",
+        "Edges and slivers cut; board dust is bad for lungs: cut wet, or with extraction and a mask.",
+    ),
+    "Etching": (
+        "Etchant burns eyes and skin and eats metal: goggles, gloves, apron, moving air, a second container under the bath.",
+        "Never down the drain: spent etchant and rinse water are hazardous waste under local rules. Its data sheet comes first.",
+    ),
     "Kit": (
         "Touch the strap tester before you open a bag; static kills parts without a mark.",
         "Bake moisture-sensitive parts only by their label, never in a food oven; trays are hot.",

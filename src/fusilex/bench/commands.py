@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from fusilex.core.board.fixes import Fix
+from fusilex.core.board.panel import Panel
 from fusilex.journal.store import Event
 
 
@@ -99,6 +100,60 @@ class SetBody(Command):
 
 
 @dataclass(frozen=True)
+class DefinePanel(Command):
+    """The panel the boards come in; it replaces the one of the files."""
+
+    panel: Panel
+
+
+@dataclass(frozen=True)
+class MarkBadCell(Command):
+    """The maker crossed this cell out, or it was found bad before assembly: its board is set aside."""
+
+    board: str
+
+
+@dataclass(frozen=True)
+class ChooseSides(Command):
+    """Order of the sides: lighter-first, glued or hand."""
+
+    school: str
+
+
+@dataclass(frozen=True)
+class CountBare(Command):
+    """Bare panels (or boards) that came in, and whether they are wiped clean."""
+
+    panels: int
+    clean: bool
+
+
+@dataclass(frozen=True)
+class NoteProcess(Command):
+    """The finest track or gap (mm) a maker or one's own process has shown."""
+
+    name: str
+    finest_mm: float
+
+
+@dataclass(frozen=True)
+class MixBath(Command):
+    """A fresh etching bath."""
+
+    litres: float
+
+
+@dataclass(frozen=True)
+class LogEtch(Command):
+    """A run of the bath: minutes until clear, °C, copper thickness (µm), boards of this design in it."""
+
+    minutes: float
+    celsius: float
+    foil_um: float
+    boards: int = 1
+
+
+@dataclass(frozen=True)
 class AcceptFiles(Command):
     """The design's files are good enough to kit for."""
 
@@ -110,6 +165,115 @@ class FillBin(Command):
     line: str
     count: int
     lot: str = ""
+
+
+@dataclass(frozen=True)
+class ReceiveLot(Command):
+    """A reel, strip, tray, bag or tube comes into stock; without an id it gets one."""
+
+    form: str
+    part_number: str
+    value: str
+    body: str
+    count: int
+    place: str = ""
+    date_code: str = ""
+    maker_lot: str = ""
+    level: str = "1"
+    id: str = ""
+
+
+@dataclass(frozen=True)
+class CountLot(Command):
+    """A lot was counted: `how` by hand, strip, weight or reel. The old count stays on record."""
+
+    lot: str
+    count: int
+    how: str = "hand"
+
+
+@dataclass(frozen=True)
+class MoveLot(Command):
+    lot: str
+    place: str
+
+
+@dataclass(frozen=True)
+class NoteMoisture(Command):
+    """A lot was opened, put away dry, taken out, sealed or baked; now, or at an ISO time with zone."""
+
+    lot: str
+    action: str
+    at: str = ""
+
+
+@dataclass(frozen=True)
+class ReserveStock(Command):
+    """Stock that fits is kept for this batch."""
+
+
+@dataclass(frozen=True)
+class CheckBag(Command):
+    """A bag's label against the line of a bin; a reason lets a bag through that does not match."""
+
+    line: str
+    label: str
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class ApproveSubstitute(Command):
+    """Another part number or value may stand in for a line."""
+
+    line: str
+    text: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class WantProgramme(Command):
+    """The parts of a bin are programmed before they are placed."""
+
+    line: str
+
+
+@dataclass(frozen=True)
+class RecordProgramme(Command):
+    """The parts of a bin were programmed with a file of a version."""
+
+    line: str
+    name: str
+    data: bytes
+    version: str
+
+
+@dataclass(frozen=True)
+class StrapTest(Command):
+    """The wrist strap's resistance as read, such as ``1.1M``."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class ChooseOrder(Command):
+    """Order of placing and so of the bins: kind, hidden-first or area."""
+
+    school: str
+
+
+@dataclass(frozen=True)
+class SetTray(Command):
+    """Rows and columns of the trays the bins stand in, for every batch."""
+
+    rows: int
+    columns: int
+
+
+@dataclass(frozen=True)
+class SkipSide(Command):
+    """Bins of a side are not pulled now ('' pulls all)."""
+
+    side: str
 
 
 @dataclass(frozen=True)

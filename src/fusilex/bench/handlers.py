@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 from fusilex.bench import after_oven as after
+from fusilex.bench import at_bare as bare
+from fusilex.bench import at_kit as kit
 from fusilex.bench import at_ready as ready
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.commands import Command, Refused, Result
 from fusilex.bench.whereabouts import board_at, moved, panel_at
+from fusilex.core.kit.losses import loss_key
 from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.reflow.profile import WINDOWS, measure, window_index
@@ -22,8 +26,10 @@ from fusilex.journal.store import Event, digest
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
-_STATION_OF = {
-    c.AcceptFiles: "Ready",
+_CAUTIONS_OF = {
+    c.CountBare: "Bare boards",
+    c.MixBath: "Etching",
+    c.LogEtch: "Etching",
     c.FillBin: "Kit",
     c.CloseKit: "Kit",
     c.PrintPanel: "Print",
@@ -42,7 +48,7 @@ _STATION_OF = {
 
 def events_for(bench: Bench, command: Command) -> Result:
     """What a command leads to. Raises `Refused` or `BadInput`."""
-    station = _STATION_OF.get(type(command))
+    station = _CAUTIONS_OF.get(type(command))
     if station in CAUTIONS and station not in bench.state.cautions:
         raise Refused(f"Read and acknowledge the cautions of {station} first.")
     result = _HANDLERS[type(command)](bench, command)
@@ -83,29 +89,6 @@ def _accept_files(bench: Bench, command: c.AcceptFiles) -> list[Event]:
     return [Event("files_accepted", {}), moved(boards, "Kit")]
 
 
-def _fill_bin(bench: Bench, command: c.FillBin) -> list[Event]:
-    if command.line not in bench.bin_number:
-        raise Refused(f"There is no bin for {command.line}.")
-    if not 0 <= command.count <= 1_000_000:
-        raise Refused(f"A bin holds 0 or more pieces, not {command.count}.")
-    return [Event("bin_filled", {"line": command.line, "count": command.count, "lot": command.lot.strip()})]
-
-
-def _close_kit(bench: Bench, command: c.CloseKit) -> list[Event]:
-    boards = bench.state.at("Kit")
-    if not boards:
-        raise Refused("No board waits at Kit.")
-    unread = [line for line in bench.lines if line.key not in bench.state.bins]
-    if unread:
-        raise Refused(
-            f"{len(unread)} bins are not filled yet; next is bin {bench.bin_number[unread[0].key]}. A bin with nothing in it is counted as 0 with C."
-        )
-    without = sorted(
-        ref for line in bench.lines if bench.state.bins[line.key]["count"] < line.need for ref in line.refs
-    )
-    return [Event("kit_closed", {"without": without}), moved(boards, "Print")]
-
-
 def _choose_foil(bench: Bench, command: c.ChooseFoil) -> list[Event]:
     if not THINNEST_FOIL <= command.foil_mm <= THICKEST_FOIL:
         raise Refused(f"A foil is {THINNEST_FOIL} to {THICKEST_FOIL} mm thick, not {command.foil_mm:g} mm.")
@@ -137,7 +120,13 @@ def _wipe_print(bench: Bench, command: c.WipePrint) -> list[Event]:
     return [*happened, moved(printed, "Print")] if printed else happened
 
 
-def _place_part(bench: Bench, command: c.PlacePart) -> list[Event]:
+def _pieces(bench: Bench, refs: list[str]) -> Event:
+    """Pieces placed, by body, for this shop's own losses."""
+    bodies = Counter(loss_key(bench.design.part_by_ref[ref].body) for ref in refs)
+    return Event("pieces_placed", {"bodies": dict(bodies)})
+
+
+def _place_part(bench: Bench, command: c.PlacePart) -> Result:
     board = board_at(bench, command.board, "Place")
     order = [p.ref for p in bench.placing_order]
     if command.ref not in order:
@@ -145,18 +134,21 @@ def _place_part(bench: Bench, command: c.PlacePart) -> list[Event]:
     if command.ref in board.placed:
         raise Refused(f"{command.ref} is already on board {board.serial}.")
     happened = [Event("parts_placed", {"board": board.serial, "refs": [command.ref], "how": "hand"})]
-    if set(order) <= {*board.placed, command.ref}:
-        happened.append(moved([board], "Reflow"))
-    return happened
+    if not set(order) <= {*board.placed, command.ref}:
+        return Result(happened)
+    by_hand = [*(r for r in board.placed if board.placed_how[r] == "hand"), command.ref]
+    return Result([*happened, moved([board], "Reflow")], [_pieces(bench, by_hand)])
 
 
-def _drop_part(bench: Bench, command: c.DropPart) -> list[Event]:
+def _drop_part(bench: Bench, command: c.DropPart) -> Result:
     board = board_at(bench, command.board)
     if board.station not in ("Place", "Hand", "Rework"):
         raise Refused(f"Board {board.serial} is at {board.station}: nothing is placed there.")
     if command.ref not in bench.line_of:
         raise Refused(f"{command.ref} comes from no bin.")
-    return [Event("part_dropped", {"board": board.serial, "ref": command.ref, "line": bench.line_of[command.ref].key})]
+    line = bench.line_of[command.ref]
+    dropped = Event("part_dropped", {"board": board.serial, "ref": command.ref, "line": line.key})
+    return Result([dropped], [Event("piece_lost", {"body": loss_key(line.body)})])
 
 
 def _take_back(bench: Bench, command: c.TakeBack) -> list[Event]:
@@ -231,9 +223,29 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.ApplyFix: ready.apply_fix,
     c.WithdrawFix: ready.withdraw_fix,
     c.SetBody: ready.set_body,
+    c.DefinePanel: bare.define_panel,
+    c.MarkBadCell: bare.mark_cell,
+    c.ChooseSides: bare.choose_sides,
+    c.CountBare: bare.count_bare,
+    c.NoteProcess: bare.note_process,
+    c.MixBath: bare.mix_bath,
+    c.LogEtch: bare.log_etch,
     c.AcceptFiles: _accept_files,
-    c.FillBin: _fill_bin,
-    c.CloseKit: _close_kit,
+    c.ReceiveLot: kit.receive_lot,
+    c.CountLot: kit.count_lot,
+    c.MoveLot: kit.move_lot,
+    c.NoteMoisture: kit.note_moisture,
+    c.ReserveStock: kit.reserve_stock,
+    c.CheckBag: kit.bag_checked,
+    c.ApproveSubstitute: kit.approve_substitute,
+    c.FillBin: kit.fill_bin,
+    c.WantProgramme: kit.want_programme,
+    c.RecordProgramme: kit.record_programme,
+    c.StrapTest: kit.strap_test,
+    c.ChooseOrder: kit.choose_order,
+    c.SetTray: kit.set_tray,
+    c.SkipSide: kit.skip_side,
+    c.CloseKit: kit.close_kit,
     c.ChooseFoil: _choose_foil,
     c.ChoosePaste: _choose_paste,
     c.PrintPanel: _print_panel,

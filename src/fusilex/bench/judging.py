@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from fusilex.core.board.connect import compare_with_netlist
-from fusilex.core.board.model import Design
-from fusilex.core.board.reconcile import Finding, judge_files, reconcile
+from fusilex.bench.judge_kit import judge_kit
+from fusilex.bench.judge_ready import judge_ready
 from fusilex.core.electrical.probes import judge_readings
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
-from fusilex.core.kit.quantities import judge_stock, look_alikes
 from fusilex.core.printing.openings import judge_release
 from fusilex.core.printing.paste import PASTES, judge_paste
 from fusilex.core.reflow.profile import WINDOWS, Metrics, judge_profile
@@ -30,55 +27,6 @@ def judgements(bench: Bench, station: str) -> list[Judgement]:
 def open_stops(bench: Bench, station: str) -> list[Judgement]:
     """Stops of a station that nobody has overruled."""
     return [j for j in judgements(bench, station) if j.level is Level.STOP and j.key not in bench.state.overruled]
-
-
-@lru_cache(maxsize=8)
-def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
-    """Findings and judgements of a design's files; cached, a design does not change."""
-    findings = reconcile(design)
-    found = judge_files(design, findings)
-    if design.netpoints:
-        faults = compare_with_netlist(design)
-        for fault in faults:
-            words = {"open": "is in pieces", "short": "touch", "bare": "has no copper"}[fault.kind]
-            found.append(
-                Judgement(
-                    "ready.netlist",
-                    Level.STOP,
-                    " ".join(fault.nets),
-                    f"{' and '.join(fault.nets)} {words}",
-                    (
-                        Because("near x", round(fault.points[0][0], 2), "mm"),
-                        Because("y", round(fault.points[0][1], 2), "mm"),
-                    ),
-                    "Ask the designer for files of one revision.",
-                )
-            )
-        if not faults:
-            nets = {p.net for p in design.netpoints if p.net}
-            found.append(
-                Judgement(
-                    "ready.netlist",
-                    Level.GO,
-                    "copper",
-                    "Copper and netlist agree",
-                    (Because("nets", len(nets)), Because("points", len(design.netpoints))),
-                )
-            )
-    else:
-        found.append(Judgement("ready.netlist", Level.UNKNOWN, "copper", "No netlist to check the copper with"))
-    return findings, worst_first(found)
-
-
-def _ready(bench: Bench) -> list[Judgement]:
-    return ready_findings(bench.design)[1]
-
-
-def _kit(bench: Bench) -> list[Judgement]:
-    counts: dict[str, int | None] = {
-        key: int(b["count"]) - bench.state.dropped.get(key, 0) for key, b in bench.state.bins.items()
-    }
-    return judge_stock(bench.lines, counts) + look_alikes(bench.lines)
 
 
 def _print(bench: Bench) -> list[Judgement]:
@@ -315,8 +263,8 @@ def _release(bench: Bench) -> list[Judgement]:
 
 
 _JUDGES: dict[str, Callable[[Bench], list[Judgement]]] = {
-    "Ready": _ready,
-    "Kit": _kit,
+    "Ready": judge_ready,
+    "Kit": judge_kit,
     "Print": _print,
     "Place": _place,
     "Reflow": _reflow,

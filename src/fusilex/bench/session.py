@@ -8,7 +8,9 @@ from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
+from fusilex.bench.at_bare import laid_out
 from fusilex.bench.commands import Command, GoTo, Redo, Refused, Undo
+from fusilex.bench.stock import Stock
 from fusilex.bench.views import Views
 from fusilex.bench.workshop import Workshop
 from fusilex.core.board.fixes import Fix, apply_fixes
@@ -16,6 +18,7 @@ from fusilex.core.board.join import join
 from fusilex.core.board.model import Design, Part
 from fusilex.core.board.panel import Panel, single
 from fusilex.core.electrical.probes import ProbePair
+from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.printing.openings import Openings
 from fusilex.formats.intake import Choices, Files, unjoined_design, zip_files
@@ -25,12 +28,9 @@ from fusilex.journal.store import Event, Journal, digest
 FOIL_MM = 0.12
 
 
-def serials(prefix: str, batch: int, boards: int, per_panel: int) -> list[dict[str, Any]]:
+def serials(prefix: str, batch: int, boards: int, panel: Panel | None) -> list[dict[str, Any]]:
     """Serial, panel and cell of every board: ``H7-01`` is the first board of batch 7."""
-    return [
-        {"serial": f"{prefix}{batch}-{n + 1:02d}", "panel": n // per_panel + 1, "cell": n % per_panel}
-        for n in range(boards)
-    ]
+    return laid_out([f"{prefix}{batch}-{n + 1:02d}" for n in range(boards)], panel)
 
 
 class Bench:
@@ -46,7 +46,7 @@ class Bench:
         self._raw: tuple[object, Design] | None = None
         self._views: tuple[object, Views] | None = None
         if design is not None:
-            self._views = self._design_key, Views(design, len(self.state.boards))
+            self._views = self._design_key, self._views_of(design)
 
     @classmethod
     def open_batch(
@@ -78,7 +78,8 @@ class Bench:
             "files": digest(kept),
             "paste": paste,
             "foil_mm": foil_mm,
-            "boards": serials(prefix, count, boards, design.panel.count if design.panel else 1),
+            "boards": serials(prefix, count, boards, design.panel),
+            "losses": {key: [x.placed, x.lost] for key, x in workshop.losses.items()},
         }
         happened = [
             Event("batch_opened", body),
@@ -91,7 +92,7 @@ class Bench:
     @property
     def _design_key(self) -> object:
         state, own = self.state, self.workshop.state.bodies
-        return repr((state.files, state.roles, state.columns, state.fixes, own))
+        return repr((state.files, state.roles, state.columns, state.fixes, own, state.order))
 
     @cached_property
     def _opened_files(self) -> Files:
@@ -129,8 +130,21 @@ class Bench:
         key = self._design_key
         if self._views is None or self._views[0] != key:
             design = join(apply_fixes(replace(self.unjoined, catalogue=self.workshop.catalogue), self.fixes))
-            self._views = key, Views(design, len(self.state.boards))
+            self._views = key, self._views_of(design)
         return self._views[1]
+
+    def _views_of(self, design: Design) -> Views:
+        log = {key: Logged(*counts) for key, counts in self.state.opened.get("losses", {}).items()}
+        return Views(design, len(self.state.boards), self.state.order, log)
+
+    @property
+    def batch_name(self) -> str:
+        """Under which name the batch reserves and takes stock."""
+        return f"{self.state.opened['design']} batch {self.state.opened['batch']}"
+
+    @property
+    def stock(self) -> Stock:
+        return Stock(self)
 
     @property
     def design(self) -> Design:

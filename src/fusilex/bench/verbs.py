@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from fusilex.bench.judging import ready_findings
+from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.model import Design
 from fusilex.core.electrical.probes import MAX_GAP_MM, probe_plan
 from fusilex.core.judgement import Judgement, worst_first

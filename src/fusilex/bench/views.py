@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 
+from fusilex.core.board.bare import Finest, copper_coverage, finest_feature
+from fusilex.core.board.improve import Suggestion, suggestions
 from fusilex.core.board.model import Design, Part
+from fusilex.core.board.panel import Panel
+from fusilex.core.board.repeat import find_panel
 from fusilex.core.electrical.probes import ProbePair, probe_plan
+from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, pull_list
 from fusilex.core.placing.order import hand_order
 from fusilex.core.printing.openings import Openings, openings_of
@@ -13,15 +19,18 @@ from fusilex.core.soldering.order import by_height
 
 
 class Views:
-    """Everything here follows from the design and the number of boards alone."""
+    """Everything here follows from the design, the number of boards, the order of placing and the losses logged before."""
 
-    def __init__(self, design: Design, boards: int) -> None:
-        self.design, self.boards = design, boards
+    def __init__(
+        self, design: Design, boards: int, school: str = "kind", log: Mapping[str, Logged] | None = None
+    ) -> None:
+        self.design, self.boards, self.school, self.log = design, boards, school, log or {}
 
     @cached_property
     def lines(self) -> list[PullLine]:
         """Bins of the batch in placing order."""
-        return in_placing_order(pull_list(self.design, self.boards))
+        x_of = {p.ref: p.x for p in self.design.parts}
+        return in_placing_order(pull_list(self.design, self.boards, self.log), self.school, x_of)
 
     @cached_property
     def line_of(self) -> dict[str, PullLine]:
@@ -41,8 +50,28 @@ class Views:
 
     @cached_property
     def hand_order(self) -> list[Part]:
-        return hand_order(self.design)
+        return hand_order(self.design, school=self.school)
 
     @cached_property
     def solder_order(self) -> list[Part]:
         return by_height(self.design)
+
+    @cached_property
+    def finest(self) -> Finest | None:
+        """The narrowest track and gap of the copper."""
+        return finest_feature(self.design)
+
+    @cached_property
+    def coverage(self) -> dict[str, float]:
+        """Share of the board under copper, by side."""
+        return {side: copper_coverage(self.design, side) for side in ("top", "bottom")}
+
+    @cached_property
+    def suggestions(self) -> list[Suggestion]:
+        """What could be better next time."""
+        return suggestions(self.design, self.design.panel)
+
+    @cached_property
+    def repeat(self) -> Panel | None:
+        """The panel hidden in layers that are panelised already."""
+        return find_panel(self.design) if self.design.panel is None else None

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from fusilex.core.board.bodies import Body, Catalogue
+from fusilex.core.board.etching import EtchRun, Refit, refit
+from fusilex.core.kit.losses import Logged
 from fusilex.core.problems import BadInput
 from fusilex.formats.identify import ending
 from fusilex.formats.intake import Choices, Files, table_of
@@ -42,6 +44,17 @@ class Workshop:
     def catalogue(self) -> Catalogue:
         """The catalogue with the bodies that were corrected here."""
         return Catalogue(False, {code: body_from(data) for code, data in self.state.bodies.items()})
+
+    @property
+    def losses(self) -> dict[str, Logged]:
+        """Pieces placed and lost here, by body."""
+        state = self.state
+        return {k: Logged(state.placed.get(k, 0), state.lost.get(k, 0)) for k in {*state.placed, *state.lost}}
+
+    @property
+    def etch_rate(self) -> Refit:
+        """Minutes here against minutes by rule, from the logged runs."""
+        return refit([EtchRun(**run) for run in self.state.etched])
 
     def habits(self, files: Files) -> Choices:
         """How files like these were settled before: roles by the ending of their names, columns by their header."""

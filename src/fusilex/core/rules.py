@@ -63,6 +63,45 @@ RULES: dict[str, Rule] = {
         "Every net of the netlist is one connected piece of copper and no two nets touch.",
         "IPC-D-356A netlist against copper and plated holes",
     ),
+    "ready.sides": Rule(
+        "Lighter first: the side whose worst part hangs more safely is printed first and passes the oven upside down the second time. Glued: the heavier side first, held. By hand: the side with more parts on paste.",
+        "Drop check of both sides; the user's school",
+    ),
+    "ready.drop": Rule(
+        "Mass over wetted pad area at most 46.5 mg/mm² (30 g per square inch); care above 70 % of it.",
+        "Widely used rule of thumb for second-side reflow; masses from the catalogue are typical values",
+    ),
+    "ready.bare": Rule("As many bare panels as the batch wants, wiped clean.", "Incoming count"),
+    "ready.finest": Rule(
+        "The narrowest track or gap of the outer copper is no finer than the process has shown; care down to 0.8 of that, stop below.",
+        "Copper layers; finest good result on record",
+    ),
+    "ready.etch": Rule(
+        "12.5 min for 35 µm at 37.5 °C in a fresh bath; in proportion to thickness, halved by every 10 °C more, slower as the bath fills; times the geometric mean of this workshop's own runs.",
+        "Usual ferric chloride figures; own logged runs",
+    ),
+    "ready.bath": Rule(
+        "A litre of fresh 40 % ferric chloride takes about 60 g of copper before it is slow. Copper removed = (1 − coverage) × area × thickness × 8.96 g/cm³.",
+        "Usual ferric chloride figures; density of copper",
+    ),
+    "kit.bag": Rule(
+        "Value, body, part number, tolerance, voltage and dielectric agree as far as label and line both say them; a tighter tolerance and a higher voltage pass.",
+        "Comparison with units understood: 100n = 0.1uF = 104",
+    ),
+    "kit.cover": Rule(
+        "Stock that fits covers the pull quantity of every bin not filled yet.",
+        "Lots in stock, less what other batches reserved",
+    ),
+    "kit.moisture": Rule(
+        "Hours open since the last bake against the floor life of the level at ≤ 30 °C and 60 % RH; care in its last quarter.",
+        "J-STD-033; the bag's label wins",
+    ),
+    "kit.programme": Rule(
+        "Parts that carry a programme have file and version on record before their bin is filled.", "The batch's record"
+    ),
+    "kit.strap": Rule(
+        "Wrist strap and cord read 0.75 to 35 MΩ, tested before the first bag is opened.", "ANSI/ESD S20.20 and S1.1"
+    ),
     "kit.short": Rule("A bin holds at least boards × pieces per board.", "Pull list"),
     "kit.spares": Rule(
         "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra by body: 0201 5 % + 10, 0402 3 % + 8, 0603 2 % + 5, larger chips 1 % + 3, others 0 % + 1.",

@@ -63,6 +63,14 @@ class BatchState:
     cautions: dict[str, str] = field(default_factory=dict)
     overruled: dict[str, dict[str, str]] = field(default_factory=dict)
     bins: dict[str, dict[str, Any]] = field(default_factory=dict)
+    bags: dict[str, dict[str, Any]] = field(default_factory=dict)
+    substitutes: dict[str, list[str]] = field(default_factory=dict)
+    programmes: dict[str, dict[str, Any]] = field(default_factory=dict)
+    strap: dict[str, Any] = field(default_factory=dict)
+    order: str = "kind"
+    skipped_side: str = ""
+    sides: str = "hand"
+    bare: dict[str, Any] = field(default_factory=dict)
     without: list[str] = field(default_factory=list)
     foil_mm: float = 0.12
     paste: str = "leaded"
@@ -150,6 +158,53 @@ def _fix_withdrawn(state: BatchState, item: Event, body: dict[str, Any]) -> None
 
 def _noted(state: BatchState, item: Event, body: dict[str, Any]) -> None:
     """What was done in the workshop's stream leaves a mark in the batch, so that undo finds it."""
+
+
+def _bag(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.bags[body["line"]] = {**body, "at": item.at}
+
+
+def _substitute(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.substitutes.setdefault(body["line"], []).append(body["text"])
+
+
+def _programme_wanted(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.programmes.setdefault(body["line"], {})
+
+
+def _programme(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.programmes[body["line"]] = {**body, "at": item.at}
+
+
+def _strap(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.strap = {**body, "at": item.at}
+
+
+def _order(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.order = body["school"]
+
+
+def _skipped(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.skipped_side = body["side"]
+
+
+def _sides(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.sides = body["school"]
+
+
+def _bare(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.bare = {**body, "at": item.at}
+
+
+def _boards_laid(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    """Another panel: the boards keep their serials and get new places."""
+    for row in body["boards"]:
+        board = state.boards[row["serial"]]
+        board.panel, board.cell = row["panel"], row["cell"]
+
+
+def _cell_marked(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].scrapped = True
 
 
 def _bin(state: BatchState, item: Event, body: dict[str, Any]) -> None:
@@ -280,6 +335,18 @@ _HANDLERS = {
     "fix_applied": _fix_applied,
     "fix_withdrawn": _fix_withdrawn,
     "body_noted": _noted,
+    "stock_noted": _noted,
+    "bag_checked": _bag,
+    "substitute_approved": _substitute,
+    "programme_wanted": _programme_wanted,
+    "programme_recorded": _programme,
+    "strap_tested": _strap,
+    "order_chosen": _order,
+    "side_skipped": _skipped,
+    "sides_chosen": _sides,
+    "bare_counted": _bare,
+    "boards_laid": _boards_laid,
+    "cell_marked": _cell_marked,
     "bin_filled": _bin,
     "kit_closed": _kit_closed,
     "foil_chosen": _foil_chosen,

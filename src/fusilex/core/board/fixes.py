@@ -8,6 +8,8 @@ from typing import Any
 
 from fusilex.core.board.bodies import body_of
 from fusilex.core.board.model import BomLine, Design, Placement
+from fusilex.core.board.panel import Panel
+from fusilex.core.board.repeat import one_cell
 from fusilex.core.board.systematic import Correction
 
 
@@ -133,6 +135,12 @@ def _body(design: Design, fix: Fix) -> Design:
     return replace(_each(design, lambda p: replace(p, body=text) if p.ref == fix.ref else p), bom=bom)
 
 
+def _one_cell(design: Design, fix: Fix) -> Design:
+    """Layers that are panelised already become one board and the panel it repeats in."""
+    sizes = {k: tuple(v) if isinstance(v, list) else v for k, v in fix.with_["panel"].items()}
+    return one_cell(design, Panel(**sizes))
+
+
 KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "transform": _transform,
     "side": _side,
@@ -143,4 +151,5 @@ KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "count-names": _count_names,
     "size-codes": _metric,
     "body": _body,
+    "one-cell": _one_cell,
 }

@@ -55,7 +55,7 @@ def _pitch(at: NDArray[np.float64], size: NDArray[np.float64], axis: int, extent
     """The smallest shift along an axis that lands most pads on pads of their size."""
     along, across = at[:, axis], at[:, 1 - axis]
     votes: list[NDArray[np.float64]] = []
-    kinds, which, counts = np.unique(size, axis=0, return_inverse=True, return_counts=True)
+    _, which, counts = np.unique(size, axis=0, return_inverse=True, return_counts=True)
     for kind in np.argsort(counts)[:12]:  # rare sizes tell most
         here = np.flatnonzero(which == kind)[:400]
         step = along[here][None, :] - along[here][:, None]

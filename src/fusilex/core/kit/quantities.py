@@ -4,29 +4,22 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from fusilex.core.board.bodies import Body, chip_code
+from fusilex.core.board.bodies import Body
 from fusilex.core.board.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
-
-# family or inch code: (loss fraction, minimum extra pieces); the handbook's shop defaults
-_LOSS = {
-    "01005": (0.05, 10),
-    "0201": (0.05, 10),
-    "0402": (0.03, 8),
-    "0603": (0.02, 5),
-    "0805": (0.01, 3),
-    "1206": (0.01, 3),
-    "1210": (0.01, 3),
-}
-_OTHER_LOSS = (0.0, 1)
+from fusilex.core.kit.losses import Logged, loss_of
+from fusilex.core.kit.values import one_off
 
 
 @dataclass(frozen=True)
 class PullLine:
-    """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch."""
+    """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
+
+    `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
+    """
 
     value: str
     body: Body
@@ -37,6 +30,7 @@ class PullLine:
     loss: float
     extra: int
     side: str = "top"
+    behind: int = 0
 
     @property
     def per_board(self) -> int:
@@ -45,12 +39,6 @@ class PullLine:
     @property
     def key(self) -> str:
         return f"{self.value} | {self.body.code}"
-
-
-def loss_of(body: Body) -> tuple[float, int]:
-    """Loss fraction and minimum extra for a body: by chip size, else none and one."""
-    code = chip_code(body.code)
-    return _LOSS.get(code, _OTHER_LOSS) if code else _OTHER_LOSS
 
 
 def pull_quantity(need: int, loss: float, extra: int) -> int:
@@ -62,8 +50,8 @@ def pull_quantity(need: int, loss: float, extra: int) -> int:
     return math.ceil(round(need * (1 + loss), 9)) + extra
 
 
-def pull_list(design: Design, boards: int) -> list[PullLine]:
-    """One line per value and body of the parts to be fitted. Raises ValueError for fewer than one board."""
+def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = None) -> list[PullLine]:
+    """One line per value and body of the parts to be fitted, losses as logged in `log`. Raises ValueError for no board."""
     if boards < 1:
         raise ValueError("a batch has at least one board")
     groups: dict[tuple[str, str], list[Part]] = defaultdict(list)
@@ -73,7 +61,7 @@ def pull_list(design: Design, boards: int) -> list[PullLine]:
     lines = []
     for parts in groups.values():
         need = boards * len(parts)
-        loss, extra = loss_of(parts[0].body)
+        loss = loss_of(parts[0].body, log)
         lines.append(
             PullLine(
                 parts[0].value,
@@ -81,10 +69,11 @@ def pull_list(design: Design, boards: int) -> list[PullLine]:
                 parts[0].part_number,
                 tuple(p.ref for p in parts),
                 need,
-                pull_quantity(need, loss, extra),
-                loss,
-                extra,
+                pull_quantity(need, loss.fraction, loss.extra),
+                loss.fraction,
+                loss.extra,
                 parts[0].side,
+                loss.behind,
             )
         )
     return lines
@@ -109,18 +98,50 @@ _KIND_ORDER = (
 )
 
 
-def placing_key(family: str, height: float, area: float) -> tuple[int, float, float]:
-    """Sort key of the default school: by kind, small before large, so that nothing tall stands in the way."""
-    kind = _KIND_ORDER.index(family) if family in _KIND_ORDER else len(_KIND_ORDER)
-    return kind, round(area, 2), height
+SCHOOLS = {
+    "kind": "by kind, smallest first",
+    "hidden-first": "bottom-terminated parts first, for hot air one by one",
+    "area": "by area of the board, left to right",
+}
+"""Orders of placing, the default first. Bins follow the order."""
+_HIDDEN = ("QFN", "DFN", "LGA", "BGA")
 
 
-def in_placing_order(lines: Sequence[PullLine]) -> list[PullLine]:
-    """Bins in the order they are placed: top-side surface-mount by kind and size, then what is soldered by hand."""
+def hidden_joints(body: Body) -> bool:
+    """True for bottom-terminated bodies: their joints are soldered with heat that would undo neighbours."""
+    return any(word in body.code.upper() for word in _HIDDEN)
 
-    def key(line: PullLine) -> tuple[bool, tuple[int, float, float], str]:
+
+def placing_key(body: Body, school: str = "kind", x: float = 0.0) -> tuple[float, ...]:
+    """Sort key of a part (or of a bin by its first part) at `x` mm. Raises KeyError for a school that does not exist.
+
+    By kind: small before large, so that nothing tall stands in the way. Hidden first: the same with bottom-terminated parts
+    before all. By area: in strips of the board from left to right, by kind within a strip.
+    """
+    SCHOOLS[school]
+    kind = _KIND_ORDER.index(body.family) if body.family in _KIND_ORDER else len(_KIND_ORDER)
+    by_kind = (kind, round(body.size_x * body.size_y, 2), body.height)
+    if school == "hidden-first":
+        return (float(not hidden_joints(body)), *by_kind)
+    return (math.floor(x / STRIP_MM), *by_kind) if school == "area" else by_kind
+
+
+STRIP_MM = 15.0
+"""Width of a strip of the board when bins follow its area: about what the hand reaches without moving the arm."""
+
+
+def in_placing_order(
+    lines: Sequence[PullLine], school: str = "kind", x_of: Mapping[str, float] | None = None
+) -> list[PullLine]:
+    """Bins in the order they are placed: top-side surface-mount by the school, then what is soldered by hand.
+
+    `x_of` gives the x (mm) of each reference, for the school that goes by area.
+    """
+
+    def key(line: PullLine) -> tuple[bool, tuple[float, ...], str]:
         by_hand = line.body.mount == "tht" or line.side == "bottom"
-        return by_hand, placing_key(line.body.family, line.body.height, line.body.size_x * line.body.size_y), line.value
+        x = min(((x_of or {}).get(ref, 0.0) for ref in line.refs), default=0.0)
+        return by_hand, placing_key(line.body, school, x), line.value
 
     return sorted((replace(line) for line in lines), key=key)
 
@@ -187,7 +208,7 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
         (a, b)
         for i, a in enumerate(lines)
         for b in lines[i + 1 :]
-        if a.body.code == b.body.code and a.body.family == b.body.family and _one_off(a.value, b.value)
+        if a.body.code == b.body.code and a.body.family == b.body.family and one_off(a.value, b.value)
     ]
     if not pairs:
         return []
@@ -204,13 +225,3 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
             tuple(ref for a, b in pairs for ref in a.refs + b.refs),
         )
     ]
-
-
-def _one_off(a: str, b: str) -> bool:
-    a, b = a.replace(" ", ""), b.replace(" ", "")
-    if a == b:
-        return False
-    if len(a) == len(b):
-        return sum(x != y for x, y in zip(a, b, strict=True)) == 1
-    short, long = sorted((a, b), key=len)
-    return len(long) - len(short) == 1 and any(long[:i] + long[i + 1 :] == short for i in range(len(long)))

@@ -11,17 +11,10 @@ def placed_by_paste(part: Part, side: str) -> bool:
     return part.fitted and part.side == side and not part.through_hole
 
 
-def hand_order(design: Design, side: str = "top") -> list[Part]:
-    """Surface-mount parts of a side, by kind and smallest first; within a value left to right, so the hand walks."""
+def hand_order(design: Design, side: str = "top", school: str = "kind") -> list[Part]:
+    """Surface-mount parts of a side in the order of a school; within a value left to right, so the hand walks."""
 
-    def key(part: Part) -> tuple[tuple[int, float, float], str, str, float, float]:
-        area = part.body.size_x * part.body.size_y
-        return (
-            placing_key(part.body.family, part.body.height, area),
-            part.value,
-            part.body.code,
-            round(part.x, 1),
-            part.y,
-        )
+    def key(part: Part) -> tuple[tuple[float, ...], str, str, float, float]:
+        return placing_key(part.body, school, part.x), part.value, part.body.code, round(part.x, 1), part.y
 
     return sorted((p for p in design.parts if placed_by_paste(p, side)), key=key)

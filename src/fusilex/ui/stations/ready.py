@@ -7,7 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.commands import AcceptFiles
-from fusilex.bench.judging import ready_findings
+from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.model import FileNote
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk

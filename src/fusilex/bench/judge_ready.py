@@ -1,0 +1,86 @@
+"""The judgements of Ready: files, sides, bare boards."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from fusilex.core.board.bare import judge_finest
+from fusilex.core.board.connect import compare_with_netlist
+from fusilex.core.board.etching import etch_minutes, judge_etch
+from fusilex.core.board.model import Design
+from fusilex.core.board.reconcile import Finding, judge_files, reconcile
+from fusilex.core.board.sides import judge_sides
+from fusilex.core.judgement import Because, Judgement, Level, worst_first
+
+if TYPE_CHECKING:
+    from fusilex.bench.session import Bench
+
+
+@lru_cache(maxsize=8)
+def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
+    """Findings and judgements of a design's files; cached, a design does not change."""
+    findings = reconcile(design)
+    return findings, worst_first(judge_files(design, findings) + _copper(design))
+
+
+def _copper(design: Design) -> list[Judgement]:
+    """Copper against the netlist."""
+    if not design.netpoints:
+        return [Judgement("ready.netlist", Level.UNKNOWN, "copper", "No netlist to check the copper with")]
+    words = {"open": "is in pieces", "short": "touch", "bare": "has no copper"}
+    found = [
+        Judgement(
+            "ready.netlist",
+            Level.STOP,
+            " ".join(fault.nets),
+            f"{' and '.join(fault.nets)} {words[fault.kind]}",
+            (Because("near x", round(fault.points[0][0], 2), "mm"), Because("y", round(fault.points[0][1], 2), "mm")),
+            "Ask the designer for files of one revision.",
+        )
+        for fault in compare_with_netlist(design)
+    ]
+    nets = {p.net for p in design.netpoints if p.net}
+    numbers = (Because("nets", len(nets)), Because("points", len(design.netpoints)))
+    return found or [Judgement("ready.netlist", Level.GO, "copper", "Copper and netlist agree", numbers)]
+
+
+def judge_ready(bench: Bench) -> list[Judgement]:
+    """Files first; sides and bare boards as far as they say something."""
+    found = list(ready_findings(bench.design)[1])
+    found += [j for j in judge_sides(bench.design, bench.state.sides) if j.level is not Level.GO]
+    return found + judge_bare(bench)
+
+
+def judge_bare(bench: Bench) -> list[Judgement]:
+    """Incoming count, and the finest feature once a process is on record."""
+    found = []
+    if bench.state.bare:
+        count, wanted = int(bench.state.bare["panels"]), len(bench.state.panels)
+        short = max(0, wanted - count)
+        unit = "panel" if bench.panel.count > 1 else "board"
+        text = f"{short} bare {unit}{'s' if short > 1 else ''} short" if short else f"{count} bare {unit}s are here"
+        numbers = (Because("counted", count), Because("wanted", wanted))
+        clean = (
+            ""
+            if bench.state.bare["clean"]
+            else "Wipe them with 99 % isopropyl and a lint-free cloth; touch only edges."
+        )
+        level = Level.STOP if short else Level.GO if not clean else Level.CARE
+        found.append(Judgement("ready.bare", level, "bare boards", text, numbers, clean))
+    if shown := bench.workshop.state.shown:
+        found += judge_finest(bench.views.finest, sorted(shown.items()))
+    return found
+
+
+def judge_bath(bench: Bench, foil_um: float, celsius: float) -> list[Judgement]:
+    """Minutes to expect for one board in the bath, and how much of the bath is left."""
+    from fusilex.bench.at_bare import copper_to_remove
+
+    bath = bench.workshop.state.bath
+    if not bath:
+        return [Judgement("ready.bath", Level.UNKNOWN, "bath", "No bath on record", (), "Note its litres with N.")]
+    removed = copper_to_remove(bench, foil_um)
+    fit = bench.workshop.etch_rate
+    minutes = fit.factor * etch_minutes(foil_um, celsius, bath["held_g"], removed, bath["litres"])
+    return judge_etch(removed, minutes, fit, bath["held_g"], bath["litres"])

@@ -1,0 +1,181 @@
+"""What a label or a line says of a part: value with its unit, tolerance, voltage, body, in every way people write it."""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass
+
+from fusilex.core.board.bodies import chip_code
+
+_PREFIX = {
+    "p": 1e-12,
+    "n": 1e-9,
+    "u": 1e-6,
+    "µ": 1e-6,
+    "μ": 1e-6,
+    "m": 1e-3,
+    "": 1.0,
+    "R": 1.0,
+    "k": 1e3,
+    "K": 1e3,
+    "M": 1e6,
+    "G": 1e9,
+}
+_UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
+_UNIT = r"(?P<unit>Ω|ohms?|Ohms?|OHM|F|H|Hz|HZ|hz)?"
+_PLAIN = re.compile(rf"(?P<number>\d+(?:[.,]\d+)?|[.,]\d+)\s*(?P<prefix>[pnuµμmkKMG]?)\s*{_UNIT}")
+_INFIX = re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµμmkKMGR])(?P<part>\d+){_UNIT}")
+_LETTER_LAST = re.compile(r"(?P<number>\d+(?:[.,]\d+)?)(?P<prefix>R)")
+_CODE = re.compile(r"(?P<digits>\d{2})(?P<zeros>\d)")
+_VOLTS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(k?)V(?:DC|AC|dc|ac)?(?![\w])")
+_VOLT_INFIX = re.compile(r"(?<![\w.,])(\d+)V(\d+)(?![\w])")
+_TOLERANCE = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*(%|ppm)")
+_DIELECTRIC = re.compile(r"\b(C0G|COG|NP0|NPO|X[5678][RST]|Y5V|Z5U)\b", re.I)
+_TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
+SAME = 1e-6
+
+
+@dataclass(frozen=True)
+class Meaning:
+    """What a text says, as far as it says it: None or '' for what it leaves open. `value` in Ω, F, H or Hz by `unit`.
+
+    `values` are all readings of an ambiguous number such as ``104``, the likeliest first.
+    """
+
+    text: str
+    values: tuple[float, ...] = ()
+    unit: str = ""
+    tolerance_percent: float | None = None
+    volts: float | None = None
+    body: str = ""
+    dielectric: str = ""
+
+    @property
+    def value(self) -> float | None:
+        return self.values[0] if self.values else None
+
+
+def read_value(text: str, family: str = "") -> Meaning:
+    """Read a value or a whole label. `family` (resistor, capacitor …) settles what a number without a unit means.
+
+    >>> [read_value(t, "capacitor").value for t in ("100n", "0.1uF", "104", "100 nF X7R 50V")]
+    [1e-07, 1e-07, 1e-07, 1e-07]
+    >>> [read_value(t, "resistor").value for t in ("4k7", "4.7 k", "4R7", "R10", "2M2 1%")]
+    [4700.0, 4700.0, 4.7, 0.1, 2200000.0]
+    """
+    body = chip_code(text) or ""
+    left = re.sub(
+        r"(?<!\d)(?:01005|0201|0402|0603|0805|1206|1210|1005|1608|2012|3216|3225)(?!\d)(?:\s*\(\d{4}\)|\s*[mM]etric)?",
+        " ",
+        text,
+    )
+    volts = None
+    if found := _VOLT_INFIX.search(left):
+        volts, left = float(f"{found[1]}.{found[2]}"), left.replace(found[0], " ")
+    elif found := _VOLTS.search(left):
+        volts, left = _float(found[1]) * (1e3 if found[2] else 1.0), left.replace(found[0], " ")
+    tolerance = None
+    if found := _TOLERANCE.search(left):
+        tolerance = _float(found[1]) * (1e-4 if found[2] == "ppm" else 1.0)
+        left = left.replace(found[0], " ")
+    dielectric = ""
+    if found := _DIELECTRIC.search(left):
+        dielectric = {"COG": "C0G", "NP0": "C0G", "NPO": "C0G"}.get(found[1].upper(), found[1].upper())
+        left = left.replace(found[0], " ")
+    want = _UNIT_OF_FAMILY.get(family, "")
+    best: tuple[int, tuple[float, ...], str, float | None] | None = None
+    joined = re.sub(r"(?<=\d)\s+(?=(?:[pnuµμmkKMG]?(?:Ω|ohms?|F|H|Hz)|[pnuµμkKMG])\b)", "", left)
+    for word in re.split(r"[\s/;|_]+|,(?!\d)", joined):
+        read = _word(word.strip("()[]:"), want)
+        if read and (best is None or read[0] > best[0]):
+            best = read
+    values, unit = (best[1], best[2]) if best else ((), "")
+    if best and best[3] is not None and tolerance is None:
+        tolerance = best[3]
+    return Meaning(text, values, unit, tolerance, volts, body, dielectric)
+
+
+def _float(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
+def _word(word: str, want: str) -> tuple[int, tuple[float, ...], str, float | None] | None:
+    """(how sure, readings, unit, tolerance) of one word, or None when it is no value of the wanted unit."""
+    tolerance = None
+    if (
+        want in ("Ω", "F")
+        and re.fullmatch(r"\d+[A-Za-z]?\d*[A-Za-zµμ]?[BCDFGJKM]", word)
+        and len(word) > 3
+        and word[:-1][-1:].isdigit()
+    ):
+        shorter = _match(word[:-1], want)
+        if shorter and not _match(word, want):
+            word, tolerance = word[:-1], _TOLERANCE_LETTER[word[-1]]
+    read = _match(word, want)
+    return (*read, tolerance) if read else None
+
+
+def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
+    if not word or not any(c.isdigit() for c in word):
+        return None
+    if found := _INFIX.fullmatch(word):
+        unit = _unit(found["unit"]) or ("Ω" if found["prefix"] in "RkKMG" and want in ("", "Ω") else want)
+        value = float(f"{found['whole'] or 0}.{found['part']}") * _PREFIX[found["prefix"]]
+        return (3, (_tidy(value),), unit) if not want or unit == want else None
+    if found := _LETTER_LAST.fullmatch(word):
+        return (3, (_float(found["number"]),), "Ω") if want in ("", "Ω") else None
+    if not (found := _PLAIN.fullmatch(word)):
+        return None
+    unit, prefix = _unit(found["unit"]), found["prefix"]
+    if want and unit and unit != want:
+        return None
+    value = _tidy(_float(found["number"]) * _PREFIX[prefix])
+    if unit or prefix:
+        return 3 if unit else 2, (value,), unit or want
+    code = _CODE.fullmatch(word)
+    by_code = int(code["digits"]) * 10.0 ** int(code["zeros"]) if code else None
+    if want == "F":  # a bare number on a capacitor is a code in pF
+        return (
+            (1, (_tidy(by_code * 1e-12), _tidy(value * 1e-12)), "F")
+            if by_code is not None
+            else (1, (_tidy(value * 1e-12),), "F")
+        )
+    if want == "Ω":
+        return 1, (value,) if by_code is None or by_code == value else (value, by_code), "Ω"
+    if want == "H" and by_code is not None:
+        return 1, (_tidy(by_code * 1e-6),), "H"
+    return None
+
+
+def _unit(text: str | None) -> str:
+    if not text:
+        return ""
+    return {"f": "F", "h": "H"}.get(text.lower(), "Hz" if text.lower() == "hz" else "Ω")
+
+
+def _tidy(value: float) -> float:
+    """Twelve digits: 0.1 µF and 100 nF are the same number."""
+    return float(f"{value:.12g}")
+
+
+def same_value(a: float, b: float) -> bool:
+    return math.isclose(a, b, rel_tol=SAME)
+
+
+def show_value(value: float, unit: str) -> str:
+    """A value as labels write it: ``100 nF``, ``4.7 kΩ``, ``32.768 kHz``."""
+    steps = ((1e9, "G"), (1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p"))
+    scale, prefix = next(((s, p) for s, p in steps if abs(value) >= s * (1 - 1e-9)), (1e-12, "p"))
+    return f"{value / scale:.6g} {prefix}{unit}"
+
+
+def one_off(a: str, b: str) -> bool:
+    """True for texts that differ in one character, or in one that is there or not; spaces do not count."""
+    a, b = a.replace(" ", ""), b.replace(" ", "")
+    if a == b:
+        return False
+    if len(a) == len(b):
+        return sum(x != y for x, y in zip(a, b, strict=True)) == 1
+    short, long = sorted((a, b), key=len)
+    return len(long) - len(short) == 1 and any(long[:i] + long[i + 1 :] == short for i in range(len(long)))
