@@ -35,7 +35,7 @@ PLACEMENTS = Kind(
     {
         "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
         "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
-        "turn": r"[-+]?(?:360|3[0-5]\d|[12]\d\d|\d{1,2})(?:[.,]\d{1,4})?(?: ?(?:deg|°))?",
+        "turn": rf"[-+]?(?:{'|'.join(str(n) for n in range(0, 361, 15))})(?:[.,]0{{1,4}})?(?: ?(?:deg|°))?",
         "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|\"))?",
         "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|\"))?",
     },

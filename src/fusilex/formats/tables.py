@@ -104,17 +104,16 @@ def best_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | N
 
 
 def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
-    best: tuple[int, int, dict[str, int]] | None = None
+    best: tuple[int, dict[str, int]] | None = None
     for number, row in enumerate(grid.rows[:HEADER_WITHIN]):
         if len(row) > 1:
             fields = recognise(row, kind.wording)
-            if all(f in fields or (picked and f in picked) for f in kind.needed) and len(fields) > len(
-                best[2] if best else ()
-            ):
-                best = number, number, fields
+            there = all(f in fields or (picked and f in picked) for f in kind.needed)
+            if there and (best is None or len(fields) > len(best[1])):
+                best = number, fields
     if best is None:
         return None
-    header, _, fields = best
+    header, fields = best
     return _table(
         grid, name, kind, grid.rows[header], header + 1, {**fields, **_inside(grid, picked)}, set(fields), picked
     )

@@ -137,7 +137,7 @@ def _body(design: Design, fix: Fix) -> Design:
 
 def _one_cell(design: Design, fix: Fix) -> Design:
     """Layers that are panelised already become one board and the panel it repeats in."""
-    sizes = {k: tuple(v) if isinstance(v, list) else v for k, v in fix.with_["panel"].items()}
+    sizes: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in fix.with_["panel"].items()}
     return one_cell(design, Panel(**sizes))
 
 

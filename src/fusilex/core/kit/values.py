@@ -103,15 +103,12 @@ def _float(text: str) -> float:
 def _word(word: str, want: str) -> tuple[int, tuple[float, ...], str, float | None] | None:
     """(how sure, readings, unit, tolerance) of one word, or None when it is no value of the wanted unit."""
     tolerance = None
-    if (
-        want in ("Ω", "F")
-        and re.fullmatch(r"\d+[A-Za-z]?\d*[A-Za-zµμ]?[BCDFGJKM]", word)
-        and len(word) > 3
-        and word[:-1][-1:].isdigit()
+    if re.fullmatch(r"[\d.,]+[PNU]F", word):  # printers that know capitals only
+        word = word[:-2] + word[-2:-1].lower() + "F"
+    if (want == "F" and (code := re.fullmatch(r"(\d{3})([BCDFGJKM])", word))) or (
+        want == "Ω" and (code := re.fullmatch(r"(\d+[RkKM]\d*)([BCDFGJ])", word))
     ):
-        shorter = _match(word[:-1], want)
-        if shorter and not _match(word, want):
-            word, tolerance = word[:-1], _TOLERANCE_LETTER[word[-1]]
+        word, tolerance = code[1], _TOLERANCE_LETTER[code[2]]
     read = _match(word, want)
     return (*read, tolerance) if read else None
 
@@ -135,6 +132,8 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
         return 3 if unit else 2, (value,), unit or want
     code = _CODE.fullmatch(word)
     by_code = int(code["digits"]) * 10.0 ** int(code["zeros"]) if code else None
+    if want == "F" and len(word) > 3:
+        return None  # a year, a count
     if want == "F":  # a bare number on a capacitor is a code in pF
         return (
             (1, (_tidy(by_code * 1e-12), _tidy(value * 1e-12)), "F")

@@ -1,0 +1,205 @@
+"""Ready at the bench: files of any habit, corrections that are events, what the workshop remembers."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from fusilex.bench import commands as c
+from fusilex.bench.at_ready import offered
+from fusilex.bench.judge_ready import judge_bath, ready_findings
+from fusilex.bench.judging import judgements, open_stops
+from fusilex.bench.session import Bench
+from fusilex.core.board.fixes import Fix
+from fusilex.core.board.panel import Panel
+from fusilex.core.judgement import Level
+from fusilex.formats.intake import Files
+from fusilex.journal.projection import project
+from fusilex.journal.store import Journal, sqlite_url
+
+
+def opened(tmp_path: Path, files: Files, boards: int = 6) -> Bench:
+    return Bench.open_batch(Journal(sqlite_url(tmp_path / "r.sqlite")), files, "Heron", boards, prefix="H", number=1)
+
+
+def relisted(files: Files, change: object) -> Files:
+    """The placement list with every x, y, side changed by a function."""
+    rows = files["heron-r2-placements.csv"].decode().splitlines()
+    out = [rows[0]]
+    for row in rows[1:]:
+        cells = row.split(",")
+        x, y = change(float(cells[1]), float(cells[2]), cells[4])  # type: ignore[operator]
+        out.append(",".join([cells[0], f"{x:.4f}", f"{y:.4f}", *cells[3:]]))
+    return files | {"heron-r2-placements.csv": "\n".join(out).encode()}
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (lambda x, y, s: (x + 12.5, y - 3), "shifted"),
+        (lambda x, y, s: (x / 25.4, y / 25.4), "inch taken for mm"),
+        (lambda x, y, s: (44 - x if s == "bottom" else x, y), "as seen from below"),
+        (lambda x, y, s: (31 - y, x), "turned 270"),
+    ],
+)
+def test_one_correction_explains_a_whole_list_and_is_an_event(
+    tmp_path: Path, heron_files: Files, change: object, words: str
+) -> None:
+    bench = opened(tmp_path, relisted(heron_files, change))
+    stops = [j for j in open_stops(bench, "Ready") if j.rule == "ready.systematic"]
+    assert len(stops) == 1 and words in stops[0].headline
+    assert len(open_stops(bench, "Ready")) == 1, "what the one fault explains is not listed part by part"
+    before = bench.files
+    bench.do(c.ApplyFix(offered(bench)[stops[0].key]))
+    assert not [j for j in judgements(bench, "Ready") if j.level is Level.STOP] and bench.files == before
+    assert Bench(bench.journal, bench.batch).design.part_by_ref["U1"].x == pytest.approx(17, abs=2e-3)
+    bench.do(c.Undo())
+    assert [j.key for j in open_stops(bench, "Ready")] == [stops[0].key]
+
+
+def test_every_finding_with_a_fix_is_mended_by_it(tmp_path: Path, heron_files: Files) -> None:
+    bom, placed = (heron_files[f"heron-r2-{n}.csv"].decode() for n in ("bom", "placements"))
+    rows = placed.splitlines()
+    r4 = next(r for r in rows if r.startswith("R4,"))
+    c5 = next(r for r in rows if r.startswith("C5,"))
+    seeded = {
+        "missing": ("placements", placed.replace(r4 + "\n", "")),
+        "doubled": ("placements", placed + r4.replace(r4.split(",")[1], "3.000") + "\n"),
+        "side": ("placements", placed.replace(c5, c5.replace(",top,", ",bottom,"))),
+        "off-board": ("placements", placed.replace(c5, ",".join(["C5", "90.0", *c5.split(",")[2:]]))),
+        "quantity": ("bom", bom.replace("U1,1,", "U1,2,")),
+    }
+    for kind, (which, text) in seeded.items():
+        bench = opened(tmp_path / kind, heron_files | {f"heron-r2-{which}.csv": text.encode()})
+        findings = ready_findings(bench.design)[0]
+        assert [f.kind for f in findings] == [kind], kind
+        assert findings[0].fix
+        bench.do(c.ApplyFix(findings[0].fix))
+        assert ready_findings(bench.design)[0] == [], kind
+        bench.do(c.WithdrawFix(findings[0].fix))
+        assert [f.kind for f in ready_findings(bench.design)[0]] == [kind]
+
+
+def test_the_size_code_trap(tmp_path: Path, heron_files: Files) -> None:
+    """Lists that write metric codes without saying so: 1005 stays clear, 0603 would be read as twice its size."""
+    lists = {n: heron_files[n].decode() for n in ("heron-r2-bom.csv", "heron-r2-placements.csv")}
+    bare = {n: t.replace("0402 (1005)", "0402").replace("0603 (1608)", "0603") for n, t in lists.items()}
+    bench = opened(tmp_path / "a", heron_files | {n: t.encode() for n, t in bare.items()})
+    assert not [f for f in ready_findings(bench.design)[0] if f.kind == "size-code"], "inch codes fit the pads"
+    swapped = {n: t.replace("0402 (1005)", "0201").replace("0603 (1608)", "0402") for n, t in lists.items()}
+    bench = opened(tmp_path / "b", heron_files | {n: t.encode() for n, t in swapped.items()})
+    assert {f.kind for f in ready_findings(bench.design)[0]} <= {"size-code", "overlap"}
+    metric = {n: t.replace("0402 (1005)", "1005").replace("0603 (1608)", "1608") for n, t in lists.items()}
+    bench = opened(tmp_path / "c", heron_files | {n: t.encode() for n, t in metric.items()})
+    mixed = ready_findings(bench.design)[0]
+    assert [(f.kind, f.level) for f in mixed] == [("size-code", Level.CARE)], "LED 0603 beside 1608"
+    assert bench.design.part_by_ref["C5"].body.size_x == 1.0
+    bench.do(c.ApplyFix(Fix("size-codes", "", {"metric": True})))
+    assert bench.design.part_by_ref["C5"].body.known
+
+
+def test_files_are_reassigned_and_the_next_design_of_that_source_knows(tmp_path: Path, heron_files: Files) -> None:
+    odd = {n.replace("heron-r2-paste-top", "heron-r2-zz9"): d for n, d in heron_files.items()}
+    plain = odd["heron-r2-zz9.gbr"]
+    odd["heron-r2-zz9.gbr"] = b"\n".join(line for line in plain.splitlines() if not line.startswith(b"%TF"))
+    bench = opened(tmp_path, odd)
+    note = next(n for n in bench.design.files if n.name == "heron-r2-zz9.gbr")
+    assert (note.role, note.side, note.sure) == ("paste", "top", "guessed"), "told by its shapes"
+    bench.do(c.AssignFile(note.name, "silk", "top"))
+    assert bench.design.layer("paste", "top") is not None and "worked out" in bench.design.remarks[-1].text
+    with pytest.raises(c.Refused, match="has a side"):
+        bench.do(c.AssignFile(note.name, "paste"))
+    again = Bench.open_batch(bench.journal, odd, "Heron", 2, number=2)
+    assert next(n for n in again.design.files if n.name == note.name).sure == "chosen"
+    bench.do(c.Undo())
+    assert again.refresh() and again.workshop.state.roles == {} and bench.design.layer("paste", "top") is not None
+
+
+def test_columns_are_picked_and_remembered_by_header(tmp_path: Path, heron_files: Files) -> None:
+    rows = [r.split(",") for r in heron_files["heron-r2-placements.csv"].decode().splitlines()]
+    odd = [["Item", "Nach rechts", "Nach oben", "Dreh", "Wo", "Was", "Wieviel"], *rows[1:]]
+    files = heron_files | {"heron-r2-placements.csv": "\n".join(";".join(r) for r in odd).encode()}
+    bench = opened(tmp_path, files)
+    assert [j.rule for j in judgements(bench, "Ready") if j.level is Level.CARE] == ["ready.columns"]
+    assert ready_findings(bench.design)[0] == [], "told by content"
+    picked = {"ref": 0, "x": 1, "y": 2, "turn": 3, "side": 4, "body": 5, "value": 6}
+    bench.do(c.PickColumns("heron-r2-placements.csv", picked))
+    assert not [j for j in judgements(bench, "Ready") if j.level is Level.CARE]
+    again = Bench.open_batch(bench.journal, files, "Heron", 2, number=2)
+    assert again.state.columns == {"heron-r2-placements.csv": picked}
+    with pytest.raises(Exception, match="expected a number"):
+        bench.do(c.PickColumns("heron-r2-placements.csv", {**picked, "x": 5}))
+    assert bench.state.columns["heron-r2-placements.csv"] == picked
+
+
+def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, heron_files: Files) -> None:
+    bench = opened(tmp_path, {n: d for n, d in heron_files.items() if "bom" not in n})
+    assert any(j.level is Level.UNKNOWN for j in judgements(bench, "Ready"))
+    events = len(bench.history)
+    with pytest.raises(Exception, match="end mark"):
+        bench.do(c.AddFiles({"extra-copper-top.gbr": heron_files["heron-r2-copper-top.gbr"][:900]}))
+    assert len(bench.history) == events
+    from openpyxl import Workbook
+
+    book = Workbook()
+    book.active.append(["Saltreed Instruments, parts of Heron R2"])
+    for row in csv.reader(heron_files["heron-r2-bom.csv"].decode().splitlines()):
+        book.active.append(row)
+    stream = io.BytesIO()
+    book.save(stream)
+    bench.do(c.AddFiles({"parts.xlsx": stream.getvalue()}))
+    assert len(bench.design.bom) == 35 and open_stops(bench, "Ready") == []
+    again = Bench(bench.journal, bench.batch)
+    assert again.design.bom == bench.design.bom
+    bench.do(c.AcceptFiles())
+    with pytest.raises(c.Refused, match="accepted"):
+        bench.do(c.AddFiles({"x.csv": b"a"}))
+
+
+def test_bodies_of_the_workshop_serve_every_batch(tmp_path: Path, heron_files: Files) -> None:
+    bench = opened(tmp_path, heron_files)
+    bench.do(c.ChooseSides("lighter-first"))
+    loads = {j.subject: j.level for j in judgements(bench, "Ready") if j.rule == "ready.drop"}
+    assert loads == {"J1": Level.STOP}
+    code = bench.design.part_by_ref["J1"].body.code
+    bench.do(c.SetBody(code, 5.6, 7.5, 2.6, 210))
+    assert not [j for j in judgements(bench, "Ready") if j.rule == "ready.drop"]
+    again = Bench.open_batch(bench.journal, heron_files, "Heron", 2, number=2)
+    assert again.design.part_by_ref["J1"].body.mass_from == "workshop"
+    bench.do(c.Undo())
+    assert [j.subject for j in judgements(bench, "Ready") if j.rule == "ready.drop"] == ["J1"]
+
+
+def test_panels_are_laid_out_and_bad_cells_set_aside(tmp_path: Path, heron_files: Files) -> None:
+    bench = opened(tmp_path, {n: d for n, d in heron_files.items() if n != "panel.json"}, 5)
+    assert {b.panel for b in bench.state.boards.values()} == {1, 2, 3, 4, 5}
+    panel = Panel(2, 2, 46, 33, 0, 0, 90, 64, 44, 31, turns=(0, 180, 0, 180), skipped=(1,))
+    bench.do(c.DefinePanel(panel))
+    assert [(b.panel, b.cell) for b in bench.state.boards.values()] == [(1, 0), (1, 2), (1, 3), (2, 0), (2, 2)]
+    assert bench.panel == panel and project(bench.journal.since(bench.batch)) == bench.state
+    with pytest.raises(c.Refused, match="overlap"):
+        bench.do(c.DefinePanel(replace(panel, pitch_x=40)))
+    bench.do(c.MarkBadCell("H1-02"))
+    bench.do(c.AcceptFiles())
+    assert len(bench.state.at("Kit")) == 4
+
+
+def test_etching_is_planned_and_corrected_by_logged_runs(tmp_path: Path, heron_files: Files) -> None:
+    bench = opened(tmp_path, heron_files)
+    with pytest.raises(c.Refused, match="cautions of Etching"):
+        bench.do(c.MixBath(0.5))
+    bench.do(c.Acknowledge("Etching"))
+    bench.do(c.MixBath(0.5))
+    minutes = {j.rule: j for j in judge_bath(bench, 35, 37.5)}["ready.etch"]
+    assert minutes.level is Level.UNKNOWN and "About 13 minutes" in minutes.headline
+    for taken in (20.0, 22.0, 21.0):
+        bench.do(c.LogEtch(taken, 37.5, 35, 2))
+    after = {j.rule: j for j in judge_bath(bench, 35, 37.5)}
+    assert after["ready.etch"].level is Level.GO and "About 21 minutes" in after["ready.etch"].headline
+    assert after["ready.bath"].level is Level.GO
+    bench.do(c.NoteProcess("own etching", 0.3))
+    assert [j.level for j in judgements(bench, "Ready") if j.rule == "ready.finest"] == [Level.STOP]
