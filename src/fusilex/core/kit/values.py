@@ -105,7 +105,7 @@ def _word(word: str, want: str) -> tuple[int, tuple[float, ...], str, float | No
     tolerance = None
     if re.fullmatch(r"[\d.,]+[PNU]F", word):  # printers that know capitals only
         word = word[:-2] + word[-2:-1].lower() + "F"
-    if (want == "F" and (code := re.fullmatch(r"(\d{3})([BCDFGJKM])", word))) or (
+    if (want == "F" and (code := re.fullmatch(r"(\d{3})([BCDGJKM])", word))) or (
         want == "Ω" and (code := re.fullmatch(r"(\d+[RkKM]\d*)([BCDFGJ])", word))
     ):
         word, tolerance = code[1], _TOLERANCE_LETTER[code[2]]
