@@ -158,13 +158,13 @@ def test_a_dropped_folder_asks_for_the_number_of_boards(
 
 def test_a_reader_that_was_left_stays_silent(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     heard: list[object] = []
-    reader = Reader(tmp_path / "nowhere")
+    reader = Reader([tmp_path / "nowhere"])
     reader.failed.connect(heard.append)
     reader.run()
     assert "nothing there" in str(heard[0])
     reader.left = True
     reader.run()
-    monkeypatch.setattr("fusilex.ui.reader.read_files", lambda path: 1 / 0)
+    monkeypatch.setattr("fusilex.ui.reader.read_paths", lambda path: 1 / 0)
     reader.run()
     assert len(heard) == 1
     reader.left = False

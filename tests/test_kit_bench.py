@@ -21,7 +21,7 @@ from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import buy_list, fits
 from fusilex.core.kit.trays import TrayPlan
 from fusilex.core.kit.values import read_value, show_value
-from fusilex.formats.buy_list import to_csv
+from fusilex.formats.csv_out import buy_csv
 from fusilex.journal.projection import project
 
 
@@ -130,7 +130,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     assert level("kit.cover") == [Level.STOP]
     needed = buy_list(bench.lines, {x.key: bench.stock.have(x) for x in bench.lines})
     assert {b.line.key: b.buy for b in needed}[c5.key] == c5.pull - 50 and u1.key not in {b.line.key for b in needed}
-    assert f"{c5.part_number},{c5.value}" in to_csv(needed) and to_csv(needed).count("\n") == len(needed) + 1
+    assert f"{c5.part_number},{c5.value}" in buy_csv(needed) and buy_csv(needed).count("\n") == len(needed) + 1
     bench.do(c.ReserveStock())
     assert bench.workshop.state.lots["T1"].reserved == {bench.batch_name: u1.pull}
 

@@ -29,9 +29,9 @@ from fusilex.ui.canvas.picture import Look
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.head import Units
 from fusilex.ui.keys import ALWAYS, Key, key_name
+from fusilex.ui.kit.tray import unturned
 from fusilex.ui.start import make_application, make_window
 from fusilex.ui.station import neighbour
-from fusilex.ui.stations.kit import unturned
 from fusilex.ui.stations.reflow import gates
 from fusilex.ui.strip import BoardStrip
 from fusilex.ui.theme import LIGHT, use
@@ -144,9 +144,9 @@ def test_a_zoomed_canvas_paints_what_is_in_view_only(window: Window) -> None:
 def test_strip_line_tray_and_fault_pad_take_clicks(window: Window) -> None:
     bench = window.desk.bench
     station = show(window, "Kit")
-    station.tray.grab()
-    click(station.tray, station.tray._boxes[4].center())
-    assert station.tray.chosen == 4 and station.line is bench.lines[4]
+    station.view.tray.grab()
+    click(station.view.tray, station.view.tray._boxes[4].center())
+    assert station.view.tray.chosen == 4 and station.view.line is bench.lines[4]
     to_inspect(bench)
     station = show(window, "Inspect")
     strip = station.findChild(BoardStrip)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from fusilex.bench.commands import Command, GoTo, Refused
 from fusilex.bench.session import Bench
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.journal.store import Event, NotSaved
 from fusilex.ui.canvas.paths import BoardArt
@@ -26,6 +27,7 @@ class Desk(QObject):
         self.bench = bench
         self.art = BoardArt(bench.design)
         self.said = ""
+        self.judgement: Judgement | None = None  # the one in hand, for what its fix would do
 
     def do(self, command: Command, done: str = "") -> list[Event] | None:
         """Carry out a command; None when it was refused, with the reason said."""

@@ -9,11 +9,12 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QProgressDialog
 
 from fusilex import __version__
-from fusilex.bench.commands import Redo, Refused, Undo
+from fusilex.bench.commands import AddFiles, Redo, Refused, Undo
 from fusilex.bench.session import Bench
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
-from fusilex.formats.intake import Files
+from fusilex.formats.identify import identify
+from fusilex.formats.intake import Files, is_single
 from fusilex.journal.store import NotSaved
 from fusilex.ui.reader import Reader
 
@@ -51,6 +52,7 @@ class Opening:
             ("Do again", "Ctrl+Shift+Z", lambda: window.undo(Redo())),
             ("Overrule the chosen judgement…", "F2", window._overrule),
             ("Next judgement", "PgDown", lambda: window.judged.choose(window.judged.chosen + 1)),
+            ("View before this one", "Shift+Tab", window.view_before),
             ("Zoom in, out, fit", "+  -  Home", lambda: window._zoom("Home")),
             ("Pan", "Ctrl+arrows", lambda: window._pan("Left")),
             ("Light or dim", "Ctrl+D", window.turn_theme),
@@ -88,19 +90,39 @@ class Opening:
         if name:
             self.dropped(name)
 
-    def dropped(self, name: str) -> None:
-        """Read a folder or zip off the thread; ask for the number of boards when it is good."""
+    def dropped(self, *names: str) -> None:
+        """Read a folder, a zip or single files off the thread.
+
+        Single files go with the design on the screen while its files are still open; anything else starts a new batch, after
+        the number of boards was asked.
+        """
         if self.reader and self.reader.isRunning():
             self.window.desk.say("Still reading the last one.")
             return
-        self.reader = Reader(Path(name))
-        waiting = QProgressDialog(f"Reading {Path(name).name}", "Leave it", 0, 0, self.window)
+        paths = [Path(n) for n in names]
+        beside = self._beside(paths)
+        self.reader = Reader(paths, beside)
+        waiting = QProgressDialog(f"Reading {paths[0].name}", "Leave it", 0, 0, self.window)
         waiting.setMinimumDuration(300)
         waiting.canceled.connect(lambda: setattr(self.reader, "left", True))
-        self.reader.read.connect(lambda files, title: self._read(name, files, title))
+        if beside is None:
+            self.reader.read.connect(lambda files, title: self._read(names[0], files, title))
+        else:
+            self.reader.read.connect(self._added)
         self.reader.failed.connect(self.window.desk.say)
         self.reader.finished.connect(waiting.reset)
         self.reader.start()
+
+    def _beside(self, paths: list[Path]) -> Files | None:
+        """The open design's files when single files are dropped on it at Ready, else None."""
+        bench = self.window.desk.bench
+        open_still = bench.state.station == "Ready" and len(bench.state.at("Ready")) == len(bench.state.boards)
+        layers = sum(identify(p.name, p.read_bytes()[:6000]).kind == "gerber" for p in paths if p.is_file())
+        return bench.files if open_still and all(is_single(p) for p in paths) and layers < 3 else None
+
+    def _added(self, files: Files, title: str) -> None:
+        words = ", ".join(files) if len(files) < 4 else f"{len(files)} files"
+        self.window.desk.do(AddFiles(files), f"Added {words}.")
 
     def _read(self, path: str, files: Files, title: str) -> None:
         boards, sure = QInputDialog.getInt(self.window, "New batch", f"Boards of {title} in this batch", 6, 1, 1000)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.intake import design_from, read_files
+from fusilex.formats.intake import Files, design_from, read_paths
 
 
 class Reader(QThread):
@@ -16,20 +17,22 @@ class Reader(QThread):
     read = pyqtSignal(object, str)
     failed = pyqtSignal(str)
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, paths: Sequence[Path], beside: Files | None = None) -> None:
+        """`beside` are files that the new ones go with: then they need not be a design by themselves."""
         super().__init__()
-        self.path = path
+        self.paths, self.beside = paths, beside
         self.left = False
 
     def run(self) -> None:
-        name = self.path.stem if self.path.is_file() else self.path.name
+        name = self.paths[0].name
         try:
-            files = read_files(self.path)
-            design_from(files, name)
+            files, name = read_paths(self.paths)
+            if self.beside is None:
+                design_from(files, name)
         except BadInput as problem:
             self._emit_failed(str(problem))
         except Exception as error:  # a defect must not take the window with it
-            self._emit_failed(f"{self.path.name} could not be read: {type(error).__name__}: {error}")
+            self._emit_failed(f"{name} could not be read: {type(error).__name__}: {error}")
         else:
             if not self.left:
                 self.read.emit(files, name)

@@ -15,6 +15,7 @@ from fusilex.bench.session import Bench
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal
 from fusilex.ui.ask import Ask
+from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
 from fusilex.ui.head import Head, Units
 from fusilex.ui.keys import Key, KeyStrip, key_name
@@ -34,6 +35,7 @@ from fusilex.ui.stations.rework import Rework
 from fusilex.ui.stations.test import Test
 from fusilex.ui.strip import BoardStrip
 from fusilex.ui.theme import DIM, GAP, LIGHT, SIDE_WIDTH, theme, use
+from fusilex.ui.view import ViewedStation
 from fusilex.ui.why import Why
 
 STATION_CLASSES: dict[str, type[Station]] = {
@@ -119,6 +121,19 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{bench.state.opened['design']} batch {bench.state.opened['batch']} – Fusilex")
         self.refresh()
 
+    def _redraw_design(self) -> None:
+        """The design reads otherwise now: every picture of it is made anew, the views stay where they are."""
+        at = {n: s.tabs.current for n, s in self.stations.items() if isinstance(s, ViewedStation)}
+        for old in self.stations.values():
+            self.stack.removeWidget(old)
+            old.deleteLater()
+        self.stations.clear()
+        self.desk.art = BoardArt(self.desk.bench.design)
+        for name, view in at.items():
+            if view:
+                self._built(name).take(view)  # type: ignore[attr-defined]
+        self._warm.start(150)
+
     @property
     def station(self) -> Station:
         """The station in view, built at its first visit or before."""
@@ -144,6 +159,8 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Show the state as it is now."""
+        if self.desk.art.design is not self.desk.bench.design:
+            self._redraw_design()
         bench, station = self.desk.bench, self.station
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
@@ -152,10 +169,11 @@ class Window(QMainWindow):
             strip.update()
         self.head.show_bench(bench)
         self.line.show_bench(bench, station.name)
-        self.now_card.show_now(station.now(), self.desk.said)
         self.judged.show_judgements(
             judgements(bench, station.name), {k: v["reason"] for k, v in bench.state.overruled.items()}
         )
+        self.desk.judgement = self.judged.current
+        self.now_card.show_now(station.now(), self.desk.said)
         self.facts.show_facts(*station.facts())
         self.strip.show_keys(self.keys())
 
@@ -185,7 +203,7 @@ class Window(QMainWindow):
             Key("F10", "menu", lambda _: self.opening.menu()),
             Key("+ - = Home", "", self._zoom),
             Key("Ctrl+Left Ctrl+Right Ctrl+Up Ctrl+Down", "", self._pan),
-            Key("PgUp PgDown", "", lambda key: self.judged.choose(self.judged.chosen + (1 if key == "PgDown" else -1))),
+            Key("PgUp PgDown", "", lambda key: self._judgement(1 if key == "PgDown" else -1)),
             Key("F2", "", lambda _: self._overrule()),
             Key("Ctrl+Z", "", lambda _: self.undo(Undo())),
             Key("Ctrl+Shift+Z", "", lambda _: self.undo(Redo())),
@@ -227,6 +245,16 @@ class Window(QMainWindow):
         self.desk.said = ""
         self.desk.go(board=here[(at + 1) % len(here)])
 
+    def view_before(self) -> None:
+        """The picture before the one in view, where a station has several."""
+        if isinstance(self.station, ViewedStation):
+            self.station.show_view(self.station.tabs.current - 1)
+
+    def _judgement(self, step: int) -> None:
+        self.judged.choose(self.judged.chosen + step)
+        self.desk.judgement = self.judged.current
+        self.station.refresh()
+
     def _find(self) -> None:
         self.desk.ask("Find part", self._found)
 
@@ -262,7 +290,7 @@ class Window(QMainWindow):
             self.setFocus()
 
     def _why_of(self, index: int) -> None:
-        self.judged.choose(index)
+        self._judgement(index - self.judged.chosen)
         self._why()
 
     def _overrule(self) -> None:
@@ -318,7 +346,7 @@ class Window(QMainWindow):
     def dropEvent(self, event: Any) -> None:
         paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
-            self.opening.dropped(paths[0])
+            self.opening.dropped(*paths)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.settings.setValue("geometry", self.saveGeometry())

@@ -1,0 +1,1 @@
+"""The pictures of Kit, one module each."""

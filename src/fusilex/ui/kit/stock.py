@@ -1,0 +1,166 @@
+"""Stock: every reel, strip, tray, bag and tube, counted, reserved, its moisture clock running."""
+
+from __future__ import annotations
+
+from fusilex.bench import commands as c
+from fusilex.bench import typed
+from fusilex.bench.commands import Refused
+from fusilex.bench.now import Now
+from fusilex.bench.stock import exposure_of
+from fusilex.core.board.bodies import body_of
+from fusilex.core.judgement import Level
+from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left, judge_moisture
+from fusilex.journal.workshop import Lot
+from fusilex.ui.desk import Desk
+from fusilex.ui.keys import Key
+from fusilex.ui.rows import Column, Rows
+from fusilex.ui.view import View
+
+
+class StockView(View):
+    name = "Stock"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        columns = [
+            Column("lot", 0.8),
+            Column("part", 2.2),
+            Column("body", 1.5),
+            Column("count", 0.8, True),
+            Column("free", 0.8, True),
+            Column("place", 1.2),
+            Column("floor life", 1.6),
+        ]
+        empty = (
+            "Nothing in stock yet. N takes in a reel, strip, tray, bag or tube; bins can also be filled without stock."
+        )
+        self.table = Rows("Stock of the workshop", columns, empty)
+        self.table.picked.connect(lambda _: desk.changed.emit())
+        self.column.addWidget(self.table, 1)
+
+    def _lots(self) -> list[Lot]:
+        """Lots that serve this batch first, then the others, in order of receipt."""
+        serving = {lot.id for line in self.bench.lines for lot in self.bench.stock.lots_for(line)}
+        return sorted(self.bench.workshop.state.lots.values(), key=lambda lot: lot.id not in serving)
+
+    @property
+    def lot(self) -> Lot | None:
+        lots = self._lots()
+        return lots[self.table.chosen] if lots else None
+
+    def refresh(self) -> None:
+        rows: list[tuple[str, ...]] = []
+        marks: list[Level | None] = []
+        for lot in self._lots():
+            clock, mark = "no limit", None
+            if FLOOR_LIFE_H[lot.level] < float("inf"):
+                spent = exposure_of(self.bench, lot)
+                clock = (
+                    f"level {lot.level}, sealed"
+                    if not lot.moisture
+                    else f"{hours_left(lot.level, spent):.0f} of {FLOOR_LIFE_H[lot.level]:.0f} h"
+                )
+                mark = judge_moisture(lot.id, lot.level, spent).level if lot.moisture else None
+            name = f"{lot.value} {lot.part_number}".strip()
+            rows.append((lot.id, name, lot.body, str(lot.count), str(lot.free), lot.place, clock))
+            marks.append(mark if mark is not Level.GO else None)
+        self.table.show_rows(rows, marks)
+
+    def now(self) -> Now | None:
+        if "Kit" not in self.bench.state.cautions:
+            return None
+        lot = self.lot
+        if lot is None:
+            return Now(
+                "Take in stock", "N, then form, part number, value, body, count, place, moisture level, with commas."
+            )
+        return Now(
+            f"Lot {lot.id}: {lot.count} pieces",
+            f"{lot.form.capitalize()} of {lot.value or lot.part_number}. C counts it, V opens or bakes it, R keeps stock for this batch.",
+        )
+
+    def keys(self) -> list[Key]:
+        keys = [
+            Key(
+                "N",
+                "take in",
+                lambda _: self.desk.ask(
+                    "Form, number, value, body, count, place, level", self._received, self._example()
+                ),
+            )
+        ]
+        if self.lot is None:
+            return keys
+        return [
+            *keys,
+            Key("Up Down", "choose a lot", lambda key: self.table.move(1 if key == "Down" else -1)),
+            Key(
+                "C",
+                "count",
+                lambda _: self.desk.ask("Count; or strip 403, weight 52.5 12.5, reel 178 60 1.2", self._counted),
+            ),
+            Key(
+                "V",
+                "opened, dry, baked",
+                lambda _: self.desk.ask("It is opened, dry, out, sealed or baked", self._moisture, self._likely()),
+            ),
+            Key("M", "move", lambda _: self.desk.ask("Its place", self._moved, self.lot.place if self.lot else "")),
+            Key(
+                "R", "reserve for this batch", lambda _: self.desk.do(c.ReserveStock(), "Stock is kept for this batch.")
+            ),
+        ]
+
+    def _example(self) -> str:
+        """The next line without stock, ready to be completed."""
+        line = next((x for x in self.bench.lines if not self.bench.stock.lots_for(x)), None)
+        return (
+            f"reel, {line.part_number}, {line.value.replace(',', '.')}, {line.body.code.replace(',', '.')}, {line.pull}, , 1"
+            if line
+            else ""
+        )
+
+    def _likely(self) -> str:
+        lot = self.lot
+        return "opened" if lot is None or not lot.moisture else "dry" if exposure_of(self.bench, lot).running else "out"
+
+    def _received(self, text: str) -> None:
+        try:
+            command = typed.lot(text)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(command, "Taken in.")
+
+    def _counted(self, text: str) -> None:
+        lot = self.lot
+        if lot is None:
+            return
+        own = next((x.body for x in self.bench.lines if lot in self.bench.stock.lots_for(x)), body_of(lot.body))
+        try:
+            found, how = typed.count(text, own)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(c.CountLot(lot.id, found.pieces, how), f"{lot.id}: {found.text} pieces by {how}.")
+
+    def _moisture(self, text: str) -> None:
+        if lot := self.lot:
+            self.desk.do(c.NoteMoisture(lot.id, text.strip().lower()), f"{lot.id}: {text.strip().lower()}.")
+
+    def _moved(self, text: str) -> None:
+        if lot := self.lot:
+            self.desk.do(c.MoveLot(lot.id, text), f"{lot.id} is at {text}.")
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        lot = self.lot
+        if lot is None:
+            return "", []
+        counted = f"{lot.counted[-1][1]} by {lot.counted[-1][2]}" if lot.counted else "not since it came in"
+        reserved = ", ".join(f"{n} for {b}" for b, n in lot.reserved.items() if n) or "none"
+        return f"Lot {lot.id}", [
+            ("form", lot.form),
+            ("date code, lot", f"{lot.date_code or '–'}, {lot.maker_lot or '–'}"),
+            ("counted", counted),
+            ("reserved", reserved),
+            ("came in", lot.received_at[:10]),
+        ]

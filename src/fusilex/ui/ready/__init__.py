@@ -1,0 +1,1 @@
+"""The pictures of Ready, one module each."""

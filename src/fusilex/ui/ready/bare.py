@@ -1,0 +1,220 @@
+"""Bare boards: counted and wiped, the finest copper pinned, and the etching bath for those who make their own."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from fusilex.bench import commands as c
+from fusilex.bench import typed
+from fusilex.bench.at_bare import copper_to_remove
+from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.commands import Refused
+from fusilex.bench.judge_ready import judge_bath
+from fusilex.bench.now import Now
+from fusilex.core.board.etching import SLOW_AT_G_PER_L
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.card import Card
+from fusilex.ui.desk import Desk
+from fusilex.ui.glyphs import judgement_mark, plain_text, progress_bar
+from fusilex.ui.keys import Key
+from fusilex.ui.theme import theme
+from fusilex.ui.view import View
+
+FOIL_UM, BATH_C = 35.0, 38.0
+
+
+class BathCard(Card):
+    """The bath: how much copper it holds, minutes to expect, the runs logged."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.celsius, self.foil_um = BATH_C, FOIL_UM
+        self.setFixedHeight(round(theme.base * 15))
+        self.setAccessibleName("Etching bath")
+
+    def draw(self, painter: QPainter) -> None:
+        bench = self.desk.bench
+        width = self.width() - 32.0
+        plain_text(painter, QRectF(16, 10, width, 26), "Making your own: the etching bath", "lead", "ink", True)
+        if "Etching" not in bench.state.cautions:
+            words = "N notes a bath, after its cautions are read. Boards from a maker need none of this."
+            plain_text(painter, QRectF(16, 14 + theme.base * 3, width, 60), words, "body", "soft")
+            return
+        y = 14 + theme.base * 3
+        for judged in judge_bath(bench, self.foil_um, self.celsius):
+            judgement_mark(painter, QPointF(24, y + 10), 6, judged.level)
+            plain_text(painter, QRectF(42, y, width * 0.5, 26), judged.headline, "body", "ink", True)
+            numbers = ", ".join(b.text() for b in judged.because)
+            plain_text(painter, QRectF(42, y + theme.base * 1.9, width - 30, 24), numbers or judged.do, "small", "soft")
+            y += theme.base * 4.0
+        if bath := bench.workshop.state.bath:
+            box = QRectF(self.width() - 250, 18, 230, 10)
+            progress_bar(
+                painter,
+                box,
+                bath["held_g"] / (bath["litres"] * SLOW_AT_G_PER_L),
+                theme.colour("brass_fill"),
+                theme.colour("hair"),
+            )
+            words = f"{bath['litres']:g} l, {self.foil_um:g} µm at {self.celsius:g} °C"
+            plain_text(
+                painter, QRectF(box.x(), 30, 230, 24), words, "small", "soft", False, Qt.AlignmentFlag.AlignRight
+            )
+
+
+class BareView(View):
+    name = "Bare boards"
+    cautions = "Bare boards"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        canvas = self.add_canvas()
+        canvas.layers = ("copper", "exposed")
+        canvas.overlays = [self._finest]
+        self.bath = BathCard(desk)
+        self.column.addWidget(canvas, 1)
+        self.column.addWidget(self.bath)
+
+    def refresh(self) -> None:
+        assert self.canvas
+        share = self.bench.views.coverage.get(self.canvas.side, 0.0)
+        self.canvas.caption = f"copper on {100 * share:.0f} % of the {self.canvas.side}"
+        self.canvas.update()
+        self.bath.update()
+
+    def _finest(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        finest = self.bench.views.finest
+        if finest is None:
+            return
+        spots = ((finest.width_at, f"track {finest.width_mm:.2f} mm"), (finest.gap_at, f"gap {finest.gap_mm:.2f} mm"))
+        for (x, y, side), words in spots:
+            if side != canvas.side:
+                continue
+            at = canvas.to_px(x, y)
+            painter.setPen(QPen(theme.colour("lit"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 11, 11)
+            left = at.x() > canvas.width() / 2
+            box = QRectF(at.x() - 200 if left else at.x() + 16, at.y() - 11, 184, 24)
+            plain_text(
+                painter,
+                box,
+                words,
+                "body",
+                "lit",
+                True,
+                Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft,
+            )
+
+    def now(self) -> Now:
+        unit = "panels" if self.bench.panel.count > 1 else "boards"
+        if not self.bench.state.bare:
+            return Now(
+                f"Count the bare {unit}",
+                f"{len(self.bench.state.panels)} are wanted. C when they are counted, wiped and handled by the edges.",
+            )
+        return Now(
+            "Bare boards are counted",
+            "Wipe with 99 % isopropyl and a lint-free cloth; from then on touch only edges.",
+            1.0,
+        )
+
+    def keys(self) -> list[Key]:
+        return [
+            Key(
+                "C",
+                "count them",
+                lambda _: self.desk.ask(
+                    "Panels counted (add: dirty, if not wiped yet)", self._counted, str(len(self.bench.state.panels))
+                ),
+            ),
+            Key(
+                "F",
+                "what a process has shown",
+                lambda _: self.desk.ask("Process and its finest track or gap, mm", self._shown),
+            ),
+            Key("N", "fresh bath", lambda _: self._bath()),
+            Key("E", "log an etch", lambda _: self._etch()),
+            Key(
+                "T",
+                "bath °C, copper µm",
+                lambda _: self.desk.ask(
+                    "Bath °C and copper µm", self._plan, f"{self.bath.celsius:g} {self.bath.foil_um:g}"
+                ),
+            ),
+        ]
+
+    def _counted(self, text: str) -> None:
+        digits = "".join(ch for ch in text if ch.isdigit())
+        if not digits:
+            self.desk.say(f"“{text}” is no count.")
+            return
+        self.desk.do(c.CountBare(int(digits), "dirty" not in text.lower()), "Counted.")
+
+    def _typed(self, parse: object, text: str, done: str) -> None:
+        try:
+            command = parse(text)  # type: ignore[operator]
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(command, done)
+
+    def _shown(self, text: str) -> None:
+        self._typed(typed.process, text, "Noted for every batch.")
+
+    def _read_etching(self) -> bool:
+        """Etching has cautions of its own, read at the first use."""
+        if "Etching" in self.bench.state.cautions:
+            return True
+        self.desk.say("")
+        words = "  ".join(CAUTIONS["Etching"])
+        self.desk.ask(f"{words}  Type yes when you have read it:", self._etching_read)
+        return False
+
+    def _etching_read(self, text: str) -> None:
+        if text.strip().lower() in ("yes", "y"):
+            self.desk.do(c.Acknowledge("Etching"), "Noted for this batch. N notes the bath.")
+
+    def _bath(self) -> None:
+        if self._read_etching():
+            self.desk.ask("Litres of fresh etchant", self._mixed, "0.5")
+
+    def _mixed(self, text: str) -> None:
+        try:
+            litres = float(text.replace(",", ".").removesuffix("l").strip())
+        except ValueError:
+            self.desk.say(f"“{text}” is no volume: type litres, for example 0.5.")
+            return
+        self.desk.do(c.MixBath(litres), f"A fresh bath of {litres:g} l.")
+
+    def _etch(self) -> None:
+        if self._read_etching():
+            self.desk.ask(
+                "Minutes until clear, bath °C, copper µm",
+                lambda t: self._typed(typed.etch_run, t, "Logged; the rate is corrected."),
+            )
+
+    def _plan(self, text: str) -> None:
+        found = [p for p in text.replace(",", ".").split() if p.replace(".", "", 1).isdigit()]
+        if len(found) != 2:
+            self.desk.say("Type bath °C and copper µm, for example 38 35.")
+            return
+        self.bath.celsius, self.bath.foil_um = map(float, found)
+        self.desk.say("")
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        finest = self.bench.views.finest
+        rows = (
+            [("narrowest track", f"{finest.width_mm:.3f} mm"), ("narrowest gap", f"{finest.gap_mm:.3f} mm")]
+            if finest
+            else []
+        )
+        return "Copper", [
+            *rows,
+            (
+                "to etch off a board",
+                f"{copper_to_remove(self.bench, self.bath.foil_um):.2f} g at {self.bath.foil_um:g} µm",
+            ),
+        ]

@@ -1,0 +1,287 @@
+"""The board large with findings pinned on it, and a wall of small tiles, one per file."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from fusilex.bench import commands as c
+from fusilex.bench import typed
+from fusilex.bench.at_ready import offered
+from fusilex.bench.commands import Refused
+from fusilex.bench.judge_ready import ready_findings
+from fusilex.core.board.fixes import Fix
+from fusilex.core.board.model import FileNote
+from fusilex.core.board.systematic import Correction
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.glyphs import judgement_mark, plain_text
+from fusilex.ui.keys import Key
+from fusilex.ui.theme import theme
+from fusilex.ui.view import View
+
+_WORDS = {
+    "copper": "copper",
+    "mask": "solder mask",
+    "paste": "paste",
+    "silk": "silk",
+    "outline": "outline",
+    "drill": "drill",
+    "placements": "placements",
+    "bom": "bill of materials",
+    "netlist": "netlist",
+    "other": "other",
+}
+_DRAWN = ("copper", "mask", "paste", "silk", "outline", "drill", "placements")
+_SURE = {"stated": "", "likely": "", "guessed": "guessed", "unknown": "", "chosen": "as you said"}
+
+
+class FileTile(QWidget):
+    """A file with its true thumbnail, what it was taken for, and how sure that is."""
+
+    def __init__(self, wall: FileWall, note: FileNote) -> None:
+        super().__init__(wall)
+        self.wall, self.desk, self.note = wall, wall.desk, note
+        self.setToolTip(f"{note.name}\n{note.because} ({note.sure})\n{note.size} bytes")
+        self.setAccessibleName(f"{note.name}: {note.role} {note.side or ''}, {note.sure}: {note.because}")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
+        lit = self.wall.chosen is not None and self.wall.tiles[self.wall.chosen] is self
+        painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 2 if lit else 1))
+        painter.setBrush(theme.colour("card"))
+        painter.drawRoundedRect(box, 5, 5)
+        thumb = QRectF(6, 6, box.height() * 1.15, box.height() - 12)
+        self._thumbnail(painter, thumb)
+        text = QRectF(thumb.right() + 8, 5, box.width() - thumb.right() - 12, box.height())
+        unused = "not used" if self.note.because.startswith("none") else self.note.because
+        role = (
+            unused
+            if self.note.role == "other"
+            else _WORDS[self.note.role] + (f", {self.note.side}" if self.note.side else "")
+        )
+        bold = QFontMetricsF(theme.font("small", True))
+        plain_text(
+            painter, text, bold.elidedText(role, Qt.TextElideMode.ElideRight, text.width()), "small", "ink", True
+        )
+        metrics = QFontMetricsF(theme.font("tiny"))
+        low = QRectF(text.x(), box.height() - metrics.height() - 5, text.width() + 8, 30)
+        sure = _SURE[self.note.sure]
+        room = text.width() - (metrics.horizontalAdvance(sure) + 18 if sure else 0)
+        plain_text(painter, low, metrics.elidedText(self.note.name, Qt.TextElideMode.ElideMiddle, room), "tiny", "soft")
+        if sure:
+            at = box.right() - metrics.horizontalAdvance(sure) - 6
+            plain_text(
+                painter, QRectF(at, low.y(), 120, 30), sure, "tiny", "care" if sure == "guessed" else "soft", True
+            )
+
+    def _thumbnail(self, painter: QPainter, box: QRectF) -> None:
+        design = self.desk.bench.design
+        what = {"copper": "copper", "mask": "exposed", "paste": "paste", "silk": "silk"}.get(self.note.role)
+        x0, y0, x1, y1 = design.outline.bounds
+        scale = min(box.width() / (x1 - x0), box.height() / (y1 - y0))
+        if self.note.role not in _DRAWN:
+            painter.setPen(QPen(theme.colour("soft"), 1.5))
+            for i in range(4):
+                y = box.top() + (i + 0.7) * box.height() / 4.6
+                painter.drawLine(QPointF(box.left() + 6, y), QPointF(box.right() - (14 if i % 2 else 6), y))
+            return
+        painter.save()
+        painter.translate(box.center())
+        painter.scale(-scale if self.note.side == "bottom" else scale, -scale)
+        painter.translate(-(x0 + x1) / 2, -(y0 + y1) / 2)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.colour("board"))
+        self.desk.art.draw(painter, "substrate", "top")
+        painter.setBrush(theme.colour({"copper": "brass_fill", "exposed": "gold"}.get(what or "", "paste")))
+        if what and self.note.side:
+            self.desk.art.draw(painter, what, self.note.side)
+        elif self.note.role == "drill":
+            for hole in design.holes:
+                painter.drawEllipse(QPointF(hole.x, hole.y), max(0.5, hole.diameter / 2), max(0.5, hole.diameter / 2))
+        elif self.note.role == "placements":
+            for part in design.parts:
+                painter.drawRect(QRectF(part.x - 0.5, part.y - 0.5, 1.0, 1.0))
+        painter.restore()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.wall.choose(self.wall.tiles.index(self))
+
+
+class FileWall(QWidget):
+    """Tiles in as many columns as fit; one may be chosen with the arrows."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        order = list(_WORDS)
+        notes = sorted(desk.bench.design.files, key=lambda n: (order.index(n.role), n.side != "top", n.name))
+        self.chosen: int | None = None
+        self.tiles = [FileTile(self, note) for note in notes]
+        self.setFixedHeight(round(theme.base * 20))
+
+    def _columns(self) -> int:
+        return max(2, self.width() // round(theme.base * 17))
+
+    def resizeEvent(self, event: object) -> None:
+        columns = self._columns()
+        rows = -(-len(self.tiles) // columns)
+        width, height = self.width() / columns, self.height() / max(1, rows)
+        for i, tile in enumerate(self.tiles):
+            tile.setGeometry(
+                round(i % columns * width), round(i // columns * height), round(width) - 6, round(height) - 6
+            )
+
+    def choose(self, index: int | None) -> None:
+        self.chosen = index
+        self.desk.changed.emit()
+        for tile in self.tiles:
+            tile.update()
+
+    def step(self, key: str) -> None:
+        by = {"Left": -1, "Right": 1, "Up": -self._columns(), "Down": self._columns()}[key]
+        wanted = 0 if self.chosen is None else self.chosen + by
+        if 0 <= wanted < len(self.tiles):
+            self.choose(wanted)
+
+    @property
+    def note(self) -> FileNote | None:
+        return None if self.chosen is None else self.tiles[self.chosen].note
+
+
+class BoardView(View):
+    name = "Board"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        canvas = self.add_canvas()
+        canvas.fitted = lambda cell: [p for p in self.bench.design.parts if p.fitted]
+        canvas.overlays = [self._before_and_after, self._pins]
+        self.wall = FileWall(desk)
+        self.column.addWidget(canvas, 1)
+        self.column.addWidget(self.wall)
+
+    def refresh(self) -> None:
+        assert self.canvas
+        parts = sum(p.fitted for p in self.bench.design.parts)
+        x0, y0, x1, y1 = self.bench.design.outline.bounds
+        self.canvas.caption = (
+            f"{self.bench.state.opened['design']}    {x1 - x0:.1f} × {y1 - y0:.1f} mm    {parts} parts"
+        )
+        self.canvas.footer = "red: as listed, pale: after the fix" if self._correction() else ""
+        self.canvas.update()
+
+    @property
+    def fix(self) -> Fix | None:
+        """The fix that goes with the judgement in hand."""
+        judgement = self.desk.judgement
+        return offered(self.bench).get(judgement.key) if judgement else None
+
+    def _correction(self) -> Fix | None:
+        fix = self.fix
+        return fix if fix is not None and fix.kind == "transform" else None
+
+    def _before_and_after(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        """Where the list puts each part, and where the offered correction would."""
+        fix = self._correction()
+        if fix is None:
+            return
+        correction = Correction(**fix.with_["correction"])
+        listed = [p for p in self.bench.design.placements if p.side == canvas.side and p.side in fix.with_["sides"]]
+        if not listed:
+            return
+        for p, (x, y) in zip(listed, correction.apply([(p.x, p.y) for p in listed]), strict=True):
+            before, after = canvas.to_px(p.x, p.y), canvas.to_px(float(x), float(y))
+            painter.setPen(QPen(theme.colour("lit", 90), 1))
+            painter.drawLine(before, after)
+            painter.setPen(QPen(theme.colour("stop"), 2))
+            painter.drawLine(before + QPointF(-4, -4), before + QPointF(4, 4))
+            painter.drawLine(before + QPointF(-4, 4), before + QPointF(4, -4))
+            painter.setPen(QPen(theme.colour("lit"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(after, 5, 5)
+
+    def _pins(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        """Findings pinned on the board with leader lines."""
+        findings = [f for f in ready_findings(self.bench.design)[0] if f.x is not None and f.y is not None]
+        painter.setFont(theme.font("small", bold=True))
+        metrics = QFontMetricsF(theme.font("small", bold=True))
+        for i, finding in enumerate(findings[:12]):
+            assert finding.x is not None and finding.y is not None
+            at = canvas.to_px(finding.x, finding.y)
+            label = QPointF(24, 52 + i * 26)
+            words = f"{finding.ref} {finding.kind}"
+            plate = QRectF(label.x() - 12, label.y() - 12, metrics.horizontalAdvance(words) + 34, 24)
+            painter.setPen(QPen(theme.colour("lit"), 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawLine(QPointF(plate.right(), label.y()), at)
+            painter.drawEllipse(at, 9, 9)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("card"))
+            painter.drawRoundedRect(plate, 5, 5)
+            judgement_mark(painter, label, 6, finding.level)
+            painter.setPen(theme.colour("ink"))
+            painter.drawText(plate.adjusted(26, 0, 0, 0), int(Qt.AlignmentFlag.AlignVCenter), words)
+        part = self.bench.design.part_by_ref.get(canvas.selected or "")
+        if part is not None and part.side == canvas.side:
+            canvas.outline_part(painter, part)
+
+    def keys(self) -> list[Key]:
+        keys = [Key("Space", "accept the files", lambda _: self._accept())]
+        if self.fix:
+            keys.append(Key("A", "apply the fix", lambda _: self._apply()))
+        if self.bench.state.fixes:
+            keys.append(Key("D", "withdraw a fix", lambda _: self._withdraw()))
+        keys.append(Key("Left Right Up Down", "choose a file", self.wall.step))
+        if self.wall.note is not None:
+            keys.append(Key("R", "take it for something else", lambda _: self._reassign()))
+        return keys
+
+    def _accept(self) -> None:
+        if self.desk.do(c.AcceptFiles(), "Files accepted."):
+            self.desk.go("Kit")
+
+    def _apply(self) -> None:
+        if fix := self.fix:
+            self.desk.do(c.ApplyFix(fix), f"Applied: {fix.words}. Your files stay as they are.")
+
+    def _withdraw(self) -> None:
+        fix = self.bench.fixes[-1]
+        self.desk.do(c.WithdrawFix(fix), f"Withdrawn: {fix.words}.")
+
+    def _reassign(self) -> None:
+        if note := self.wall.note:
+            given = f"{note.role} {note.side or ''}".strip() if note.role != "other" else ""
+            self.desk.ask(f"{note.name} is", lambda text: self._reassigned(note.name, text), given)
+
+    def _reassigned(self, file: str, text: str) -> None:
+        try:
+            command = typed.role(file, text)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(
+            command, f"{file}: {command.role} {command.side or ''}".strip() + ". Remembered for files of that ending."
+        )
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        design, panel, note = self.bench.design, self.bench.panel, self.wall.note
+        if note is not None:
+            rows = [
+                ("taken for", f"{_WORDS[note.role]} {note.side or ''}".strip()),
+                ("how sure", note.sure),
+                ("why", note.because),
+            ]
+            return note.name, [*rows, ("size", f"{note.size / 1024:.0f} kB")]
+        rows = [("files", str(len(design.files))), ("pads", str(len(design.pads))), ("holes", str(len(design.holes)))]
+        if fixes := self.bench.state.fixes:
+            rows.append(
+                ("fixes", fixes[-1]["words"] if len(fixes) == 1 else f"{len(fixes)}, last: {fixes[-1]['words']}")
+            )
+        return "This design", [
+            *rows,
+            ("panel", f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm"),
+        ]

@@ -1,0 +1,51 @@
+"""What could be better next time: a short list for the designer."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fusilex.bench.now import Now
+from fusilex.formats.csv_out import suggestions_csv
+from fusilex.ui.desk import Desk
+from fusilex.ui.keys import Key
+from fusilex.ui.rows import Column, Rows
+from fusilex.ui.view import View
+
+
+class NextTimeView(View):
+    name = "Next time"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.table = Rows(
+            "For the designer", [Column("better", 3), Column("because now", 4)], "Nothing to ask of the designer."
+        )
+        self.column.addWidget(self.table, 1)
+
+    def refresh(self) -> None:
+        self.table.show_rows([(s.text, s.why) for s in self.bench.views.suggestions])
+
+    def now(self) -> Now:
+        count = len(self.bench.views.suggestions)
+        return Now(
+            f"{count} things for next time" if count else "Nothing to ask for",
+            "E writes the list for the designer." if count else "",
+        )
+
+    def keys(self) -> list[Key]:
+        return [
+            Key(
+                "E",
+                "write the list",
+                lambda _: self.desk.save_file("List for the designer", "next-time.csv", self._save),
+            ),
+            Key("Up Down", "read on", lambda key: self.table.move(1 if key == "Down" else -1)),
+        ]
+
+    def _save(self, name: str) -> None:
+        try:
+            Path(name).write_text(suggestions_csv(self.bench.views.suggestions), encoding="utf-8")
+        except OSError as error:
+            self.desk.say(f"{Path(name).name} cannot be written: {error.strerror}.")
+            return
+        self.desk.say(f"Written to {Path(name).name}.")

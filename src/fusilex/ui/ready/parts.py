@@ -1,0 +1,109 @@
+"""Every body of the design: size, height, mass, terminations, and where the numbers come from."""
+
+from __future__ import annotations
+
+from fusilex.bench import typed
+from fusilex.bench.commands import Refused
+from fusilex.core.board.model import Part
+from fusilex.core.board.packages import pattern_of
+from fusilex.core.judgement import Level
+from fusilex.ui.desk import Desk
+from fusilex.ui.keys import Key
+from fusilex.ui.rows import Column, Rows
+from fusilex.ui.view import View
+
+_MASS_FROM = {"typical": "typical", "volume": "estimate", "workshop": "measured here"}
+
+
+class PartsView(View):
+    name = "Bodies"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        columns = [
+            Column("body", 2.6),
+            Column("parts", 0.6, True),
+            Column("mm, height", 2.1),
+            Column("mass mg", 0.9, True),
+            Column("mass is", 1.2),
+            Column("pads", 1.9),
+            Column("mark", 0.9),
+        ]
+        self.table = Rows("Bodies of this design", columns, "No parts yet.")
+        self.table.picked.connect(lambda _: desk.changed.emit())
+        self.column.addWidget(self.table, 1)
+
+    def _groups(self) -> list[list[Part]]:
+        groups: dict[str, list[Part]] = {}
+        for part in self.bench.design.parts:
+            if part.fitted:
+                groups.setdefault(part.body.code, []).append(part)
+        return sorted(groups.values(), key=lambda g: (g[0].body.known, -g[0].body.mass_mg))
+
+    def refresh(self) -> None:
+        rows, marks = [], []
+        for group in self._groups():
+            body, part = group[0].body, group[0]
+            pads = pattern_of(part.pads, (part.x, part.y), part.turn, part.side).words if part.pads else "none"
+            long, wide = max(body.size_x, body.size_y), min(body.size_x, body.size_y)
+            size = f"{long:.3g} × {wide:.3g}, {body.height:.3g} high"
+            mark = (
+                "pin 1"
+                if body.family in ("ic", "transistor", "connector")
+                else "cathode"
+                if body.family in ("diode", "led")
+                else "plus"
+                if body.polarised
+                else "none"
+            )
+            rows.append(
+                (
+                    body.code or "no name",
+                    str(len(group)),
+                    size,
+                    f"{body.mass_mg:.3g}",
+                    _MASS_FROM[body.mass_from],
+                    pads,
+                    mark,
+                )
+            )
+            marks.append(Level.CARE if not body.known else None)
+        self.table.show_rows(rows, marks)
+
+    @property
+    def group(self) -> list[Part] | None:
+        groups = self._groups()
+        return groups[self.table.chosen] if groups else None
+
+    def keys(self) -> list[Key]:
+        return [
+            Key("E", "correct size and mass", lambda _: self._edit()),
+            Key("Up Down", "choose a body", lambda key: self.table.move(1 if key == "Down" else -1)),
+        ]
+
+    def _edit(self) -> None:
+        if group := self.group:
+            body = group[0].body
+            given = f"{body.size_x:.3g} x {body.size_y:.3g} x {body.height:.3g} mm {body.mass_mg:.4g} mg"
+            self.desk.ask(f"{body.code} measures", lambda text: self._edited(body.code, text), given)
+
+    def _edited(self, code: str, text: str) -> None:
+        try:
+            command = typed.body(code, text)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(command, f"{code}: kept for every batch of this workshop.")
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        group = self.group
+        if not group:
+            return "", []
+        refs = ", ".join(p.ref for p in group[:8]) + (" …" if len(group) > 8 else "")
+        body = group[0].body
+        return body.code, [
+            ("for", refs),
+            ("in the catalogue", "yes" if body.known else "no, size guessed"),
+            ("kind", body.family),
+            ("mounted", {"smd": "on pads", "tht": "in holes"}.get(body.mount, body.mount)),
+        ]

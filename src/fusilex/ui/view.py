@@ -1,0 +1,150 @@
+"""A station with several pictures: tabs above them, Tab to go to the next."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+
+from fusilex.bench.commands import Acknowledge
+from fusilex.bench.now import Now, now
+from fusilex.bench.session import Bench
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.keys import Key
+from fusilex.ui.station import Station
+from fusilex.ui.theme import GAP, theme
+
+
+class View(QWidget):
+    """One picture of a station, with its own keys, facts and, where it has one, its own next thing to do.
+
+    `cautions` names an entry of the cautions that is to be read before the view's keys work.
+    """
+
+    name = ""
+    cautions = ""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.canvas: BoardCanvas | None = None
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(GAP)
+
+    @property
+    def bench(self) -> Bench:
+        return self.desk.bench
+
+    def add_canvas(self) -> BoardCanvas:
+        self.canvas = BoardCanvas()
+        self.canvas.show_design(self.bench.design, self.desk.art, self.bench.panel)
+        return self.canvas
+
+    def refresh(self) -> None:
+        self.update()
+
+    def now(self) -> Now | None:
+        """What to do here, None for the station's own."""
+        return None
+
+    def keys(self) -> list[Key]:
+        return []
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        return "", []
+
+
+class Tabs(QWidget):
+    """Names of the views; the one in view is underlined in brass."""
+
+    chosen = pyqtSignal(int)
+
+    def __init__(self, names: list[str]) -> None:
+        super().__init__()
+        self.names, self.current = names, 0
+        self._boxes: list[QRectF] = []
+        self.setFixedHeight(round(theme.base * 2.7))
+        self.setAccessibleName("Views: " + ", ".join(names))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        x = 4.0
+        self._boxes = []
+        for i, name in enumerate(self.names):
+            lit = i == self.current
+            width = QFontMetricsF(theme.font("body", True)).horizontalAdvance(name)
+            box = QRectF(x, 0, width + 4, self.height())
+            painter.setFont(theme.font("body", lit))
+            painter.setPen(theme.colour("ink" if lit else "soft"))
+            painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), name)
+            if lit:
+                painter.setPen(QPen(theme.colour("brass"), 3))
+                painter.drawLine(box.bottomLeft(), box.bottomRight())
+            self._boxes.append(box)
+            x += width + 26
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        for i, box in enumerate(self._boxes):
+            if event and box.contains(event.position()):
+                self.chosen.emit(i)
+
+
+class ViewedStation(Station):
+    """Subclasses name their views; each is built when first seen."""
+
+    view_classes: tuple[type[View], ...] = ()
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.tabs = Tabs([v.name for v in self.view_classes])
+        self.tabs.chosen.connect(self.show_view)
+        self.stack = QStackedWidget()
+        self.column.addWidget(self.tabs)
+        self.column.addWidget(self.stack, 1)
+        self._built: dict[int, View] = {}
+        self.take(0)
+
+    @property
+    def view(self) -> View:
+        return self._built[self.tabs.current]
+
+    def take(self, index: int) -> None:
+        """Bring a view to the front, built at its first visit."""
+        if index not in self._built:
+            self._built[index] = self.view_classes[index](self.desk)
+            self.stack.addWidget(self._built[index])
+        self.tabs.current = index
+        self.stack.setCurrentWidget(self._built[index])
+        self.canvas = self._built[index].canvas
+        self.tabs.update()
+
+    def show_view(self, index: int) -> None:
+        self.take(index % len(self.view_classes))
+        self.desk.say("")
+
+    def _unread(self) -> bool:
+        return bool(self.view.cautions) and self.view.cautions not in self.bench.state.cautions
+
+    def refresh(self) -> None:
+        self.view.refresh()
+
+    def now(self) -> Now:
+        if self._unread():
+            return now(self.bench, self.view.cautions)
+        return self.view.now() or super().now()
+
+    def keys(self) -> list[Key]:
+        own = [Key("Space", "read", lambda _: self._read())] if self._unread() else self.view.keys()
+        return [
+            *own,
+            Key("Tab", "next view", lambda _: self.show_view(self.tabs.current + 1)),
+            Key("Shift+Tab", "", lambda _: self.show_view(self.tabs.current - 1)),
+        ]
+
+    def _read(self) -> None:
+        self.desk.do(Acknowledge(self.view.cautions), "Noted for this batch.")
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        return self.view.facts()
