@@ -23,7 +23,7 @@ def judge_kit(bench: Bench) -> list[Judgement]:
     found = _bags(bench) + _moisture(bench) + _programmes(bench) + judge_stock(lines, counts)
     waiting = [x for x in lines if x.key not in state.bins]
     if waiting and bench.workshop.state.lots:
-        found += judge_cover(waiting, {x.key: bench.stock.have(x) for x in waiting})
+        found += judge_cover(waiting, {x.key: bench.stock.have(x) for x in waiting if bench.stock.lots_for(x)})
     return found + look_alikes(lines) + _strap(bench)
 
 

@@ -66,7 +66,7 @@ def _ready(bench: Bench) -> Now:
     cares = sum(j.level is Level.CARE for j in judgements(bench, "Ready"))
     return Now(
         "Accept the files",
-        f"Space when the board is what you mean to build.{f' Read the {cares} care first.' if cares else ''}",
+        f"Space when the board is what you mean to build.{'' if not cares else ' Read the care first.' if cares == 1 else f' Read the {cares} cares first.'}",
     )
 
 

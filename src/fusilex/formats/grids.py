@@ -18,11 +18,14 @@ MOST_ROWS = 200_000
 
 @dataclass(frozen=True)
 class Grid:
-    """Rows of cells with the line (or spreadsheet row) each stands on. `how` says how the cells were told apart."""
+    """Rows of cells with the line (or spreadsheet row) each stands on. `how` says how the cells were told apart,
+    `above` is text before the first row that is no part of the table.
+    """
 
     how: str
     rows: tuple[tuple[str, ...], ...]
     lines: tuple[int, ...]
+    above: str = ""
 
 
 def is_spreadsheet(data: bytes) -> bool:
@@ -103,7 +106,7 @@ def _fixed(text: str) -> Grid | None:
         if not re.fullmatch(r"[\s\-=_+]*", line):
             rows.append(tuple(line[a:b].strip() for a, b in zip(edges, ends, strict=True)))
             numbers.append(number)
-    return Grid("fixed columns", tuple(rows), tuple(numbers))
+    return Grid("fixed columns", tuple(rows), tuple(numbers), " ".join(lines[:start]))
 
 
 def _longest_block(lines: list[str]) -> tuple[int, int]:

@@ -35,14 +35,14 @@ class Guess:
 _X2 = re.compile(rb"TF\.FileFunction,([^*\n]+)")
 _WORDS = [  # role, side, pattern over the name with separators as spaces
     ("paste", r"paste|stencil|cream|\bspt\b|\bspb\b|pasten?maske"),
-    ("mask", r"mask|resist|solder ?stop|stop ?lack|l[öo]tstopp?|\bsmt\b|\bsmb\b"),
-    ("silk", r"silk|legend|overlay|ident|screen|best[üu]ckungsdruck|\bsst\b|\bssb\b"),
+    ("mask", r"mask|resist|solder ?stop|stop ?lack|l(?:ö|oe|o)tstopp?|\bsmt\b|\bsmb\b"),
+    ("silk", r"silk|legend|overlay|ident|screen|best(?:ü|ue|u)ckungsdruck|\bsst\b|\bssb\b"),
     ("outline", r"outline|profile|edge|contour|border|umriss|kontur|board ?shape|dimension|keep ?out|mechanical"),
     ("copper", r"copper|\bcu\b|kupfer|signal|layer|tracks?|metal|etch|conductors?"),
 ]
-_BOTTOM = r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|r[üu]ck|secondary|\b(?:smb|ssb|spb)\b"
+_BOTTOM = r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\b(?:smb|ssb|spb)\b"
 _TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\b(?:smt|sst|spt)\b"
-_INNER = r"\binner|\bin ?\d|\bmid ?\d|innen|\bl[3-9]\b"
+_INNER = r" inner| in ?\d| mid ?\d|innen| l[3-9] "
 _LETTERS = {  # the old two-letter habit: side, then what it is
     "gtl": ("copper", "top"),
     "gbl": ("copper", "bottom"),
@@ -150,9 +150,9 @@ def _table(name: str, data: bytes) -> Guess:
             return Guess("other", "other", None, "not text", UNKNOWN)
         return Guess("other", "other", None, f"{problem.expected}: {problem.found}", UNKNOWN)
     words_of_name = re.sub(r"[^A-Za-z0-9]+", " ", name)
-    if re.search(r"\bbom\b|bill.?of.?materials|parts?.?list|st[üu]ckliste", words_of_name, re.I):
+    if re.search(r"\bbom\b|bill.?of.?materials|parts?.?list|st(?:ü|ue|u)ckliste", words_of_name, re.I):
         return Guess("bom", "bom", None, "its name", GUESSED)
-    if re.search(r"placement|pick|centroid|\bpos\b|\bxy\b|best[üu]ckung", words_of_name, re.I):
+    if re.search(r"placement|pick|centroid|\bpos\b|\bxy\b|best(?:ü|ue|u)ckung", words_of_name, re.I):
         return Guess("placements", "placements", None, "its name", GUESSED)
     return nothing
 

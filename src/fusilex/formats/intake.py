@@ -173,16 +173,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     _settle_unknown(guesses, images, holes, placements)
     remarks = [
         *lists.remarks,
-        *(
-            Remark(
-                "ready.guessed",
-                file,
-                f"{file} is taken for {_role_words(g)}: {g.because}",
-                "Look at its tile; R takes it for something else.",
-            )
-            for file, g in guesses.items()
-            if g.sure == GUESSED and g.kind == "gerber"
-        ),
+        *_guessed({f: g for f, g in guesses.items() if g.sure == GUESSED and g.kind == "gerber"}),
     ]
     layers = _merged([x for x in images.values() if x.role != "other"])
     _demand_layers(name, layers, list(files))
@@ -215,6 +206,17 @@ def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:
     return Guess(
         "components" if guess.kind == "components" and kind == "placements" else kind, *role, "as you said", CHOSEN
     )
+
+
+def _guessed(guesses: Mapping[str, Guess]) -> list[Remark]:
+    """One remark for a layer or two that were guessed, one for all when there are more."""
+    do = "Look at the tiles with a diamond; R takes a file for something else."
+    if len(guesses) > 2:
+        words = ", ".join(f"{f} {_role_words(g).replace(',', '')}" for f, g in guesses.items())
+        return [Remark("ready.guessed", "layers", f"{len(guesses)} layers are told by their shapes alone: {words}", do)]
+    return [
+        Remark("ready.guessed", f, f"{f} is taken for {_role_words(g)}: {g.because}", do) for f, g in guesses.items()
+    ]
 
 
 def _role_words(guess: Guess) -> str:

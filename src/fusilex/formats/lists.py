@@ -16,7 +16,7 @@ _REF = (
     r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
     r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referencias?|riferimenti?o?|positionsnummer"
 )
-_VALUE = r"values?|val|comments?|description value|wert|valeur|valor|valore|waarde|part value"
+_VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
 _BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|device|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
 _UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch|thou)[\)\]]?)?"
 _PLACE = r"(?:(?:mid|cent(?:er|re)|pos|position|measured|placement|ref|loc|location|coord|pad|body) ?)?"

@@ -190,7 +190,7 @@ def _table(
             or not any(column < len(row) and row[column].strip() for row in seen)
         )
         sure[f] = SURE if picked and f in picked else (SURE if agrees else LIKELY) if f in worded else GUESS
-    above = " ".join(cell for row in grid.rows[:first] for cell in row)
+    above = " ".join([grid.above, *(cell for row in grid.rows[:first] for cell in row)])
     stated = re.search(
         r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*|mils?|inch(?:es)?|thou)\b",
         above,

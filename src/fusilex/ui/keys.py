@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen, QResizeEvent
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.ui.glyphs import key_cap
@@ -36,33 +36,54 @@ def key_name(event: QKeyEvent) -> str:
 
 
 class KeyStrip(QWidget):
-    """The strip at the bottom."""
+    """The strip at the bottom: one row, or two where a station has many keys."""
 
     def __init__(self) -> None:
         super().__init__()
         self.shown: list[Key] = []
-        self.setFixedHeight(round(theme.base * 4.2))
+        self._row = round(theme.base * 3.4)
+        self._fit()
 
     def show_keys(self, keys: list[Key]) -> None:
         self.shown = [k for k in keys if k.label]
         self.setAccessibleName("Keys: " + ", ".join(f"{k.keys} {k.label}" for k in self.shown))
+        self._fit()
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._fit()
+
+    def _fit(self) -> None:
+        rows = 1 + max((row for _, row, _ in self._places()), default=0)
+        self.setFixedHeight(round(theme.base * 0.8) + rows * self._row)
+
+    def _places(self) -> list[tuple[Key, int, float]]:
+        """Key, row and x of all that fits two rows; why and menu keep their place at the right of the first."""
+        last = [key for key in self.shown if key.keys in ALWAYS]
+        edge = self.width() - 14.0
+        places: list[tuple[Key, int, float]] = []
+        for key in reversed(last):
+            edge -= self._width(key)
+            places.append((key, 0, edge))
+        x, row, end = 18.0, 0, edge
+        for key in self.shown:
+            if key in last:
+                continue
+            width = self._width(key)
+            if x + width > end and row == 0:
+                x, row, end = 18.0, 1, self.width() - 14.0
+            if x + width <= end:
+                places.append((key, row, x))
+                x += width
+        return places
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(theme.colour("hair"), 1))
         painter.drawLine(0, 0, self.width(), 0)
-        last = [key for key in self.shown if key.keys in ALWAYS]
-        edge = self.width() - 14.0
-        for key in reversed(last):  # why and menu keep their place at the right, however narrow the window
-            edge -= self._width(key)
-            self._draw(painter, key, edge)
-        x = 18.0
-        for key in self.shown:
-            if key not in last and x + self._width(key) <= edge:
-                self._draw(painter, key, x)
-                x += self._width(key)
+        for key, row, x in self._places():
+            self._draw(painter, key, x, theme.base * 0.4 + (row + 0.5) * self._row)
 
     def _caps(self, key: Key) -> list[str]:
         names = key.keys.split(" ")
@@ -73,13 +94,14 @@ class KeyStrip(QWidget):
         caps = sum(max(metrics.horizontalAdvance(c) + 14, metrics.height() + 4) + 4 for c in self._caps(key))
         return caps + metrics.horizontalAdvance(key.label) + 20
 
-    def _draw(self, painter: QPainter, key: Key, x: float) -> None:
-        middle = self.height() / 2
+    def _draw(self, painter: QPainter, key: Key, x: float, middle: float) -> None:
         for cap in self._caps(key):
             x = key_cap(painter, x, middle, cap) + 4
         painter.setFont(theme.font("small"))
         painter.setPen(theme.colour("soft"))
-        painter.drawText(QRectF(x + 2, 0, 400, self.height()), Qt.AlignmentFlag.AlignVCenter, key.label)
+        painter.drawText(
+            QRectF(x + 2, middle - self._row / 2, 400, self._row), Qt.AlignmentFlag.AlignVCenter, key.label
+        )
 
 
 def _cap(name: str) -> str:

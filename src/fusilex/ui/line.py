@@ -44,7 +44,7 @@ class Line(QWidget):
         return [sum(a > order[name] for a in at) / max(1, len(at)) for name in STATIONS]
 
     def _x(self, index: int) -> float:
-        margin = self.width() / (2.4 * len(STATIONS))
+        margin = max(self.width() / (2.4 * len(STATIONS)), theme.base * 5.8)
         return margin + index * (self.width() - 2 * margin) / (len(STATIONS) - 1)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -77,7 +77,8 @@ class Line(QWidget):
                 Qt.AlignmentFlag.AlignCenter,
                 str(count),
             )
-        box = QRectF(at.x() - 60, at.y() + 17, 120, theme.base * 2)
+        room = theme.base * 14
+        box = QRectF(at.x() - room / 2, at.y() + 17, room, theme.base * 2)
         painter.setFont(theme.font("body", bold=here))
         painter.setPen(theme.colour("ink" if here or count else "soft"))
         painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, name)

@@ -190,10 +190,14 @@ class Window(QMainWindow):
     # keys
 
     def keys(self) -> list[Key]:
-        """Keys that work now: the station's first, then those that work everywhere."""
+        """Keys that work now: the station's first, then those that work everywhere, as far as the station leaves them free."""
+        own = self.station.keys()
+        taken = {name for key in own for name in key.keys.split(" ")}
+        return [*own, *(key for key in self._everywhere() if key.keys not in taken)]
+
+    def _everywhere(self) -> list[Key]:
         canvas = self.station.canvas
         return [
-            *self.station.keys(),
             Key("[ ]", "board", lambda key: self._step_board(1 if key == "]" else -1)),
             Key("N", "next board here", lambda _: self._next_here()),
             Key("/", "find part", lambda _: self._find()) if canvas else Key("/", "", lambda _: None),

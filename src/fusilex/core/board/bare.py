@@ -96,7 +96,8 @@ def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> l
             )
         ]
     found = []
-    for name, limit in shown:
+    able = [(name, limit) for name, limit in shown if finest.mm >= limit - 1e-6]
+    for name, limit in able[:1] or shown:  # one process that manages is enough
         level = Level.GO if finest.mm >= limit - 1e-6 else Level.CARE if finest.mm >= 0.8 * limit else Level.STOP
         words = {Level.GO: "within", Level.CARE: "a little finer than", Level.STOP: "much finer than"}[level]
         found.append(

@@ -28,12 +28,22 @@ def join(design: Design) -> Design:
     by_ref: dict[str, list[Pad]] = defaultdict(list)
     for pad in pads:
         by_ref[pad.ref].append(pad)
-    lines = {ref: line for line in reversed(design.bom) for ref in line.refs}
+    lines = lines_by_ref(design)
     parts = tuple(
         _part(design, placement, lines.get(placement.ref), tuple(by_ref.get(placement.ref, ())))
         for placement in _first_of_each(design.placements)
     )
     return replace(design, pads=pads, parts=parts)
+
+
+def lines_by_ref(design: Design) -> dict[str, BomLine]:
+    """The line of the bill of materials that names a part, the first where several do."""
+    return {ref: line for line in reversed(design.bom) for ref in line.refs}
+
+
+def _body_text(placement: Placement, line: BomLine | None) -> str:
+    """What the lists call a part's body: the placement list first."""
+    return placement.body or (line.body if line else "")
 
 
 def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tuple[Pad, ...]]:
@@ -126,8 +136,7 @@ def _first_of_each(placements: tuple[Placement, ...]) -> list[Placement]:
 
 
 def _part(design: Design, placement: Placement, line: BomLine | None, pads: tuple[Pad, ...]) -> Part:
-    text = placement.body or (line.body if line else "")
-    body = design.catalogue.body(text, placement.ref)
+    body = design.catalogue.body(_body_text(placement, line), placement.ref)
     if not body.known and pads:
         body = body_on_pads(body, pads, placement)
     if any(p.drill > 0 for p in pads) and body.mount == "smd":
@@ -225,6 +234,7 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
 
     Pins count from 1 in the order drawn.
     """
+    lines = lines_by_ref(design)
     found: list[Pad] = []
     for layer in _copper(design):
         side = layer.side or "top"
@@ -233,7 +243,7 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
         if not placed or not len(chosen):
             continue
         at = np.array([[p.x, p.y] for p in placed])
-        bodies = [design.catalogue.body(p.body, p.ref) for p in placed]
+        bodies = [design.catalogue.body(_body_text(p, lines.get(p.ref)), p.ref) for p in placed]
         reach = np.array([0.75 * max(b.size_x, b.size_y) + 1.0 for b in bodies])
         middles = shapely.get_coordinates(shapely.centroid(layer.polygons[chosen]))
         distance = np.hypot(*(middles[:, None, :] - at[None, :, :]).transpose(2, 0, 1)) / reach

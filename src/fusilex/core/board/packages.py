@@ -45,10 +45,11 @@ def pattern_of(pads: Sequence[Pad], at: tuple[float, float], turn: float, side: 
     span = np.ptp(corners, axis=0)
     middles = board_to_part((boxes[:, :2] + boxes[:, 2:]) / 2, at, turn, side)
     between = np.ptp(middles, axis=0)
-    gaps = np.hypot(*(middles[:, None] - middles[None]).transpose(2, 0, 1)) + np.eye(len(pads)) * 1e9
-    pitch = float(gaps.min()) if len(pads) > 1 else 0.0
+    gaps = np.hypot(*(middles[:, None] - middles[None]).transpose(2, 0, 1))
+    gaps[gaps < 1e-3] = np.inf  # a lead's pads on both sides are one
+    pitch = float(gaps.min()) if np.isfinite(gaps).any() else 0.0
     (width, height), (wide, high) = span.tolist(), between.tolist()
-    return Pattern(len(pads), width, height, wide, high, pitch, any(p.drill > 0 for p in pads))
+    return Pattern(len({p.pin for p in pads}), width, height, wide, high, pitch, any(p.drill > 0 for p in pads))
 
 
 def body_on_pads(body: Body, pads: Sequence[Pad], placement: Placement) -> Body:

@@ -128,7 +128,7 @@ def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...
     bottom = " as seen from below" if sides == ("bottom",) and fit.correction.mirror else ""
     return Finding(
         "systematic",
-        where,
+        f"{where} placements",
         "placements",
         f"The {where} placements are off as a whole: {words}{bottom}",
         because=(

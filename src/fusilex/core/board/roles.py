@@ -57,10 +57,7 @@ def guess_roles(
         g.side: copper[n] for n, g in found.items() if g.role == "copper"
     }
     found |= _windows(windows, coppers, known, holes)
-    for name, kind in kinds.items():
-        if kind == "silk" and coppers:
-            side = _free_side("silk", known, found) or "top"
-            found[name] = RoleGuess("silk", side, "strokes without a pad among them")
+    found |= _silks({n: left[n] for n, kind in kinds.items() if kind == "silk"}, coppers, known)
     return found
 
 
@@ -81,7 +78,7 @@ def _encloses(layer: Layer, extent: np.ndarray | None) -> float:
 def _kind(layer: Layer, holes: tuple[Hole, ...]) -> str:
     """``copper`` (pads and tracks), ``windows`` (pads alone: mask or paste), ``silk`` (strokes alone) or ``other``."""
     flashes = int(np.count_nonzero(layer.flashed))
-    if flashes < 3:
+    if flashes < max(3, 0.1 * len(layer)):  # a dot or two for pin 1
         return "silk" if len(layer) >= 4 else "other"
     boxes = shapely.bounds(layer.polygons)
     long = np.hypot(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
@@ -160,6 +157,21 @@ def covered(inner: Layer, outer: Layer, exact: bool = False) -> float:
     return len(set(hits.tolist())) / max(1, len(inner))
 
 
-def _free_side(role: str, known: Mapping[tuple[str, str | None], Layer], found: Mapping[str, RoleGuess]) -> str | None:
-    taken = {s for r, s in known if r == role} | {g.side for g in found.values() if g.role == role}
-    return next((s for s in ("top", "bottom") if s not in taken), None)
+def _silks(
+    silks: Mapping[str, Layer], coppers: Mapping[str | None, Layer], known: Mapping[tuple[str, str | None], Layer]
+) -> dict[str, RoleGuess]:
+    """Silk keeps off the pads of its own side: each side takes the layer that crosses fewest of them."""
+    found: dict[str, RoleGuess] = {}
+    crossed = {
+        (name, side): len(np.unique(pads.query(layer.polygons, predicate="intersects")[1]))
+        for side, copper in coppers.items()
+        if side and ("silk", side) not in known and copper.flashed.any()
+        for pads in (shapely.STRtree(copper.polygons[copper.flashed]),)
+        for name, layer in silks.items()
+    }
+    while crossed:
+        name, side = min(crossed, key=lambda k: crossed[k])
+        why = f"strokes without a pad among them, over {crossed[name, side]} pads of the {side}"
+        found[name] = RoleGuess("silk", side, why)
+        crossed = {k: v for k, v in crossed.items() if k[0] != name and k[1] != side}
+    return found

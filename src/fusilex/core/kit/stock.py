@@ -47,31 +47,34 @@ def buy_list(lines: Sequence[PullLine], have: Mapping[str, int]) -> list[BuyLine
 
 
 def judge_cover(lines: Sequence[PullLine], have: Mapping[str, int]) -> list[Judgement]:
-    """Stop when stock does not even cover the need of a line, care when it covers the need without the losses."""
-    short = [x for x in lines if have.get(x.key, 0) < x.need]
-    thin = [x for x in lines if x.need <= have.get(x.key, 0) < x.pull]
+    """Stop when stock does not cover the need of a line, care when it covers the need without the losses.
+
+    `have` gives pieces by line key for lines that stock knows at all; the others are only counted.
+    """
+    known = [x for x in lines if x.key in have]
+    short = [x for x in known if have[x.key] < x.need]
+    thin = [x for x in known if x.need <= have[x.key] < x.pull]
+    numbers = (
+        Because("lines short", len(short)),
+        Because("without spares", len(thin)),
+        Because("not in stock at all", len(lines) - len(known)),
+    )
     if not short and not thin:
-        return [
-            Judgement("kit.cover", Level.GO, "stock", "Stock covers the whole batch", (Because("lines", len(lines)),))
-        ]
-    level = Level.STOP if short else Level.CARE
+        level = Level.GO if len(known) == len(lines) else Level.UNKNOWN
+        text = (
+            "Stock covers the whole batch"
+            if level is Level.GO
+            else f"{len(lines) - len(known)} of {len(lines)} lines are not in stock"
+        )
+        return [Judgement("kit.cover", level, "stock", text, numbers)]
     worst = (short or thin)[0]
     more = len(short) + len(thin) - 1
     text = (
-        f"Stock lacks {worst.need - have.get(worst.key, 0)} of {worst.value}"
+        f"Stock lacks {worst.need - have[worst.key]} of {worst.value}"
         if short
         else f"Stock of {worst.value} has few spares"
     )
+    text += f", and {more} more lines are short" if more > 1 else ", and one more line is short" if more else ""
     refs = tuple(ref for x in (*short, *thin) for ref in x.refs)
-    return [
-        Judgement(
-            "kit.cover",
-            level,
-            "stock",
-            text
-            + (f", and {more} more lines are short" if more > 1 else ", and one more line is short" if more else ""),
-            (Because("lines short", len(short)), Because("lines without spares", len(thin))),
-            "Write the shopping list with B.",
-            refs,
-        )
-    ]
+    level = Level.STOP if short else Level.CARE
+    return [Judgement("kit.cover", level, "stock", text, numbers, "Write the shopping list with B.", refs)]

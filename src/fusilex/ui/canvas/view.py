@@ -69,12 +69,18 @@ class BoardCanvas(QWidget):
             self._hits = None
             self.fit()
 
-    def cells(self) -> list[tuple[int, QPointF]]:
-        """(cell, origin in mm) of what is drawn: every cell of the panel, or one board at its own origin."""
+    def cells(self) -> list[tuple[int, QTransform]]:
+        """(cell, board mm to the picture's mm) of what is drawn: every cell of the panel that carries a board, or one board."""
         if self.whole_panel and self.panel and self.design:
-            x0, y0, *_ = self.design.outline.bounds
-            return [(i, QPointF(x - x0, y - y0)) for i, (x, y) in enumerate(self.panel.origins())]
-        return [(self.cell, QPointF(0, 0))]
+            return [(cell, self._in_panel(cell)) for cell in self.panel.cells]
+        return [(self.cell, QTransform())]
+
+    def _in_panel(self, cell: int) -> QTransform:
+        assert self.panel and self.design
+        x0, y0, *_ = self.design.outline.bounds
+        turn, shift = self.panel.place(cell)
+        dx, dy = shift - turn @ (x0, y0)
+        return QTransform(turn[0, 0], turn[1, 0], turn[0, 1], turn[1, 1], float(dx), float(dy))
 
     def extent(self) -> QRectF:
         """Area to fit in view, mm."""
@@ -123,7 +129,7 @@ class BoardCanvas(QWidget):
         self.selected = part.ref
         if scale:
             self.scale = scale
-            self.centre = QPointF(part.x, part.y) + dict(self.cells()).get(self.cell, QPointF(0, 0))
+            self.centre = dict(self.cells()).get(self.cell, QTransform()).map(QPointF(part.x, part.y))
             self._fitted_view = False
         self.update()
 
@@ -137,10 +143,10 @@ class BoardCanvas(QWidget):
         return shape
 
     def to_px(self, x: float, y: float, cell: int | None = None) -> QPointF:
-        origin = QPointF(0, 0)
+        at = QPointF(x, y)
         if self.whole_panel and cell is not None:
-            origin = dict(self.cells()).get(cell, origin)
-        return self.transform().map(QPointF(x, y) + origin)
+            at = dict(self.cells()).get(cell, QTransform()).map(at)
+        return self.transform().map(at)
 
     def to_mm(self, at: QPointF) -> QPointF:
         inverse, _ = self.transform().inverted()
@@ -159,8 +165,8 @@ class BoardCanvas(QWidget):
         painter.setClipRect(self.rect().adjusted(1, 1, -1, -1))
         if self.whole_panel:
             self._frame(painter)
-        for cell, origin in self.cells():
-            self._board(painter, cell, origin)
+        for cell, placed in self.cells():
+            self._board(painter, cell, placed)
         for overlay in self.overlays:
             painter.save()
             overlay(painter, self)
@@ -184,13 +190,22 @@ class BoardCanvas(QWidget):
             painter.drawEllipse(QPointF(x, y), 0.5, 0.5)
         painter.restore()
 
-    def _board(self, painter: QPainter, cell: int, origin: QPointF) -> None:
+    def _board(self, painter: QPainter, cell: int, placed: QTransform) -> None:
         assert self.pictures
         parts = [p for p in self.fitted(cell) if p.side == self.side]
         look = Look(self.scale, self.side, self.layers, theme.tokens.name, self.devicePixelRatioF())
-        seen = self.transform().inverted()[0].mapRect(QRectF(self.rect())).translated(-origin)
-        pixmap, area = self.pictures.picture(look, parts, seen)
-        painter.drawPixmap(self.transform().mapRect(area.translated(origin)).topLeft(), pixmap)
+        whole = placed * self.transform()
+        pixmap, area = self.pictures.picture(look, parts, whole.inverted()[0].mapRect(QRectF(self.rect())))
+        turn = self.panel.turn(cell) if self.whole_panel and self.panel else 0
+        if not turn:
+            painter.drawPixmap(whole.mapRect(area).topLeft(), pixmap)
+            return
+        painter.save()
+        painter.translate(whole.map(area.center()))
+        painter.rotate(turn if self.side == "bottom" else -turn)
+        width, height = area.width() * self.scale, area.height() * self.scale
+        painter.drawPixmap(QPointF(-width / 2, -height / 2), pixmap)
+        painter.restore()
 
     def _words(self, painter: QPainter) -> None:
         hint = self.footer
@@ -252,8 +267,9 @@ class BoardCanvas(QWidget):
         parts, boxes = self._hits
         where = self.to_mm(at)
         best: tuple[float, str, int] | None = None
-        for cell, origin in self.cells():
-            x, y = where.x() - origin.x(), where.y() - origin.y()
+        for cell, placed in self.cells():
+            here = placed.inverted()[0].map(where)
+            x, y = here.x(), here.y()
             inside = np.flatnonzero((boxes[:, 0] <= x) & (x <= boxes[:, 2]) & (boxes[:, 1] <= y) & (y <= boxes[:, 3]))
             for i in inside:
                 area = float((boxes[i, 2] - boxes[i, 0]) * (boxes[i, 3] - boxes[i, 1]))

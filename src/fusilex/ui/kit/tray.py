@@ -139,29 +139,29 @@ class Tray(QWidget):
         )
 
     def _marks(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
-        """Upper right of the bin: the bag's check, the programme, the moisture clock as a ring that empties."""
+        """Beside its number: the bag's check, the programme, the moisture clock as a ring that empties."""
         bench = self.desk.bench
-        x, y = box.right() - 12, box.top() + 12
+        x, y = box.left() + 34, box.top() + 12
         if bag := bench.state.bags.get(line.key):
             level = Level(bag["level"])
             judgement_mark(painter, QPointF(x, y), 5, Level.CARE if level is Level.STOP and bag["reason"] else level)
-            x -= 16
-        if line.key in bench.state.programmes:
-            token = "go" if bench.state.programmes[line.key] else "stop"
-            plain_text(painter, QRectF(x - 14, y - 9, 20, 20), "P", "small", token, True)
-            x -= 16
+            x += 17
         clock = next(
             (lot for lot in bench.stock.lots_for(line) if lot.level != "1" and lot.moisture and lot.count > 0), None
         )
         if clock is not None:
             life = FLOOR_LIFE_H[clock.level]
             left = hours_left(clock.level, exposure_of(bench, clock)) / life if life else 0.0
-            ring = QRectF(x - 6, y - 6, 12, 12)
+            ring = QRectF(x - 5.5, y - 5.5, 11, 11)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.colour("hair"), 3))
             painter.drawEllipse(ring)
             painter.setPen(QPen(theme.colour("stop" if left <= 0 else "care" if left < CARE_LEFT else "go"), 3))
             painter.drawArc(ring, 90 * 16, round(-360 * 16 * min(1.0, left)) if left > 0 else 360 * 16)
+            x += 17
+        if line.key in bench.state.programmes:
+            token = "go" if bench.state.programmes[line.key] else "stop"
+            plain_text(painter, QRectF(x - 6, y - 9, 60, 20), "prog", "tiny", token, True)
 
     def _body(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
         part: Part = self.desk.bench.design.part_by_ref[line.refs[0]]

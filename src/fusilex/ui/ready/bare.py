@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
 from fusilex.bench import commands as c
 from fusilex.bench import typed
@@ -96,17 +96,13 @@ class BareView(View):
             painter.setPen(QPen(theme.colour("lit"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(at, 11, 11)
+            width = QFontMetricsF(theme.font("body", True)).horizontalAdvance(words) + 18
             left = at.x() > canvas.width() / 2
-            box = QRectF(at.x() - 200 if left else at.x() + 16, at.y() - 11, 184, 24)
-            plain_text(
-                painter,
-                box,
-                words,
-                "body",
-                "lit",
-                True,
-                Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft,
-            )
+            plate = QRectF(at.x() - width - 16 if left else at.x() + 16, at.y() - 13, width, 26)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("card"))
+            painter.drawRoundedRect(plate, 5, 5)
+            plain_text(painter, plate.adjusted(0, 4, 0, 0), words, "body", "ink", True, Qt.AlignmentFlag.AlignHCenter)
 
     def now(self) -> Now:
         unit = "panels" if self.bench.panel.count > 1 else "boards"

@@ -14,6 +14,7 @@ from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.model import FileNote
 from fusilex.core.board.systematic import Correction
+from fusilex.core.judgement import Level
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
@@ -23,7 +24,7 @@ from fusilex.ui.view import View
 
 _WORDS = {
     "copper": "copper",
-    "mask": "solder mask",
+    "mask": "mask",
     "paste": "paste",
     "silk": "silk",
     "outline": "outline",
@@ -34,7 +35,6 @@ _WORDS = {
     "other": "other",
 }
 _DRAWN = ("copper", "mask", "paste", "silk", "outline", "drill", "placements")
-_SURE = {"stated": "", "likely": "", "guessed": "guessed", "unknown": "", "chosen": "as you said"}
 
 
 class FileTile(QWidget):
@@ -69,14 +69,11 @@ class FileTile(QWidget):
         )
         metrics = QFontMetricsF(theme.font("tiny"))
         low = QRectF(text.x(), box.height() - metrics.height() - 5, text.width() + 8, 30)
-        sure = _SURE[self.note.sure]
-        room = text.width() - (metrics.horizontalAdvance(sure) + 18 if sure else 0)
-        plain_text(painter, low, metrics.elidedText(self.note.name, Qt.TextElideMode.ElideMiddle, room), "tiny", "soft")
-        if sure:
-            at = box.right() - metrics.horizontalAdvance(sure) - 6
-            plain_text(
-                painter, QRectF(at, low.y(), 120, 30), sure, "tiny", "care" if sure == "guessed" else "soft", True
-            )
+        name = metrics.elidedText(self.note.name, Qt.TextElideMode.ElideMiddle, text.width())
+        if box.height() > bold.height() + metrics.height() + 6:  # at large scales the role alone
+            plain_text(painter, low, name, "tiny", "soft")
+        if self.note.sure == "guessed":
+            judgement_mark(painter, thumb.topRight() + QPointF(-2, 3), 5, Level.CARE)
 
     def _thumbnail(self, painter: QPainter, box: QRectF) -> None:
         design = self.desk.bench.design
@@ -121,10 +118,10 @@ class FileWall(QWidget):
         notes = sorted(desk.bench.design.files, key=lambda n: (order.index(n.role), n.side != "top", n.name))
         self.chosen: int | None = None
         self.tiles = [FileTile(self, note) for note in notes]
-        self.setFixedHeight(round(theme.base * 20))
+        self.setFixedHeight(round(theme.base * (18 if len(notes) > 8 else 10)))
 
     def _columns(self) -> int:
-        return max(2, self.width() // round(theme.base * 17))
+        return max(3, self.width() // round(theme.base * 16.5))
 
     def resizeEvent(self, event: object) -> None:
         columns = self._columns()
@@ -158,7 +155,7 @@ class BoardView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         canvas = self.add_canvas()
-        canvas.fitted = lambda cell: [p for p in self.bench.design.parts if p.fitted]
+        canvas.fitted = lambda cell: [] if self._correction() else [p for p in self.bench.design.parts if p.fitted]
         canvas.overlays = [self._before_and_after, self._pins]
         self.wall = FileWall(desk)
         self.column.addWidget(canvas, 1)
@@ -230,7 +227,7 @@ class BoardView(View):
             canvas.outline_part(painter, part)
 
     def keys(self) -> list[Key]:
-        keys = [Key("Space", "accept the files", lambda _: self._accept())]
+        keys: list[Key] = []
         if self.fix:
             keys.append(Key("A", "apply the fix", lambda _: self._apply()))
         if self.bench.state.fixes:
@@ -239,10 +236,6 @@ class BoardView(View):
         if self.wall.note is not None:
             keys.append(Key("R", "take it for something else", lambda _: self._reassign()))
         return keys
-
-    def _accept(self) -> None:
-        if self.desk.do(c.AcceptFiles(), "Files accepted."):
-            self.desk.go("Kit")
 
     def _apply(self) -> None:
         if fix := self.fix:

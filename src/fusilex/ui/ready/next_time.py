@@ -18,7 +18,7 @@ class NextTimeView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.table = Rows(
-            "For the designer", [Column("better", 3), Column("because now", 4)], "Nothing to ask of the designer."
+            "For the designer", [Column("better", 4), Column("because now", 4)], "Nothing to ask of the designer."
         )
         self.column.addWidget(self.table, 1)
 

@@ -21,13 +21,13 @@ class PartsView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         columns = [
-            Column("body", 2.6),
+            Column("body", 2.3),
             Column("parts", 0.6, True),
-            Column("mm, height", 2.1),
+            Column("mm, height", 2.0),
             Column("mass mg", 0.9, True),
-            Column("mass is", 1.2),
-            Column("pads", 1.9),
-            Column("mark", 0.9),
+            Column("mass is", 1.1),
+            Column("pads", 2.3),
+            Column("mark", 0.8),
         ]
         self.table = Rows("Bodies of this design", columns, "No parts yet.")
         self.table.picked.connect(lambda _: desk.changed.emit())
@@ -61,7 +61,7 @@ class PartsView(View):
                     body.code or "no name",
                     str(len(group)),
                     size,
-                    f"{body.mass_mg:.3g}",
+                    f"{body.mass_mg:.4g}",
                     _MASS_FROM[body.mass_from],
                     pads,
                     mark,
@@ -84,7 +84,7 @@ class PartsView(View):
     def _edit(self) -> None:
         if group := self.group:
             body = group[0].body
-            given = f"{body.size_x:.3g} x {body.size_y:.3g} x {body.height:.3g} mm {body.mass_mg:.4g} mg"
+            given = f"{body.size_x:.4g} x {body.size_y:.4g} x {body.height:.4g} mm {body.mass_mg:.6g} mg"
             self.desk.ask(f"{body.code} measures", lambda text: self._edited(body.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:

@@ -35,16 +35,16 @@ class SideCard(Card):
         plain_text(painter, QRectF(16, 14 + theme.base * 3, width, 30), parts, "body", "soft")
         if not self.load.checks:
             return
-        y, line = theme.base * 8.0, theme.base * 2.7
+        y, line = theme.base * 9.4, theme.base * 2.7
         plain_text(
             painter,
             QRectF(16, y - theme.base * 2.1, width, 24),
-            "hanging upside down: mass over wetted pads",
+            "if it hung upside down: mass over wetted pads",
             "small",
             "soft",
         )
         rows = max(1, int((self.height() - y - theme.base * 3.2) / line))
-        name, numbers = theme.base * 4.2, theme.base * 9.5
+        name, numbers = theme.base * 5.4, theme.base * 13.5
         room = width - name - numbers
         most = max(1.25, min(2.0, self.load.checks[0].share))
         for check in self.load.checks[:rows]:
@@ -56,7 +56,7 @@ class SideCard(Card):
             painter.setBrush(theme.colour("solder" if level is Level.GO else level.value))
             painter.drawRoundedRect(bar, 3, 3)
             estimate = "~" if check.part.body.mass_from == "volume" else ""
-            words = f"{estimate}{check.part.body.mass_mg / 1000:.3g} g, {check.area_mm2:.3g} mm²"
+            words = f"{estimate}{check.part.body.mass_mg:.3g} mg, {check.area_mm2:.3g} mm²"
             plain_text(
                 painter,
                 QRectF(self.width() - numbers - 10, y + 4, numbers - 6, line),
@@ -70,7 +70,7 @@ class SideCard(Card):
         for share, token, words in ((1.0, "stop", "limit"), (CARE_SHARE, "care", "70 %")):
             x = 20 + name + room * share / most
             painter.setPen(QPen(theme.colour(token), 1.5, Qt.PenStyle.DashLine))
-            painter.drawLine(int(x), int(theme.base * 7.8), int(x), int(y))
+            painter.drawLine(int(x), int(theme.base * 9.2), int(x), int(y))
             plain_text(
                 painter, QRectF(x - 30, y + 2, 60, 22), words, "small", token, True, Qt.AlignmentFlag.AlignHCenter
             )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fusilex.bench.commands import AcceptFiles
+from fusilex.ui.keys import Key
 from fusilex.ui.ready.bare import BareView
 from fusilex.ui.ready.board import BoardView
 from fusilex.ui.ready.lists import ListsView
@@ -15,3 +17,13 @@ from fusilex.ui.view import ViewedStation
 class Ready(ViewedStation):
     name = "Ready"
     view_classes = (BoardView, ListsView, PartsView, PanelView, SidesView, BareView, NextTimeView)
+
+    def keys(self) -> list[Key]:
+        keys = super().keys()
+        if any(k.keys == "Space" for k in keys):
+            return keys
+        return [Key("Space", "accept the files", lambda _: self._accept()), *keys]
+
+    def _accept(self) -> None:
+        if self.desk.do(AcceptFiles(), "Files accepted."):
+            self.desk.go("Kit")

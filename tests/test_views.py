@@ -1,0 +1,229 @@
+"""The pictures of Ready and Kit in the real window, driven by keys as a person would."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPointF, QSettings, Qt
+from PyQt6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+from test_ready_bench import relisted
+from test_window import press
+
+from fusilex.bench import commands as c
+from fusilex.bench import typed
+from fusilex.bench.commands import Refused
+from fusilex.bench.session import Bench
+from fusilex.core.board.bodies import body_of
+from fusilex.core.judgement import Level
+from fusilex.core.rules import RULES
+from fusilex.formats.intake import Files
+from fusilex.formats.panel_file import read_panel, write_panel
+from fusilex.journal.store import Journal, sqlite_url
+from fusilex.ui.start import make_application, make_window
+from fusilex.ui.theme import LIGHT, use
+from fusilex.ui.window import Window
+
+K = Qt.Key
+
+
+def window_of(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Window:
+    make_application()
+    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    return made
+
+
+@pytest.fixture
+def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
+    yield window_of(bench, qtbot, tmp_path)
+    use(LIGHT)
+
+
+def tab(window: Window, name: str) -> None:
+    """Press Tab until a view is in front."""
+    for _ in range(9):
+        if window.station.view.name == name:  # type: ignore[attr-defined]
+            window.grab()
+            return
+        QTest.keyClick(window, K.Key_Tab)
+    raise AssertionError(f"no view {name}")
+
+
+def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, qtbot: QtBot, tmp_path: Path) -> None:
+    files = relisted(heron_files, lambda x, y, s: (x + 9, y - 4))
+    bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), files, "Heron", 6, prefix="H", number=1)
+    window = window_of(bench, qtbot, tmp_path)
+    assert window.judged.current and window.judged.current.level is Level.STOP
+    assert "before and after" in window.now_card.now.detail and not list(window.station.canvas.fitted(0))
+    window.grab()
+    press(window, K.Key_Space)
+    assert bench.state.station == "Ready", "a stop holds"
+    press(window, K.Key_A)
+    assert "stay as they are" in window.desk.said and bench.design.part_by_ref["U1"].x == pytest.approx(17, abs=2e-3)
+    assert window.station.canvas.design is bench.design, "every picture shows the corrected design"
+    press(window, K.Key_D)
+    assert not bench.state.fixes and bench.design.part_by_ref["U1"].x == pytest.approx(26, abs=2e-3)
+    press(window, K.Key_A, K.Key_Space)
+    assert bench.state.station == "Kit"
+
+
+def test_a_file_is_taken_for_something_else_by_keys(window: Window) -> None:
+    bench = window.desk.bench
+    press(window, K.Key_Right)
+    view = window.station.view  # type: ignore[attr-defined]
+    while "paste-bottom" not in view.wall.note.name:
+        press(window, K.Key_Right)
+    assert dict(window.facts.rows)["how sure"] == "stated"
+    press(window, K.Key_R, "marble")
+    assert "no kind of file" in window.desk.said
+    press(window, K.Key_R, "paste")
+    assert "which side" in window.desk.said
+    press(window, K.Key_R, "nothing")
+    note = next(n for n in bench.design.files if "paste-bottom" in n.name)
+    assert (note.role, note.sure) == ("other", "chosen")
+    QTest.keyClick(window, K.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert next(n for n in bench.design.files if "paste-bottom" in n.name).role == "paste"
+
+
+def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    bench = window.desk.bench
+    monkeypatch.setattr(
+        "fusilex.ui.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+    )
+    tab(window, "Lists")
+    press(window, K.Key_Down, K.Key_Right, K.Key_P, "feather")
+    assert "none of" in window.desk.said
+    press(window, K.Key_P, "nothing")
+    picked = next(iter(bench.state.columns.values()))
+    assert len(bench.state.columns) == 1 and 1 not in picked.values()
+    QTest.keyClick(window, K.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    tab(window, "Bodies")
+    press(window, K.Key_E, "big")
+    assert "Type length" in window.desk.said
+    press(window, K.Key_E, "10.2 x 8.2 x 10 mm 2.5 g")
+    assert next(iter(bench.workshop.state.bodies.values()))["mass_mg"] == 2500
+    tab(window, "Panel")
+    press(window, K.Key_P, "2 x 1 gap 2 0 rail 6 0")
+    assert (bench.panel.count, len(bench.state.panels)) == (2, 9)
+    press(window, K.Key_P, "2 x 1 wobble 3")
+    assert "means nothing here" in window.desk.said
+    press(window, K.Key_X)
+    assert bench.board.scrapped
+    tab(window, "Sides")
+    press(window, K.Key_S)
+    assert bench.state.sides == "lighter-first" and "first" in window.now_card.now.title
+    tab(window, "Bare boards")
+    assert window.now_card.now.cautions
+    press(window, K.Key_Space, K.Key_C, "8 dirty")
+    assert bench.state.bare == {"panels": 8, "clean": False, "at": bench.state.bare["at"]}
+    press(window, K.Key_F, "own etching 6 mil", K.Key_N, "no")
+    assert "Etching" not in bench.state.cautions and bench.workshop.state.shown["own etching"] == pytest.approx(0.1524)
+    press(window, K.Key_N, "yes", K.Key_N, "0.5", K.Key_E, "14 38 35", K.Key_T, "45 35")
+    assert len(bench.workshop.state.etched) == 1
+    window.grab()
+    tab(window, "Next time")
+    press(window, K.Key_E)
+    assert "pick-up cap" in (tmp_path / "next-time.csv").read_text()
+    QTest.keyClick(window, K.Key_Backtab, Qt.KeyboardModifier.ShiftModifier)
+    assert window.station.view.name == "Bare boards"  # type: ignore[attr-defined]
+    for judgement in window.judged.items:
+        assert judgement.rule in RULES
+
+
+def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    bench = window.desk.bench
+    monkeypatch.setattr(
+        "fusilex.ui.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+    )
+    (tmp_path / "fw.hex").write_bytes(b":00000001FF\n")
+    monkeypatch.setattr("fusilex.ui.window.QFileDialog.getOpenFileName", lambda *a: (str(tmp_path / "fw.hex"), ""))
+    press(window, K.Key_Space, K.Key_Space)
+    press(window, K.Key_O, K.Key_O, K.Key_O)
+    assert bench.state.order == "kind"
+    press(window, K.Key_Y, "1.1M", K.Key_T, "4 6")
+    assert bench.state.strap["passed"] and window.station.view.tray.plan.trays == 2  # type: ignore[attr-defined]
+    line = bench.lines[0]
+    press(window, K.Key_K, "10 uF")
+    assert "Wrong bag" in window.desk.said
+    press(window, K.Key_Space)
+    assert "does not match" in window.desk.said and not bench.state.bins
+    press(window, K.Key_W, "counted it out by hand", K.Key_Space)
+    assert bench.state.bins[line.key]["count"] == line.pull
+    press(window, K.Key_G, K.Key_Space)
+    assert "programmed first" in window.desk.said
+    press(window, K.Key_G, "1.0", K.Key_Space)
+    assert len(bench.state.bins) == 2
+    tab(window, "Stock")
+    press(window, K.Key_N, "barrel")
+    assert "Type form" in window.desk.said
+    third = bench.lines[2]
+    press(window, K.Key_N, f"reel, {third.part_number}, {third.value}, {third.body.code}, 3000, drawer 1, 3")
+    press(window, K.Key_C, "strip 400", K.Key_V, "opened", K.Key_M, "drawer 9", K.Key_R)
+    lot = bench.workshop.state.lots["R1"]
+    assert (lot.count, lot.place, lot.moisture[0][1]) == (200, "drawer 9", "opened")
+    assert lot.reserved == {bench.batch_name: third.pull}
+    tab(window, "Tray")
+    press(window, K.Key_Space)
+    assert bench.state.bins[third.key]["lot"] == "R1"
+    assert bench.workshop.state.lots["R1"].count == 200 - third.pull
+    press(window, K.Key_S, "SR-9999: same part, other maker", K.Key_B, K.Key_P, K.Key_X)
+    assert bench.state.skipped_side == "bottom"
+    assert (tmp_path / "to-buy.csv").read_text().startswith("part_number,value")
+    assert (tmp_path / "labels.pdf").read_bytes().startswith(b"%PDF")
+    window.grab()
+
+
+def test_what_is_typed_is_read_or_refused_with_an_example() -> None:
+    panel = typed.panel("3 x 2 gap 2 0 rail 7 0 skip 4 turn 0 180 0 0 0 0", 44, 31)
+    assert (panel.width, panel.height, panel.skipped, panel.turns[1]) == (150, 62, (3,), 180)
+    assert [n for n, *_ in panel.fiducials] == ["P1", "P2", "P3"] and len(panel.scores) == 7
+    assert read_panel(write_panel(panel).encode(), "p") == panel
+    uneven = typed.panel("2 x 1 x 3 60 rail 3 0 tabs", 44, 31)
+    assert uneven.column_x == (3, 60) and uneven.width == 107 and len(uneven.tabs) == 8 and not uneven.scores
+    assert typed.count("weight 52.5 12.5 80", body_of("SOIC-8"))[0].pieces == 500
+    assert typed.count("940", body_of("0402"))[1] == "hand"
+    assert typed.lot("bag, , 4k7, 0402, 200").value == "4k7"
+    for parse in (
+        lambda: typed.panel("wide", 1, 1),
+        lambda: typed.panel("2 x 2 pitch 1 1", 44, 31),
+        lambda: typed.panel("99 x 99", 1, 1),
+        lambda: typed.count("many", body_of("0402")),
+        lambda: typed.count("weight 1 2", body_of("0402")),
+        lambda: typed.body("x", "1 2 3"),
+        lambda: typed.process("0.3"),
+        lambda: typed.etch_run("14"),
+        lambda: typed.lot("reel, x"),
+    ):
+        with pytest.raises(Refused) as caught:
+            parse()
+        assert str(caught.value).endswith(".")
+
+
+def test_dropped_single_files_go_with_the_design_on_the_screen(
+    window: Window, heron_files: Files, tmp_path: Path, qtbot: QtBot
+) -> None:
+    (tmp_path / "second-bom.csv").write_bytes(heron_files["heron-r2-bom.csv"])
+    window.opening.dropped(str(tmp_path / "second-bom.csv"))
+    qtbot.waitUntil(lambda: "Added second-bom.csv" in window.desk.said, timeout=5000)
+    assert any(r.rule == "ready.note" for r in window.desk.bench.design.remarks)
+    (tmp_path / "torn.gbr").write_bytes(heron_files["heron-r2-copper-top.gbr"][:500])
+    window.opening.dropped(str(tmp_path / "torn.gbr"))
+    qtbot.waitUntil(lambda: "end mark" in window.desk.said, timeout=5000)
+    assert "torn.gbr" not in window.desk.bench.files
+
+
+def test_turned_cells_are_drawn_where_the_panel_puts_them(window: Window) -> None:
+    bench = window.desk.bench
+    panel = typed.panel("2 x 1 gap 3 0 rail 5 0 turn 0 180", 44, 31)
+    window.desk.do(c.DefinePanel(panel))
+    tab(window, "Panel")
+    canvas = window.station.canvas
+    assert canvas
+    part = bench.design.part_by_ref["U1"]
+    for cell, (x, y) in enumerate(panel.step([(part.x, part.y)])[:, 0]):
+        assert canvas.part_at(canvas.transform().map(QPointF(x, y))) == ("U1", cell)
