@@ -98,6 +98,7 @@ def _fixed(text: str) -> Grid | None:
             if character != " ":
                 filled[at] = True
     edges = [i for i in range(width) if filled[i] and (i == 0 or not filled[i - 1])]
+    edges = [edge for edge, stop_at in zip(edges, [*edges[1:], width], strict=True) if _is_column(block, edge, stop_at)]
     if len(edges) < 3:
         return None
     ends = [*edges[1:], width]
@@ -107,6 +108,12 @@ def _fixed(text: str) -> Grid | None:
             rows.append(tuple(line[a:b].strip() for a, b in zip(edges, ends, strict=True)))
             numbers.append(number)
     return Grid("fixed columns", tuple(rows), tuple(numbers), " ".join(lines[:start]))
+
+
+def _is_column(block: list[str], start: int, stop: int) -> bool:
+    """A column has a title, or cells in more than a few lines; the tail of one long text is none."""
+    filled = sum(bool(line[start:stop].strip()) for line in block)
+    return bool(block[0][start:stop].strip()) or filled > max(1, 0.1 * len(block))
 
 
 def _longest_block(lines: list[str]) -> tuple[int, int]:

@@ -24,7 +24,8 @@ def find_panel(design: Design) -> Panel | None:
     """Columns, rows and pitch of the cell that repeats in the flashed copper, None when nothing does.
 
     Pads of equal size and shape vote for the shift from one to the other; shifts that map most pads onto pads are the
-    lattice. The cuts between cells go through the widest empty strip, counted modulo the pitch. The panel's box is the outline's.
+    lattice. The cells are taken to lie in the middle of the panel when that cuts no pad; else the
+    cuts go through the widest empty strip, counted modulo the pitch. The panel's box is the outline's.
     """
     layer = max(
         (x for x in design.layers if x.role == "copper"), key=lambda x: np.count_nonzero(x.flashed), default=None
@@ -91,17 +92,18 @@ def _cuts(
         marks[np.arange(first, min(last, first + bins)) % bins] = True
     if marks.all():
         return None
+    fitting = int((stop - start) / pitch + 1e-6)  # cells in the middle of the panel, where that cuts no pad
+    middle = start + (stop - start - fitting * pitch) / 2
+    if fitting and not marks[round((middle - start) / pitch * bins) % bins] and middle < low.min() + 1e-6:
+        return middle, fitting
     shift = int(marks.argmax())
     edges = np.flatnonzero(np.diff(np.concatenate([[True], np.roll(marks, -shift), [True]]).astype(int)))
     gaps = [(edges[i], edges[i + 1]) for i in range(0, len(edges) - 1, 2)]
     a, b = max(gaps, key=lambda g: g[1] - g[0])
-    first = ((a + b) / 2 + shift) / bins * pitch % pitch + start
+    first = float(((a + b) / 2 + shift) / bins * pitch % pitch + start)
     while first > low.min():
         first -= pitch
-    count = int(np.ceil((high.max() - first) / pitch - 1e-6))
-    middle = start + (stop - start - count * pitch) / 2  # cells in the middle of the panel, where that cuts no pad
-    strip = (b - a) / bins * pitch / 2
-    return (middle if abs(middle - first) <= strip else float(first)), count
+    return first, int(np.ceil((high.max() - first) / pitch - 1e-6))
 
 
 def one_cell(design: Design, panel: Panel) -> Design:
