@@ -1,14 +1,12 @@
 """Gerber layers (X1 and X2) into polygons.
 
-gerbonara parses; the polygons are made here, grouped by aperture and vectorised, because real copper layers hold zero-length
-strokes by the dozen and thousands of equal flashes. Dark and clear objects are composed in drawing order.
+The polygons are made here, grouped by aperture and vectorised, because real copper layers hold zero-length strokes by the dozen and
+thousands of equal flashes. Dark and clear objects are composed in drawing order.
 """
 
 from __future__ import annotations
 
 import math
-import warnings
-from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,15 +14,14 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely import Polygon
-from shapely.geometry import LineString, Point, box
+from shapely.geometry import LineString, box
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.model import Layer, Placement
 from fusilex.core.problems import BadInput
+from fusilex.formats.gerber_stream import ARC, ARC_ERROR_MM, FLASH, LINE, REGION, Drawn, Point, arc_points, read_drawn
 
-ARC_ERROR_MM = 0.002
 QUAD_SEGS = 24
-MOST_OBJECTS = 400_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,105 +34,73 @@ class GerberImage:
 
 def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = None) -> GerberImage:
     """Read one Gerber file. Raises `BadInput` when it is truncated, malformed or beyond all size."""
-    from gerbonara.utils import MM
-
-    parsed = _parse(data, name)
+    drawn = read_drawn(data, name)
     try:
-        layer = _polygons(parsed.objects, MM, role, side)
-    except (ValueError, TypeError, ArithmeticError, shapely.errors.ShapelyError) as error:
+        layer = _layer(drawn, role, side)
+    except (ValueError, TypeError, AttributeError, ArithmeticError, shapely.errors.ShapelyError) as error:
         raise BadInput(name, "shapes that can be drawn", str(error)[:160]) from error
-    return GerberImage(dict(parsed.file_attrs or {}), layer)
+    return GerberImage(drawn.file_attributes, layer)
 
 
 def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement, ...]:
     """Placements of a component layer (Gerber X2: one flash with a ``.C`` attribute a part). Raises `BadInput`."""
-    from gerbonara.utils import MM
-
+    drawn = read_drawn(data, name)
     found: dict[str, Placement] = {}
-    for item in _parse(data, name).objects:
-        attributes = _attributes(item)
+    for kind, index, (x, y, _, _) in zip(drawn.kinds, drawn.attribute, drawn.ends, strict=True):
+        attributes = drawn.attributes[index]
         ref = attributes.get(".C", ("",))[0]
-        if not ref or ref in found or not hasattr(item, "x"):
+        if kind != FLASH or not ref or ref in found:
             continue
-        x, y = (float(item.unit.convert_to(MM, v)) for v in (item.x, item.y))
         try:
             turn = float(attributes.get(".CRot", ("0",))[0]) % 360
         except ValueError as error:
             raise BadInput(name, "a turn in degrees", f"“{attributes['.CRot'][0][:24]}”", f"part {ref}") from error
         body = attributes.get(".CPgN", attributes.get(".CFtp", ("",)))[0]
         fit = attributes.get(".CMnt", ("",))[0] != "Fiducial"
-        found[ref] = Placement(ref, x, y, turn, side or "top", body, attributes.get(".CVal", ("",))[0], 0, fit)
+        value = attributes.get(".CVal", ("",))[0]
+        found[ref] = Placement(ref, x * drawn.scale, y * drawn.scale, turn, side or "top", body, value, 0, fit)
     return tuple(found.values())
 
 
-def _parse(data: bytes, name: str) -> Any:
-    from gerbonara.rs274x import GerberFile
-
-    text = data.decode("utf-8", errors="replace")
-    ending = text.rstrip()[-40:]
-    if "M02*" not in ending and "M00*" not in ending:
-        line = text.count("\n") + 1
-        raise BadInput(
-            name, "the end mark M02* of a whole Gerber file", f"an end after “{ending[-24:].strip()}”", f"line {line}"
-        )
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            parsed = GerberFile.from_string(text, filename=name)
-    except Exception as error:  # the parser raises whatever its tables happen to raise
-        raise BadInput(name, "Gerber statements", str(error).split(": ", 1)[-1][:160], _place(str(error))) from error
-    if len(parsed.objects) > MOST_OBJECTS:
-        raise BadInput(name, f"at most {MOST_OBJECTS} drawn objects", f"{len(parsed.objects)}")
-    return parsed
-
-
-def _place(message: str) -> str:
-    parts = message.split(":")
-    return (
-        f"line {parts[1].split()[0]}"
-        if len(parts) > 1 and parts[1].split()[:1] and parts[1].split()[0].isdigit()
-        else ""
-    )
-
-
-def _polygons(objects: list[Any], mm: Any, role: str, side: str | None) -> Layer:
+def _layer(drawn: Drawn, role: str, side: str | None) -> Layer:
     """All objects as polygons; equal apertures share one outline and are moved together."""
-    shapes = np.empty(len(objects), dtype=object)
-    flashes: dict[Any, list[int]] = defaultdict(list)
-    strokes: dict[float, list[int]] = defaultdict(list)
-    for index, item in enumerate(objects):
-        kind = type(item).__name__
-        if kind == "Flash":
-            flashes[item.aperture].append(index)
-        elif kind == "Region":
-            shapes[index] = _region(item, mm)
-        elif kind == "Line" and type(item.aperture).__name__ == "CircleAperture":
-            strokes[item.aperture.unit.convert_to(mm, item.aperture.diameter)].append(index)
+    from gerbonara.utils import MM
+
+    shapes = np.empty(len(drawn.kinds), dtype=object)
+    kinds, aperture = np.array(drawn.kinds, dtype=int), np.array(drawn.aperture, dtype=int)
+    ends = np.array(drawn.ends, dtype=float).reshape(-1, 2, 2) * drawn.scale
+    for index in np.unique(aperture[aperture >= 0]).tolist():
+        tool = drawn.apertures[index]
+        outline = aperture_polygon(tool, MM)
+        mine = aperture == index
+        flashed = np.flatnonzero(mine & (kinds == FLASH))
+        shapes[flashed] = _moved(outline, ends[flashed, 0])
+        lines = np.flatnonzero(mine & (kinds == LINE))
+        if type(tool).__name__ == "CircleAperture":
+            shapes[lines] = _strokes(ends[lines], float(tool.unit.convert_to(MM, tool.diameter)))
         else:
-            shapes[index] = _swept(item, mm)
-    for aperture, indices in flashes.items():
-        outline = aperture_polygon(aperture, mm)
-        at = np.array(
-            [
-                [objects[i].unit.convert_to(mm, objects[i].x), objects[i].unit.convert_to(mm, objects[i].y)]
-                for i in indices
-            ]
-        )
-        shapes[indices] = _moved(outline, at)
-    for diameter, indices in strokes.items():
-        ends = np.array(
-            [[[objects[i].x1, objects[i].y1], [objects[i].x2, objects[i].y2]] for i in indices], dtype=float
-        )
-        ends *= objects[indices[0]].unit.convert_to(mm, 1.0)
-        shapes[indices] = _strokes(ends, diameter)
-    return _compose(objects, shapes, role, side)
+            for i in lines.tolist():
+                shapes[i] = shapely.union_all(_moved(outline, ends[i])).convex_hull
+        for i in np.flatnonzero(mine & (kinds == ARC)).tolist():
+            centre, clockwise = drawn.arcs[i]
+            middle = (centre[0] * drawn.scale, centre[1] * drawn.scale)
+            points = arc_points(
+                (ends[i, 0, 0], ends[i, 0, 1]), (ends[i, 1, 0], ends[i, 1, 1]), middle, clockwise, ARC_ERROR_MM
+            )
+            width = tool.equivalent_width(MM) or 0.0
+            shapes[i] = LineString(points).buffer(max(width, 1e-6) / 2, quad_segs=8)
+    regions = np.flatnonzero(kinds == REGION)
+    shapes[regions] = _regions([drawn.contours[i] for i in regions.tolist()], drawn.scale)
+    return _compose(drawn, kinds, shapes, role, side)
 
 
 def _moved(outline: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.object_]:
     if isinstance(outline, Polygon) and not outline.interiors and not outline.is_empty:
         ring = np.asarray(outline.exterior.coords)
         return np.asarray(shapely.polygons(ring[None, :, :] + at[:, None, :]))
-    return np.array([shapely.affinity.translate(outline, x, y) for x, y in at], dtype=object)
+    moved = np.empty(len(at), dtype=object)
+    moved[:] = [shapely.affinity.translate(outline, x, y) for x, y in at]
+    return moved
 
 
 def _strokes(ends: NDArray[np.float64], diameter: float) -> NDArray[np.object_]:
@@ -156,13 +121,11 @@ def _quad_segs(radius: float) -> int:
 
 def aperture_polygon(aperture: Any, mm: Any) -> BaseGeometry:
     """Outline of an aperture about its own origin, mm."""
-    if aperture is None:
-        raise ValueError("something drawn before an aperture was chosen")
     shape: BaseGeometry = Polygon()
     for primitive in aperture._primitives(0, 0, mm, True):
         kind = type(primitive).__name__
         if kind == "Circle":
-            piece: BaseGeometry = Point(primitive.x, primitive.y).buffer(primitive.r, quad_segs=QUAD_SEGS)
+            piece: BaseGeometry = shapely.Point(primitive.x, primitive.y).buffer(primitive.r, quad_segs=QUAD_SEGS)
         elif kind == "Rectangle":
             w, h = primitive.w / 2, primitive.h / 2
             piece = box(-w, -h, w, h)
@@ -171,115 +134,77 @@ def aperture_polygon(aperture: Any, mm: Any) -> BaseGeometry:
             piece = shapely.affinity.translate(piece, primitive.x, primitive.y)
         elif kind == "Line":
             line = LineString([(primitive.x1, primitive.y1), (primitive.x2, primitive.y2)])
-            piece = (line if line.length else Point(primitive.x1, primitive.y1)).buffer(
+            piece = (line if line.length else shapely.Point(primitive.x1, primitive.y1)).buffer(
                 primitive.width / 2, quad_segs=QUAD_SEGS
             )
         else:
-            piece = _ring(list(primitive.segments))
+            piece = _outline(list(primitive.segments))
         shape = shape.union(piece) if primitive.polarity_dark else shape.difference(piece)
     hole = getattr(aperture, "hole_dia", None)
     if hole:
-        shape = shape.difference(Point(0, 0).buffer(aperture.unit.convert_to(mm, hole) / 2, quad_segs=QUAD_SEGS))
+        shape = shape.difference(
+            shapely.Point(0, 0).buffer(aperture.unit.convert_to(mm, hole) / 2, quad_segs=QUAD_SEGS)
+        )
     return shape
 
 
-def _region(item: Any, mm: Any) -> BaseGeometry:
-    scale = item.unit.convert_to(mm, 1.0)
-    segments = [
-        (
-            (a[0] * scale, a[1] * scale),
-            (b[0] * scale, b[1] * scale),
-            (arc[0], (arc[1][0] * scale, arc[1][1] * scale) if arc[0] is not None else None),
-        )
-        for a, b, arc in item.iter_segments()
-    ]
-    return _ring(segments)
+def _regions(contours: list[list[Point]], scale: float) -> NDArray[np.object_]:
+    """Filled contours, mm; one that crosses itself becomes the area it encloses."""
+    found = np.full(len(contours), Polygon(), dtype=object)
+    whole = [i for i, corners in enumerate(contours) if len(corners) >= 3]
+    if whole:
+        owner = np.repeat(np.arange(len(whole)), [len(contours[i]) for i in whole])
+        coordinates = np.concatenate([np.array(contours[i], dtype=float) for i in whole]) * scale
+        made = shapely.polygons(shapely.linearrings(coordinates, indices=owner))
+        crossed = ~shapely.is_valid(made)
+        made[crossed] = shapely.make_valid(made[crossed])
+        found[whole] = made
+    return found
 
 
-def _ring(segments: list[Any]) -> BaseGeometry:
-    points: list[tuple[float, float]] = []
+def _outline(segments: list[Any]) -> BaseGeometry:
+    """A macro's outline or an aperture's edge, arcs among its segments."""
+    points: list[Point] = []
     for start, end, (clockwise, centre) in segments:
-        points += [start] if clockwise is None else arc_points(start, end, centre, clockwise)[:-1]
-    if len(points) < 3:
-        return Polygon()
-    polygon = Polygon(points)
-    return polygon if polygon.is_valid else shapely.make_valid(polygon)
+        points += [start] if clockwise is None else arc_points(start, end, centre, clockwise, ARC_ERROR_MM)[:-1]
+    return _regions([points], 1.0)[0]
 
 
-def arc_points(
-    start: tuple[float, float], end: tuple[float, float], centre: tuple[float, float], clockwise: bool
-) -> list[tuple[float, float]]:
-    """Points along an arc, ends included, within `ARC_ERROR_MM` of it. Equal ends mean a full circle."""
-    radius = math.dist(start, centre)
-    first = math.atan2(start[1] - centre[1], start[0] - centre[0])
-    last = math.atan2(end[1] - centre[1], end[0] - centre[0])
-    sweep = (first - last if clockwise else last - first) % (2 * math.pi)
-    if math.dist(start, end) < 1e-9 or sweep < 1e-9:
-        sweep = 2 * math.pi
-    step = 2 * math.acos(max(0.0, 1 - ARC_ERROR_MM / max(radius, 2 * ARC_ERROR_MM)))
-    n = min(720, max(2, math.ceil(sweep / step)))
-    sign = -1 if clockwise else 1
-    angles = first + sign * np.linspace(0, sweep, n + 1)
-    points = [(centre[0] + radius * math.cos(a), centre[1] + radius * math.sin(a)) for a in angles]
-    return [start, *points[1:-1], end]
-
-
-def _swept(item: Any, mm: Any) -> BaseGeometry:
-    """Arcs, and lines drawn with a shape that is not round."""
-    item = item.converted(mm)
-    if type(item).__name__ == "Arc":
-        centre = (item.x1 + item.cx, item.y1 + item.cy)
-        points = arc_points((item.x1, item.y1), (item.x2, item.y2), centre, item.clockwise)
-        width = item.aperture.equivalent_width(mm) if item.aperture else 0.0
-        return LineString(points).buffer(max(width, 1e-6) / 2, quad_segs=8)
-    outline = aperture_polygon(item.aperture, mm)
-    ends = [shapely.affinity.translate(outline, x, y) for x, y in ((item.x1, item.y1), (item.x2, item.y2))]
-    return shapely.union_all(ends).convex_hull
-
-
-def _compose(objects: list[Any], shapes: NDArray[np.object_], role: str, side: str | None) -> Layer:
+def _compose(drawn: Drawn, kinds: NDArray[np.int_], shapes: NDArray[np.object_], role: str, side: str | None) -> Layer:
     """Apply clear objects to the dark ones drawn before them; keep the pieces apart, with their attributes."""
-    dark = np.array([bool(o.polarity_dark) for o in objects], dtype=bool)
-    start = 0
-    while start < len(objects):
-        stop = start
-        while stop < len(objects) and dark[stop] == dark[start]:
-            stop += 1
-        if not dark[start]:
-            earlier = np.flatnonzero(dark[:start])
-            clear = shapely.union_all(shapes[start:stop])
-            touched = earlier[shapely.intersects(shapes[earlier], clear)]
-            shapes[touched] = shapely.difference(shapes[touched], clear)
-        start = stop
-    pieces: list[Polygon] = []
-    owners: list[int] = []
-    for index in np.flatnonzero(dark):
-        whole = shapes[index]
-        for piece in (whole,) if isinstance(whole, Polygon) else shapely.get_parts(whole):
-            if isinstance(piece, Polygon) and not piece.is_empty:
-                pieces.append(piece)
-                owners.append(int(index))
-    polygons = np.empty(len(pieces), dtype=object)
-    polygons[:] = pieces
-    attributes = [_attributes(objects[i]) for i in owners]
+    dark = np.array(drawn.dark, dtype=bool)
+    boxes = shapely.bounds(shapes)
+    for start, stop in _clear_runs(dark):
+        clear = shapely.union_all(shapes[start:stop])
+        x0, y0, x1, y1 = clear.bounds if not clear.is_empty else (0.0, 0.0, -1.0, -1.0)
+        over = (boxes[:start, 0] <= x1) & (boxes[:start, 2] >= x0) & (boxes[:start, 1] <= y1) & (boxes[:start, 3] >= y0)
+        earlier = np.flatnonzero(dark[:start] & over)
+        touched = earlier[shapely.intersects(shapes[earlier], clear)]
+        shapes[touched] = shapely.difference(shapes[touched], clear)
+    kept = np.flatnonzero(dark)
+    pieces, which = shapely.get_parts(shapes[kept], return_index=True)
+    areas = (shapely.get_type_id(pieces) == 3) & ~shapely.is_empty(pieces)
+    pieces, owners = pieces[areas], kept[which[areas]]
+    attributes = [drawn.attributes[drawn.attribute[i]] for i in owners.tolist()]
+    functions = [_function(tool) for tool in drawn.apertures]
+    tools = [drawn.aperture[i] for i in owners.tolist()]
     return Layer(
         role,
         side,
-        polygons,
-        np.array([type(objects[i]).__name__ == "Flash" for i in owners], dtype=bool),
-        tuple((a[".N"][0] or None) if ".N" in a else None for a in attributes),
+        pieces,
+        kinds[owners] == FLASH,
+        tuple((a[".N"][0] or None) if a.get(".N") else None for a in attributes),
         tuple((a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in attributes),
-        tuple(_function(objects[i]) for i in owners),
+        tuple(functions[t] if t >= 0 else None for t in tools),
     )
 
 
-def _function(item: Any) -> str | None:
-    attributes = dict(getattr(getattr(item, "aperture", None), "attrs", None) or ())
-    value = attributes.get(".AperFunction")
+def _clear_runs(dark: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last + 1 of each run of clear objects."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], dark, [True]]).astype(int)))
+    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def _function(aperture: Any) -> str | None:
+    value = dict(getattr(aperture, "attrs", None) or ()).get(".AperFunction")
     return ",".join(value) if value else None
-
-
-def _attributes(item: Any) -> dict[str, tuple[str, ...]]:
-    """Object attributes of one drawn object; the parser keeps none for regions."""
-    found = getattr(item, "attrs", None)
-    return found if isinstance(found, dict) else {}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
 
@@ -138,6 +139,8 @@ class Choices:
 
 
 AS_FOUND = Choices()
+BIG_ENOUGH = 2 * 2**20
+"""Bytes of layers from which on it pays to read two at a time."""
 
 
 def read_design(path: Path | str) -> Design:
@@ -154,12 +157,10 @@ def design_from(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
 def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
     """The design as the files state it, before pads, placements and bill of materials are joined. Raises `BadInput`."""
     guesses = {file: _chosen(identify(file, data), choices.roles.get(file)) for file, data in files.items()}
-    images: dict[str, Layer] = {}
+    images = _images(files, guesses)
     lists = _Lists()
     for file, guess in guesses.items():
-        if guess.kind == "gerber" and not (guess.role == "other" and guess.sure != UNKNOWN):
-            images[file] = read_gerber(files[file], file, guess.role, guess.side).layer
-        else:
+        if file not in images:
             lists.take(file, files[file], guess, choices.columns.get(file))
     copper = [x for x in images.values() if x.role == "copper" and x.flashed.any()]
     pads = np.concatenate([shapely.get_coordinates(shapely.centroid(x.polygons[x.flashed])) for x in copper or [EMPTY]])
@@ -196,6 +197,19 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
 
 EMPTY = Layer("other", None, np.empty(0, dtype=object), np.empty(0, dtype=bool), (), (), ())
 _KIND_OF_ROLE = {"drill": "drill", "placements": "placements", "bom": "bom", "netlist": "netlist"}
+
+
+def _images(files: Files, guesses: Mapping[str, Guess]) -> dict[str, Layer]:
+    """Every layer that is used or not known yet, read two at a time: half of the work is done outside the interpreter's lock."""
+    wanted = [f for f, g in guesses.items() if g.kind == "gerber" and not (g.role == "other" and g.sure != UNKNOWN)]
+
+    def read(file: str) -> Layer:
+        return read_gerber(files[file], file, guesses[file].role, guesses[file].side).layer
+
+    if sum(len(files[f]) for f in wanted) < BIG_ENOUGH:
+        return {file: read(file) for file in wanted}
+    with ThreadPoolExecutor(2) as pool:
+        return dict(zip(wanted, pool.map(read, wanted), strict=True))
 
 
 def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from functools import lru_cache
 
 from fusilex.core.board.model import BomLine, Placement
 from fusilex.core.problems import BadInput
@@ -117,14 +118,16 @@ def _column(table: Table, field: str) -> str:
 
 
 def _side(table: Table, row: int, line: int) -> str:
-    word = re.sub(r"[\W_]", "", table.cell(row, "side").lower())
-    if _BOTTOM.fullmatch(word):
-        return "bottom"
-    if _TOP.fullmatch(word):
-        return "top"
-    raise BadInput(
-        table.name, "a side such as top or bottom", f"“{table.cell(row, 'side')[:24]}”", f"line {line}, column side"
-    )
+    text = table.cell(row, "side")
+    if (side := _side_of(text)) is not None:
+        return side
+    raise BadInput(table.name, "a side such as top or bottom", f"“{text[:24]}”", f"line {line}, column side")
+
+
+@lru_cache(maxsize=256)
+def _side_of(text: str) -> str | None:
+    word = re.sub(r"[\W_]", "", text.lower())
+    return "bottom" if _BOTTOM.fullmatch(word) else "top" if _TOP.fullmatch(word) else None
 
 
 def read_bom(data: bytes, name: str, picked: Picked | None = None) -> tuple[BomLine, ...]:

@@ -100,10 +100,10 @@ def _cuts(
     edges = np.flatnonzero(np.diff(np.concatenate([[True], np.roll(marks, -shift), [True]]).astype(int)))
     gaps = [(edges[i], edges[i + 1]) for i in range(0, len(edges) - 1, 2)]
     a, b = max(gaps, key=lambda g: g[1] - g[0])
-    first = float(((a + b) / 2 + shift) / bins * pitch % pitch + start)
-    while first > low.min():
-        first -= pitch
-    return first, int(np.ceil((high.max() - first) / pitch - 1e-6))
+    cut = float(((a + b) / 2 + shift) / bins * pitch % pitch + start)
+    while cut > low.min():
+        cut -= pitch
+    return cut, int(np.ceil((high.max() - cut) / pitch - 1e-6))
 
 
 def one_cell(design: Design, panel: Panel) -> Design:

@@ -1,0 +1,74 @@
+"""A large board for measuring: Heron stepped into one big design with as many names as placements."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from fusilex.formats.intake import Files
+
+STEP_MM = (46.0, 33.0)
+
+
+def big_board(files: Files, columns: int, rows: int) -> Files:
+    """Heron's files repeated columns × rows times: one outline, one placement list, every copy's parts named anew."""
+    shifts = [(i, j) for j in range(rows) for i in range(columns)]
+    out: Files = {}
+    for name, data in files.items():
+        text = data.decode(errors="replace")
+        if name.endswith("outline.gbr"):
+            out[name] = _outline(text, columns, rows).encode()
+        elif name.endswith(".gbr"):
+            out[name] = "\n".join([*_gerber(text, shifts), "M02*", ""]).encode()
+        elif name.endswith(".drl"):
+            out[name] = _drill(text, shifts).encode()
+    out["placements.csv"] = "\n".join(_rows(files["heron-r2-placements.csv"].decode(), shifts, 0)).encode()
+    out["bom.csv"] = "\n".join(_bom(files["heron-r2-bom.csv"].decode(), len(shifts))).encode()
+    return out
+
+
+def _gerber(text: str, shifts: list[tuple[int, int]]) -> Iterator[str]:
+    lines = text.splitlines()
+    first = next(i for i, line in enumerate(lines) if re.fullmatch(r"D\d\d+\*|G36\*|%TO.*", line))
+    yield from lines[:first]
+    body = "\n".join(line for line in lines[first:] if line != "M02*")
+    for n, (i, j) in enumerate(shifts):
+        dx, dy = round(i * STEP_MM[0] * 1e6), round(j * STEP_MM[1] * 1e6)
+        moved = re.sub(r"X(-?\d+)Y(-?\d+)(?=[ID])", lambda m, a=dx, b=dy: f"X{int(m[1]) + a}Y{int(m[2]) + b}", body)
+        yield re.sub(r"%TO\.([CP]),([A-Z]+\d+)", rf"%TO.\1,\g<2>{n:02d}", moved)
+
+
+def _outline(text: str, columns: int, rows: int) -> str:
+    width, height = round(columns * STEP_MM[0] * 1e6), round(rows * STEP_MM[1] * 1e6)
+    head = text[: text.index("D10*")]
+    corners = [(0, 0), (width, 0), (width, height), (0, height), (0, 0)]
+    drawn = [f"X{x}Y{y}D0{1 if i else 2}*" for i, (x, y) in enumerate(corners)]
+    return "\n".join([head + "D10*", *drawn, "M02*", ""])
+
+
+def _drill(text: str, shifts: list[tuple[int, int]]) -> str:
+    def everywhere(match: re.Match[str]) -> str:
+        x, y = float(match[1]), float(match[2])
+        return "\n".join(f"X{x + i * STEP_MM[0]:.3f}Y{y + j * STEP_MM[1]:.3f}" for i, j in shifts)
+
+    return re.sub(r"^X([-\d.]+)Y([-\d.]+)$", everywhere, text, flags=re.M)
+
+
+def _rows(text: str, shifts: list[tuple[int, int]], column: int) -> Iterator[str]:
+    head, *rows = text.splitlines()
+    yield head
+    for n, (i, j) in enumerate(shifts):
+        for row in rows:
+            cells = row.split(",")
+            x, y = float(cells[1]) + i * STEP_MM[0], float(cells[2]) + j * STEP_MM[1]
+            yield ",".join([f"{cells[column]}{n:02d}", f"{x:.4f}", f"{y:.4f}", *cells[3:]])
+
+
+def _bom(text: str, copies: int) -> Iterator[str]:
+    head, *rows = text.splitlines()
+    yield head
+    for row in rows:
+        names = re.findall(r"\b[A-Z]+\d+\b", row.split('"')[1] if row.startswith('"') else row.split(",")[0])
+        rest = row.split('"', 2)[2].lstrip(",") if row.startswith('"') else row.split(",", 1)[1]
+        every = " ".join(f"{name}{n:02d}" for n in range(copies) for name in names)
+        yield f'"{every}",{len(names) * copies},{rest.split(",", 1)[1]}'
