@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from fusilex.bench import commands as c
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
+from fusilex.bench.weighing import weigh
 from fusilex.core.board.bodies import body_of
 from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
@@ -21,6 +22,7 @@ from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import buy_list, fits
 from fusilex.core.kit.trays import TrayPlan
 from fusilex.core.kit.values import read_value, show_value
+from fusilex.devices.scale import NoReading, parse_line, settled
 from fusilex.formats.csv_out import buy_csv
 from fusilex.journal.projection import project
 
@@ -225,3 +227,46 @@ def test_losses_logged_here_replace_the_default(bench: Bench) -> None:
     line = again.line_of["C5"]
     assert line.behind == logged.placed + 3 and line.loss == pytest.approx(4 / (line.behind + 2))
     assert line.loss != 0.03 and bench.line_of["C5"].loss == 0.03, "a batch keeps the losses it started with"
+
+
+def test_a_scale_is_read_at_rest_whatever_it_prints() -> None:
+    for line, grams, step, rest in (
+        ("S +    12.34 g", 12.34, 0.01, True),
+        ("ST,-  0.5 g", -0.5, 0.1, True),
+        ("D   1.2345 kg", 1234.5, 0.1, False),
+        ("  250 mg", 0.25, 0.001, True),
+        ("12,5 g", 12.5, 0.1, True),
+    ):
+        read = parse_line(line)
+        assert read is not None and read[0].grams == pytest.approx(grams) and read[1] is rest
+        assert read[0].step == pytest.approx(step)
+    assert parse_line("Err 04") is None
+
+    class Dead:
+        def __init__(self, *lines: str) -> None:
+            self.lines = list(lines)
+
+        def line(self) -> str:
+            return self.lines.pop(0) if self.lines else ""
+
+    for scale, words in (
+        (Dead(), "does not answer"),
+        (Dead(*["D 1.0 g"] * 50), "come to rest"),
+        (Dead("hm"), "answer"),
+    ):
+        with pytest.raises(NoReading, match=words):
+            settled(scale)
+
+
+def test_a_lot_is_counted_on_the_scale(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
+    bench.do(c.ReceiveLot("reel", "", "4k7", "0402", 5000, id="A"))
+    bench.do(c.ReceiveLot("tube", "", "driver", "SOIC-8", 40, id="B"))
+    lots = bench.workshop.state.lots
+    for lot, body, tare in ((lots["A"], body_of("0402", "R1"), 55.0), (lots["B"], body_of("SOIC-8", "U1"), 9.3)):
+        count, how = weigh(lot, body, tare)
+        assert abs(count.pieces - lot.count) <= count.plus_minus + 1 and "stand-in" in how
+    with pytest.raises(c.Refused, match="mass of one"):
+        weigh(lots["A"], body_of("fiducial", "FID1"), 1.0)
+    monkeypatch.setenv("FUSILEX_SCALE", "/dev/no-such-port")
+    with pytest.raises(c.Refused, match="No scale at /dev/no-such-port"):
+        weigh(lots["A"], body_of("0402", "R1"), 1.0)

@@ -163,7 +163,9 @@ def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: 
     assert "Type form" in window.desk.said
     third = bench.lines[2]
     press(window, K.Key_N, f"reel, {third.part_number}, {third.value}, {third.body.code}, 3000, drawer 1, 3")
-    press(window, K.Key_C, "strip 400", K.Key_V, "opened", K.Key_M, "drawer 9", K.Key_R)
+    press(
+        window, K.Key_W, "heavy", K.Key_W, "10", K.Key_C, "strip 400", K.Key_V, "opened", K.Key_M, "drawer 9", K.Key_R
+    )
     lot = bench.workshop.state.lots["R1"]
     assert (lot.count, lot.place, lot.moisture[0][1]) == (200, "drawer 9", "opened")
     assert lot.reserved == {bench.batch_name: third.pull}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 import tempfile
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings
@@ -25,7 +26,13 @@ def play(bench: Bench) -> None:
     """Half a batch: panel 1 through to release, panel 2 on paste, panel 3 waiting."""
     for station in CAUTIONS:
         bench.do(c.Acknowledge(station))
+    bench.do(c.CountBare(3, True))
+    bench.do(c.MixBath(0.5))
+    for minutes in (16.5, 18.0, 17.5):
+        bench.do(c.LogEtch(minutes, 38.0, 35.0))
+    bench.do(c.NoteProcess("the board maker", 0.12))
     bench.do(c.AcceptFiles())
+    take_in(bench)
     for line in bench.lines:
         bench.do(c.FillBin(line.key, line.pull, f"L{2600 + bench.bin_number[line.key]}"))
     bench.do(c.CloseKit())
@@ -63,9 +70,42 @@ def play(bench: Bench) -> None:
         )
 
 
+def take_in(bench: Bench) -> None:
+    """Some of the parts from stock, the controller's tray opened yesterday, a few bags checked."""
+    for ref, form, count, place in (
+        ("C7", "reel", 4000, "drawer 1"),
+        ("C5", "reel", 9500, "drawer 1"),
+        ("R6", "reel", 5000, "drawer 2"),
+        ("D2", "strip", 60, "drawer 4"),
+        ("U2", "strip", 30, "shelf 2"),
+        ("U1", "tray", 42, "dry cabinet"),
+        ("U3", "tube", 50, "shelf 2"),
+    ):
+        line = bench.line_of[ref]
+        name = f"L{2600 + bench.bin_number[line.key]}"
+        level = "3" if ref == "U1" else "1"
+        bench.do(
+            c.ReceiveLot(form, line.part_number, line.value, line.body.code, count, place, "2638", "", level, name)
+        )
+    opened = (datetime.now(UTC) - timedelta(hours=29)).isoformat()
+    bench.do(c.NoteMoisture(f"L{2600 + bench.bin_number[bench.line_of['U1'].key]}", "opened", opened))
+    bench.do(c.StrapTest("1.1M"))
+    bench.do(c.WantProgramme(bench.line_of["U1"].key))
+    bench.do(c.RecordProgramme(bench.line_of["U1"].key, "heron.hex", b":00000001FF", "2.1"))
+    for line in bench.lines[:9]:
+        bench.do(c.CheckBag(line.key, f"{line.part_number} {line.value}"))
+    bench.do(c.ReserveStock())
+
+
 VIEWS = (
     ("ready", "Ready", "H7-01"),
+    ("ready-lists", "Ready", "H7-01"),
+    ("ready-bodies", "Ready", "H7-01"),
+    ("ready-panel", "Ready", "H7-01"),
+    ("ready-sides", "Ready", "H7-01"),
+    ("ready-bare", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
+    ("kit-stock", "Kit", "H7-01"),
     ("print", "Print", "H7-13"),
     ("place", "Place", "H7-07"),
     ("machine", "Place", "H7-07"),
@@ -79,6 +119,17 @@ VIEWS = (
 )
 
 
+VIEW_OF = {
+    "ready-lists": 1,
+    "ready-bodies": 2,
+    "ready-panel": 3,
+    "ready-sides": 4,
+    "ready-bare": 5,
+    "kit": 0,
+    "kit-stock": 1,
+}
+
+
 def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ...] = (), scale: float = 1.0) -> None:
     """Write the pictures of `VIEWS` (or `only` some) into a folder."""
     app = make_application()
@@ -89,11 +140,8 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
         window = make_window(bench, settings)
         window.resize(*size)
         window.show()
-        early = {"ready": lambda: None}
-        for name, action in early.items():
-            if not only or name in only:
-                action()
-                _grab(app, window, folder / f"{name}.png")
+        if not only or "ready" in only:
+            _grab(app, window, folder / "ready.png")
         play(bench)
         for name, station, serial in VIEWS[1:]:
             if only and name not in only:
@@ -103,6 +151,8 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
             window.desk.go(station, serial)
             if hasattr(window.station, "machine"):
                 window.station.machine = name == "machine"
+            if name in VIEW_OF:
+                window.station.show_view(VIEW_OF[name])
             if name == "inspect":
                 window.station.canvas.selected = "U3"
             window.desk.say("")

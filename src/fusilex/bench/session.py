@@ -45,6 +45,7 @@ class Bench:
         self.who = _user()
         self._raw: tuple[object, Design] | None = None
         self._views: tuple[object, Views] | None = None
+        self._stock: tuple[object, Stock] | None = None
         if design is not None:
             self._views = self._design_key, self._views_of(design)
 
@@ -144,7 +145,11 @@ class Bench:
 
     @property
     def stock(self) -> Stock:
-        return Stock(self)
+        """Stock through the eyes of this batch; made anew when something in it or a substitute changed."""
+        key = (self.workshop.state.last_id, sum(map(len, self.state.substitutes.values())), id(self.views))
+        if self._stock is None or self._stock[0] != key:
+            self._stock = key, Stock(self)
+        return self._stock[1]
 
     @property
     def design(self) -> Design:

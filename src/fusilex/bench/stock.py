@@ -38,9 +38,15 @@ class Stock:
 
     def __init__(self, bench: Bench) -> None:
         self.bench = bench
+        self._lots: dict[str, list[Lot]] = {}
 
     def lots_for(self, line: PullLine) -> list[Lot]:
         """Lots that fit a line or a substitute approved for it, oldest first."""
+        if line.key not in self._lots:
+            self._lots[line.key] = self._fitting(line)
+        return self._lots[line.key]
+
+    def _fitting(self, line: PullLine) -> list[Lot]:
         others = self.bench.state.substitutes.get(line.key, ())
         return [
             lot

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from fusilex.bench import commands as c
 from fusilex.bench import typed
 from fusilex.bench.commands import Refused
 from fusilex.bench.now import Now
 from fusilex.bench.stock import exposure_of
-from fusilex.core.board.bodies import body_of
+from fusilex.bench.weighing import weigh
+from fusilex.core.board.bodies import Body, body_of
 from fusilex.core.judgement import Level
+from fusilex.core.kit.counting import Count
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left, judge_moisture
 from fusilex.journal.workshop import Lot
 from fusilex.ui.desk import Desk
@@ -131,13 +135,26 @@ class StockView(View):
             return
         self.desk.do(command, "Taken in.")
 
-    def _counted(self, text: str) -> None:
-        lot = self.lot
-        if lot is None:
-            return
-        own = next((x.body for x in self.bench.lines if lot in self.bench.stock.lots_for(x)), body_of(lot.body))
+    def _body(self, lot: Lot) -> Body:
+        """Body of the pieces: as this design knows it, else by the catalogue."""
+        return next((x.body for x in self.bench.lines if lot in self.bench.stock.lots_for(x)), body_of(lot.body))
+
+    def _weighed(self, text: str) -> None:
         try:
-            found, how = typed.count(text, own)
+            tare = float(text.replace(",", ".").removesuffix("g"))
+        except ValueError:
+            self.desk.say(f"“{text}” is no weight: type grams, for example 12.5.")
+            return
+        if lot := self.lot:
+            self._found(lot, lambda: weigh(lot, self._body(lot), tare))
+
+    def _counted(self, text: str) -> None:
+        if lot := self.lot:
+            self._found(lot, lambda: typed.count(text, self._body(lot)))
+
+    def _found(self, lot: Lot, count: Callable[[], tuple[Count, str]]) -> None:
+        try:
+            found, how = count()
         except Refused as problem:
             self.desk.say(str(problem))
             return

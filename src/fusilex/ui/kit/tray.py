@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import shapely
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench import commands as c
@@ -28,10 +28,10 @@ from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
 from fusilex.ui.keys import Key
-from fusilex.ui.kit.labels import write_labels
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.view import View
 
+MOST_PICTURES = 400
 SCALE = 14.0  # pixels per mm of a body drawn at full size
 
 
@@ -44,6 +44,7 @@ class Tray(QWidget):
         self.chosen = 0
         self._boxes: dict[int, QRectF] = {}
         self._unturned: dict[str, Part] = {}
+        self._pictures: dict[tuple[str, float, int, int, str], QPixmap] = {}
         self.setAccessibleName("Tray of bins")
 
     @property
@@ -121,7 +122,6 @@ class Tray(QWidget):
             Qt.AlignmentFlag.AlignHCenter,
         )
         plain_text(painter, QRectF(box.left() + 6, box.top() + 3, 40, 20), str(index + 1), "small", "soft")
-        self._marks(painter, box, line)
         value_height = theme.base * 1.9
         metrics = QFontMetricsF(theme.font("body", bold=True))
         value = metrics.elidedText(line.value, Qt.TextElideMode.ElideRight, box.width() - 8)
@@ -137,6 +137,7 @@ class Tray(QWidget):
         self._body(
             painter, QRectF(box.left(), box.top() + 6, box.width(), fill.top() - value_height - box.top() - 8), line
         )
+        self._marks(painter, box, line)
 
     def _marks(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
         """Beside its number: the bag's check, the programme, the moisture clock as a ring that empties."""
@@ -161,7 +162,10 @@ class Tray(QWidget):
             x += 17
         if line.key in bench.state.programmes:
             token = "go" if bench.state.programmes[line.key] else "stop"
-            plain_text(painter, QRectF(x - 6, y - 9, 60, 20), "prog", "tiny", token, True)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.colour("card"))
+            painter.drawRoundedRect(QRectF(x - 7, y - 8, 16, 16), 4, 4)
+            plain_text(painter, QRectF(x - 7, y - 8, 16, 18), "P", "small", token, True, Qt.AlignmentFlag.AlignHCenter)
 
     def _body(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
         part: Part = self.desk.bench.design.part_by_ref[line.refs[0]]
@@ -177,14 +181,29 @@ class Tray(QWidget):
             False,
             Qt.AlignmentFlag.AlignRight,
         )
-        painter.save()
-        painter.setClipRect(box)
-        painter.translate(box.center())
-        painter.scale(scale, -scale)
-        if part.ref not in self._unturned:
-            self._unturned[part.ref] = unturned(part)
-        draw_part(painter, self._unturned[part.ref])
-        painter.restore()
+        picture = self._picture(part, scale, box.width(), box.height())
+        painter.drawPixmap(box.topLeft(), picture)
+
+    def _picture(self, part: Part, scale: float, width: float, height: float) -> QPixmap:
+        """A bin's part, unturned, painted once for a size and theme."""
+        key = part.ref, scale, round(width), round(height), theme.tokens.name
+        if key not in self._pictures:
+            if part.ref not in self._unturned:
+                self._unturned[part.ref] = unturned(part)
+            ratio = self.devicePixelRatioF()
+            made = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
+            made.setDevicePixelRatio(ratio)
+            made.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(made)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.translate(width / 2, height / 2)
+            painter.scale(scale, -scale)
+            draw_part(painter, self._unturned[part.ref])
+            painter.end()
+            if len(self._pictures) > MOST_PICTURES:
+                self._pictures.clear()
+            self._pictures[key] = made
+        return self._pictures[key]
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         for i, box in self._boxes.items():
@@ -379,6 +398,8 @@ class TrayView(View):
         self._write(name, buy_csv(lines).encode(), f"{len(lines)} lines to buy, in {Path(name).name}.")
 
     def _save_labels(self, name: str) -> None:
+        from fusilex.ui.kit.labels import write_labels
+
         try:
             write_labels(self.bench, self.tray.plan, Path(name))
         except OSError as error:

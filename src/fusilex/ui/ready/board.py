@@ -54,7 +54,7 @@ class FileTile(QWidget):
         painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 2 if lit else 1))
         painter.setBrush(theme.colour("card"))
         painter.drawRoundedRect(box, 5, 5)
-        thumb = QRectF(6, 6, box.height() * 1.15, box.height() - 12)
+        thumb = QRectF(6, 6, min(box.height() * 1.15, theme.base * 4.4), box.height() - 12)
         self._thumbnail(painter, thumb)
         text = QRectF(thumb.right() + 8, 5, box.width() - thumb.right() - 12, box.height())
         unused = "not used" if self.note.because.startswith("none") else self.note.because
