@@ -2,38 +2,64 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import struct
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 import shapely
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPolygonF
+from PyQt6.QtCore import QByteArray, QDataStream, Qt
+from PyQt6.QtGui import QPainter, QPainterPath
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.board.model import Design
+from fusilex.core.board.model import Design, Layer
 
 POLYGON = 3  # shapely's type number
 POINTS_PER_PATH = 60
 
 
+_ELEMENT = np.dtype([("type", ">i4"), ("x", ">f8"), ("y", ">f8")])
+_MOVE, _LINE = 0, 1
+
+
 def paths_of(shapes: Iterable[BaseGeometry]) -> list[QPainterPath]:
     """Painter paths of polygons, which may overlap; holes are kept by winding.
 
-    Many short paths: Qt fills one path of thousands of edges ten times slower than the same polygons one by one.
+    Many short paths: Qt fills one path of thousands of edges ten times slower than the same polygons one by one. They are handed
+    over in the form in which Qt streams paths, because a call for every corner takes most of the time otherwise.
     """
     pieces = shapely.get_parts(list(shapes))
     polygons = shapely.orient_polygons(pieces[(shapely.get_type_id(pieces) == POLYGON) & ~shapely.is_empty(pieces)])
+    if not len(polygons):
+        return []
     rings, owner = shapely.get_rings(polygons, return_index=True)
     coordinates, ring = shapely.get_coordinates(rings, return_index=True)
-    paths: list[QPainterPath] = []
-    last = -1
-    for points, polygon in zip(np.split(coordinates, np.flatnonzero(np.diff(ring)) + 1), owner, strict=len(owner) > 0):
-        if polygon != last and (not paths or paths[-1].elementCount() > POINTS_PER_PATH):
-            paths.append(QPainterPath())
-            paths[-1].setFillRule(Qt.FillRule.WindingFill)
-        last = polygon
-        paths[-1].addPolygon(QPolygonF(list(map(QPointF, points[:, 0].tolist(), points[:, 1].tolist()))))
-    return paths
+    starts = np.flatnonzero(np.diff(ring, prepend=-1))
+    elements = np.empty(len(coordinates), dtype=_ELEMENT)
+    elements["type"] = _LINE
+    elements["type"][starts] = _MOVE
+    elements["x"], elements["y"] = coordinates.T
+    firsts = starts[np.flatnonzero(np.diff(owner, prepend=-1))]  # where each polygon begins
+    return [_path(elements[i:j]) for i, j in _chunks(firsts, len(coordinates))]
+
+
+def _chunks(firsts: np.ndarray, total: int) -> list[tuple[int, int]]:
+    """Stretches of whole polygons, each closed as soon as it has `POINTS_PER_PATH` corners."""
+    chunks, start = [], 0
+    for edge in [*firsts[1:].tolist(), total]:
+        if edge - start > POINTS_PER_PATH or edge == total:
+            chunks.append((start, edge))
+            start = edge
+    return chunks
+
+
+def _path(elements: np.ndarray) -> QPainterPath:
+    last = int(np.flatnonzero(elements["type"] == _MOVE)[-1])
+    data = (
+        struct.pack(">i", len(elements)) + elements.tobytes() + struct.pack(">ii", last, Qt.FillRule.WindingFill.value)
+    )
+    path = QPainterPath()
+    QDataStream(QByteArray(data)) >> path  # type: ignore[operator]
+    return path
 
 
 class BoardArt:
@@ -65,9 +91,23 @@ class BoardArt:
                 return []
             if mask is None:
                 return [p for p, flashed in zip(copper.polygons, copper.flashed, strict=True) if flashed]
-            a, b = copper.tree.query(mask.polygons, predicate="intersects")
-            return list(shapely.intersection(mask.polygons[a], copper.polygons[b]))
+            return list(_shown(mask, copper))
         layer = design.layer(what, side)
         if layer is None or not len(layer):
             return []
         return list(layer.polygons)
+
+
+def _shown(mask: Layer, copper: Layer) -> Iterator[BaseGeometry]:
+    """Copper that shows in the mask's windows. Most pads lie whole in their window, or windows whole on copper: only the others are cut."""
+    window, pad = copper.tree.query(mask.polygons)
+    shapely.prepare(copper.polygons)
+    touching = shapely.intersects(copper.polygons[pad], mask.polygons[window])
+    window, pad = window[touching], pad[touching]
+    filled = shapely.covers(copper.polygons[pad], mask.polygons[window])
+    yield from mask.polygons[window[filled]]
+    window, pad = window[~filled], pad[~filled]
+    shapely.prepare(mask.polygons)
+    whole = shapely.covers(mask.polygons[window], copper.polygons[pad])
+    yield from copper.polygons[pad[whole]]
+    yield from shapely.intersection(mask.polygons[window[~whole]], copper.polygons[pad[~whole]])
