@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 import shapely
 from conftest import HERON
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
@@ -327,7 +327,7 @@ changes = st.tuples(st.floats(0, 1), st.sampled_from(("cut", "flip", "double", "
 @pytest.mark.parametrize(
     "name", ["pos.txt", "parts.lst", "Stückliste.xlsx", "placement.csv", "xy.dat", "drill.drl", "job.tap"]
 )
-@settings(max_examples=25, deadline=2000, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=25, deadline=None)
 @given(st.lists(changes, min_size=1, max_size=4))
 def test_mutated_lists_and_drills_never_crash(name: str, made: list[tuple[float, str, int]]) -> None:
     data = bytearray(awkward(name))

@@ -105,8 +105,9 @@ def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytes
     tab(window, "Bodies")
     press(window, K.Key_E, "big")
     assert "Type length" in window.desk.said
-    press(window, K.Key_E, "10.2 x 8.2 x 10 mm 2.5 g")
-    assert next(iter(bench.workshop.state.bodies.values()))["mass_mg"] == 2500
+    press(window, K.Key_E, "10.2 x 8.2 x 10 mm 2.5 g marked")
+    body = next(iter(bench.workshop.state.bodies.values()))
+    assert body["mass_mg"] == 2500 and body["polarised"] is True
     tab(window, "Panel")
     press(window, K.Key_P, "2 x 1 gap 2 0 rail 6 0")
     assert (bench.panel.count, len(bench.state.panels)) == (2, 9)

@@ -104,6 +104,7 @@ def set_body(bench: Bench, command: c.SetBody) -> Result:
         size_y=command.size_y,
         height=command.height,
         mass_mg=command.mass_mg,
+        polarised=part.body.polarised if command.polarised is None else command.polarised,
     )
     data = {k: v for k, v in asdict(body).items() if k not in ("known", "mass_from")}
     body_from(data)

@@ -90,13 +90,14 @@ class WithdrawFix(Command):
 
 @dataclass(frozen=True)
 class SetBody(Command):
-    """Size (mm) and mass (mg) of a body as measured in this workshop; kept for every batch."""
+    """Size (mm) and mass (mg) of a body as measured in this workshop, and whether it has a wrong way round; kept for every batch."""
 
     code: str
     size_x: float
     size_y: float
     height: float
     mass_mg: float
+    polarised: bool | None = None
 
 
 @dataclass(frozen=True)

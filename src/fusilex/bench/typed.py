@@ -42,12 +42,16 @@ def role(file: str, text: str) -> c.AssignFile:
 
 
 def body(code: str, text: str) -> c.SetBody:
-    """``5.6 x 7.5 x 2.6 mm 210 mg``: length, width, height and mass (g when it says so)."""
+    """``5.6 x 7.5 x 2.6 mm 210 mg marked``: length, width, height, mass (g when it says so), and marked or unmarked."""
     found = _numbers(text)
     if len(found) != 4:
-        raise Refused("Type length × width × height in mm and the mass, for example 5.6 x 7.5 x 2.6 mm 210 mg.")
+        raise Refused(
+            "Type length × width × height in mm and the mass, for example 5.6 x 7.5 x 2.6 mm 210 mg; add marked or unmarked for a part with or without a wrong way round."
+        )
     heavy = re.search(r"\d\s*g\b", text)
-    return c.SetBody(code, found[0], found[1], found[2], found[3] * (1000 if heavy else 1))
+    words = text.lower().split()
+    marked = True if "marked" in words else False if "unmarked" in words else None
+    return c.SetBody(code, found[0], found[1], found[2], found[3] * (1000 if heavy else 1), marked)
 
 
 def panel(text: str, board_w: float, board_h: float) -> Panel:

@@ -39,7 +39,9 @@ def check(folder: str) -> Answer:
     design = read_design(folder)
     findings, found = ready_findings(design)
     data = {
-        "files": [{"name": f.name, "role": f.role, "side": f.side, "because": f.because} for f in design.files],
+        "files": [
+            {"name": f.name, "role": f.role, "side": f.side, "because": f.because, "sure": f.sure} for f in design.files
+        ],
         "parts": [
             {
                 "ref": p.ref,
@@ -52,7 +54,10 @@ def check(folder: str) -> Answer:
             }
             for p in design.parts
         ],
-        "findings": [{"kind": f.kind, "ref": f.ref, "where": f.where, "text": f.text} for f in findings],
+        "findings": [
+            {"kind": f.kind, "ref": f.ref, "where": f.where, "text": f.text, "fix": f.fix.words if f.fix else None}
+            for f in findings
+        ],
     }
     lines = [f"{f.name:<34} {f.role:<10} {f.side or '':<7} {f.because}" for f in design.files]
     return Answer(found, data, "\n".join([*lines, f"{len(design.parts)} parts, {len(design.pads)} pads"]))

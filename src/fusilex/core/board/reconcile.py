@@ -189,6 +189,12 @@ def _size_codes(design: Design) -> list[Finding]:
                 f"Inch and metric size codes stand side by side: {', '.join(mixed)}",
                 level=Level.CARE,
                 because=(Because("bare codes", len(mixed)),),
+                fix=Fix(
+                    "size-codes",
+                    "",
+                    {"metric": not metric},
+                    f"bare codes read as {'inch' if metric else 'metric'} codes",
+                ),
             )
         )
     return found
@@ -282,7 +288,10 @@ def _overlaps(parts: list[Part]) -> list[Finding]:
     for i, j in zip(a, b, strict=True):
         if i < j and parts[i].side == parts[j].side and parts[i].body.known and parts[j].body.known:
             text = f"the bodies of {parts[i].ref} and {parts[j].ref} overlap"
-            found.append(Finding("overlap", parts[i].ref, parts[j].ref, text, parts[i].x, parts[i].y, Level.CARE))
+            fix = Fix("leave-out", parts[j].ref, {}, f"{parts[j].ref} left out")
+            found.append(
+                Finding("overlap", parts[i].ref, parts[j].ref, text, parts[i].x, parts[i].y, Level.CARE, fix=fix)
+            )
     return found
 
 

@@ -47,15 +47,11 @@ class PartsView(View):
             pads = pattern_of(part.pads, (part.x, part.y), part.turn, part.side).words if part.pads else "none"
             long, wide = max(body.size_x, body.size_y), min(body.size_x, body.size_y)
             size = f"{long:.3g} × {wide:.3g}, {body.height:.3g} high"
-            mark = (
-                "pin 1"
-                if body.family in ("ic", "transistor", "connector")
-                else "cathode"
-                if body.family in ("diode", "led")
-                else "plus"
-                if body.polarised
-                else "none"
-            )
+            mark = "none"
+            if body.polarised:
+                mark = {"diode": "cathode", "led": "cathode", "electrolytic": "plus", "holder": "plus"}.get(
+                    body.family, "pin 1"
+                )
             rows.append(
                 (
                     body.code or "no name",
@@ -84,7 +80,7 @@ class PartsView(View):
     def _edit(self) -> None:
         if group := self.group:
             body = group[0].body
-            given = f"{body.size_x:.4g} x {body.size_y:.4g} x {body.height:.4g} mm {body.mass_mg:.6g} mg"
+            given = f"{body.size_x:.4g} x {body.size_y:.4g} x {body.height:.4g} mm {body.mass_mg:.6g} mg {'marked' if body.polarised else 'unmarked'}"
             self.desk.ask(f"{body.code} measures", lambda text: self._edited(body.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:
