@@ -11,7 +11,8 @@ import pytest
 
 from fusilex.bench.session import Bench
 from fusilex.core.board.model import Design
-from fusilex.formats.intake import Files, read_design, read_files
+from fusilex.formats.bundle import Files, read_files
+from fusilex.formats.intake import read_design
 from fusilex.journal.store import Journal, sqlite_url
 
 HERON = Path(__file__).parents[1] / "src/fusilex/demo/heron-r2"

@@ -20,10 +20,11 @@ from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.model import Design, Hole
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.grids import grids_of
 from fusilex.formats.identify import identify
-from fusilex.formats.intake import Files, design_from, read_design, read_files
+from fusilex.formats.intake import design_from, read_design
 from fusilex.formats.lists import BOM, PLACEMENTS, read_bom, read_placements
 from fusilex.formats.tables import best_table
 

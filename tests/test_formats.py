@@ -22,11 +22,11 @@ from fusilex.core.board.reconcile import reconcile
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.problems import BadInput
-from fusilex.formats import intake
+from fusilex.formats.bundle import Files, zip_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify
-from fusilex.formats.intake import Files, design_from, outline_polygon, read_design, zip_files
+from fusilex.formats.intake import design_from, outline_polygon, read_design
 from fusilex.formats.lists import read_bom, read_placements, read_points, split_refs
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel, write_panel

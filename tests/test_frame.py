@@ -23,7 +23,7 @@ from fusilex.bench.session import Bench
 from fusilex.bench.verbs import find_board
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.ask import Ask

@@ -14,7 +14,7 @@ from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.session import Bench, serials
 from fusilex.core.board.panel import Panel
 from fusilex.core.inspection.faults import FAULT_WORDS
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 from fusilex.journal import schema
 from fusilex.journal.projection import DONE, STATIONS, project
 from fusilex.journal.store import Event, Journal, NotSaved, digest, sqlite_url

@@ -17,7 +17,7 @@ from fusilex.bench.session import Bench
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.panel import Panel
 from fusilex.core.judgement import Level
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 from fusilex.journal.projection import project
 from fusilex.journal.store import Journal, sqlite_url
 

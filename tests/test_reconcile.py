@@ -8,7 +8,8 @@ from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.bodies import body_of
 from fusilex.core.board.reconcile import body_polygon
 from fusilex.core.judgement import Level
-from fusilex.formats.intake import Files, design_from
+from fusilex.formats.bundle import Files
+from fusilex.formats.intake import design_from
 
 PLACEMENTS, BOM = "heron-r2-placements.csv", "heron-r2-bom.csv"
 

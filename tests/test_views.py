@@ -19,7 +19,7 @@ from fusilex.bench.session import Bench
 from fusilex.core.board.bodies import body_of
 from fusilex.core.judgement import Level
 from fusilex.core.rules import RULES
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 from fusilex.formats.panel_file import read_panel, write_panel
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.start import make_application, make_window

@@ -16,7 +16,7 @@ from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.session import Bench
 from fusilex.core.judgement import Level
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 from fusilex.journal.projection import DONE, STATIONS
 from fusilex.journal.store import Journal
 from fusilex.ui.start import make_application, make_window

@@ -15,7 +15,7 @@ from fusilex.bench.now import Now, now
 from fusilex.bench.papers import board_record, page_html, page_text
 from fusilex.bench.session import Bench
 from fusilex.core.judgement import Judgement, Level
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal
 

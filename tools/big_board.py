@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from fusilex.formats.intake import Files
+from fusilex.formats.bundle import Files
 
 STEP_MM = (46.0, 33.0)
 

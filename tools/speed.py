@@ -62,7 +62,8 @@ def large_board() -> list[tuple[str, str, str]]:
     from fusilex.core.board.join import join
     from fusilex.core.board.reconcile import reconcile
     from fusilex.core.board.systematic import fit_named, fit_unnamed
-    from fusilex.formats.intake import design_from, read_files, unjoined_design
+    from fusilex.formats.bundle import read_files
+    from fusilex.formats.intake import design_from, unjoined_design
 
     sys.path.insert(0, str(ROOT / "tools"))
     from big_board import big_board
@@ -94,7 +95,8 @@ def large_picture(app: QApplication) -> list[tuple[str, str, str]]:
     from big_board import big_board
 
     from fusilex.core.board.panel import single
-    from fusilex.formats.intake import design_from, read_files
+    from fusilex.formats.bundle import read_files
+    from fusilex.formats.intake import design_from
     from fusilex.ui.canvas.paths import BoardArt
     from fusilex.ui.canvas.view import BoardCanvas
 

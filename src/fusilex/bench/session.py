@@ -21,7 +21,8 @@ from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.printing.openings import Openings
-from fusilex.formats.intake import Choices, Files, unjoined_design, zip_files
+from fusilex.formats.bundle import Files, zip_files
+from fusilex.formats.intake import Choices, unjoined_design
 from fusilex.journal.projection import BatchState, Board, apply, project
 from fusilex.journal.store import Event, Journal, digest
 

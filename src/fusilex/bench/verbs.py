@@ -20,7 +20,8 @@ from fusilex.core.printing.openings import Openings, judge_release, openings_of,
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.profile import WINDOWS, judge_profile, measure, window_index
-from fusilex.formats.intake import read_design, read_one
+from fusilex.formats.bundle import read_one
+from fusilex.formats.intake import read_design
 from fusilex.formats.lists import read_points
 from fusilex.formats.temperature_log import read_log
 

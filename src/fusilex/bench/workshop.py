@@ -9,8 +9,9 @@ from fusilex.core.board.bodies import Body, Catalogue
 from fusilex.core.board.etching import EtchRun, Refit, refit
 from fusilex.core.kit.losses import Logged
 from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import Files
 from fusilex.formats.identify import ending
-from fusilex.formats.intake import Choices, Files, table_of
+from fusilex.formats.intake import Choices, table_of
 from fusilex.journal.store import Event, Journal
 from fusilex.journal.workshop import WorkshopState, apply_workshop, project_workshop
 

@@ -1,13 +1,11 @@
-"""A folder or zip of a designer's files, read whole or not at all."""
+"""A designer's files into a design, read whole or not at all."""
 
 from __future__ import annotations
 
-import io
-import zipfile
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
 import numpy as np
 import shapely
@@ -19,112 +17,14 @@ from fusilex.core.board.model import BomLine, Design, FileNote, Hole, Layer, Net
 from fusilex.core.board.panel import Panel
 from fusilex.core.board.roles import guess_roles
 from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_components, read_gerber
-from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify, shared_start
+from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify
 from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel
 from fusilex.formats.tables import GUESS, Table, best_table, read_table
-
-MOST_FILE_BYTES = 48 * 2**20
-MOST_TOTAL_BYTES = 160 * 2**20
-MOST_FILES = 200
-Files = dict[str, bytes]
-
-
-def read_files(path: Path) -> Files:
-    """Contents of a folder (not its subfolders' subfolders) or zip by relative name. Raises `BadInput`."""
-    try:
-        if path.is_dir():
-            return _from_folder(path)
-        if not path.exists():
-            raise BadInput(str(path), "a folder or zip of design files", "nothing there")
-        if path.suffix.lower() != ".xlsx" and zipfile.is_zipfile(path):
-            return _from_zip(path)
-    except PermissionError as error:
-        raise BadInput(str(path), "files that may be read", f"no permission for {error.filename or path}") from error
-    except OSError as error:
-        raise BadInput(str(path), "files that can be read", str(error)) from error
-    raise BadInput(
-        path.name, "a folder or zip of design files", f"a file of {path.stat().st_size} bytes that is neither"
-    )
-
-
-def read_paths(paths: Sequence[Path]) -> tuple[Files, str]:
-    """Files and a name of what was dropped together: one folder or zip, or single files. Raises `BadInput`."""
-    if len(paths) == 1 and (paths[0].is_dir() or not is_single(paths[0])):
-        return read_files(paths[0]), paths[0].stem if paths[0].is_file() else paths[0].name
-    files: Files = {}
-    total = 0
-    for path in paths:
-        if path.is_dir():
-            raise BadInput(path.name, "one folder alone, or single files", "a folder among files")
-        files[path.name] = read_one(path)
-        total += len(files[path.name])
-        _check_size(path.name, len(files[path.name]), total, len(files))
-    stems = [p.stem for p in paths]
-    return files, shared_start(stems).strip("-_. ") or stems[0]
-
-
-def is_single(path: Path) -> bool:
-    """A file to be taken as it is: not a folder, not a zip of files."""
-    return path.is_file() and (path.suffix.lower() == ".xlsx" or not zipfile.is_zipfile(path))
-
-
-def read_one(path: Path) -> bytes:
-    """Contents of a single file. Raises `BadInput` when it cannot be read or is too large."""
-    try:
-        _check_size(path.name, path.stat().st_size, 0, 1)
-        return path.read_bytes()
-    except OSError as error:
-        raise BadInput(str(path), "a file that can be read", error.strerror or str(error)) from error
-
-
-def _check_size(name: str, size: int, total: int, count: int) -> None:
-    if size > MOST_FILE_BYTES:
-        raise BadInput(name, f"a file of at most {MOST_FILE_BYTES >> 20} MB", f"{size / 2**20:.0f} MB")
-    if total > MOST_TOTAL_BYTES or count > MOST_FILES:
-        raise BadInput(
-            name,
-            f"at most {MOST_FILES} files and {MOST_TOTAL_BYTES >> 20} MB together",
-            f"{count} files, {total / 2**20:.0f} MB",
-        )
-
-
-def _from_folder(folder: Path) -> Files:
-    files: Files = {}
-    total = 0
-    for path in sorted(
-        p for p in [*folder.iterdir(), *folder.glob("*/*")] if p.is_file() and not p.name.startswith(".")
-    ):
-        total += path.stat().st_size
-        _check_size(path.name, path.stat().st_size, total, len(files) + 1)
-        files[path.relative_to(folder).as_posix()] = path.read_bytes()
-    return files
-
-
-def _from_zip(path: Path) -> Files:
-    files: Files = {}
-    total = 0
-    try:
-        with zipfile.ZipFile(path) as archive:
-            for info in archive.infolist():
-                name = PurePosixPath(info.filename.replace("\\", "/"))
-                if name.is_absolute() or ".." in name.parts or (name.parts and ":" in name.parts[0]):
-                    raise BadInput(
-                        path.name, "paths inside the zip's own folder", f"“{info.filename}”, which climbs out of it"
-                    )
-                if info.is_dir() or name.name.startswith(".") or "__MACOSX" in name.parts:
-                    continue
-                total += info.file_size
-                _check_size(info.filename, info.file_size, total, len(files) + 1)
-                with archive.open(info) as stream:
-                    files[str(name)] = stream.read(MOST_FILE_BYTES + 1)
-                _check_size(info.filename, len(files[str(name)]), total, len(files))
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
-        raise BadInput(path.name, "a whole, readable zip", str(error)) from error
-    return files
 
 
 @dataclass(frozen=True)
@@ -384,12 +284,3 @@ def outline_polygon(layer: Layer, name: str) -> Polygon:
         raise BadInput(name, "an outline that closes", "an open line", "outline layer")
     width = (best.area - inner.area) / max(1e-9, (best.length + inner.length) / 2)
     return shapely.set_precision(best.buffer(-width / 2, join_style="mitre"), 1e-4)
-
-
-def zip_files(files: Files) -> bytes:
-    """The files as one zip, to keep with a batch."""
-    stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, data in sorted(files.items()):
-            archive.writestr(zipfile.ZipInfo(name, (2020, 1, 1, 0, 0, 0)), data, zipfile.ZIP_DEFLATED)
-    return stream.getvalue()

@@ -1,101 +1,15 @@
-"""What the events of a batch add up to."""
+"""What the events of a batch add up to: one small function an event."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from typing import Any
 
 from fusilex.journal.folding import add, fold
+from fusilex.journal.states import DONE, STATIONS, BatchState, Board, Fault
 from fusilex.journal.store import Event
 
-STATIONS = ("Ready", "Kit", "Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release")
-DONE = "Done"
-
-
-@dataclass
-class Fault:
-    """A marked fault; `id` is the event that marked it."""
-
-    id: int
-    ref: str
-    word: str
-    found_at: str
-    when: str
-    repaired: str | None = None
-    result: str = ""
-
-
-@dataclass
-class Board:
-    serial: str
-    panel: int
-    cell: int
-    station: str = "Ready"
-    placed: list[str] = field(default_factory=list)
-    placed_how: dict[str, str] = field(default_factory=dict)
-    soldered: list[str] = field(default_factory=list)
-    faults: list[Fault] = field(default_factory=list)
-    readings: dict[str, tuple[float, str]] = field(default_factory=dict)
-    print_number: int | None = None
-    load: int | None = None
-    inspections: int = 0
-    first_pass: bool | None = None
-    tests: list[dict[str, Any]] = field(default_factory=list)
-    released_at: str | None = None
-    scrapped: bool = False
-
-    @property
-    def open_faults(self) -> list[Fault]:
-        return [f for f in self.faults if f.repaired is None]
-
-
-@dataclass
-class BatchState:
-    """The batch as it stands. Built only by `project`."""
-
-    opened: dict[str, Any] = field(default_factory=dict)
-    files: dict[str, str] = field(default_factory=dict)
-    roles: dict[str, tuple[str, str | None]] = field(default_factory=dict)
-    columns: dict[str, dict[str, int]] = field(default_factory=dict)
-    fixes: list[dict[str, Any]] = field(default_factory=list)
-    boards: dict[str, Board] = field(default_factory=dict)
-    cautions: dict[str, str] = field(default_factory=dict)
-    overruled: dict[str, dict[str, str]] = field(default_factory=dict)
-    bins: dict[str, dict[str, Any]] = field(default_factory=dict)
-    bags: dict[str, dict[str, Any]] = field(default_factory=dict)
-    substitutes: dict[str, list[str]] = field(default_factory=dict)
-    programmes: dict[str, dict[str, Any]] = field(default_factory=dict)
-    strap: dict[str, Any] = field(default_factory=dict)
-    order: str = "kind"
-    skipped_side: str = ""
-    sides: str = "hand"
-    bare: dict[str, Any] = field(default_factory=dict)
-    without: list[str] = field(default_factory=list)
-    foil_mm: float = 0.12
-    paste: str = "leaded"
-    dropped: dict[str, int] = field(default_factory=dict)
-    prints: list[dict[str, Any]] = field(default_factory=list)
-    wiped: list[dict[str, Any]] = field(default_factory=list)
-    taught: dict[int, dict[str, tuple[float, float]]] = field(default_factory=dict)
-    loads: list[dict[str, Any]] = field(default_factory=list)
-    station: str = "Ready"
-    board: str = ""
-    last_id: int = 0
-    deeds: list[str] = field(default_factory=list)
-    undone: list[str] = field(default_factory=list)
-
-    def at(self, station: str) -> list[Board]:
-        """Boards that are at a station now."""
-        return [b for b in self.boards.values() if b.station == station and not b.scrapped]
-
-    def panel_boards(self, panel: int) -> list[Board]:
-        return [b for b in self.boards.values() if b.panel == panel]
-
-    @property
-    def panels(self) -> list[int]:
-        return sorted({b.panel for b in self.boards.values()})
-
+__all__ = ["DONE", "STATIONS", "BatchState", "Board", "Fault", "apply", "project"]
 
 LOOKING = ("went",)
 """Kinds that only say where the user looks: never undone."""

@@ -13,8 +13,8 @@ from fusilex.bench.commands import AddFiles, Redo, Refused, Undo
 from fusilex.bench.session import Bench
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import Files, is_single
 from fusilex.formats.identify import identify
-from fusilex.formats.intake import Files, is_single
 from fusilex.journal.store import NotSaved
 from fusilex.ui.reader import Reader
 

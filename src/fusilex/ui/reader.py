@@ -8,7 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.intake import Files, design_from, read_paths
+from fusilex.formats.bundle import Files, read_paths
+from fusilex.formats.intake import design_from
 
 
 class Reader(QThread):

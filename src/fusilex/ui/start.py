@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.session import Bench
 from fusilex.core.problems import BadInput
-from fusilex.formats.intake import read_files
+from fusilex.formats.bundle import read_files
 from fusilex.journal.store import Journal, NotSaved
 from fusilex.ui.head import Units
 from fusilex.ui.theme import DIM, LIGHT, load_fonts, use

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fusilex.ui.keys import Key
 from fusilex.ui.kit.stock import StockView
-from fusilex.ui.kit.tray import TrayView
+from fusilex.ui.kit.tray_view import TrayView
 from fusilex.ui.view import ViewedStation
 
 

@@ -14,7 +14,7 @@ from fusilex.bench.commands import RecordReflow
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.profile import WINDOWS, Window, crossings
 from fusilex.core.units import show_temperature
-from fusilex.formats.intake import read_one
+from fusilex.formats.bundle import read_one
 from fusilex.formats.temperature_log import TemperatureLog, read_log
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk

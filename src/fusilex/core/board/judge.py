@@ -1,0 +1,68 @@
+"""Findings about a design's files as judgements."""
+
+from __future__ import annotations
+
+from fusilex.core.board.model import Design
+from fusilex.core.board.reconcile import Finding
+from fusilex.core.judgement import Because, Judgement, Level
+
+_DO = {
+    "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
+    "size-code": "Measure one part of the reel, then apply the reading that fits with A.",
+    "missing": "Ask the designer which list is right before buying or placing.",
+    "doubled": "Strike the line that is wrong.",
+    "side": "Correct the side in the placement list.",
+    "off-board": "Check the origin and unit of the placement list.",
+    "overlap": "Look at both footprints on the board.",
+    "quantity": "Count the designators and correct the line.",
+}
+
+
+def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
+    """One judgement per finding, or one go when all files agree; one for each thing that could not be checked."""
+    found = [_judged(f) for f in findings]
+    if not design.bom:
+        found.append(
+            Judgement(
+                "ready.missing",
+                Level.UNKNOWN,
+                "bill of materials",
+                "No bill of materials to compare with",
+                (),
+                "Add it with Ctrl+O, or drop it on the window.",
+            )
+        )
+    fitted = [p for p in design.parts if p.fitted]
+    if not findings and design.bom:
+        found.append(
+            Judgement(
+                "ready.agree",
+                Level.GO,
+                design.name,
+                "The files belong together",
+                (Because("parts", len(fitted)), Because("lines", len(design.bom)), Because("pads", len(design.pads))),
+            )
+        )
+    found += [Judgement(r.rule, Level.CARE, r.subject, r.text, (), r.do) for r in design.remarks]
+    guessed = [p.ref for p in fitted if not p.body.known]
+    if guessed:
+        found.append(
+            Judgement(
+                "ready.body",
+                Level.CARE,
+                "bodies",
+                f"{len(guessed)} bodies are not in the catalogue: size guessed",
+                (Because("parts", ", ".join(guessed[:6]) + (" …" if len(guessed) > 6 else "")),),
+                "Check their size on the board before trusting heights and losses.",
+                tuple(guessed),
+            )
+        )
+    return found
+
+
+def _judged(f: Finding) -> Judgement:
+    where = (
+        () if f.x is None or f.y is None else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
+    )
+    text = f"{f.text[0].upper()}{f.text[1:]}"
+    return Judgement(f"ready.{f.kind}", f.level, f.ref, text, (*f.because, *where), _DO[f.kind], f.refs or (f.ref,))

@@ -1,0 +1,226 @@
+"""Kit's trays with their keys: fill, count, check the bag, and everything else a bin wants."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fusilex.bench import commands as c
+from fusilex.core.judgement import Level
+from fusilex.core.kit.quantities import SCHOOLS, PullLine
+from fusilex.core.kit.stock import buy_list
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.formats.csv_out import buy_csv
+from fusilex.ui.desk import Desk
+from fusilex.ui.keys import Key
+from fusilex.ui.kit.tray import Tray
+from fusilex.ui.view import View
+
+
+class TrayView(View):
+    name = "Tray"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.tray = Tray(desk)
+        self.column.addWidget(self.tray, 1)
+        self._next()
+
+    def _waiting(self) -> list[int]:
+        """Bins that are to be filled and are not, in order."""
+        state = self.bench.state
+        return [i for i, x in enumerate(self.bench.lines) if x.key not in state.bins and x.side != state.skipped_side]
+
+    def _next(self) -> None:
+        self.tray.chosen = next(iter(self._waiting()), self.tray.chosen)
+
+    def refresh(self) -> None:
+        self.tray.chosen = max(0, min(self.tray.chosen, len(self.bench.lines) - 1))
+        self.tray.update()
+
+    @property
+    def line(self) -> PullLine:
+        return self.bench.lines[self.tray.chosen]
+
+    def keys(self) -> list[Key]:
+        ask, number = self.desk.ask, self.tray.chosen + 1
+        if not self.bench.lines:
+            return []
+        bag = self.bench.state.bags.get(self.line.key)
+        keys = [
+            Key("Space", "bin filled", lambda _: self._filled()),
+            Key("C", "other count", lambda _: ask(f"Pieces in bin {number}", self._counted)),
+            Key(
+                "K",
+                "check the bag",
+                lambda _: ask(
+                    f"Label of the bag for bin {number}, {self.line.value} {self.line.body.code}", self._label
+                ),
+            ),
+        ]
+        if bag and bag["level"] != Level.GO:
+            keys.append(
+                Key("W", "use it all the same", lambda _: ask("Because", lambda why: self._bag(bag["label"], why)))
+            )
+        return [
+            *keys,
+            Key("Left Right Up Down", "choose a bin", self._move),
+            Key("L", "lot", lambda _: ask(f"Lot of {self.line.value} in bin {number}", self._lot)),
+            Key(
+                "S",
+                "substitute",
+                lambda _: ask(f"What may stand in for {self.line.value}, and why (part: reason)", self._substitute),
+            ),
+            Key("G", "programme", lambda _: self._programme()),
+            Key(
+                "Y", "strap test", lambda _: ask("The strap reads", lambda t: self._did(c.StrapTest(t), "Strap noted."))
+            ),
+            Key("O", "order", lambda _: self._order()),
+            Key(
+                "T",
+                "tray size",
+                lambda _: ask(
+                    "Rows and columns of your tray",
+                    self._size,
+                    "{} {}".format(*self.bench.workshop.state.tray or (4, 9)),
+                ),
+            ),
+            Key("X", "skip a side", lambda _: self._skip()),
+            Key("B", "shopping list", lambda _: self.desk.save_file("Shopping list", "to-buy.csv", self._save_list)),
+            Key("P", "labels", lambda _: self.desk.save_file("Labels of the bins", "labels.pdf", self._save_labels)),
+        ]
+
+    def _did(self, command: c.Command, done: str) -> None:
+        self.desk.do(command, done)
+
+    def _move(self, key: str) -> None:
+        step = {"Left": -1, "Right": 1, "Up": -self.tray.columns(), "Down": self.tray.columns()}[key]
+        wanted = self.tray.chosen + step
+        if 0 <= wanted < len(self.bench.lines):
+            self.tray.chosen = wanted
+            self.desk.changed.emit()
+
+    def _filled(self) -> None:
+        if not self._waiting():
+            if self.desk.do(c.CloseKit(), "The batch is on its way."):
+                self.desk.go("Print")
+            return
+        if self.line.key in self.bench.state.bins:
+            self._next()
+        held = self.bench.state.bins.get(self.line.key, {})
+        lot = next((x for x in self.bench.stock.lots_for(self.line) if x.count > 0), None)
+        if lot is None or held:
+            self._record(self.line.pull, str(held.get("lot", "")))
+        else:
+            self._record(min(self.line.pull, lot.count), lot.id)
+
+    def _record(self, count: int, lot: str) -> None:
+        number = self.tray.chosen + 1
+        if self.desk.do(c.FillBin(self.line.key, count, lot), f"Bin {number}: {count} pieces."):
+            self._next()
+            self.desk.changed.emit()
+
+    def _counted(self, text: str) -> None:
+        if text.strip().isdigit():
+            self._record(int(text), str(self.bench.state.bins.get(self.line.key, {}).get("lot", "")))
+        else:
+            self.desk.say(f"“{text}” is no count: type whole pieces, 0 for an empty bin.")
+
+    def _lot(self, text: str) -> None:
+        held = self.bench.state.bins.get(self.line.key)
+        self._record(int(held["count"]) if held else self.line.pull, text)
+
+    def _label(self, text: str) -> None:
+        self._bag(text, "")
+
+    def _bag(self, label: str, reason: str) -> None:
+        events = self.desk.do(c.CheckBag(self.line.key, label, reason))
+        if events:
+            level = events[0].body["level"]
+            differs = events[0].body["differs"]
+            wrong = (
+                f"Wrong bag: {differs[0][0]} {differs[0][2]}, not {differs[0][1]}."
+                if differs
+                else "The label says nothing of this part."
+            )
+            self.desk.say("The right bag." if level == Level.GO else f"On record: {reason}." if reason else wrong)
+
+    def _substitute(self, text: str) -> None:
+        part, _, reason = text.partition(":")
+        self._did(
+            c.ApproveSubstitute(self.line.key, part, reason), f"{part.strip()} may stand in for {self.line.value}."
+        )
+
+    def _programme(self) -> None:
+        key = self.line.key
+        if key not in self.bench.state.programmes:
+            self._did(c.WantProgramme(key), f"{self.line.value} is programmed before it is placed: G records the file.")
+            return
+        self.desk.choose_file("Programme file", "All files (*)", lambda name: self._programmed(key, name))
+
+    def _programmed(self, key: str, name: str) -> None:
+        try:
+            data = read_one(Path(name))
+        except BadInput as problem:
+            self.desk.say(str(problem))
+            return
+        file = Path(name).name
+        self.desk.ask(
+            f"Version of {file}", lambda v: self._did(c.RecordProgramme(key, file, data, v), f"{file}, version {v}.")
+        )
+
+    def _order(self) -> None:
+        names = list(SCHOOLS)
+        school = names[(names.index(self.bench.state.order) + 1) % len(names)]
+        self._did(c.ChooseOrder(school), f"Bins {SCHOOLS[school]}.")
+
+    def _size(self, text: str) -> None:
+        found = [int(n) for n in text.replace("x", " ").replace("×", " ").split() if n.isdigit()]
+        if len(found) != 2:
+            self.desk.say("Type rows and columns, for example 4 9.")
+            return
+        self._did(c.SetTray(*found), f"Trays of {found[0]} × {found[1]} bins.")
+
+    def _skip(self) -> None:
+        sides = ["", "bottom", "top"]
+        side = sides[(sides.index(self.bench.state.skipped_side) + 1) % 3]
+        self._did(c.SkipSide(side), f"Bins of the {side} are not pulled now." if side else "All bins are pulled.")
+        self._next()
+
+    def _save_list(self, name: str) -> None:
+        have = {x.key: self.bench.stock.have(x) for x in self.bench.lines}
+        lines = buy_list(self.bench.lines, have)
+        self._write(name, buy_csv(lines).encode(), f"{len(lines)} lines to buy, in {Path(name).name}.")
+
+    def _save_labels(self, name: str) -> None:
+        from fusilex.ui.kit.labels import write_labels
+
+        try:
+            write_labels(self.bench, self.tray.plan, Path(name))
+        except OSError as error:
+            self.desk.say(f"{Path(name).name} cannot be written: {error.strerror or error}.")
+            return
+        self.desk.say(f"{len(self.bench.lines)} labels in {Path(name).name}.")
+
+    def _write(self, name: str, data: bytes, done: str) -> None:
+        try:
+            Path(name).write_bytes(data)
+        except OSError as error:
+            self.desk.say(f"{Path(name).name} cannot be written: {error.strerror}.")
+            return
+        self.desk.say(done)
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        if not self.bench.lines:
+            return "", []
+        line, held = self.line, self.bench.state.bins.get(self.line.key)
+        refs = ", ".join(line.refs[:6]) + (" …" if len(line.refs) > 6 else "")
+        loss = f"{100 * line.loss:.2g} %" + (f" of {line.behind} placed here" if line.behind else " by default")
+        stock = self.bench.stock.have(line) if self.bench.workshop.state.lots else None
+        return f"Bin {self.tray.plan.label(self.tray.chosen)}", [
+            ("for", refs),
+            ("body", line.body.code),
+            ("need, pull", f"{line.need}, {line.pull}" + ("" if stock is None else f"; {stock} there")),
+            ("loss", loss),
+            ("number, lot", f"{line.part_number or 'none'}, {(held or {}).get('lot') or 'no lot'}"),
+        ]
