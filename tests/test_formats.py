@@ -254,7 +254,7 @@ def test_folders_and_zips(heron_files: Files, tmp_path: Path, monkeypatch: pytes
     with pytest.raises(BadInput, match=r"big\.gbr: expected a file of at most 48 MB; found 200 MB"):
         read_design(huge)
     monkeypatch.setattr(
-        intake, "_from_folder", lambda folder: (_ for _ in ()).throw(PermissionError(13, "denied", str(folder)))
+        bundle, "_from_folder", lambda folder: (_ for _ in ()).throw(PermissionError(13, "denied", str(folder)))
     )
     with pytest.raises(BadInput, match="no permission"):
         read_design(HERON)

@@ -103,6 +103,7 @@ class StockView(View):
                 "count",
                 lambda _: self.desk.ask("Count; or strip 403, weight 52.5 12.5, reel 178 60 1.2", self._counted),
             ),
+            Key("W", "weigh", lambda _: self.desk.ask("Empty reel, strip or bag, g", self._weighed, "0")),
             Key(
                 "V",
                 "opened, dry, baked",
