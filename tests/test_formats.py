@@ -22,6 +22,7 @@ from fusilex.core.board.reconcile import reconcile
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.problems import BadInput
+from fusilex.formats import bundle
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
