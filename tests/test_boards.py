@@ -95,6 +95,21 @@ def test_candidates_of_heron_are_its_parts(heron: Design) -> None:
     assert candidates(np.empty(0, dtype=object)) == []
 
 
+def test_what_one_silk_line_holds_is_one_part() -> None:
+    """Two leads far apart and four tabs of a connector, each in its box; a frame round everything joins nothing."""
+    leads = [shapely.Point(x, 0).buffer(0.8) for x in (0, 19)]
+    tabs = [shapely.box(x, y, x + 1.8, y + 1.2) for x, y in ((30, 0), (30, 8), (36, 0.1), (36, 7.9))]
+    chips = [shapely.box(x, 20, x + 0.6, 20.6) for x in (0, 1, 5, 6, 10, 11)]
+    shapes = np.array([*leads, *tabs, *chips], dtype=object)
+    drills = np.array([0.9, 0.9, *[0.0] * 10])
+    boxes = ((-2, -2, 21, 2), (28, -2, 40, 12), (-4, -4, 50, 30))
+    silk = shapely.union_all([shapely.box(*b).exterior.buffer(0.08) for b in boxes])
+    alone, boxed = candidates(shapes, drills), candidates(shapes, drills, silk)
+    assert {c.pads for c in boxed if c.kind == "boxed"} == {(0, 1), (2, 3, 4, 5)}
+    assert len(boxed) == 5 < len(alone) and {c.pads for c in boxed} >= {(6, 7), (8, 9), (10, 11)}
+
+
+@settings(deadline=None)
 @given(st.integers(2, 12), st.sampled_from((0.4, 0.5, 0.65, 0.8, 1.27)), st.sampled_from((0, 90)))
 def test_a_dual_row_chip_is_one_candidate(pins: int, pitch: float, turn: int) -> None:
     if pins * 2 < 5:

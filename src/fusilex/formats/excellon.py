@@ -72,12 +72,34 @@ def read_excellon(data: bytes, name: str, pads: NDArray[np.float64] | None = Non
     plated = stated[1].lower() != "nonplated" if stated else not not_plated(name)
     if not re.search(r"^M48", text, re.M) or _digits_unsaid(text):
         return _guessed(text, name, plated, pads)
+    if (holes := _plain(text, name, plated)) is not None:
+        return holes
     return _parsed(text, name, plated, bool(stated))
 
 
 def _digits_unsaid(text: str) -> bool:
     """True when coordinates have no decimal point and no statement gives their digits."""
     return not _STATED_DIGITS.search(text) and not re.search(r"^X[-+]?\d*\.\d*|^Y[-+]?\d*\.\d*", text, re.M)
+
+
+_EVERYDAY = re.compile(
+    r";.*|M48|M95|%|FMAT,2|(?:METRIC|INCH)(?:,[LT]Z)?(?:,0+\.0+)?|M71|M72|G90|G05|T0*\d+(?:[FSBHZ][-\d.]+)*C\d*\.?\d+|T0*\d+"
+    r"|X-?\d*\.\d*Y-?\d*\.\d*(?:G85X-?\d*\.\d*Y-?\d*\.\d*)?|M30|",
+)
+
+
+def _plain(text: str, name: str, plated: bool) -> tuple[Hole, ...] | None:
+    """A file of nothing but tools and points with decimals, read at once; None for one with anything else in it."""
+    lines = [line.strip() for line in text.splitlines()]
+    unit = re.search(r"^(METRIC|M71|INCH|M72)", text, re.M)
+    if unit is None or any(_EVERYDAY.fullmatch(line) is None for line in lines) or "TYPE=" in text:
+        return None
+    scale = 25.4 if unit[1] in ("INCH", "M72") else 1.0
+    sizes = {m[1]: float(m[2]) * scale for m in _TOOL.finditer(text)}
+    spots = list(_spots(text, name))
+    if any(tool not in sizes for tool, _, _ in spots):
+        return None
+    return tuple(Hole(float(x) * scale, float(y) * scale, sizes[tool], plated) for tool, x, y in spots)
 
 
 def _parsed(text: str, name: str, plated_by_file: bool, stated: bool) -> tuple[Hole, ...]:

@@ -1,7 +1,7 @@
 """Pads without names gathered into candidate parts, by pitch, symmetry and size.
 
 Fine-pitch rows that face one another become chips, three-pad triangles become transistors, equal pads that face one another
-become two-terminal parts, pads with holes on one pitch become headers. A candidate is a guess that a person confirms.
+become two-terminal parts, pads with holes on one pitch become headers, and what one closed silk line holds is one part. A candidate is a guess that a person confirms.
 """
 
 from __future__ import annotations
@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely import Polygon
+from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.connect import DisjointSet
 
@@ -20,13 +22,15 @@ ROW_PITCH_MM = (0.3, 2.6)
 LONE_ROW = 4
 """A row of this many pads is a connector even when nothing faces it."""
 CHIP_GAP_MM = 3.2
+SMALLEST_BOX_MM2, MOST_BOXED = 6.0, 4
+"""A closed silk line round less is a letter; round more groups of pads it is a frame for several parts."""
 WIDEST_GAP_MM = 14.0
 """Widest gap (mm) between the two pads of a candidate chip, and of anything with two terminals."""
 
 
 @dataclass(frozen=True)
 class Candidate:
-    """Pads (indices into what was given) that look like one part. `kind`: chip, two-pad, triangle, row, header or single."""
+    """Pads (indices into what was given) that look like one part. `kind`: chip, two-pad, triangle, row, header, boxed or single."""
 
     kind: str
     pads: tuple[int, ...]
@@ -34,8 +38,13 @@ class Candidate:
     y: float
 
 
-def candidates(polygons: NDArray[np.object_], drills: NDArray[np.float64] | None = None) -> list[Candidate]:
-    """Candidate parts among pads of one side: `polygons` (n, mm) and their hole diameters (n, mm, 0 for none)."""
+def candidates(
+    polygons: NDArray[np.object_], drills: NDArray[np.float64] | None = None, silk: BaseGeometry | None = None
+) -> list[Candidate]:
+    """Candidate parts among pads of one side: `polygons` (n, mm) and their hole diameters (n, mm, 0 for none).
+
+    `silk` is all that is printed on that side: pads inside one closed line of it belong to one part.
+    """
     if not len(polygons):
         return []
     pads = _Pads(polygons, np.zeros(len(polygons)) if drills is None else drills)
@@ -48,6 +57,8 @@ def candidates(polygons: NDArray[np.object_], drills: NDArray[np.float64] | None
     groups += [("triangle", g) for g in _triangles(pads)]
     groups += [("two-pad", g) for g in _pairs(pads, WIDEST_GAP_MM, 3.6)]
     groups += [("single", [int(i)]) for i in np.flatnonzero(pads.free)]
+    if silk is not None:
+        groups = _boxed(pads, groups, silk)
     return [_candidate(pads, kind, group) for kind, group in groups]
 
 
@@ -222,6 +233,19 @@ def _pairs(pads: _Pads, reach: float, most: float) -> list[list[int]]:
     cost = np.where(fair, share + 0.8 * np.maximum(0.0, depth / width - 1.1), np.inf)
     ranked = np.argsort(cost, kind="stable")
     return [group for n in ranked[np.isfinite(cost[ranked])] if pads.claim(group := [int(a[n]), int(b[n])])]
+
+
+def _boxed(pads: _Pads, groups: list[tuple[str, list[int]]], silk: BaseGeometry) -> list[tuple[str, list[int]]]:
+    """Join what stands inside one closed silk line, unless a whole chip is among it: then the line is a frame round several parts."""
+    rings = [Polygon(r) for piece in shapely.get_parts(silk) if isinstance(piece, Polygon) for r in piece.interiors]
+    middles = shapely.points(pads.at)
+    for ring in sorted((r for r in rings if r.area > SMALLEST_BOX_MM2), key=lambda r: r.area):
+        inside = set(np.flatnonzero(shapely.covers(ring, middles)).tolist())
+        within = [g for g in groups if inside and set(g[1]) <= inside]
+        if 2 <= len(within) <= MOST_BOXED and not any(kind in ("chip", "triangle") for kind, _ in within):
+            groups = [g for g in groups if g not in within]
+            groups.append(("boxed", sorted(i for _, members in within for i in members)))
+    return groups
 
 
 def _candidate(pads: _Pads, kind: str, group: list[int]) -> Candidate:

@@ -78,7 +78,9 @@ def _candidate_pads(design: Design) -> tuple[Pad, ...]:
     for layer in _copper(design):
         side = layer.side or "top"
         chosen, drills = _bare_pads(design, layer)
-        groups = sorted(candidates(layer.polygons[chosen], drills), key=lambda c: (-round(c.y), c.x))
+        silk = design.layer("silk", side)
+        found_here = candidates(layer.polygons[chosen], drills, silk.area if silk is not None else None)
+        groups = sorted(found_here, key=lambda c: (-round(c.y), c.x))
         for group in groups:
             ref = f"{UNNAMED}{len({p.ref for p in found}) + 1}"
             found += [

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -54,10 +53,9 @@ def _solid(painter: QPainter, part: Part, box: QRectF) -> None:
     if body.family in ("ic", "transistor", "diode") and part.pads:
         painter.setBrush(theme.colour("metal"))
         for pad in part.pads:
-            corners = board_to_part(
-                np.asarray(pad.polygon.envelope.exterior.coords)[:4], (part.x, part.y), part.turn, part.side
-            )
-            (x0, y0), (x1, y1) = corners.min(axis=0), corners.max(axis=0)
+            a, b, c, d = pad.polygon.bounds
+            corners = board_to_part([(a, b), (c, b), (c, d), (a, d)], (part.x, part.y), part.turn, part.side)
+            (x0, y0), (x1, y1) = corners.min(axis=0).tolist(), corners.max(axis=0).tolist()
             painter.drawRect(QRectF(x0 + 0.04, y0 + 0.04, x1 - x0 - 0.08, y1 - y0 - 0.08))
     painter.setBrush(theme.colour(_FILL.get(body.family, "body")))
     if body.family in ("electrolytic", "inductor"):
@@ -89,8 +87,8 @@ def pin_one(part: Part) -> tuple[float, float] | None:
 
 def _mark(painter: QPainter, part: Part, box: QRectF, ghost: bool) -> None:
     """Pin 1 as a dot in its corner; of two-pad parts the end with pin 1 as a bar."""
-    at = pin_one(part)
-    if at is None or not part.body.polarised:
+    at = pin_one(part) if part.body.polarised else None
+    if at is None:
         return
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(
