@@ -8,6 +8,7 @@ import re
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from fusilex.core.problems import BadInput
 
@@ -56,8 +57,16 @@ def _unmarked_utf16(data: bytes) -> str | None:
     return None
 
 
-def grids_of(data: bytes, name: str) -> Iterator[Grid]:
-    """Every way the file can be cut into rows and cells. Raises `BadInput` where it is no table at all."""
+@lru_cache(maxsize=12)
+def grids_of(data: bytes, name: str) -> tuple[Grid, ...]:
+    """Every way the file can be cut into rows and cells; kept, for a file is looked at as one kind of list after the other.
+
+    Raises `BadInput` where it is no table at all.
+    """
+    return tuple(_cut(data, name))
+
+
+def _cut(data: bytes, name: str) -> Iterator[Grid]:
     if is_spreadsheet(data):
         yield from _sheets(data, name)
         return

@@ -18,7 +18,7 @@ from fusilex.core.kit.values import one_off
 class PullLine:
     """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
 
-    `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
+    `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
     """
 
     value: str
@@ -72,7 +72,7 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
                 pull_quantity(need, loss.fraction, loss.extra),
                 loss.fraction,
                 loss.extra,
-                parts[0].side,
+                parts[0].side if len({p.side for p in parts}) == 1 else "both",
                 loss.behind,
             )
         )

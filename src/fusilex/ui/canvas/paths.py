@@ -14,7 +14,7 @@ from shapely.geometry.base import BaseGeometry
 from fusilex.core.board.model import Design, Layer
 
 POLYGON = 3  # shapely's type number
-POINTS_PER_PATH = 60
+POINTS_PER_PATH, MOST_PATHS = 60, 2500
 
 
 _ELEMENT = np.dtype([("type", ">i4"), ("x", ">f8"), ("y", ">f8")])
@@ -39,14 +39,15 @@ def paths_of(shapes: Iterable[BaseGeometry]) -> list[QPainterPath]:
     elements["type"][starts] = _MOVE
     elements["x"], elements["y"] = coordinates.T
     firsts = starts[np.flatnonzero(np.diff(owner, prepend=-1))]  # where each polygon begins
-    return [_path(elements[i:j]) for i, j in _chunks(firsts, len(coordinates))]
+    longest = max(POINTS_PER_PATH, len(coordinates) // MOST_PATHS)
+    return [_path(elements[i:j]) for i, j in _chunks(firsts, len(coordinates), longest)]
 
 
-def _chunks(firsts: np.ndarray, total: int) -> list[tuple[int, int]]:
-    """Stretches of whole polygons, each closed as soon as it has `POINTS_PER_PATH` corners."""
+def _chunks(firsts: np.ndarray, total: int, longest: int) -> list[tuple[int, int]]:
+    """Stretches of whole polygons, each closed as soon as it has `longest` corners."""
     chunks, start = [], 0
     for edge in [*firsts[1:].tolist(), total]:
-        if edge - start > POINTS_PER_PATH or edge == total:
+        if edge - start > longest or edge == total:
             chunks.append((start, edge))
             start = edge
     return chunks

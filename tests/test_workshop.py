@@ -1,0 +1,181 @@
+"""What outlives a batch: the workshop's stream, old journals, stock seen by several batches, orders and trays."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from sqlalchemy import create_engine, text
+
+from fusilex.app import main
+from fusilex.bench import commands as c
+from fusilex.bench.judging import judgements
+from fusilex.bench.session import Bench
+from fusilex.core.judgement import Level
+from fusilex.core.kit.quantities import SCHOOLS, hidden_joints
+from fusilex.core.kit.stock import judge_cover
+from fusilex.formats.bundle import Files
+from fusilex.formats.csv_out import suggestions_csv, to_csv
+from fusilex.journal.store import Event, Journal, sqlite_url
+from fusilex.journal.workshop import project_workshop
+
+
+def levels(bench: Bench, rule: str) -> list[Level]:
+    return [j.level for j in judgements(bench, "Kit") if j.rule == rule]
+
+
+def at_kit(bench: Bench) -> Bench:
+    bench.do(c.Acknowledge("Kit"))
+    bench.do(c.AcceptFiles())
+    return bench
+
+
+def test_a_journal_of_the_first_version_is_taken_along(bench: Bench, tmp_path: Path) -> None:
+    """Back to the first schema with its rows, then opened again: nothing lost, the workshop's stream made anew."""
+    url = sqlite_url(tmp_path / "old.sqlite")
+    journal = Journal(url)
+    batch = journal.open_batch("old one", {}, [Event("batch_opened", {"boards": []})], "K")
+    journal.close()
+    engine = create_engine(url)
+    with engine.begin() as connection:
+        connection.execute(text("ALTER TABLE batch DROP COLUMN kind"))
+        connection.execute(text("UPDATE alembic_version SET version_num = '0001'"))
+    engine.dispose()
+    again = Journal(url)
+    assert [b.name for b in again.batches()] == ["old one"] and len(again.since(batch)) == 1
+    assert again.workshop != batch and again.workshop == Journal(url).workshop
+    assert [b.name for b in again.batches()] == ["old one"], "the workshop is no batch"
+
+
+def test_two_batches_share_one_stock(bench: Bench, heron_files: Files) -> None:
+    other = Bench.open_batch(bench.journal, heron_files, "Heron R2", 6, prefix="H", number=8)
+    line = bench.line_of["C5"]
+    bench.do(c.ReceiveLot("reel", line.part_number, line.value, line.body.code, 120, id="A"))
+    bench.do(c.ReserveStock())
+    assert other.refresh() and other.workshop.state == bench.workshop.state
+    assert other.stock.have(other.line_of["C5"]) == 120 - line.pull, "what another batch reserved is not there"
+    assert bench.stock.have(line) == 120
+    with pytest.raises(c.Refused, match="No lot in stock"):
+        other.do(c.CountLot("A", line.pull))
+        other.do(c.ReserveStock())
+    at_kit(bench)
+    bench.do(c.FillBin(line.key, 101, "A"))
+    with pytest.raises(c.Refused, match="holds 0 pieces"):
+        at_kit(other).do(c.FillBin(other.line_of["C5"].key, 10, "A"))
+    bench.do(c.Undo())
+    assert bench.workshop.state.lots["A"].count == line.pull, "undo puts the pieces back into the lot"
+    assert project_workshop(bench.journal.since(bench.workshop.id)) == bench.workshop.state
+
+
+def test_filling_a_bin_again_takes_only_what_is_more(bench: Bench) -> None:
+    line = bench.line_of["R4"]
+    bench.do(c.ReceiveLot("reel", line.part_number, line.value, line.body.code, 60, id="A"))
+    at_kit(bench)
+    for count, left in ((20, 40), (50, 10), (45, 15)):
+        bench.do(c.FillBin(line.key, count, "A"))
+        assert bench.workshop.state.lots["A"].count == left
+    bench.do(c.FillBin(line.key, 30, "someone else's"))
+    assert bench.workshop.state.lots["A"].count == 15, "a lot that is not in stock is only a name"
+
+
+def test_a_substitute_serves_from_stock_and_passes_the_bag(bench: Bench) -> None:
+    at_kit(bench)
+    line = bench.line_of["R9"]
+    bench.do(c.ReceiveLot("reel", "SR-7000", "31.5 k", "0402", 500, id="S"))
+    assert bench.stock.lots_for(line) == []
+    bench.do(c.CheckBag(line.key, "SR-7000 31.5k"))
+    assert levels(bench, "kit.bag") == [Level.STOP]
+    with pytest.raises(c.Refused, match="and why"):
+        bench.do(c.ApproveSubstitute(line.key, "SR-7000", " "))
+    bench.do(c.ApproveSubstitute(line.key, "SR-7000", "within the divider's tolerance"))
+    bench.do(c.CheckBag(line.key, "SR-7000 31.5k"))
+    assert levels(bench, "kit.bag") == [] and [x.id for x in bench.stock.lots_for(line)] == ["S"]
+    bench.do(c.FillBin(line.key, line.pull, "S"))
+    bench.do(c.Undo())
+    bench.do(c.Undo())
+    bench.do(c.Undo())
+    assert bench.state.substitutes == {} and bench.stock.lots_for(line) == []
+
+
+def test_an_expired_lot_needs_a_bake_or_a_reason(bench: Bench) -> None:
+    at_kit(bench)
+    line = bench.line_of["U3"]
+    hours = lambda h: (datetime.now(UTC) - timedelta(hours=h)).isoformat()  # noqa: E731
+    bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.body.code, 50, level="4", id="T"))
+    bench.do(c.NoteMoisture("T", "opened", hours(100)))
+    bench.do(c.NoteMoisture("T", "dry", hours(60)))
+    assert levels(bench, "kit.moisture") == [Level.GO], "forty of 72 hours, then the cabinet"
+    bench.do(c.NoteMoisture("T", "out", hours(20)))
+    assert levels(bench, "kit.moisture") == [Level.CARE]
+    bench.do(c.NoteMoisture("T", "out", hours(35)))
+    assert levels(bench, "kit.moisture") == [Level.STOP]
+    with pytest.raises(c.Refused, match="open too long"):
+        bench.do(c.FillBin(line.key, 20, "T"))
+    bench.do(c.Overrule("kit.moisture:T", "engineering samples", "T was open too long"))
+    bench.do(c.FillBin(line.key, 20, "T"))
+    assert bench.state.bins[line.key]["count"] == 20
+
+
+def test_bins_follow_the_order_and_a_side_can_wait(bench: Bench) -> None:
+    at_kit(bench)
+    orders = {}
+    for school in SCHOOLS:
+        bench.do(c.ChooseOrder(school))
+        orders[school] = [x.key for x in bench.lines]
+        by_paste = [bench.line_of[p.ref].key for p in bench.placing_order]
+        assert sorted({*by_paste}, key=by_paste.index)[0] == orders[school][0] or school == "area"
+    assert orders["kind"] != orders["hidden-first"] != orders["area"]
+    assert hidden_joints(bench.line_of["U1"].body) and bench.line_of["U1"].key == orders["hidden-first"][0]
+    bench.do(c.SkipSide("bottom"))
+    for line in bench.lines:
+        if line.side != "bottom":
+            bench.do(c.FillBin(line.key, line.pull))
+    with pytest.raises(c.Refused, match="filled already"):
+        bench.do(c.ChooseOrder("kind"))
+    bench.do(c.CloseKit())
+    waiting = {ref for line in bench.lines if line.side == "bottom" for ref in line.refs}
+    assert waiting == set(bench.state.without) == {"BT1", "C14", "L2", "R17"}, "100 nF serves both sides and is there"
+    assert not waiting & {p.ref for p in bench.solder_order}
+
+
+def test_cover_counts_what_stock_knows(bench: Bench) -> None:
+    a, b, other = bench.lines[:3]
+    full = {a.key: a.pull, b.key: b.pull, other.key: other.pull}
+    found = {
+        "all": judge_cover([a, b, other], full)[0],
+        "thin": judge_cover([a, b, other], {**full, a.key: a.need})[0],
+        "short": judge_cover([a, b, other], {**full, a.key: a.need - 1, b.key: 0})[0],
+        "unknown": judge_cover([a, b, other], {a.key: a.pull})[0],
+    }
+    assert [j.level for j in found.values()] == [Level.GO, Level.CARE, Level.STOP, Level.UNKNOWN]
+    assert set(found["short"].refs) == {*a.refs, *b.refs}
+
+
+def test_lists_are_written_so_that_spreadsheets_read_them(bench: Bench) -> None:
+    assert to_csv(("a", "b"), [(1, 'x, "y"')]) == 'a,b\n1,"x, ""y"""\n'
+    written = suggestions_csv(bench.views.suggestions).splitlines()
+    assert written[0] == "kind,ref,better,because" and len(written) == 1 + len(bench.views.suggestions)
+
+
+def test_check_says_how_sure_it_is_and_what_would_mend_it(
+    heron_files: Files, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    for name, data in heron_files.items():
+        if name.endswith("placements.csv"):
+            rows = data.decode().splitlines()
+            data = "\n".join([r for r in rows if not r.startswith("R4,")]).encode()
+        (tmp_path / name).write_bytes(data)
+    assert main(["check", str(tmp_path), "--json", "--fail-on", "stop"]) == 1
+    said = json.loads(capsys.readouterr().out)["data"]
+    assert {f["sure"] for f in said["files"] if f["name"].endswith(".gbr")} == {"stated"}
+    assert said["findings"] == [
+        {
+            "kind": "missing",
+            "ref": "R4",
+            "where": "placements",
+            "text": "R4 is on the bill of materials but not in the placement list",
+            "fix": "R4 put on its pads, turn unknown",
+        }
+    ]
