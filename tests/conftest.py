@@ -8,6 +8,7 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
+from hypothesis import settings
 
 from fusilex.bench.session import Bench
 from fusilex.core.board.model import Design
@@ -15,6 +16,21 @@ from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.intake import read_design
 from fusilex.journal.store import Journal, sqlite_url
 
+settings.register_profile("untimed", deadline=None)  # how long things take is measured by ./run speed
+settings.load_profile("untimed")
+
+LETTERS = {
+    "copper-top": "gtl",
+    "copper-bottom": "gbl",
+    "mask-top": "gts",
+    "mask-bottom": "gbs",
+    "paste-top": "gtp",
+    "paste-bottom": "gbp",
+    "silk-top": "gto",
+    "silk-bottom": "gbo",
+    "outline": "gko",
+}
+"""Heron's layers by the old habit of letters for endings."""
 HERON = Path(__file__).parents[1] / "src/fusilex/demo/heron-r2"
 
 

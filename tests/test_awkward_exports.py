@@ -11,7 +11,7 @@ from functools import cache
 import numpy as np
 import pytest
 import shapely
-from conftest import HERON
+from conftest import HERON, LETTERS
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from openpyxl import Workbook
@@ -28,17 +28,6 @@ from fusilex.formats.intake import design_from, read_design
 from fusilex.formats.lists import BOM, PLACEMENTS, read_bom, read_placements
 from fusilex.formats.tables import best_table
 
-LETTERS = {
-    "copper-top": "gtl",
-    "copper-bottom": "gbl",
-    "mask-top": "gts",
-    "mask-bottom": "gbs",
-    "paste-top": "gtp",
-    "paste-bottom": "gbp",
-    "silk-top": "gto",
-    "silk-bottom": "gbo",
-    "outline": "gko",
-}
 OLD = {
     "copper-top": "cmp",
     "copper-bottom": "sol",
@@ -328,7 +317,7 @@ changes = st.tuples(st.floats(0, 1), st.sampled_from(("cut", "flip", "double", "
 @pytest.mark.parametrize(
     "name", ["pos.txt", "parts.lst", "Stückliste.xlsx", "placement.csv", "xy.dat", "drill.drl", "job.tap"]
 )
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.lists(changes, min_size=1, max_size=4))
 def test_mutated_lists_and_drills_never_crash(name: str, made: list[tuple[float, str, int]]) -> None:
     data = bytearray(awkward(name))

@@ -46,7 +46,7 @@ def listed_as(correction: Correction, true: np.ndarray) -> np.ndarray:
     return np.linalg.solve(columns, (true - zero).T).T
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(corrections, st.integers(0, 10_000))
 def test_a_correction_is_found_among_wrong_placements(correction: Correction, seed: int) -> None:
     """30 % of the placements wrong on their own account, with the pads' names and without."""
@@ -109,7 +109,6 @@ def test_what_one_silk_line_holds_is_one_part() -> None:
     assert len(boxed) == 5 < len(alone) and {c.pads for c in boxed} >= {(6, 7), (8, 9), (10, 11)}
 
 
-@settings(deadline=None)
 @given(st.integers(2, 12), st.sampled_from((0.4, 0.5, 0.65, 0.8, 1.27)), st.sampled_from((0, 90)))
 def test_a_dual_row_chip_is_one_candidate(pins: int, pitch: float, turn: int) -> None:
     if pins * 2 < 5:

@@ -236,7 +236,7 @@ def test_orders_small_before_tall(heron: Design) -> None:
     assert [line.body.mount for line in tray][-2:] == ["tht", "tht"]
 
 
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=6)
 @given(st.floats(0.1, 1.2))
 def test_probe_plan_against_every_pair(heron: Design, gap: float) -> None:
     gap = round(gap, 3) + 0.00037  # never just the distance of two pads

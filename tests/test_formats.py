@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import shapely
-from conftest import HERON
+from conftest import HERON, LETTERS
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -43,22 +43,11 @@ def gerber(body: str) -> shapely.Geometry:
 
 def plain(files: Files) -> Files:
     """The same design as another tool might write it: no X2 attributes, letters for endings, inch lists."""
-    names = {
-        "copper-top": "gtl",
-        "copper-bottom": "gbl",
-        "mask-top": "gts",
-        "mask-bottom": "gbs",
-        "paste-top": "gtp",
-        "paste-bottom": "gbp",
-        "silk-top": "gto",
-        "silk-bottom": "gbo",
-        "outline": "gko",
-    }
     out: Files = {}
     for name, data in files.items():
         if name.endswith(".gbr"):
             stem = name.removeprefix("heron-r2-").removesuffix(".gbr")
-            out[f"board.{names[stem]}"] = re.sub(rb"%T[FAOD][^%]*%\n", b"", data)
+            out[f"board.{LETTERS[stem]}"] = re.sub(rb"%T[FAOD][^%]*%\n", b"", data)
         elif name.endswith(".drl"):
             out["plated.txt" if b",PTH" in data else "npth.txt"] = re.sub(rb"; #@![^\n]*\n", b"", data)
     rows = ["Bench list for review", "Designator;Mid X;Mid Y;Rotation;Layer;Footprint;Comment"]
@@ -280,7 +269,7 @@ slips = st.lists(
 )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @pytest.mark.parametrize("name", READERS)
 @given(made=slips)
 def test_mutated_bytes_are_read_or_refused_but_never_crash(name: str, made: list[tuple[float, str, int, int]]) -> None:

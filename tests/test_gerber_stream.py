@@ -62,7 +62,7 @@ operations = st.lists(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(operations)
 def test_any_run_of_everyday_statements_is_read_alike(made: list[tuple[object, ...]]) -> None:
     body = "\n".join(str(form).format(*values) for form, *values in made)

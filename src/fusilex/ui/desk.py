@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -12,6 +13,8 @@ from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.journal.store import Event, NotSaved
 from fusilex.ui.canvas.paths import BoardArt
+
+T = TypeVar("T")
 
 
 class Desk(QObject):
@@ -38,6 +41,14 @@ class Desk(QObject):
             return None
         self.say(done)
         return events
+
+    def read(self, parse: Callable[[], T]) -> T | None:
+        """What was typed, read; None when it means nothing, with an example said."""
+        try:
+            return parse()
+        except Refused as problem:
+            self.say(str(problem))
+            return None
 
     def say(self, text: str) -> None:
         self.said = text

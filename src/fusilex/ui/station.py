@@ -18,8 +18,8 @@ from fusilex.ui.strip import BoardStrip
 from fusilex.ui.theme import GAP
 
 
-class Station(QWidget):
-    """A bench picture with its keys. Subclasses fill `column`, and answer `refresh`, `keys` and `facts`."""
+class Picture(QWidget):
+    """What a station and each of its views are: a column to fill, perhaps a board canvas; `refresh`, `keys` and `facts` to answer."""
 
     name = ""
 
@@ -36,30 +36,34 @@ class Station(QWidget):
         return self.desk.bench
 
     def add_canvas(self) -> BoardCanvas:
-        """The station's board canvas, showing the open design."""
+        """The board canvas, showing the open design."""
         self.canvas = BoardCanvas()
         self.canvas.show_design(self.bench.design, self.desk.art, self.bench.panel)
         return self.canvas
+
+    def refresh(self) -> None:
+        """Take in the state of the batch."""
+        self.update()
+
+    def keys(self) -> list[Key]:
+        """Its keys, the most used first."""
+        return []
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        return "", []
+
+
+class Station(Picture):
+    """A bench picture with its keys, and what stations share."""
 
     def add_strip(self) -> BoardStrip:
         strip = BoardStrip(self.desk, self.name)
         self.column.addWidget(strip)
         return strip
 
-    def refresh(self) -> None:
-        """Take in the state of the batch."""
-        self.update()
-
     def now(self) -> Now:
         """The one thing to do; stations with several ways of working say their own."""
         return now(self.bench, self.name)
-
-    def keys(self) -> list[Key]:
-        """Keys of this station, the most used first."""
-        return []
-
-    def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        return "", []
 
     def acknowledge(self) -> bool:
         """Acknowledge the station's cautions when they are still to be read; True when that is what the key did."""

@@ -4,56 +4,27 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from fusilex.bench.commands import Acknowledge
 from fusilex.bench.now import Now, now
-from fusilex.bench.session import Bench
-from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
-from fusilex.ui.station import Station
-from fusilex.ui.theme import GAP, theme
+from fusilex.ui.station import Picture, Station
+from fusilex.ui.theme import theme
 
 
-class View(QWidget):
+class View(Picture):
     """One picture of a station, with its own keys, facts and, where it has one, its own next thing to do.
 
     `cautions` names an entry of the cautions that is to be read before the view's keys work.
     """
 
-    name = ""
     cautions = ""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.canvas: BoardCanvas | None = None
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(GAP)
-
-    @property
-    def bench(self) -> Bench:
-        return self.desk.bench
-
-    def add_canvas(self) -> BoardCanvas:
-        self.canvas = BoardCanvas()
-        self.canvas.show_design(self.bench.design, self.desk.art, self.bench.panel)
-        return self.canvas
-
-    def refresh(self) -> None:
-        self.update()
 
     def now(self) -> Now | None:
         """What to do here, None for the station's own."""
         return None
-
-    def keys(self) -> list[Key]:
-        return []
-
-    def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        return "", []
 
 
 class Tabs(QWidget):

@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from fusilex.bench import commands as c
 from fusilex.bench import typed
-from fusilex.bench.commands import Refused
 from fusilex.bench.now import Now
 from fusilex.bench.stock import exposure_of
 from fusilex.bench.weighing import weigh
@@ -129,12 +128,8 @@ class StockView(View):
         return "opened" if lot is None or not lot.moisture else "dry" if exposure_of(self.bench, lot).running else "out"
 
     def _received(self, text: str) -> None:
-        try:
-            command = typed.lot(text)
-        except Refused as problem:
-            self.desk.say(str(problem))
-            return
-        self.desk.do(command, "Taken in.")
+        if command := self.desk.read(lambda: typed.lot(text)):
+            self.desk.do(command, "Taken in.")
 
     def _body(self, lot: Lot) -> Body:
         """Body of the pieces: as this design knows it, else by the catalogue."""
@@ -154,12 +149,9 @@ class StockView(View):
             self._found(lot, lambda: typed.count(text, self._body(lot)))
 
     def _found(self, lot: Lot, count: Callable[[], tuple[Count, str]]) -> None:
-        try:
-            found, how = count()
-        except Refused as problem:
-            self.desk.say(str(problem))
-            return
-        self.desk.do(c.CountLot(lot.id, found.pieces, how), f"{lot.id}: {found.text} pieces by {how}.")
+        if (found := self.desk.read(count)) is not None:
+            pieces, how = found
+            self.desk.do(c.CountLot(lot.id, pieces.pieces, how), f"{lot.id}: {pieces.text} pieces by {how}.")
 
     def _moisture(self, text: str) -> None:
         if lot := self.lot:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
@@ -9,7 +11,6 @@ from fusilex.bench import commands as c
 from fusilex.bench import typed
 from fusilex.bench.at_bare import copper_to_remove
 from fusilex.bench.cautions import CAUTIONS
-from fusilex.bench.commands import Refused
 from fusilex.bench.judge_ready import judge_bath
 from fusilex.bench.now import Now
 from fusilex.core.board.etching import SLOW_AT_G_PER_L
@@ -149,13 +150,9 @@ class BareView(View):
             return
         self.desk.do(c.CountBare(int(digits), "dirty" not in text.lower()), "Counted.")
 
-    def _typed(self, parse: object, text: str, done: str) -> None:
-        try:
-            command = parse(text)  # type: ignore[operator]
-        except Refused as problem:
-            self.desk.say(str(problem))
-            return
-        self.desk.do(command, done)
+    def _typed(self, parse: Callable[[str], c.Command], text: str, done: str) -> None:
+        if command := self.desk.read(lambda: parse(text)):
+            self.desk.do(command, done)
 
     def _shown(self, text: str) -> None:
         self._typed(typed.process, text, "Noted for every batch.")

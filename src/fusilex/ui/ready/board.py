@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QWidget
 from fusilex.bench import commands as c
 from fusilex.bench import typed
 from fusilex.bench.at_ready import offered
-from fusilex.bench.commands import Refused
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.model import FileNote
@@ -251,10 +250,8 @@ class BoardView(View):
             self.desk.ask(f"{note.name} is", lambda text: self._reassigned(note.name, text), given)
 
     def _reassigned(self, file: str, text: str) -> None:
-        try:
-            command = typed.role(file, text)
-        except Refused as problem:
-            self.desk.say(str(problem))
+        command = self.desk.read(lambda: typed.role(file, text))
+        if command is None:
             return
         self.desk.do(
             command, f"{file}: {command.role} {command.side or ''}".strip() + ". Remembered for files of that ending."

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench import commands as c
 from fusilex.bench import typed
-from fusilex.bench.commands import Refused
 from fusilex.core.board.fixes import Fix
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -109,10 +108,8 @@ class PanelView(View):
 
     def _described(self, text: str) -> None:
         x0, y0, x1, y1 = self.bench.design.outline.bounds
-        try:
-            panel = typed.panel(text, x1 - x0, y1 - y0)
-        except Refused as problem:
-            self.desk.say(str(problem))
+        panel = self.desk.read(lambda: typed.panel(text, x1 - x0, y1 - y0))
+        if panel is None:
             return
         self.desk.do(c.DefinePanel(panel), f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm.")
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from fusilex.bench import typed
-from fusilex.bench.commands import Refused
 from fusilex.core.board.model import Part
 from fusilex.core.board.packages import pattern_of
 from fusilex.core.judgement import Level
@@ -84,12 +83,8 @@ class PartsView(View):
             self.desk.ask(f"{body.code} measures", lambda text: self._edited(body.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:
-        try:
-            command = typed.body(code, text)
-        except Refused as problem:
-            self.desk.say(str(problem))
-            return
-        self.desk.do(command, f"{code}: kept for every batch of this workshop.")
+        if command := self.desk.read(lambda: typed.body(code, text)):
+            self.desk.do(command, f"{code}: kept for every batch of this workshop.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         group = self.group
