@@ -29,7 +29,7 @@ _WORDS = {
     "outline": "outline",
     "drill": "drill",
     "placements": "placements",
-    "bom": "bill of materials",
+    "bom": "BOM",
     "netlist": "netlist",
     "other": "other",
 }
@@ -64,7 +64,7 @@ class FileTile(QWidget):
         )
         bold = QFontMetricsF(theme.font("small", True))
         plain_text(
-            painter, text, bold.elidedText(role, Qt.TextElideMode.ElideRight, text.width()), "small", "ink", True
+            painter, text, bold.elidedText(role, Qt.TextElideMode.ElideRight, text.width() - 6), "small", "ink", True
         )
         metrics = QFontMetricsF(theme.font("tiny"))
         low = QRectF(text.x(), box.height() - metrics.height() - 5, text.width() + 8, 30)
