@@ -3,39 +3,78 @@
 from __future__ import annotations
 
 import json
-
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+import math
+from collections.abc import Callable
+from typing import Any
 
 from fusilex.core.board.panel import Panel
 from fusilex.core.problems import BadInput
 
 FORMAT = "fusilex-panel-1"
+MOST_CELLS_ALONG = 50
 
 
-class _Fiducial(BaseModel):
-    name: str
-    x_mm: float
-    y_mm: float
+def _number(value: Any) -> float:
+    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+        raise ValueError("a number")
+    return float(value)
 
 
-class _PanelFile(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+def _count(value: Any) -> int:
+    if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= MOST_CELLS_ALONG:
+        raise ValueError(f"a whole number from 1 to {MOST_CELLS_ALONG}")
+    return value
 
-    format: str = Field(pattern=FORMAT)
-    columns: int = Field(ge=1, le=50)
-    rows: int = Field(ge=1, le=50)
-    pitch_mm: tuple[float, float]
-    first_board_mm: tuple[float, float]
-    size_mm: tuple[float, float]
-    board_mm: tuple[float, float]
-    fiducials: list[_Fiducial] = []
-    tooling_holes_mm: list[tuple[float, float]] = []
-    score_lines_mm: list[tuple[tuple[float, float], tuple[float, float]]] = []
-    tabs_mm: list[tuple[float, float, float]] = []
-    column_x_mm: list[float] = []
-    row_y_mm: list[float] = []
-    cell_turns_deg: list[int] = []
-    skipped_cells: list[int] = []
+
+def _whole(value: Any) -> int:
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise ValueError("a whole number")
+    return value
+
+
+def _format(value: Any) -> str:
+    if value != FORMAT:
+        raise ValueError(FORMAT)
+    return FORMAT
+
+
+def _fiducial(value: Any) -> tuple[str, float, float]:
+    if not isinstance(value, dict) or set(value) != {"name", "x_mm", "y_mm"} or not isinstance(value["name"], str):
+        raise ValueError("name, x_mm and y_mm")
+    return value["name"], _number(value["x_mm"]), _number(value["y_mm"])
+
+
+def _several(of: Callable[[Any], Any], length: int | None = None) -> Callable[[Any], tuple[Any, ...]]:
+    """A list of something, of a length where one is given."""
+
+    def read(value: Any) -> tuple[Any, ...]:
+        if not isinstance(value, list) or (length is not None and len(value) != length):
+            raise ValueError(f"a list of {length}" if length is not None else "a list")
+        return tuple(of(item) for item in value)
+
+    return read
+
+
+_pair = _several(_number, 2)
+_FIELDS: dict[str, Callable[[Any], Any]] = {
+    "format": _format,
+    "columns": _count,
+    "rows": _count,
+    "pitch_mm": _pair,
+    "first_board_mm": _pair,
+    "size_mm": _pair,
+    "board_mm": _pair,
+    "fiducials": _several(_fiducial),
+    "tooling_holes_mm": _several(_pair),
+    "score_lines_mm": _several(_several(_pair, 2)),
+    "tabs_mm": _several(_several(_number, 3)),
+    "column_x_mm": _several(_number),
+    "row_y_mm": _several(_number),
+    "cell_turns_deg": _several(_whole),
+    "skipped_cells": _several(_whole),
+}
+_NEEDED = 7
+"""The first so many of the fields must be there."""
 
 
 def is_panel(data: bytes) -> bool:
@@ -45,26 +84,43 @@ def is_panel(data: bytes) -> bool:
 def read_panel(data: bytes, name: str) -> Panel:
     """Read a panel description. Raises `BadInput` naming the field that is wrong."""
     try:
-        read = _PanelFile.model_validate_json(data)
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(p) for p in first["loc"])
-        raise BadInput(name, f"a panel description ({first['msg']})", f"“{str(first['input'])[:60]}”", place) from error
+        found = json.loads(data)
+    except ValueError as error:
+        raise BadInput(name, "a panel description in JSON", str(error)) from error
+    if not isinstance(found, dict):
+        raise BadInput(name, "a panel description", f"“{str(found)[:60]}”")
+    wrong = [f for f in list(_FIELDS)[:_NEEDED] if f not in found] + [f for f in found if f not in _FIELDS]
+    if wrong:
+        raise BadInput(
+            name, "a panel description with the fields of docs/formats.md", "it missing or unknown", wrong[0]
+        )
+    read: dict[str, Any] = {}
+    for field, value in found.items():
+        try:
+            read[field] = _FIELDS[field](value)
+        except ValueError as error:
+            raise BadInput(name, f"a panel description ({error})", f"“{str(value)[:60]}”", field) from error
+    (pitch_x, pitch_y), (first_x, first_y) = read["pitch_mm"], read["first_board_mm"]
+    (width, height), (board_w, board_h) = read["size_mm"], read["board_mm"]
     panel = Panel(
-        read.columns,
-        read.rows,
-        *read.pitch_mm,
-        *read.first_board_mm,
-        *read.size_mm,
-        *read.board_mm,
-        tuple((f.name, f.x_mm, f.y_mm) for f in read.fiducials),
-        tuple(read.tooling_holes_mm),
-        tuple(read.score_lines_mm),
-        tuple(read.tabs_mm),
-        tuple(read.column_x_mm),
-        tuple(read.row_y_mm),
-        tuple(read.cell_turns_deg),
-        tuple(cell - 1 for cell in read.skipped_cells),
+        read["columns"],
+        read["rows"],
+        pitch_x,
+        pitch_y,
+        first_x,
+        first_y,
+        width,
+        height,
+        board_w,
+        board_h,
+        read.get("fiducials", ()),
+        read.get("tooling_holes_mm", ()),
+        read.get("score_lines_mm", ()),
+        read.get("tabs_mm", ()),
+        read.get("column_x_mm", ()),
+        read.get("row_y_mm", ()),
+        read.get("cell_turns_deg", ()),
+        tuple(cell - 1 for cell in read.get("skipped_cells", ())),
     )
     if faults := panel.faults():
         raise BadInput(name, "a panel that can be built", "; ".join(faults[:3]))
