@@ -284,7 +284,7 @@ def test_a_bare_layer_set_still_makes_parts(heron: Design, heron_files: Files) -
 def test_digits_of_a_drill_file_are_told_by_the_pads(heron: Design, unit: str) -> None:
     copper = heron.layer("copper", "top")
     assert copper
-    pads = np.array([[p.centroid.x, p.centroid.y] for p in copper.polygons[copper.flashed]])
+    pads = copper.polygons[copper.flashed]
     scale = 1.0 if unit == "mm" else 1 / 25.4
     for decimals in (3, 4) if unit == "inch" else (2, 3):
         data = drill(heron.holes, "", lambda v: f"{round(v * scale * 10**decimals)}", lambda d: f"{d * scale:.4f}")  # noqa: B023

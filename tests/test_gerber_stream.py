@@ -15,13 +15,15 @@ from hypothesis import strategies as st
 from fusilex.core.problems import BadInput
 from fusilex.formats.excellon import _parsed, _plain, read_excellon
 from fusilex.formats.gerber import _layer, read_components, read_gerber
-from fusilex.formats.gerber_stream import ARC_ERROR_MM, Drawn, _general, _Rare, _Stream, arc_points, read_drawn
+from fusilex.formats.gerber_drawn import ARC_ERROR_MM, Drawn, arc_points
+from fusilex.formats.gerber_general import read_general
+from fusilex.formats.gerber_stream import Rare, read_drawn, read_stream
 
 HEADER = "%FSLAX34Y34*%\n%MOMM*%\n%ADD10C,0.5*%\n%ADD11R,1X0.4*%\n%ADD12O,1.2X0.6*%\n"
 
 
 def both(text: str) -> tuple[Drawn, Drawn]:
-    return _Stream(text, "x.gbr").drawn, _general(text, "x.gbr")
+    return read_stream(text, "x.gbr"), read_general(text, "x.gbr")
 
 
 def assert_alike(one: Drawn, other: Drawn) -> None:
@@ -68,10 +70,10 @@ def test_any_run_of_everyday_statements_is_read_alike(made: list[tuple[object, .
     body = "\n".join(str(form).format(*values) for form, *values in made)
     text = f"{HEADER}D10*\nG01*\n{body}\nM02*\n"
     try:
-        other = _general(text, "x.gbr")
+        other = read_general(text, "x.gbr")
     except BadInput:
         return  # strokes of a shape that is not round: read here, refused there
-    assert_alike(_Stream(text, "x.gbr").drawn, other)
+    assert_alike(read_stream(text, "x.gbr"), other)
 
 
 def test_arcs_in_strokes_and_regions_are_read_alike() -> None:
@@ -105,17 +107,17 @@ def test_arcs_in_strokes_and_regions_are_read_alike() -> None:
     ],
 )
 def test_what_is_rarer_goes_to_the_general_parser(statement: str) -> None:
-    with pytest.raises(_Rare):
-        _Stream(f"{HEADER}D10*\nX0Y0D03*\n{statement}\nX9000Y0D03*\nM02*\n", "x.gbr")
+    with pytest.raises(Rare):
+        read_stream(f"{HEADER}D10*\nX0Y0D03*\n{statement}\nX9000Y0D03*\nM02*\n", "x.gbr")
 
 
 def test_steps_and_repeats_and_single_quadrants_are_still_read() -> None:
     repeated = f"{HEADER}%SRX3Y2I5.0J4.0*%\nD10*\nX0Y0D03*\n%SR*%\nM02*\n"
-    with pytest.raises(_Rare):
-        _Stream(repeated, "x.gbr")
+    with pytest.raises(Rare):
+        read_stream(repeated, "x.gbr")
     quarter = f"{HEADER}G74*\nD10*\nX50000Y0D02*\nG03*\nX0Y50000I50000J0D01*\nM02*\n"
-    with pytest.raises(_Rare):
-        _Stream(quarter, "x.gbr")
+    with pytest.raises(Rare):
+        read_stream(quarter, "x.gbr")
     stroke = read_gerber(quarter.encode(), "x.gbr").layer.area
     assert stroke.area == pytest.approx(math.pi / 2 * 5 * 0.5 + math.pi * 0.25**2, rel=0.01)
 
@@ -136,7 +138,7 @@ def test_inches_and_file_attributes() -> None:
     drawn = read_drawn(
         b"%TF.Part,Single*%\n%FSLAX24Y24*%\n%MOIN*%\n%ADD10C,0.1*%\nD10*\nX10000Y20000D03*\nM02*\n", "i.gbr"
     )
-    assert drawn.file_attributes[".Part"] == ("Single",) and drawn.scale == pytest.approx(25.4e-4)
+    assert drawn.file_attributes[".Part"] == ("Single",)
     layer = _layer(drawn, "copper", "top")
     centre = layer.polygons[0].centroid
     assert (centre.x, centre.y) == pytest.approx((25.4, 50.8)) and layer.polygons[0].area == pytest.approx(

@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from conftest import HERON
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSettings, Qt
-from PyQt6.QtGui import QKeyEvent, QPixmap, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QWidget
 from pytestqt.qtbot import QtBot
@@ -383,14 +383,32 @@ def test_art_covers_what_the_layers_cover(bench: Bench) -> None:
     art = BoardArt(bench.design)
     paste = bench.design.layer("paste", "top")
     assert paste
-    area = sum(path.toFillPolygon().boundingRect().width() > 0 for path in art.paths("paste", "top"))
-    assert area == len(art.paths("paste", "top")) > 1 and paths_of([]) == []
+    made = art.paths("paste", "top")
+    assert len(made) > 1 and all(box.contains(path.toFillPolygon().boundingRect()) for path, box in made)
+    assert paths_of([]) == []
     hole = bench.design.outline.difference(bench.design.outline.buffer(-5))
     path = paths_of([hole])[0]
     assert path.contains(QPointF(1, 1)) and not path.contains(QPointF(22, 15)), "holes stay open"
-    exposed = art.paths("exposed", "top")
-    pad = bench.design.part_by_ref["U1"].pads[0].polygon.centroid
-    assert any(p.contains(QPointF(pad.x, pad.y)) for p in exposed)
+    copper, mask = bench.design.layer("copper", "top"), bench.design.layer("mask", "top")
+    assert copper and mask
+    for ratio in (1.0, 1.5):
+        picture = QPixmap(round(440 * ratio), round(310 * ratio))
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(Qt.GlobalColor.black)
+        painter = QPainter(picture)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(Qt.GlobalColor.white)
+        painter.scale(10, 10)
+        art.draw(painter, "exposed", "top")
+        painter.end()
+        image = picture.toImage()
+        seen = (
+            sum(image.pixelColor(i, j).lightness() for i in range(image.width()) for j in range(image.height())) / 255
+        )
+        area = seen / (10 * ratio) ** 2
+        assert area == pytest.approx(copper.area.intersection(mask.area).area, rel=0.03), (
+            "copper in the windows, no more"
+        )
 
 
 def test_the_loupe_and_the_bin_show_a_part_unturned_with_its_marks(window: Window) -> None:

@@ -44,6 +44,12 @@ def median(action: Callable[[], object], times: int = 9) -> float:
     return sorted(taken)[len(taken) // 2]
 
 
+def additions() -> None:
+    total = 0
+    for i in range(3_000_000):
+        total += i * i
+
+
 def start_seconds(place: Path) -> float:
     """From starting the process to the painted window, interpreter and imports included: median of five warm runs."""
     taken = []
@@ -79,8 +85,16 @@ def large_board() -> list[tuple[str, str, str]]:
     wrong = random.random(2000) < 0.3
     listed[wrong] = random.uniform(listed.min(axis=0), listed.max(axis=0), (int(wrong.sum()), 2))
     return [
-        (f"reading {len(design.parts):,} placements, {shapes:,} drawn shapes", f"{seconds:.2f} s", "≤ 3 s for 60,000"),
-        ("reconciling them", f"{1000 * median(lambda: reconcile(design), 5):.0f} ms", "≤ 200 ms"),
+        (
+            f"reading {len(design.parts):,} placements, {shapes:,} drawn shapes",
+            f"{seconds:.2f} s",
+            "≤ 3 s for 60,000, first picture included",
+        ),
+        (
+            f"reconciling {len(design.parts):,} placements",
+            f"{1000 * median(lambda: reconcile(design), 5):.0f} ms",
+            "≤ 200 ms",
+        ),
         (
             "the one fault of 2,000 placements, 30 % wrong, named pads",
             f"{1000 * median(lambda: fit_named(listed, true), 5):.0f} ms",
@@ -118,13 +132,13 @@ def large_picture(app: QApplication) -> list[tuple[str, str, str]]:
     pan = median(frame, 40)
     canvas.close()
     return [
-        ("its first picture", f"{first:.2f} s", "–"),
+        ("its first picture", f"{first:.2f} s", ""),
         ("it, a frame while panning", f"{1000 * pan:.1f} ms", "≤ 16 ms"),
     ]
 
 
 def main() -> None:
-    rows: list[tuple[str, str, str]] = []
+    rows = [("the machine itself: three million additions", f"{median(additions, 5):.2f} s", "–")]
     large = subprocess.run([sys.executable, __file__, "--large"], check=True, capture_output=True, text=True)
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
@@ -255,7 +269,7 @@ def main_large() -> None:
 
     rows = large_board() + large_picture(make_application())
     used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    print(json.dumps([*rows, ("memory with it, most used", f"{used:.0f} MB", "–")]))
+    print(json.dumps([*rows, ("memory with the large board, most used", f"{used:.0f} MB", "–")]))
 
 
 if __name__ == "__main__":

@@ -53,11 +53,11 @@ FORMATS = tuple(
 )
 
 
-def read_excellon(data: bytes, name: str, pads: NDArray[np.float64] | None = None) -> tuple[Hole, ...]:
+def read_excellon(data: bytes, name: str, pads: NDArray[np.object_] | None = None) -> tuple[Hole, ...]:
     """Read one drill file. Plating comes from the file function comment, else from the name. Raises `BadInput`.
 
-    `pads` (n × 2, mm) are middles of copper pads: where the file does not say how its digits are meant, the format is taken
-    whose holes meet the most of them.
+    `pads` are the copper's pads (n polygons, mm): where the file does not say how its digits are meant, the format is taken
+    whose holes meet the middles of the most of them.
     """
     text = data.decode("utf-8", errors="replace")
     if not re.search(r"^\s*(M30|M00|M02)\s*$", text, re.M):
@@ -143,7 +143,7 @@ def _spots(text: str, name: str) -> Iterator[tuple[str, str, str]]:
                 yield tool, x, y
 
 
-def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.float64] | None) -> tuple[Hole, ...]:
+def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | None) -> tuple[Hole, ...]:
     spots = list(_spots(text, name))
     if not spots:
         return ()
@@ -152,7 +152,8 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.float64] | Non
         tried = [np.array([[f.value_mm(x), f.value_mm(y)] for _, x, y in spots]) for f in formats]
     except ValueError as error:
         raise BadInput(name, "coordinates in digits", str(error)) from error
-    best = max(range(len(formats)), key=lambda i: (_hits(tried[i], pads), -i))
+    middles = shapely.STRtree(shapely.centroid(pads)) if pads is not None else None
+    best = max(range(len(formats)), key=lambda i: (_hits(tried[i], middles), -i))
     chosen = formats[best]
     sizes = {m[1]: float(m[2]) * (25.4 if chosen.inch else 1.0) for m in _TOOL.finditer(text)}
     return tuple(
@@ -169,9 +170,9 @@ def _allowed(f: DrillFormat, text: str) -> bool:
     return not kept or f.omitted == ("trailing" if kept[1] == "LZ" else "leading")
 
 
-def _hits(points: NDArray[np.float64], pads: NDArray[np.float64] | None) -> float:
+def _hits(points: NDArray[np.float64], middles: shapely.STRtree | None) -> float:
     """Share of holes in the middle of a pad."""
-    if pads is None or not len(pads):
+    if middles is None:
         return 0.0
-    near, _ = shapely.STRtree(shapely.points(pads)).query(shapely.points(points), predicate="dwithin", distance=0.06)
+    near, _ = middles.query(shapely.points(points), predicate="dwithin", distance=0.06)
     return len(set(near.tolist())) / len(points)

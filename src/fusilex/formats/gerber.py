@@ -19,7 +19,8 @@ from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.model import Layer, Placement
 from fusilex.core.problems import BadInput
-from fusilex.formats.gerber_stream import ARC, ARC_ERROR_MM, FLASH, LINE, REGION, Drawn, Point, arc_points, read_drawn
+from fusilex.formats.gerber_drawn import ARC, ARC_ERROR_MM, FLASH, LINE, REGION, Drawn, Point, arc_points
+from fusilex.formats.gerber_stream import read_drawn
 
 QUAD_SEGS = 24
 
@@ -46,7 +47,7 @@ def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement
     """Placements of a component layer (Gerber X2: one flash with a ``.C`` attribute a part). Raises `BadInput`."""
     drawn = read_drawn(data, name)
     found: dict[str, Placement] = {}
-    for kind, index, (x, y, _, _) in zip(drawn.kinds, drawn.attribute, drawn.ends, strict=True):
+    for kind, index, (x, y) in zip(drawn.kinds, drawn.attribute, drawn.ends[:, 1].tolist(), strict=True):
         attributes = drawn.attributes[index]
         ref = attributes.get(".C", ("",))[0]
         if kind != FLASH or not ref or ref in found:
@@ -58,7 +59,7 @@ def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement
         body = attributes.get(".CPgN", attributes.get(".CFtp", ("",)))[0]
         fit = attributes.get(".CMnt", ("",))[0] != "Fiducial"
         value = attributes.get(".CVal", ("",))[0]
-        found[ref] = Placement(ref, x * drawn.scale, y * drawn.scale, turn, side or "top", body, value, 0, fit)
+        found[ref] = Placement(ref, x, y, turn, side or "top", body, value, 0, fit)
     return tuple(found.values())
 
 
@@ -66,9 +67,8 @@ def _layer(drawn: Drawn, role: str, side: str | None) -> Layer:
     """All objects as polygons; equal apertures share one outline and are moved together."""
     from gerbonara.utils import MM
 
-    shapes = np.empty(len(drawn.kinds), dtype=object)
-    kinds, aperture = np.array(drawn.kinds, dtype=int), np.array(drawn.aperture, dtype=int)
-    ends = np.array(drawn.ends, dtype=float).reshape(-1, 2, 2) * drawn.scale
+    kinds, aperture, ends = drawn.kinds, drawn.aperture, drawn.ends
+    shapes = np.empty(len(kinds), dtype=object)
     for index in np.unique(aperture[aperture >= 0]).tolist():
         tool = drawn.apertures[index]
         outline = aperture_polygon(tool, MM)
@@ -82,16 +82,12 @@ def _layer(drawn: Drawn, role: str, side: str | None) -> Layer:
             for i in lines.tolist():
                 shapes[i] = shapely.union_all(_moved(outline, ends[i])).convex_hull
         for i in np.flatnonzero(mine & (kinds == ARC)).tolist():
-            centre, clockwise = drawn.arcs[i]
-            middle = (centre[0] * drawn.scale, centre[1] * drawn.scale)
-            points = arc_points(
-                (ends[i, 0, 0], ends[i, 0, 1]), (ends[i, 1, 0], ends[i, 1, 1]), middle, clockwise, ARC_ERROR_MM
-            )
+            start, end = ends[i].tolist()
+            points = arc_points(start, end, *drawn.arcs[i], ARC_ERROR_MM)
             width = tool.equivalent_width(MM) or 0.0
             shapes[i] = LineString(points).buffer(max(width, 1e-6) / 2, quad_segs=8)
-    regions = np.flatnonzero(kinds == REGION)
-    shapes[regions] = _regions([drawn.contours[i] for i in regions.tolist()], drawn.scale)
-    return _compose(drawn, kinds, shapes, role, side)
+    shapes[kinds == REGION] = _regions(drawn.corners, drawn.owners, np.flatnonzero(kinds == REGION))
+    return _compose(drawn, shapes, role, side)
 
 
 def _moved(outline: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.object_]:
@@ -104,12 +100,12 @@ def _moved(outline: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.object_
 
 
 def _strokes(ends: NDArray[np.float64], diameter: float) -> NDArray[np.object_]:
-    """Round-ended strokes; a stroke of no length is a dot."""
-    lines = np.empty(len(ends), dtype=object)
-    dot = np.hypot(*(ends[:, 0] - ends[:, 1]).T) < 1e-9
-    lines[dot] = shapely.points(ends[dot, 0])
-    lines[~dot] = shapely.linestrings(ends[~dot])
-    return np.asarray(shapely.buffer(lines, max(diameter, 1e-6) / 2, quad_segs=_quad_segs(diameter / 2)))
+    """Round-ended strokes (n) from ends (n, 2, 2): half a circle about each end. One of no length is a dot."""
+    quarter = _quad_segs(diameter / 2)
+    along = ends[:, 1] - ends[:, 0]
+    turn = np.arctan2(along[:, 1], along[:, 0])[:, None] + np.linspace(-math.pi / 2, math.pi / 2, 2 * quarter + 1)
+    half = max(diameter, 1e-6) / 2 * np.stack([np.cos(turn), np.sin(turn)], axis=2)
+    return np.asarray(shapely.polygons(np.concatenate([ends[:, 1:] + half, ends[:, :1] - half], axis=1)))
 
 
 def _quad_segs(radius: float) -> int:
@@ -125,7 +121,7 @@ def aperture_polygon(aperture: Any, mm: Any) -> BaseGeometry:
     for primitive in aperture._primitives(0, 0, mm, True):
         kind = type(primitive).__name__
         if kind == "Circle":
-            piece: BaseGeometry = shapely.Point(primitive.x, primitive.y).buffer(primitive.r, quad_segs=QUAD_SEGS)
+            piece: BaseGeometry = _disc(primitive.x, primitive.y, primitive.r)
         elif kind == "Rectangle":
             w, h = primitive.w / 2, primitive.h / 2
             piece = box(-w, -h, w, h)
@@ -142,20 +138,25 @@ def aperture_polygon(aperture: Any, mm: Any) -> BaseGeometry:
         shape = shape.union(piece) if primitive.polarity_dark else shape.difference(piece)
     hole = getattr(aperture, "hole_dia", None)
     if hole:
-        shape = shape.difference(
-            shapely.Point(0, 0).buffer(aperture.unit.convert_to(mm, hole) / 2, quad_segs=QUAD_SEGS)
-        )
+        shape = shape.difference(_disc(0, 0, aperture.unit.convert_to(mm, hole) / 2))
     return shape
 
 
-def _regions(contours: list[list[Point]], scale: float) -> NDArray[np.object_]:
-    """Filled contours, mm; one that crosses itself becomes the area it encloses."""
-    found = np.full(len(contours), Polygon(), dtype=object)
-    whole = [i for i, corners in enumerate(contours) if len(corners) >= 3]
-    if whole:
-        owner = np.repeat(np.arange(len(whole)), [len(contours[i]) for i in whole])
-        coordinates = np.concatenate([np.array(contours[i], dtype=float) for i in whole]) * scale
-        made = shapely.polygons(shapely.linearrings(coordinates, indices=owner))
+def _disc(x: float, y: float, radius: float) -> BaseGeometry:
+    """A circle as a polygon of the same area: few corners, and its paste is neither lost nor gained."""
+    corners = 4 * _quad_segs(radius)
+    step = 2 * math.pi / corners
+    return shapely.Point(x, y).buffer(radius * math.sqrt(step / math.sin(step)), quad_segs=corners // 4)
+
+
+def _regions(corners: NDArray[np.float64], owners: NDArray[np.int_], regions: NDArray[np.int_]) -> NDArray[np.object_]:
+    """Filled contours of the numbered regions; one that crosses itself becomes the area it encloses."""
+    which = np.searchsorted(regions, owners)
+    whole = np.bincount(which, minlength=len(regions)) >= 3
+    found = np.full(len(regions), Polygon(), dtype=object)
+    if whole.any():
+        of_whole = whole[which]
+        made = shapely.polygons(shapely.linearrings(corners[of_whole], indices=(np.cumsum(whole) - 1)[which[of_whole]]))
         crossed = ~shapely.is_valid(made)
         made[crossed] = shapely.make_valid(made[crossed])
         found[whole] = made
@@ -167,15 +168,15 @@ def _outline(segments: list[Any]) -> BaseGeometry:
     points: list[Point] = []
     for start, end, (clockwise, centre) in segments:
         points += [start] if clockwise is None else arc_points(start, end, centre, clockwise, ARC_ERROR_MM)[:-1]
-    return _regions([points], 1.0)[0]
+    return _regions(np.array(points, dtype=float).reshape(-1, 2), np.zeros(len(points), dtype=int), np.array([0]))[0]
 
 
-def _compose(drawn: Drawn, kinds: NDArray[np.int_], shapes: NDArray[np.object_], role: str, side: str | None) -> Layer:
+def _compose(drawn: Drawn, shapes: NDArray[np.object_], role: str, side: str | None) -> Layer:
     """Apply clear objects to the dark ones drawn before them; keep the pieces apart, with their attributes."""
-    dark = np.array(drawn.dark, dtype=bool)
+    dark = drawn.dark
     boxes = shapely.bounds(shapes)
     for start, stop in _clear_runs(dark):
-        clear = shapely.union_all(shapes[start:stop])
+        clear = shapely.disjoint_subset_union_all(shapes[start:stop])
         x0, y0, x1, y1 = clear.bounds if not clear.is_empty else (0.0, 0.0, -1.0, -1.0)
         over = (boxes[:start, 0] <= x1) & (boxes[:start, 2] >= x0) & (boxes[:start, 1] <= y1) & (boxes[:start, 3] >= y0)
         earlier = np.flatnonzero(dark[:start] & over)
@@ -185,17 +186,18 @@ def _compose(drawn: Drawn, kinds: NDArray[np.int_], shapes: NDArray[np.object_],
     pieces, which = shapely.get_parts(shapes[kept], return_index=True)
     areas = (shapely.get_type_id(pieces) == 3) & ~shapely.is_empty(pieces)
     pieces, owners = pieces[areas], kept[which[areas]]
-    attributes = [drawn.attributes[drawn.attribute[i]] for i in owners.tolist()]
-    functions = [_function(tool) for tool in drawn.apertures]
-    tools = [drawn.aperture[i] for i in owners.tolist()]
+    nets = [(a[".N"][0] or None) if a.get(".N") else None for a in drawn.attributes]
+    pins = [(a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in drawn.attributes]
+    functions = [*(_function(tool) for tool in drawn.apertures), None]  # the last for regions
+    stated = drawn.attribute[owners].tolist()
     return Layer(
         role,
         side,
         pieces,
-        kinds[owners] == FLASH,
-        tuple((a[".N"][0] or None) if a.get(".N") else None for a in attributes),
-        tuple((a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in attributes),
-        tuple(functions[t] if t >= 0 else None for t in tools),
+        drawn.kinds[owners] == FLASH,
+        tuple([nets[i] for i in stated]),
+        tuple([pins[i] for i in stated]),
+        tuple([functions[i] for i in drawn.aperture[owners].tolist()]),
     )
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -39,8 +38,6 @@ class Choices:
 
 
 AS_FOUND = Choices()
-BIG_ENOUGH = 2 * 2**20
-"""Bytes of layers from which on it pays to read two at a time."""
 
 
 def read_design(path: Path | str) -> Design:
@@ -62,8 +59,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     for file, guess in guesses.items():
         if file not in images:
             lists.take(file, files[file], guess, choices.columns.get(file))
-    copper = [x for x in images.values() if x.role == "copper" and x.flashed.any()]
-    pads = np.concatenate([shapely.get_coordinates(shapely.centroid(x.polygons[x.flashed])) for x in copper or [EMPTY]])
+    pads = np.concatenate([EMPTY.polygons, *(x.polygons[x.flashed] for x in images.values() if x.role == "copper")])
     holes = tuple(
         hole
         for file, guess in guesses.items()
@@ -100,16 +96,12 @@ _KIND_OF_ROLE = {"drill": "drill", "placements": "placements", "bom": "bom", "ne
 
 
 def _images(files: Files, guesses: Mapping[str, Guess]) -> dict[str, Layer]:
-    """Every layer that is used or not known yet, read two at a time: half of the work is done outside the interpreter's lock."""
-    wanted = [f for f, g in guesses.items() if g.kind == "gerber" and not (g.role == "other" and g.sure != UNKNOWN)]
-
-    def read(file: str) -> Layer:
-        return read_gerber(files[file], file, guesses[file].role, guesses[file].side).layer
-
-    if sum(len(files[f]) for f in wanted) < BIG_ENOUGH:
-        return {file: read(file) for file in wanted}
-    with ThreadPoolExecutor(2) as pool:
-        return dict(zip(wanted, pool.map(read, wanted), strict=True))
+    """Every layer that is used or not known yet."""
+    return {
+        file: read_gerber(files[file], file, guess.role, guess.side).layer
+        for file, guess in guesses.items()
+        if guess.kind == "gerber" and not (guess.role == "other" and guess.sure != UNKNOWN)
+    }
 
 
 def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:

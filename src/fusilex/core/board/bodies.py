@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 
 @dataclass(frozen=True)
@@ -69,6 +70,7 @@ _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str,
     (r"MOUNT", 2.2, 2.2, 0.0, 0, "hole", "none", False),
 ]
 _FAMILY_BY_LETTER = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "FB": "inductor"}
+_LETTERS = re.compile("[A-Za-z]*")
 _CHIP = re.compile(r"(?<!\d)(01005|0201|0402|0603|0805|1206|1210)(?!\d)")
 _METRIC_ONLY = re.compile(r"(?<!\d)(1005|1608|2012|3216|3225)(?!\d)")
 _TWO_LENGTHS = re.compile(r"(\d+(?:\.\d+)?)\s*(?:mm)?\s*[xX×]\s*(\d+(?:\.\d+)?)")
@@ -99,9 +101,12 @@ def body_of(name: str, ref: str = "", metric: bool = False) -> Body:
     The reference designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
     size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
     """
-    text = name.strip()
+    return _body_of(name.strip(), _LETTERS.match(ref)[0].upper(), metric)  # type: ignore[index]
+
+
+@lru_cache(maxsize=1024)
+def _body_of(text: str, letters: str, metric: bool) -> Body:
     upper = text.upper().replace("_", " ")
-    letters = re.match(r"[A-Za-z]*", ref)[0].upper() if ref else ""  # type: ignore[index]
     for pattern, length, width, height, mass, family, mount, polarised in _OUTLINES:
         if found := re.search(pattern, upper):
             if length is None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from dataclasses import replace
 
@@ -162,8 +163,8 @@ def _along_pads(body: Body, placement: Placement, pads: tuple[Pad, ...]) -> Body
     """Two-pad bodies lie along their pads, whichever way the footprint was drawn."""
     if len(pads) != 2 or abs(body.size_x - body.size_y) < 1e-6:
         return body
-    a, b = (np.array(p.polygon.centroid.coords[0]) for p in pads)
-    angle = np.degrees(np.arctan2(*(b - a)[::-1]))
+    (ax, ay), (bx, by) = shapely.get_coordinates(shapely.centroid([p.polygon for p in pads])).tolist()
+    angle = math.degrees(math.atan2(by - ay, bx - ax))
     turned = (angle - placement.turn if placement.side == "top" else 180 - angle - placement.turn) % 180
     across = 45 < turned < 135
     long, wide = max(body.size_x, body.size_y), min(body.size_x, body.size_y)
@@ -189,9 +190,16 @@ def _pads_by_attribute(design: Design) -> tuple[Pad, ...]:
     found: dict[tuple[str, str, str], Pad] = {}
     for layer in _copper(design):
         side = layer.side or "top"
-        drills = drills_at(design.holes, layer.polygons)
+        drills = np.zeros(len(layer))
+        drills[layer.flashed] = drills_at(design.holes, layer.polygons[layer.flashed])
         for polygon, flashed, pin, net, function, drill in zip(
-            layer.polygons, layer.flashed, layer.pins, layer.nets, layer.functions, drills, strict=True
+            layer.polygons.tolist(),
+            layer.flashed.tolist(),
+            layer.pins,
+            layer.nets,
+            layer.functions,
+            drills.tolist(),
+            strict=True,
         ):
             if pin is None or not flashed or (function or "").startswith(_NOT_PADS):
                 continue
@@ -204,7 +212,7 @@ def _pads_by_attribute(design: Design) -> tuple[Pad, ...]:
                 side,
                 polygon,
                 net or nets.get(pin),
-                float(drill) if through or function is None else 0.0,
+                drill if through or function is None else 0.0,
             )
     return tuple(found.values())
 

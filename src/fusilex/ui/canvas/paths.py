@@ -2,65 +2,67 @@
 
 from __future__ import annotations
 
-import struct
-from collections.abc import Iterable, Iterator
+from collections.abc import Sequence
 
 import numpy as np
 import shapely
-from PyQt6.QtCore import QByteArray, QDataStream, Qt
-from PyQt6.QtGui import QPainter, QPainterPath
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QPainter, QPainterPath, QPixmap, QPolygonF
+from PyQt6.QtWidgets import QWidget
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.board.model import Design, Layer
+from fusilex.core.board.model import Design
 
 POLYGON = 3  # shapely's type number
 POINTS_PER_PATH, MOST_PATHS = 60, 2500
 
 
-_ELEMENT = np.dtype([("type", ">i4"), ("x", ">f8"), ("y", ">f8")])
-_MOVE, _LINE = 0, 1
-
-
-def paths_of(shapes: Iterable[BaseGeometry]) -> list[QPainterPath]:
+def paths_of(shapes: Sequence[BaseGeometry] | np.ndarray) -> list[QPainterPath]:
     """Painter paths of polygons, which may overlap; holes are kept by winding.
 
-    Many short paths: Qt fills one path of thousands of edges ten times slower than the same polygons one by one. They are handed
-    over in the form in which Qt streams paths, because a call for every corner takes most of the time otherwise.
+    Many short paths: Qt fills one path of thousands of edges ten times slower than the same polygons one by one. All corners
+    are handed to Qt at once, in one polygon that is then cut up, because a call for every corner takes most of the time.
     """
-    pieces = shapely.get_parts(list(shapes))
-    polygons = shapely.orient_polygons(pieces[(shapely.get_type_id(pieces) == POLYGON) & ~shapely.is_empty(pieces)])
+    polygons = _polygons(np.asarray(shapes, dtype=object))
     if not len(polygons):
         return []
     rings, owner = shapely.get_rings(polygons, return_index=True)
+    outer = np.diff(owner, prepend=-1) != 0
+    astray = shapely.is_ccw(rings) != outer
+    rings[astray] = shapely.reverse(rings[astray])
     coordinates, ring = shapely.get_coordinates(rings, return_index=True)
     starts = np.flatnonzero(np.diff(ring, prepend=-1))
-    elements = np.empty(len(coordinates), dtype=_ELEMENT)
-    elements["type"] = _LINE
-    elements["type"][starts] = _MOVE
-    elements["x"], elements["y"] = coordinates.T
-    firsts = starts[np.flatnonzero(np.diff(owner, prepend=-1))]  # where each polygon begins
+    lengths = np.diff(starts, append=len(coordinates))
+    corners = _qpolygon(coordinates)
     longest = max(POINTS_PER_PATH, len(coordinates) // MOST_PATHS)
-    return [_path(elements[i:j]) for i, j in _chunks(firsts, len(coordinates), longest)]
+    paths: list[QPainterPath] = []
+    room = 0
+    for start, length, first in zip(starts.tolist(), lengths.tolist(), outer.tolist(), strict=True):
+        if first and room <= 0:  # a polygon's holes stay with it
+            path, room = QPainterPath(), longest
+            path.setFillRule(Qt.FillRule.WindingFill)
+            paths.append(path)
+        path.addPolygon(corners.mid(start, length))
+        room -= length
+    return paths
 
 
-def _chunks(firsts: np.ndarray, total: int, longest: int) -> list[tuple[int, int]]:
-    """Stretches of whole polygons, each closed as soon as it has `longest` corners."""
-    chunks, start = [], 0
-    for edge in [*firsts[1:].tolist(), total]:
-        if edge - start > longest or edge == total:
-            chunks.append((start, edge))
-            start = edge
-    return chunks
+def _polygons(shapes: np.ndarray) -> np.ndarray:
+    """The polygons among shapes and in collections of them."""
+    kinds = shapely.get_type_id(shapes)
+    parts = shapely.get_parts(shapes[kinds > POLYGON])
+    parts = parts[shapely.get_type_id(parts) == POLYGON]
+    found = np.concatenate([shapes[kinds == POLYGON], parts])
+    return found[~shapely.is_empty(found)]
 
 
-def _path(elements: np.ndarray) -> QPainterPath:
-    last = int(np.flatnonzero(elements["type"] == _MOVE)[-1])
-    data = (
-        struct.pack(">i", len(elements)) + elements.tobytes() + struct.pack(">ii", last, Qt.FillRule.WindingFill.value)
-    )
-    path = QPainterPath()
-    QDataStream(QByteArray(data)) >> path  # type: ignore[operator]
-    return path
+def _qpolygon(points: np.ndarray) -> QPolygonF:
+    polygon = QPolygonF()
+    polygon.fill(QPointF(), len(points))
+    memory = polygon.data()
+    memory.setsize(points.size * 8)
+    np.frombuffer(memory, dtype=np.float64)[:] = points.ravel()
+    return polygon
 
 
 class BoardArt:
@@ -68,47 +70,66 @@ class BoardArt:
 
     def __init__(self, design: Design) -> None:
         self.design = design
-        self._made: dict[tuple[str, str], list[QPainterPath]] = {}
+        self._made: dict[tuple[str, str], list[tuple[QPainterPath, QRectF]]] = {}
 
-    def paths(self, what: str, side: str) -> list[QPainterPath]:
-        """`what` is substrate, copper, exposed, paste or silk."""
+    def paths(self, what: str, side: str) -> list[tuple[QPainterPath, QRectF]]:
+        """Paths and the boxes they lie in. `what` is substrate, flashes (of the copper) or the role of a layer."""
         key = what, side
         if key not in self._made:
-            self._made[key] = paths_of(self._shapes(what, side))
+            self._made[key] = [(path, path.controlPointRect()) for path in paths_of(self._shapes(what, side))]
         return self._made[key]
 
     def draw(self, painter: QPainter, what: str, side: str) -> None:
-        """Fill a layer with the painter's brush; the painter is in board mm."""
-        for path in self.paths(what, side):
-            painter.drawPath(path)
+        """Fill a layer, or the ``exposed`` copper, with the painter's brush; the painter is in board mm."""
+        if what != "exposed":
+            self._fill(painter, what, side)
+        elif self.design.layer("mask", side) is None:
+            self._fill(painter, "flashes", side)
+        else:
+            self._fill_exposed(painter, side)
 
-    def _shapes(self, what: str, side: str) -> list[BaseGeometry]:
-        design = self.design
+    def _fill(self, painter: QPainter, what: str, side: str) -> None:
+        seen = painter.transform().inverted()[0].mapRect(QRectF(painter.viewport()))
+        for path, box in self.paths(what, side):
+            if box.intersects(seen):
+                painter.drawPath(path)
+
+    def _fill_exposed(self, painter: QPainter, side: str) -> None:
+        """Copper in the mask's windows, put together as pictures: cutting the shapes themselves takes ten times as long."""
+        windows, copper = _beside(painter), _beside(painter)
+        for picture, what in ((windows, "mask"), (copper, "copper")):
+            on = QPainter(picture)
+            on.setRenderHints(painter.renderHints())
+            on.setPen(Qt.PenStyle.NoPen)
+            on.setBrush(painter.brush())
+            on.setTransform(painter.transform())
+            self._fill(on, what, side)
+            if picture is copper:
+                on.setCompositionMode(QPainter.CompositionMode.CompositionMode_DestinationIn)
+                on.resetTransform()
+                on.drawPixmap(0, 0, windows)
+            on.end()
+        painter.save()
+        painter.resetTransform()
+        painter.drawPixmap(0, 0, copper)
+        painter.restore()
+
+    def _shapes(self, what: str, side: str) -> Sequence[BaseGeometry] | np.ndarray:
         if what == "substrate":
-            return [design.outline]
-        if what == "exposed":
-            copper, mask = design.layer("copper", side), design.layer("mask", side)
-            if copper is None:
-                return []
-            if mask is None:
-                return [p for p, flashed in zip(copper.polygons, copper.flashed, strict=True) if flashed]
-            return list(_shown(mask, copper))
-        layer = design.layer(what, side)
-        if layer is None or not len(layer):
+            return [self.design.outline]
+        layer = self.design.layer("copper" if what == "flashes" else what, side)
+        if layer is None:
             return []
-        return list(layer.polygons)
+        return layer.polygons[layer.flashed] if what == "flashes" else layer.polygons
 
 
-def _shown(mask: Layer, copper: Layer) -> Iterator[BaseGeometry]:
-    """Copper that shows in the mask's windows. Most pads lie whole in their window, or windows whole on copper: only the others are cut."""
-    window, pad = copper.tree.query(mask.polygons)
-    shapely.prepare(copper.polygons)
-    touching = shapely.intersects(copper.polygons[pad], mask.polygons[window])
-    window, pad = window[touching], pad[touching]
-    filled = shapely.covers(copper.polygons[pad], mask.polygons[window])
-    yield from mask.polygons[window[filled]]
-    window, pad = window[~filled], pad[~filled]
-    shapely.prepare(mask.polygons)
-    whole = shapely.covers(mask.polygons[window], copper.polygons[pad])
-    yield from copper.polygons[pad[whole]]
-    yield from shapely.intersection(mask.polygons[window[~whole]], copper.polygons[pad[~whole]])
+def _beside(painter: QPainter) -> QPixmap:
+    """An empty picture as large as what the painter paints on."""
+    device = painter.device()
+    assert device is not None
+    ratio = device.devicePixelRatioF()
+    pixels = ratio if isinstance(device, QWidget) else 1.0  # a widget's size is in logical pixels
+    picture = QPixmap(QSize(round(device.width() * pixels), round(device.height() * pixels)))
+    picture.setDevicePixelRatio(ratio)
+    picture.fill(Qt.GlobalColor.transparent)
+    return picture

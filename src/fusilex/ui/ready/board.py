@@ -76,7 +76,7 @@ class FileTile(QWidget):
 
     def _thumbnail(self, painter: QPainter, box: QRectF) -> None:
         design = self.desk.bench.design
-        what = {"copper": "copper", "mask": "exposed", "paste": "paste", "silk": "silk"}.get(self.note.role)
+        what = self.note.role if self.note.role in ("copper", "mask", "paste", "silk") else None
         x0, y0, x1, y1 = design.outline.bounds
         scale = min(box.width() / (x1 - x0), box.height() / (y1 - y0))
         if self.note.role not in _DRAWN:
@@ -92,7 +92,7 @@ class FileTile(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
         self.desk.art.draw(painter, "substrate", "top")
-        painter.setBrush(theme.colour({"copper": "brass_fill", "exposed": "gold"}.get(what or "", "paste")))
+        painter.setBrush(theme.colour({"copper": "brass_fill", "mask": "gold"}.get(what or "", "paste")))
         if what and self.note.side:
             self.desk.art.draw(painter, what, self.note.side)
         elif self.note.role == "drill":
