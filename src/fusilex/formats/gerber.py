@@ -23,6 +23,7 @@ from fusilex.formats.gerber_drawn import ARC, ARC_ERROR_MM, FLASH, LINE, REGION,
 from fusilex.formats.gerber_stream import read_drawn
 
 QUAD_SEGS = 24
+POLYGON = 3  # shapely's type number
 
 
 @dataclass(frozen=True, eq=False)
@@ -183,9 +184,12 @@ def _compose(drawn: Drawn, shapes: NDArray[np.object_], role: str, side: str | N
         touched = earlier[shapely.intersects(shapes[earlier], clear)]
         shapes[touched] = shapely.difference(shapes[touched], clear)
     kept = np.flatnonzero(dark)
-    pieces, which = shapely.get_parts(shapes[kept], return_index=True)
-    areas = (shapely.get_type_id(pieces) == 3) & ~shapely.is_empty(pieces)
-    pieces, owners = pieces[areas], kept[which[areas]]
+    pieces, owners = shapes[kept], kept
+    if (shapely.get_type_id(pieces) != POLYGON).any():
+        pieces, which = shapely.get_parts(pieces, return_index=True)
+        owners = kept[which]
+    areas = (shapely.get_type_id(pieces) == POLYGON) & ~shapely.is_empty(pieces)
+    pieces, owners = pieces[areas], owners[areas]
     nets = [(a[".N"][0] or None) if a.get(".N") else None for a in drawn.attributes]
     pins = [(a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in drawn.attributes]
     functions = [*(_function(tool) for tool in drawn.apertures), None]  # the last for regions

@@ -60,7 +60,8 @@ class _Stream:
         self.name = name
         self.file_attributes: dict[str, tuple[str, ...]] = {}
         self.attributes: list[dict[str, tuple[str, ...]]] = [{}]
-        self.header: list[str] = []
+        self.header: list[str] = []  # what the apertures depend on
+        self.tool_attributes = False
         self.codes: dict[int, int] = {}
         self.divisor = 0
         self.unit = 1.0
@@ -88,12 +89,7 @@ class _Stream:
                     at = found.start(_RUN) + run.index("*") + 1
                     self._statement(run[: run.index("*")])
             elif kind == _EXTENDED:
-                whole = found[_EXTENDED]
-                for command in whole.split("*"):
-                    if command := command.strip():
-                        self._extended(command, whole)
-                        if command.startswith("AM"):
-                            break  # the macro's own lines follow
+                self._extended(found[_EXTENDED])
             elif self._statement(found[_WORD].strip()):
                 break
         else:
@@ -156,16 +152,43 @@ class _Stream:
         if operation:
             self._add(f"X{to_x}Y{to_y}D{operation}*", 1)
 
-    def _extended(self, command: str, whole: str) -> None:
-        kind = command[:2]
-        if kind in ("TO", "TD"):
-            if kind == "TD" and self.header[-1:] != [f"%{command}*%"]:
-                self.header.append(f"%{command}*%")  # it ends the attributes of apertures, too
-            key = self.attribute, command
-            if (known := self._known.get(key)) is None:
-                known = self._known[key] = self._attributes(command)
-            self.attribute = known
-        elif kind == "FS":
+    def _extended(self, whole: str) -> None:
+        for command in whole.split("*"):
+            kind = (command := command.strip())[:2]
+            if kind in ("TO", "TD"):
+                self._attribute(command)
+            elif kind == "AM":
+                self.header.append(f"%{whole}%")
+                return  # the macro's own lines follow
+            elif kind:
+                self._setting(command, kind)
+
+    def _attribute(self, command: str) -> None:
+        """Set or delete an attribute of objects."""
+        if command[:2] == "TD" and self.tool_attributes:  # it ends the attributes of apertures, too
+            self.header.append(f"%{command}*%")
+            self.tool_attributes = command != "TD"
+        if command == "TD":
+            self.attribute = 0
+            return
+        key = self.attribute, command
+        if (known := self._known.get(key)) is None:
+            known = self._known[key] = self._changed(command)
+        self.attribute = known
+
+    def _changed(self, command: str) -> int:
+        """Index of the attributes of objects after one more of them is set or deleted."""
+        now = self.attributes[self.attribute]
+        if command[:2] == "TO":
+            key, *values = command[2:].split(",")
+            now = {**now, key: tuple(values)}
+        else:
+            now = {k: v for k, v in now.items() if k != command[2:]}
+        self.attributes.append(now)
+        return len(self.attributes) - 1
+
+    def _setting(self, command: str, kind: str) -> None:
+        if kind == "FS":
             digits = _FORMAT.match(command)
             if digits is None or digits[2] != digits[4] or self.divisor:
                 raise Rare
@@ -176,8 +199,6 @@ class _Stream:
                 raise Rare
             self.unit = 25.4 if command == "MOIN" else 1.0
             self.header.append(f"%{command}*%")
-        elif kind == "AM":
-            self.header.append(f"%{whole}%")
         elif kind == "AD":
             number = re.match(r"ADD(\d+)", command)
             if number is None or int(number[1]) in self.codes:
@@ -189,26 +210,13 @@ class _Stream:
                 raise Rare
             self.dark = command == "LPD"
         elif kind == "TA":
+            self.tool_attributes = True
             self.header.append(f"%{command}*%")
         elif kind == "TF":
-            key_, *values = command[2:].split(",")
-            self.file_attributes[key_] = tuple(values)
+            key, *values = command[2:].split(",")
+            self.file_attributes[key] = tuple(values)
         elif not _HARMLESS.fullmatch(command):
             raise Rare
-
-    def _attributes(self, command: str) -> int:
-        """Index of the object attributes after one more of them is set or deleted."""
-        now = self.attributes[self.attribute]
-        if command[:2] == "TO":
-            key, *values = command[2:].split(",")
-            now = {**now, key: tuple(values)}
-        else:
-            gone = command[2:]
-            now = {k: v for k, v in now.items() if gone and k != gone}
-        if not now:
-            return 0
-        self.attributes.append(now)
-        return len(self.attributes) - 1
 
     def drawn(self) -> Drawn:
         """All runs as one array of operations (x, y, which), then as objects."""
