@@ -175,7 +175,6 @@ def one(name: str, old: str, new: str, count: int = 1) -> tuple[str, str, str, i
             one("heron-r2-placements.csv", ",15.500,", ",middle,"),
             r"placements\.csv, line 2, column Y mm: expected a number; found “middle”",
         ),
-        (one("heron-r2-placements.csv", ",top,", ",upstairs,"), r"line 2, column side: expected a side"),
         (one("heron-r2-copper-top.gbr", "M02*", ""), r"copper-top\.gbr, line \d+: expected the end mark M02"),
         (one("heron-r2-plated.drl", "M30", ""), r"plated\.drl.*M30"),
         (one("heron-r2.ipc", "999", ""), r"heron-r2\.ipc.*999"),
@@ -196,10 +195,26 @@ def test_bad_input_is_one_sentence_and_nothing_is_half_loaded(
     assert str(caught.value).count("expected") == 1 and "\n" not in str(caught.value)
 
 
-def test_a_bill_without_designators_is_refused(heron_files: Files) -> None:
+def test_a_bill_without_designators_is_left_out_and_said_to_be(heron_files: Files) -> None:
     rows = [line.split(",", 1)[1] for line in heron_files["heron-r2-bom.csv"].decode().splitlines()]
-    with pytest.raises(BadInput, match=r"bom\.csv.*expected a header line with columns for refs"):
-        design_from(heron_files | {"heron-r2-bom.csv": "\n".join(rows).encode()}, "x")
+    data = "\n".join(rows).encode()
+    with pytest.raises(BadInput, match=r"bom\.csv.*expected a header line with columns for designators"):
+        read_bom(data, "heron-r2-bom.csv")
+    design = design_from(heron_files | {"heron-r2-bom.csv": data}, "x")
+    assert [(r.rule, r.subject) for r in design.remarks] == [("ready.columns", "heron-r2-bom.csv")] and not design.bom
+
+
+def test_a_word_for_a_side_that_nobody_knows_is_told_by_the_pads(heron: Design, heron_files: Files) -> None:
+    name = "heron-r2-placements.csv"
+    data = heron_files[name].replace(b",top,", b",upstairs,", 1)
+    with pytest.raises(BadInput, match="line 2, column side: expected a side such as top or bottom; found “upstairs”"):
+        read_placements(data, name)
+    design = design_from(heron_files | {name: data}, "x")
+    assert design.placements == heron.placements
+    assert [(r.rule, r.subject) for r in design.remarks] == [("ready.side-word", f"{name} upstairs")]
+    nowhere = re.sub(rb"(?m)^U1,[^,]*,[^,]*", b"U1,0.1,0.1", data)
+    with pytest.raises(BadInput, match="upstairs"):
+        design_from(heron_files | {name: nowhere}, "x")
 
 
 def test_missing_layers_are_named_or_worked_out(heron: Design, heron_files: Files) -> None:

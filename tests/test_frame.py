@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import re
 import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -28,6 +29,7 @@ from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.ask import Ask
 from fusilex.ui.head import Units
+from fusilex.ui.mishap import Mishaps
 from fusilex.ui.reader import Reader
 from fusilex.ui.side import Judgements, NowCard
 from fusilex.ui.start import make_application, make_window, open_demo, start
@@ -184,6 +186,56 @@ def test_the_demo_is_opened_where_it_was_left(tmp_path: Path) -> None:
 def test_a_journal_that_cannot_be_opened_ends_the_start_with_a_sentence(capsys: pytest.CaptureFixture[str]) -> None:
     assert start(sqlite_url(HERON / "README.txt" / "j.sqlite"), sqlite_url(HERON / "d.sqlite")) == 2
     assert "cannot be opened" in capsys.readouterr().err
+
+
+def test_what_nobody_foresaw_is_said_once_and_written_down(
+    window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    monkeypatch.setattr("sys.excepthook", None)
+    mishaps = Mishaps(window)
+    notes = tmp_path / "fusilex" / "log" / "mishaps.txt"
+
+    def fail() -> None:
+        raise ValueError("no such number")
+
+    for _ in range(2):
+        try:
+            fail()
+        except ValueError as error:
+            sys.excepthook(type(error), error, error.__traceback__)
+    assert mishaps.box is not None and "no such number" in mishaps.box.text() and str(notes) in mishaps.box.text()
+    assert mishaps.box.isVisible() and notes.read_text().count("ValueError: no such number") == 1
+    mishaps.box.accept()
+    box = mishaps.box
+    (tmp_path / "fusilex" / "log" / "mishaps.txt").chmod(0o400)
+    mishaps.take(KeyError, KeyError("x"), None)
+    assert mishaps.box is not box and "saved" in mishaps.box.text()
+    mishaps.box.accept()
+
+
+def test_a_batch_that_cannot_be_shown_locks_nobody_out(
+    heron_files: Files, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    monkeypatch.setattr("sys.excepthook", sys.__excepthook__)
+    home, demo = sqlite_url(tmp_path / "home.sqlite"), sqlite_url(tmp_path / "demo.sqlite")
+    Bench.open_batch(Journal(home), heron_files, "Mine", 6)
+    shown: list[Window] = []
+
+    def show(bench: Bench, settings: QSettings, journal: Journal) -> Window:
+        if "Mine" in bench.state.opened["design"]:
+            raise OverflowError("too large")
+        made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), journal)
+        shown.append(made)
+        return made
+
+    monkeypatch.setattr("fusilex.ui.start.make_window", show)
+    monkeypatch.setattr("fusilex.ui.start.QApplication.exec", lambda *_: 0)
+    assert start(home, demo) == 0
+    assert shown[0].desk.bench.state.opened["design"] == "Heron R2"
+    assert "OverflowError: too large" in (tmp_path / "fusilex" / "log" / "mishaps.txt").read_text()
+    shown[0].close()
 
 
 def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(

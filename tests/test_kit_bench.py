@@ -176,6 +176,34 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     assert bench.state.at("Kit") and bench.workshop.state.lots["R2"].count == 0
 
 
+def test_a_side_left_out_wants_no_bins_and_its_parts_are_marked(bench: Bench) -> None:
+    accept(bench)
+    bench.do(c.SkipSide("bottom"))
+    left_out = [x for x in bench.lines if x.side == "bottom"]
+    assert left_out and not set(bench.lines_to_pull) & set(left_out)
+    for line in bench.lines_to_pull:
+        assert f"bin {bench.bin_number[line.key]}:" in now(bench, "Kit").title
+        bench.do(c.FillBin(line.key, line.pull))
+    assert now(bench, "Kit").title == "Close the kit" and not open_stops(bench, "Kit")
+    bench.do(c.CloseKit())
+    assert set(bench.state.missing) == {ref for line in left_out for ref in line.refs}
+    assert not {p.ref for p in bench.solder_order} & set(bench.state.missing)
+
+
+def test_the_bin_in_hand_says_what_stands_in_its_way(bench: Bench) -> None:
+    accept(bench)
+    line = next(x for x in bench.lines if x.value == "memory 32 Mbit")
+    bench.do(c.NeedsProgramme(line.key))
+    assert "Programme bin" in now_at_bin(bench, line).title
+    bench.do(c.RecordProgramme(line.key, "flash.bin", "1.4", b"\x01"))
+    bench.do(c.CheckBag(line.key, "SR-0423"))
+    assert "Wrong bag" in now_at_bin(bench, line).title and "SR-0423" in now_at_bin(bench, line).detail
+    with pytest.raises(c.Refused, match="does not match"):
+        bench.do(c.FillBin(line.key, line.pull))
+    bench.do(c.CheckBag(line.key, "SR-0423", "the maker's new number"))
+    assert now_at_bin(bench, line).title.startswith("Fill bin")
+
+
 def test_stock_is_corrected_by_events_and_undo_reaches_it(bench: Bench) -> None:
     bench.do(c.ReceiveLot("reel", "", "4k7", "0402", 1000, id="A"))
     bench.do(c.CountLot("A", 940, "weight"))

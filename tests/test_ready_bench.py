@@ -18,6 +18,7 @@ from fusilex.core.board.fixes import Fix
 from fusilex.core.board.panel import Panel
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
+from fusilex.formats.list_intake import table_of
 from fusilex.journal.projection import project
 from fusilex.journal.store import Journal, sqlite_url
 
@@ -134,6 +135,26 @@ def test_columns_are_picked_and_remembered_by_header(tmp_path: Path, heron_files
     with pytest.raises(Exception, match="expected a number"):
         bench.do(c.PickColumns("heron-r2-placements.csv", {**picked, "x": 5}))
     assert bench.state.columns["heron-r2-placements.csv"] == picked
+
+
+def test_a_list_that_nothing_tells_waits_for_its_columns(tmp_path: Path, heron_files: Files) -> None:
+    rows = [r.split(",") for r in heron_files["heron-r2-placements.csv"].decode().splitlines()[1:]]
+    text = "\n".join(["Was|Lang|Breit|Dreh|Wo", *("|".join((r[0] + " .", *r[1:5])) for r in rows)])
+    files = {n: d for n, d in heron_files.items() if "placements" not in n} | {"placements.txt": text.encode()}
+    bench = opened(tmp_path, files)
+    waiting = [j for j in judgements(bench, "Ready") if j.rule == "ready.columns"]
+    assert [(j.subject, j.level) for j in waiting] == [("placements.txt", Level.CARE)]
+    assert len(bench.design.placements) == 55, "from the copper's names until then"
+    for picked in ({"ref": 0}, {"ref": 0, "x": 1}, {"ref": 0, "x": 1, "y": 2, "turn": 3, "side": 4}):
+        assert not any(p.line for p in bench.design.placements)
+        bench.do(c.PickColumns("placements.txt", picked))
+        table = table_of(files["placements.txt"], "placements.txt", "placements", picked)
+        assert table is not None and table.fields == picked and table.columns[0] == "Was"
+    assert [(p.ref, p.line) for p in bench.design.placements[:2]] == [("U1 .", 2), ("U2 .", 3)]
+    assert Bench.open_batch(bench.journal, files, "Heron", 2, number=2).state.columns == {"placements.txt": picked}
+    for role in ("bom", "other"):
+        bench.do(c.AssignFile("placements.txt", role))
+    assert not [j for j in judgements(bench, "Ready") if j.rule == "ready.columns"]
 
 
 def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, heron_files: Files) -> None:

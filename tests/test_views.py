@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from exports import habit_mirrored_inch
 from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
@@ -17,6 +18,7 @@ from fusilex.bench import typed
 from fusilex.bench.commands import Refused
 from fusilex.bench.session import Bench
 from fusilex.core.board.bodies import body_of
+from fusilex.core.board.model import Design
 from fusilex.core.judgement import Level
 from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
@@ -72,6 +74,26 @@ def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, qtbot: QtB
     assert bench.state.station == "Kit"
 
 
+def test_a_mirrored_bottom_is_shown_from_below_before_and_after(
+    heron: Design, heron_files: Files, qtbot: QtBot, tmp_path: Path
+) -> None:
+    files = habit_mirrored_inch(heron, heron_files)
+    bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), files, "Heron", 6, prefix="H", number=1)
+    window = window_of(bench, qtbot, tmp_path)
+    canvas = window.station.canvas
+    assert canvas.side == "bottom" and "as listed" in canvas.footer, "the side in question is shown by itself"
+    listed, true = bench.design.part_by_ref["BT1"], heron.part_by_ref["BT1"]
+    image = canvas.grab().toImage()
+    for part, red in ((listed, True), (true, False)):
+        edge = canvas.to_px(part.x + part.body.size_x / 2, part.y)
+        near = [image.pixelColor(round(edge.x()) + i, round(edge.y())) for i in (-2, -1, 0, 1, 2)]
+        assert any(p.red() - p.green() > 60 for p in near) is red and any(p.lightness() > 190 for p in near)
+    press(window, K.Key_F)
+    assert canvas.side == "top", "and may be left"
+    press(window, K.Key_A)
+    assert bench.design.part_by_ref["BT1"].x == pytest.approx(true.x, abs=2e-3) and not window.station.canvas.footer
+
+
 def test_a_file_is_taken_for_something_else_by_keys(window: Window) -> None:
     bench = window.desk.bench
     press(window, K.Key_Right)
@@ -97,7 +119,7 @@ def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytes
     )
     tab(window, "Lists")
     press(window, K.Key_Down, K.Key_Right, K.Key_P, "feather")
-    assert "none of" in window.desk.said
+    assert "none of" in window.desk.said and "reference" in window.desk.said
     press(window, K.Key_P, "nothing")
     picked = next(iter(bench.state.columns.values()))
     assert len(bench.state.columns) == 1 and 1 not in picked.values()

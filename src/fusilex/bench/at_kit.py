@@ -184,7 +184,7 @@ def strap_test(bench: Bench, command: c.StrapTest) -> list[Event]:
     try:
         ohm = parse_reading(command.text)
     except ValueError as error:
-        raise Refused(f"{str(error).capitalize()}.") from error
+        raise Refused(f"{error}.") from error
     good = STRAP_OHM[0] <= ohm <= STRAP_OHM[1]
     return [Event("strap_tested", {"text": command.text.strip(), "passed": good})]
 
@@ -214,11 +214,11 @@ def close_kit(bench: Bench, command: c.CloseKit) -> Result:
     boards = bench.state.at("Kit")
     if not boards:
         raise Refused("No board waits at Kit.")
-    wanted = [line for line in bench.lines if line.side != bench.state.skipped_side]
+    wanted = bench.lines_to_pull
     unread = [line for line in wanted if line.key not in bench.state.bins]
     if unread:
         raise Refused(
-            f"{len(unread)} bins are not filled yet; next is bin {bench.bin_number[unread[0].key]}. A bin with nothing in it is counted as 0 with C."
+            f"{len(unread)} {'bin is' if len(unread) == 1 else 'bins are'} not filled yet; next is bin {bench.bin_number[unread[0].key]}. A bin with nothing in it is counted as 0 with C."
         )
     held = {key: b["count"] for key, b in bench.state.bins.items()}
     without = sorted(ref for line in bench.lines if held.get(line.key, 0) < line.need for ref in line.refs)

@@ -10,7 +10,7 @@ from fusilex.bench.commands import Refused, Result
 from fusilex.bench.workshop import body_from
 from fusilex.core.board.fixes import KINDS, Fix
 from fusilex.formats.identify import ending
-from fusilex.formats.intake import table_of
+from fusilex.formats.list_intake import table_of
 from fusilex.journal.store import Event, digest
 
 if TYPE_CHECKING:
@@ -61,7 +61,8 @@ def assign_file(bench: Bench, command: c.AssignFile) -> Result:
 
 def pick_columns(bench: Bench, command: c.PickColumns) -> Result:
     still_open(bench)
-    table = table_of(bench.files.get(command.file, b""), command.file)
+    role = next((n.role for n in bench.design.files if n.name == command.file), None)
+    table = table_of(bench.files.get(command.file, b""), command.file, role)
     if table is None:
         raise Refused(f"{command.file} is no list with columns to pick.")
     columns = {**bench.state.columns, command.file: dict(command.columns)}

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 def judge_kit(bench: Bench) -> list[Judgement]:
     """Everything that stands between this tray and the first part on paste."""
     state = bench.state
-    lines = [x for x in bench.lines if x.side != state.skipped_side]
+    lines = bench.lines_to_pull
     counts: dict[str, int | None] = {key: int(b["count"]) - state.dropped.get(key, 0) for key, b in state.bins.items()}
     found = _bags(bench) + _moisture(bench) + _programmes(bench) + judge_stock(lines, counts)
     waiting = [x for x in lines if x.key not in state.bins]

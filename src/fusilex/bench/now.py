@@ -76,17 +76,13 @@ def pieces(line: PullLine) -> str:
 
 
 def _kit(bench: Bench) -> Now:
-    filled = len(bench.state.bins)
-    line = next((x for x in bench.lines if x.key not in bench.state.bins), None)
+    lines = bench.lines_to_pull
+    line = next((x for x in lines if x.key not in bench.state.bins), None)
     if line:
-        return Now(
-            f"Fill bin {bench.bin_number[line.key]}: {line.value}",
-            f"{line.pull} pieces of {line.body.code}. {pieces(line)}",
-            filled / len(bench.lines),
-        )
+        return now_at_bin(bench, line)
     if not bench.state.at("Kit"):
         return Now("The kit is closed", "Go on to Print with Ctrl+3.", 1.0)
-    short = [x for x in bench.lines if bench.state.bins[x.key]["count"] < x.need]
+    short = [x for x in lines if bench.state.bins[x.key]["count"] < x.need]
     if short:
         return Now(
             f"Start without {', '.join(r for x in short for r in x.refs)}?",
@@ -94,6 +90,19 @@ def _kit(bench: Bench) -> Now:
             1.0,
         )
     return Now("Close the kit", "Every bin is filled: Space starts the batch.", 1.0)
+
+
+def now_at_bin(bench: Bench, line: PullLine) -> Now:
+    """What to do at a bin that is not filled yet."""
+    done = sum(x.key in bench.state.bins for x in bench.lines_to_pull) / len(bench.lines_to_pull)
+    number, bag = bench.bin_number[line.key], bench.state.bags.get(line.key)
+    if bag and bag["level"] == Level.STOP and not bag["reason"]:
+        what, wanted, found = bag["differs"][0]
+        do = "Put it back and check the right one with K, or say with W why it will do."
+        return Now(f"Wrong bag at bin {number}", f"The {what} is {found}, not {wanted}. {do}", done)
+    if line.key in bench.state.programmes and not bench.state.programmes[line.key]:
+        return Now(f"Programme bin {number}: {line.value}", "Then record the file and its version with G.", done)
+    return Now(f"Fill bin {number}: {line.value}", f"{line.pull} pieces of {line.body.code}. {pieces(line)}", done)
 
 
 def _print(bench: Bench) -> Now:

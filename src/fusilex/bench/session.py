@@ -227,6 +227,11 @@ class Bench:
         return self.views.lines
 
     @property
+    def lines_to_pull(self) -> list[PullLine]:
+        """Bins without those of the side that is left out of this kit."""
+        return [line for line in self.lines if line.side != self.state.skipped_side]
+
+    @property
     def line_of(self) -> dict[str, PullLine]:
         return self.views.line_of
 

@@ -11,7 +11,8 @@ from fusilex.core.kit.losses import Logged
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.formats.identify import ending
-from fusilex.formats.intake import Choices, table_of
+from fusilex.formats.intake import Choices
+from fusilex.formats.list_intake import table_of
 from fusilex.journal.store import Event, Journal
 from fusilex.journal.workshop import WorkshopState, apply_workshop, project_workshop
 
@@ -63,7 +64,7 @@ class Workshop:
         columns = {}
         for file, data in files.items() if self.state.columns else ():
             try:
-                table = table_of(data, file)
+                table = table_of(data, file, roles.get(file, (None,))[0])
             except BadInput:
                 continue
             if table is not None and table.signature in self.state.columns:

@@ -29,8 +29,12 @@ RULES: dict[str, Rule] = {
         "Shapes of the layers against one another",
     ),
     "ready.columns": Rule(
-        "A list without a header has its columns told by their content: designators, lengths, angles, side words.",
-        "First rows of the list",
+        "A list has its columns named by a header, or told by their content: designators, lengths, angles, side words.",
+        "Header and first rows of the list",
+    ),
+    "ready.side-word": Rule(
+        "A word for a side that is in no dictionary here, or a list that names none, means the side on which more of its parts stand in the middle of pads.",
+        "Placements against paste openings, or copper where there is no paste",
     ),
     "ready.missing": Rule(
         "Every part on the bill of materials has a placement, every placement is bought, and every part sits on pads: their centre is no further off than half its body.",

@@ -26,6 +26,7 @@ _RUN, _EXTENDED, _WORD = 1, 2, 3
 _TOKEN = re.compile(r"\s*(?:((?:(?:G0?1)?X[-+]?\d+Y[-+]?\d+D0?[123]\*\s*)+)|%([^%]*)%|([^%*]*)\*)")
 _ONE = re.compile(r"(?:G0?([123]))?(?:X([-+]?\d+))?(?:Y([-+]?\d+))?(?:I([-+]?\d+))?(?:J([-+]?\d+))?(?:D0?([123]))?$")
 _LINEAR = re.compile("G0?1")
+_ATTRIBUTE_NOTE = re.compile(r"G04\s*#@!\s*(T[FAOD].*)", re.S)
 _SPACES = bytes.maketrans(b"XYD*", b"    ")
 _FORMAT = re.compile(r"FSLAX(\d)(\d)Y(\d)(\d)$")
 _HARMLESS = re.compile(
@@ -123,7 +124,10 @@ class _Stream:
             self.quadrants = int(word[1:])
         elif word in ("M02", "M00"):
             return True
-        elif word and word[:3] != "G04" and word not in ("G90", "M01"):
+        elif word[:3] == "G04":
+            if note := _ATTRIBUTE_NOTE.match(word):  # attributes in comments, as files for older readers have them
+                self._extended(note[1])
+        elif word and word not in ("G90", "M01"):
             self._operation(word)
         return False
 

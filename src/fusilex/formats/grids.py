@@ -74,8 +74,9 @@ def _cut(data: bytes, name: str) -> Iterator[Grid]:
     for separator in SEPARATORS:
         if separator in text:
             yield _separated(text, separator, name)
-    if (fixed := _fixed(text)) is not None:
-        yield fixed
+    for grid in (_fixed(text), _spaced(text)):
+        if grid is not None:
+            yield grid
 
 
 def _separated(text: str, separator: str, name: str) -> Grid:
@@ -117,6 +118,16 @@ def _fixed(text: str) -> Grid | None:
             rows.append(tuple(line[a:b].strip() for a, b in zip(edges, ends, strict=True)))
             numbers.append(number)
     return Grid("fixed columns", tuple(rows), tuple(numbers), " ".join(lines[:start]))
+
+
+def _spaced(text: str) -> Grid | None:
+    """Cells with blanks between them, quoted where they hold some: as many in nearly every line of the longest block."""
+    lines = [line.expandtabs(1).strip() for line in text.splitlines()]
+    start, stop = _longest_block(lines)
+    rows = [tuple(row) for row in csv.reader(lines[start:stop], delimiter=" ", skipinitialspace=True)]
+    if len(rows) < 3 or sum(len(row) == len(rows[0]) for row in rows) < 0.9 * len(rows):
+        return None
+    return Grid("blanks", tuple(rows), tuple(range(start + 1, stop + 1)), " ".join(lines[:start]))
 
 
 def _is_column(block: list[str], start: int, stop: int) -> bool:

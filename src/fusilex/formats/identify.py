@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
@@ -34,14 +35,20 @@ class Guess:
 
 _X2 = re.compile(rb"TF\.FileFunction,([^*\n]+)")
 _WORDS = [  # role, side, pattern over the name with separators as spaces
-    ("paste", r"paste|stencil|cream|\bspt\b|\bspb\b|pasten?maske"),
-    ("mask", r"mask|resist|solder ?stop|stop ?lack|l(?:ö|oe|o)tstopp?|\bsmt\b|\bsmb\b"),
-    ("silk", r"silk|legend|overlay|ident|screen|best(?:ü|ue|u)ckungsdruck|\bsst\b|\bssb\b"),
-    ("outline", r"outline|profile|edge|contour|border|umriss|kontur|board ?shape|dimension|keep ?out|mechanical"),
-    ("copper", r"copper|\bcu\b|kupfer|signal|layer|tracks?|metal|etch|conductors?"),
+    ("paste", r"paste|stencil|cream|\bsp ?[tb]|pasten?maske|p[âa]te |pasta|brasure"),
+    (
+        "mask",
+        r"mask|resist|solder ?stop|stop ?lack|l(?:ö|oe|o)tstopp?|\bsm ?[tb]|vernis|[ée]pargne|m[áa]scara|maschera",
+    ),
+    ("silk", r"silk|legend|overlay|ident|screen|best(?:ü|ue|u)ckungsdruck|\bss ?[tb]|s[ée]rigra"),
+    (
+        "outline",
+        r"outline|profile|edge|contour|border|umriss|kontur|contorno|perfil|bordo|board ?shape|dimension|keep ?out|mechanical",
+    ),
+    ("copper", r"copper|\bcu\b|kupfer|cuivre|cobre|\brame\b|signal|layer|tracks?|metal|etch|conductors?"),
 ]
-_BOTTOM = r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\b(?:smb|ssb|spb)\b"
-_TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\b(?:smt|sst|spt)\b"
+_BOTTOM = r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\bs[mps]b|dessous|inf[eé]rieure?|inferiore?|sotto"
+_TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\bs[mps]t|dessus|sup[eé]rieure?|superiore?|sopra"
 _INNER = r" inner| in ?\d| mid ?\d|innen| l[3-9] "
 _LETTERS = {  # the old two-letter habit: side, then what it is
     "gtl": ("copper", "top"),
@@ -94,6 +101,16 @@ def identify(name: str, data: bytes) -> Guess:
     return _table(name, data)
 
 
+def undecided(guesses: Mapping[str, Guess]) -> dict[str, Guess]:
+    """Layers that were guessed to be what another layer is, too: only one of them can be, so their names say nothing."""
+    claims = Counter((g.role, g.side) for g in guesses.values() if g.kind == "gerber")
+    return {
+        file: Guess("gerber", "other", None, "its name says what another's says, too", UNKNOWN)
+        for file, g in guesses.items()
+        if g.kind == "gerber" and g.sure == GUESSED and claims[g.role, g.side] > 1
+    }
+
+
 def not_plated(name: str) -> bool:
     return bool(re.search(r"npth|non.?plated|unplated|nicht.?durchkontaktiert", name, re.I))
 
@@ -115,7 +132,7 @@ def _gerber(name: str, head: bytes) -> Guess:
     suffix = path.suffix.lower().lstrip(".")
     if suffix in _LETTERS:
         return Guess("gerber", *_LETTERS[suffix], f"ending .{suffix}")
-    words_of_name = " " + re.sub(r"[\W_]+", " ", re.sub(r"([a-z])([A-Z])", r"\1 \2", path.stem).lower()) + " "
+    words_of_name = _words_of(path)
     if within := re.search(_INNER, words_of_name):
         return Guess("gerber", "other", None, f"inner layer, “{within[0].strip()}” in its name")
     side = "bottom" if re.search(_BOTTOM, words_of_name) else "top" if re.search(_TOP, words_of_name) else None
@@ -129,6 +146,17 @@ def _gerber(name: str, head: bytes) -> Guess:
     if side and suffix in ("gbr", "ger", "pho", "art"):
         return Guess("gerber", "copper", side, "side in its name and nothing else", GUESSED)
     return Guess("gerber", "other", None, "a Gerber layer whose name says nothing", UNKNOWN)
+
+
+def _words_of(path: PurePosixPath) -> str:
+    return " " + re.sub(r"[\W_]+", " ", re.sub(r"([a-z])([A-Z])", r"\1 \2", path.stem).lower()) + " "
+
+
+def side_in_name(name: str) -> str | None:
+    """The side that a file's name speaks of, None where it names none or both."""
+    words = _words_of(PurePosixPath(name))
+    top, bottom = re.search(_TOP, words), re.search(_BOTTOM, words)
+    return None if bool(top) == bool(bottom) else "top" if top else "bottom"
 
 
 def _table(name: str, data: bytes) -> Guess:

@@ -12,18 +12,14 @@ from shapely import Polygon
 
 from fusilex.core.board.derive import hull_outline, paste_from_mask
 from fusilex.core.board.join import join
-from fusilex.core.board.model import BomLine, Design, FileNote, Hole, Layer, NetPoint, Placement, Remark
-from fusilex.core.board.panel import Panel
+from fusilex.core.board.model import Design, FileNote, Hole, Layer, Placement, Remark
 from fusilex.core.board.roles import guess_roles
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
-from fusilex.formats.gerber import read_components, read_gerber
-from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify
-from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in
-from fusilex.formats.netlist import read_netlist
-from fusilex.formats.panel_file import read_panel
-from fusilex.formats.tables import GUESS, Table, best_table, read_table
+from fusilex.formats.gerber import read_gerber
+from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify, undecided
+from fusilex.formats.list_intake import Lists
 
 
 @dataclass(frozen=True)
@@ -54,8 +50,9 @@ def design_from(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
 def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
     """The design as the files state it, before pads, placements and bill of materials are joined. Raises `BadInput`."""
     guesses = {file: _chosen(identify(file, data), choices.roles.get(file)) for file, data in files.items()}
+    guesses |= undecided(guesses)
     images = _images(files, guesses)
-    lists = _Lists()
+    lists = Lists()
     for file, guess in guesses.items():
         if file not in images:
             lists.take(file, files[file], guess, choices.columns.get(file))
@@ -66,8 +63,9 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
         if guess.kind == "drill"
         for hole in read_excellon(files[file], file, pads)
     )
-    placements = tuple(lists.placements)
-    _settle_unknown(guesses, images, holes, placements)
+    _settle_unknown(guesses, images, holes, lists.placements)
+    lists.settle_sides({(x.role, x.side): x for x in images.values() if len(x)})
+    placements = lists.placements
     remarks = [
         *lists.remarks,
         *_guessed({f: g for f, g in guesses.items() if g.sure == GUESSED and g.kind == "gerber"}),
@@ -76,7 +74,10 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     _demand_layers(name, layers, list(files))
     layers += _paste_where_missing(layers, holes, placements, remarks)
     outline = _outline_of(layers, name, remarks)
-    notes = tuple(FileNote(file, g.role, g.side, g.because, len(files[file]), g.sure) for file, g in guesses.items())
+    notes = tuple(
+        FileNote(file, g.role, g.side, g.because + lists.also.get(file, ""), len(files[file]), g.sure)
+        for file, g in guesses.items()
+    )
     return Design(
         name,
         notes,
@@ -129,45 +130,6 @@ def _role_words(guess: Guess) -> str:
     return f"{guess.role}, {guess.side}" if guess.side else guess.role
 
 
-class _Lists:
-    """What the files that are not layers add up to, in the order of their names."""
-
-    def __init__(self) -> None:
-        self.placements: list[Placement] = []
-        self.bom: tuple[BomLine, ...] = ()
-        self.netpoints: tuple[NetPoint, ...] = ()
-        self.panel: Panel | None = None
-        self.remarks: list[Remark] = []
-
-    def take(self, file: str, data: bytes, guess: Guess, picked: Mapping[str, int] | None) -> None:
-        if guess.kind == "netlist":
-            self.netpoints = self.netpoints or read_netlist(data, file)
-        elif guess.kind == "components":
-            self.placements += read_components(data, file, guess.side)
-        elif guess.kind == "placements":
-            table = read_table(data, file, PLACEMENTS, picked)
-            self.placements += placements_in(table)
-            self._doubt(table)
-        elif guess.kind == "bom":
-            table = read_table(data, file, BOM, picked)
-            if self.bom:
-                text = f"{file}: a second bill of materials, left aside"
-                self.remarks.append(Remark("ready.note", file, text, "Keep one of them in the folder."))
-            else:
-                self.bom = bom_in(table)
-                self._doubt(table)
-        elif guess.kind == "panel":
-            self.panel = read_panel(data, file)
-
-    def _doubt(self, table: Table) -> None:
-        if doubtful := [f for f in table.doubtful if table.sure[f] <= GUESS]:
-            words = ", ".join(f"column {table.fields[f] + 1} for {f.replace('_', ' ')}" for f in doubtful)
-            text = f"{table.name} has no header: took {words}"
-            self.remarks.append(
-                Remark("ready.columns", table.name, text, "Look at its first rows with L; pick other columns there.")
-            )
-
-
 def _settle_unknown(
     guesses: dict[str, Guess], images: dict[str, Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...]
 ) -> None:
@@ -177,13 +139,6 @@ def _settle_unknown(
     for file, found in guess_roles(unknown, known, holes, placements).items() if unknown else ():
         guesses[file] = Guess("gerber", found.role, found.side, found.because, GUESSED)
         images[file] = replace(images[file], role=found.role, side=found.side)
-
-
-def table_of(data: bytes, file: str, picked: Mapping[str, int] | None = None) -> Table | None:
-    """The placement list or bill of materials in a file with its columns as recognised, None for anything else."""
-    guess = identify(file, data)
-    kind = {"placements": PLACEMENTS, "bom": BOM}.get(guess.kind)
-    return best_table(data, file, kind, picked) if kind else None
 
 
 def _paste_where_missing(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from functools import lru_cache
+from types import MappingProxyType
 
 from fusilex.core.board.model import BomLine, Placement
 from fusilex.core.problems import BadInput
@@ -19,9 +20,10 @@ _REF = (
 )
 _VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
 _BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|device|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
-_UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch|thou)[\)\]]?)?"
-_PLACE = r"(?:(?:mid|cent(?:er|re)|pos|position|measured|placement|ref|loc|location|coord|pad|body) ?)?"
-_AFTER = r"(?: ?(?:pos|position|coord|coordinate|coordinates|cent(?:er|re)|location|loc|mid))?"
+_UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
+_WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
+_PLACE = rf"(?:(?:{_WHERE}|measured|placement|ref|pad|body) ?)?"
+_AFTER = rf"(?: ?(?:{_WHERE}))?"
 PLACEMENTS = Kind(
     {
         "ref": _REF,
@@ -29,6 +31,7 @@ PLACEMENTS = Kind(
         "y": _PLACE + "y" + _AFTER + _UNIT,
         "turn": r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|winkel|angolo|rotaci[óo]n|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?",
         "side": r"side|layer|tb|board side|mount(?:ing)? side|face|seite|lage|c[ôo]t[ée]|cara|lado|lato|placement side",
+        "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
         "body": _BODY,
         "value": _VALUE,
         "fit": r"fit|fitted|populated?|mounted|place|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt",
@@ -37,8 +40,8 @@ PLACEMENTS = Kind(
         "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
         "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
         "turn": rf"[-+]?(?:{'|'.join(str(n) for n in range(0, 361, 15))})(?:[.,]0{{1,4}})?(?: ?(?:deg|°))?",
-        "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|\"))?",
-        "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|\"))?",
+        "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
+        "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
     },
     ("ref", "x", "y"),
 )
@@ -62,11 +65,11 @@ BOM = Kind(
     ("refs",),
 )
 _BOTTOM_WORDS = (
-    r"b|bl|bcu|bot.*|back.*|solder.*|lower.*|secondary.*|2|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
+    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
     r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
 )
 _TOP_WORDS = (
-    r"|t|tl|f|fcu|top.*|front.*|comp.*|upper.*|primary.*|1|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
+    r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
     r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
 )
 _BOTTOM, _TOP = re.compile(_BOTTOM_WORDS), re.compile(_TOP_WORDS)
@@ -85,8 +88,12 @@ def read_placements(data: bytes, name: str, picked: Picked | None = None) -> tup
     return placements_in(read_table(data, name, PLACEMENTS, picked))
 
 
-def placements_in(table: Table) -> tuple[Placement, ...]:
-    """Placements of a table whose columns are settled. Raises `BadInput` with line and column."""
+def placements_in(table: Table, sides: Mapping[str, str] = MappingProxyType({})) -> tuple[Placement, ...]:
+    """Placements of a table whose columns are settled. Raises `BadInput` with line and column.
+
+    `sides` says what words for a side mean that are in no dictionary here; "" stands for a list that names none, which is the
+    top otherwise.
+    """
     name, found = table.name, []
     for row, line in enumerate(table.lines):
         ref = table.cell(row, "ref")
@@ -100,7 +107,7 @@ def placements_in(table: Table) -> tuple[Placement, ...]:
                 x,
                 y,
                 turn % 360,
-                _side(table, row, line),
+                _side(table, row, line, sides),
                 table.cell(row, "body"),
                 table.cell(row, "value"),
                 line,
@@ -117,16 +124,34 @@ def _column(table: Table, field: str) -> str:
     return table.columns[index] if index < len(table.columns) else ""
 
 
-def _side(table: Table, row: int, line: int) -> str:
-    text = table.cell(row, "side")
-    if (side := _side_of(text)) is not None:
-        return side
-    raise BadInput(table.name, "a side such as top or bottom", f"“{text[:24]}”", f"line {line}, column side")
+def _side(table: Table, row: int, line: int, sides: Mapping[str, str]) -> str:
+    word = _side_word(table, row)
+    side = sides.get(word) or _side_of(word) or ("" if word else "top")
+    if not side:
+        found = f"“{table.cell(row, 'side')[:24]}”"
+        raise BadInput(table.name, "a side such as top or bottom", found, f"line {line}, column side")
+    return side
+
+
+def _side_word(table: Table, row: int) -> str:
+    """What a row says about its side, without marks and capitals."""
+    if not table.has("side") and table.has("mirror"):
+        return "bottom" if table.cell(row, "mirror").lower() in _YES else "top"
+    return re.sub(r"[\W_]", "", table.cell(row, "side").lower())
+
+
+def unknown_sides(table: Table) -> dict[str, list[int]]:
+    """Rows by what they say about their side, where that is in no dictionary; all under "" when the list names no side."""
+    found: dict[str, list[int]] = {}
+    for row in range(len(table.rows)):
+        word = _side_word(table, row)
+        if (word and _side_of(word) is None) or not (table.has("side") or table.has("mirror")):
+            found.setdefault(word, []).append(row)
+    return found
 
 
 @lru_cache(maxsize=256)
-def _side_of(text: str) -> str | None:
-    word = re.sub(r"[\W_]", "", text.lower())
+def _side_of(word: str) -> str | None:
     return "bottom" if _BOTTOM.fullmatch(word) else "top" if _TOP.fullmatch(word) else None
 
 
@@ -157,8 +182,8 @@ def bom_in(table: Table) -> tuple[BomLine, ...]:
             fit_below = not _NO_FIT.search(filled[0])
             continue
         refs = split_refs(table.cell(row, "refs"))
-        if not refs:
-            continue
+        if not any(re.search("[A-Za-z?]", ref) for ref in refs):
+            continue  # no designator: a heading or a sum
         if len(filled) == 1 and found and len(table.columns) > 2:
             last = found[-1]
             found[-1] = BomLine(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -19,6 +20,10 @@ HEADER_WITHIN = 40
 SURE, LIKELY, GUESS = 1.0, 0.7, 0.4
 
 
+def in_words(field_name: str) -> str:
+    return {"ref": "reference", "refs": "designators"}.get(field_name, field_name.replace("_", " "))
+
+
 @dataclass(frozen=True)
 class Kind:
     """A kind of table: header wording and cell content (patterns) by field, and the fields it cannot do without."""
@@ -26,6 +31,11 @@ class Kind:
     wording: Mapping[str, str]
     content: Mapping[str, str]
     needed: tuple[str, ...]
+
+    @property
+    def demand(self) -> str:
+        """The fields it cannot do without, in words."""
+        return ", ".join(in_words(f) for f in self.needed)
 
 
 @dataclass(frozen=True)
@@ -70,7 +80,7 @@ def _compiled(pattern: str) -> re.Pattern[str]:
 
 def recognise(header: Sequence[str], wording: Mapping[str, str]) -> dict[str, int]:
     """Column index of each field whose pattern a header cell matches; the first match wins, a column serves once."""
-    cells = [re.sub(r"[\s_./#:-]+", " ", cell).strip().strip("\"'") for cell in header]
+    cells = [re.sub(r"[\s_./#:-]+", " ", cell.replace("(s)", "s")).strip().strip("\"'") for cell in header]
     found: dict[str, int] = {}
     for name, pattern in wording.items():
         whole = _compiled(pattern).fullmatch
@@ -88,19 +98,39 @@ def _fit(rows: Sequence[Sequence[str]], column: int, pattern: str) -> float:
     return sum(bool(whole(cell)) for cell in cells) / len(cells) if cells else 0.0
 
 
-def best_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | None = None) -> Table | None:
-    """The table in a file under the best header for a kind, or None. `picked` columns are taken as they are.
+def best_table(
+    data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | None = None, leave: str = ""
+) -> Table | None:
+    """The table in a file under the best header for a kind, or None. `picked` columns are taken as they are; the sheet (or other
+    way of cutting) called `leave` is not looked at.
 
     Raises `BadInput` where the file is no table at all.
     """
     best: tuple[float, Table] | None = None
     for grid in grids_of(data, name):
+        if grid.how == leave:
+            continue
         table = _by_header(grid, name, kind, picked) or _by_content(grid, name, kind, picked)
         if table is not None:
             score = sum(table.sure.values()) + 0.001 * len(table.rows)
             if best is None or score > best[0]:
                 best = score, table
+    if best is None and picked and all(f in picked for f in kind.needed):
+        return unsettled_table(data, name, kind, picked)
     return best[1] if best else None
+
+
+def unsettled_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | None = None) -> Table | None:
+    """The longest table in a file under its first whole row, for its columns to be picked. Raises `BadInput` as `best_table`."""
+    grid = max(grids_of(data, name), key=lambda g: sum(len(row) > 1 for row in g.rows), default=None)
+    width = Counter(len(row) for row in grid.rows if len(row) > 1).most_common(1) if grid else []
+    if grid is None or not width:
+        return None
+    first = next(i for i, row in enumerate(grid.rows) if len(row) == width[0][0])
+    fields = recognise(grid.rows[first], kind.wording)
+    return _table(
+        grid, name, kind, grid.rows[first], first + 1, {**fields, **_inside(grid, picked)}, set(fields), picked
+    )
 
 
 def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
@@ -108,7 +138,7 @@ def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | No
     for number, row in enumerate(grid.rows[:HEADER_WITHIN]):
         if len(row) > 1:
             fields = recognise(row, kind.wording)
-            there = all(f in fields or (picked and f in picked) for f in kind.needed)
+            there = fields and all(f in fields or (picked and f in picked) for f in kind.needed)
             if there and (best is None or len(fields) > len(best[1])):
                 best = number, fields
     if best is None:
@@ -210,15 +240,15 @@ def read_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int] | N
         first = next((" ".join(g.rows[0]) for g in grids_of(data, name) if g.rows), "")
         if not first:
             first = next((line for line in decode(data, name).splitlines() if line.strip()), "nothing")
-        raise BadInput(name, "a header line with columns for " + ", ".join(kind.needed), f"“{first[:80]}”", "line 1")
+        raise BadInput(name, f"a header line with columns for {kind.demand}", f"“{first[:80]}”", "line 1")
     return table
 
 
 _NUMBER = re.compile(
-    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|\"|°|deg)?\s*$",
+    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|[uµμ]m|\"|°|deg)?\s*$",
     re.I,
 )
-_TO_MM = {"mm": 1.0, "mil": 0.0254, "mils": 0.0254, "thou": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4}
+_TO_MM = {"mm": 1.0, "mil": 0.0254, "mils": 0.0254, "thou": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4, "um": 0.001}
 
 
 def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
@@ -236,10 +266,13 @@ def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
     return value, (match[2] or "").lower()
 
 
+_UNIT_IN_HEADER = re.compile(r"(?<![a-z])(mils?|thou|inch|in|mm|[uµμ]m|microns?)(?![a-z])", re.I)
+
+
 def length_mm(text: str, name: str, line: int, column: str, unit: str = "") -> float:
     """A length in mm; a unit in the cell beats one in the column's name, that beats `unit`, and mm is taken when none says."""
     value, own = number(text, name, line, column)
     if not own:
-        stated = re.search(r"(?<![a-z])(mils?|thou|inch|in|mm)(?![a-z])", column, re.I)
+        stated = _UNIT_IN_HEADER.search(column)
         own = stated[1].lower() if stated else unit or "mm"
-    return value * _TO_MM.get(own, 1.0)
+    return value * _TO_MM.get("um" if own[0] in "µμ" or own.startswith("micron") else own, 1.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from fusilex.bench.now import Now
@@ -179,10 +179,11 @@ class Facts(QWidget):
             return
         painter = QPainter(self)
         plain_text(painter, QRectF(2, 0, self.width(), theme.base * 2.2), self.title, "body", "ink", True)
-        y = theme.base * 2.3
+        y, metrics = theme.base * 2.3, QFontMetricsF(theme.font("body"))
+        left = min(self.width() * 0.42, max(metrics.horizontalAdvance(what) for what, _ in self.rows) + theme.base * 2)
         for what, value in self.rows:
-            plain_text(painter, QRectF(2, y, self.width() * 0.42, theme.base * 2), what, "body", "soft")
-            plain_text(
-                painter, QRectF(self.width() * 0.42, y, self.width() * 0.58, theme.base * 2), value, "body", "ink"
-            )
+            plain_text(painter, QRectF(2, y, left, theme.base * 2), what, "body", "soft")
+            room = QRectF(left, y, self.width() - left, theme.base * 2)
+            shown = metrics.elidedText(value, Qt.TextElideMode.ElideRight, room.width())
+            plain_text(painter, room, shown, "body", "ink")
             y += theme.base * 2.1

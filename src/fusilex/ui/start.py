@@ -17,6 +17,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_files
 from fusilex.journal.store import Journal, NotSaved
 from fusilex.ui.head import Units
+from fusilex.ui.mishap import Mishaps
 from fusilex.ui.theme import DIM, LIGHT, load_fonts, use
 from fusilex.ui.window import Window
 
@@ -86,7 +87,13 @@ def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> i
     except (NotSaved, BadInput) as problem:
         print(f"fusilex: {problem}", file=sys.stderr)
         return 2
-    window = make_window(bench, settings, home)
+    mishaps = Mishaps()
+    try:
+        window = make_window(bench, settings, home)
+    except Exception as error:  # a batch that cannot be shown must not lock the workshop out of all the others
+        mishaps.take(type(error), error, error.__traceback__)
+        window = make_window(open_demo(Journal(demo_url)), settings, home)
+    mishaps.window = window
     if not demo and not rows:
         window.desk.say(
             "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."

@@ -132,10 +132,12 @@ class Theme:
         return f"""
         QWidget {{ background: transparent; color: {t.ink}; font-family: "B612"; font-size: {self.base * SIZES["body"]}pt; }}
         QMainWindow, QDialog, QMessageBox, QFileDialog {{ background: {t.ground}; }}
-        QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit, QListView, QTreeView, QTextBrowser {{
+        QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QPlainTextEdit, QListView, QTreeView, QTextBrowser {{
             background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; padding: 5px 8px;
             selection-background-color: {t.brass_fill}; selection-color: {LIGHT.ink}; }}
-        QLineEdit:focus, QSpinBox:focus {{ border: 2px solid {t.brass}; padding: 4px 7px; }}
+        QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
+        QHeaderView, QHeaderView::section {{ background: {t.ground}; color: {t.soft}; border: none; padding: 3px 6px; }}
+        QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border: 2px solid {t.brass}; padding: 4px 7px; }}
         QPushButton, QToolButton {{ background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; padding: 5px 12px; }}
         QPushButton:focus, QToolButton:focus {{ border: 2px solid {t.brass}; padding: 4px 11px; }}
         QPushButton:default {{ background: {t.now_ground}; color: {t.now_ink}; }}
@@ -143,8 +145,9 @@ class Theme:
         QMenu::item:selected {{ background: {t.brass_fill}; color: {LIGHT.ink}; }}
         QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
         QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
-        QScrollBar::handle:vertical {{ background: {t.hair}; border-radius: 4px; min-height: 30px; }}
-        QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
+        QScrollBar:horizontal {{ background: transparent; height: 8px; margin: 0; }}
+        QScrollBar::handle {{ background: {t.hair}; border-radius: 4px; min-height: 30px; min-width: 30px; }}
+        QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
         QToolTip {{ background: {t.now_ground}; color: {t.now_ink}; border: none; padding: 4px; }}
         """
 

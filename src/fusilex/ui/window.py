@@ -164,15 +164,15 @@ class Window(QMainWindow):
         bench, station = self.desk.bench, self.station
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
+        self.judged.show_judgements(
+            judgements(bench, station.name), {k: v["reason"] for k, v in bench.state.overruled.items()}
+        )
+        self.desk.judgement = self.judged.current
         station.refresh()
         for strip in station.findChildren(BoardStrip):
             strip.update()
         self.head.show_bench(bench)
         self.line.show_bench(bench, station.name)
-        self.judged.show_judgements(
-            judgements(bench, station.name), {k: v["reason"] for k, v in bench.state.overruled.items()}
-        )
-        self.desk.judgement = self.judged.current
         self.now_card.show_now(station.now(), self.desk.said)
         self.facts.show_facts(*station.facts())
         self.strip.show_keys(self.keys())

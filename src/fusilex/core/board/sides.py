@@ -26,8 +26,8 @@ class DropCheck:
 
     @property
     def load(self) -> float:
-        """Mass over wetted area, mg/mm²; infinite without wetted pads."""
-        return self.part.body.mass_mg / self.area_mm2 if self.area_mm2 > 0 else float("inf")
+        """Mass over wetted area, mg/mm²."""
+        return self.part.body.mass_mg / self.area_mm2
 
     @property
     def share(self) -> float:
@@ -53,10 +53,11 @@ class SideLoad:
 
 
 def side_load(design: Design, side: str) -> SideLoad:
-    """Masses and drop checks of a side's surface-mount parts."""
+    """Masses and drop checks of a side's surface-mount parts; one that sits on no pads of that side has nothing to hang by."""
     parts = [p for p in design.parts if p.fitted and p.side == side and not p.through_hole]
     checks = [DropCheck(p, sum(x.polygon.area for x in p.pads if x.drill == 0 and x.side == side)) for p in parts]
-    return SideLoad(side, len(parts), sum(p.body.mass_mg for p in parts), tuple(sorted(checks, key=lambda c: -c.share)))
+    hanging = sorted((c for c in checks if c.area_mm2 > 0), key=lambda c: -c.share)
+    return SideLoad(side, len(parts), sum(p.body.mass_mg for p in parts), tuple(hanging))
 
 
 def first_side(top: SideLoad, bottom: SideLoad, school: str = "lighter-first") -> str:

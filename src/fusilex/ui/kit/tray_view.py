@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from fusilex.bench import commands as c
+from fusilex.bench.now import Now, now_at_bin
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import SCHOOLS, PullLine
 from fusilex.core.kit.stock import buy_list
@@ -28,8 +29,8 @@ class TrayView(View):
 
     def _waiting(self) -> list[int]:
         """Bins that are to be filled and are not, in order."""
-        state = self.bench.state
-        return [i for i, x in enumerate(self.bench.lines) if x.key not in state.bins and x.side != state.skipped_side]
+        bins, number = self.bench.state.bins, self.bench.bin_number
+        return [number[x.key] - 1 for x in self.bench.lines_to_pull if x.key not in bins]
 
     def _next(self) -> None:
         self.tray.chosen = next(iter(self._waiting()), self.tray.chosen)
@@ -37,6 +38,11 @@ class TrayView(View):
     def refresh(self) -> None:
         self.tray.chosen = max(0, min(self.tray.chosen, len(self.bench.lines) - 1))
         self.tray.update()
+
+    def now(self) -> Now | None:
+        """The bin in hand, as long as it waits."""
+        waits = self.bench.lines and self.bench.state.at("Kit") and self.tray.chosen in self._waiting()
+        return now_at_bin(self.bench, self.line) if waits else None
 
     @property
     def line(self) -> PullLine:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench import commands as c
@@ -12,8 +13,10 @@ from fusilex.bench.at_ready import offered
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.model import FileNote
+from fusilex.core.board.reconcile import body_polygon
 from fusilex.core.board.systematic import Correction
 from fusilex.core.judgement import Level
+from fusilex.formats.identify import shared_start
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
@@ -36,12 +39,19 @@ _WORDS = {
 _DRAWN = ("copper", "mask", "paste", "silk", "outline", "drill", "placements")
 
 
+def _own_words(name: str, names: list[str]) -> str:
+    """A file's name without the words that it shares with the others, for a tile has room for few letters."""
+    shared = shared_start([n for n in names if n[:3] == name[:3]])
+    return name[max(shared.rfind(mark) for mark in "-_ /") + 1 :]
+
+
 class FileTile(QWidget):
     """A file with its true thumbnail, what it was taken for, and how sure that is."""
 
     def __init__(self, wall: FileWall, note: FileNote) -> None:
         super().__init__(wall)
         self.wall, self.desk, self.note = wall, wall.desk, note
+        self.own = _own_words(note.name, [n.name for n in wall.desk.bench.design.files])
         self.setToolTip(f"{note.name}\n{note.because} ({note.sure})\n{note.size} bytes")
         self.setAccessibleName(f"{note.name}: {note.role} {note.side or ''}, {note.sure}: {note.because}")
 
@@ -53,22 +63,19 @@ class FileTile(QWidget):
         painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 2 if lit else 1))
         painter.setBrush(theme.colour("card"))
         painter.drawRoundedRect(box, 5, 5)
-        thumb = QRectF(6, 6, min(box.height() * 1.15, theme.base * 4.4), box.height() - 12)
+        thumb = QRectF(6, 6, min(box.height() * 1.15, theme.base * 4.0), box.height() - 12)
         self._thumbnail(painter, thumb)
-        text = QRectF(thumb.right() + 8, 5, box.width() - thumb.right() - 12, box.height())
-        unused = "not used" if self.note.because.startswith("none") else self.note.because
-        role = (
-            unused
-            if self.note.role == "other"
-            else _WORDS[self.note.role] + (f", {self.note.side}" if self.note.side else "")
-        )
+        text = QRectF(thumb.right() + 6, 5, box.width() - thumb.right() - 8, box.height())
+        words = {"temperature log": "oven log", "panel description": "panel"}
+        unused = words.get(self.note.because, "inner layer" if "inner" in self.note.because else "not used")
+        role = unused if self.note.role == "other" else f"{_WORDS[self.note.role]} {self.note.side or ''}".strip()
         bold = QFontMetricsF(theme.font("small", True))
         plain_text(
-            painter, text, bold.elidedText(role, Qt.TextElideMode.ElideRight, text.width() - 6), "small", "ink", True
+            painter, text, bold.elidedText(role, Qt.TextElideMode.ElideRight, text.width()), "small", "ink", True
         )
         metrics = QFontMetricsF(theme.font("tiny"))
         low = QRectF(text.x(), box.height() - metrics.height() - 5, text.width() + 8, 30)
-        name = metrics.elidedText(self.note.name, Qt.TextElideMode.ElideMiddle, text.width())
+        name = metrics.elidedText(self.own, Qt.TextElideMode.ElideMiddle, text.width())
         if box.height() > bold.height() + metrics.height() + 6:  # at large scales the role alone
             plain_text(painter, low, name, "tiny", "soft")
         if self.note.sure == "guessed":
@@ -159,6 +166,7 @@ class BoardView(View):
         self.wall = FileWall(desk)
         self.column.addWidget(canvas, 1)
         self.column.addWidget(self.wall)
+        self._drawn: Fix | None = None
 
     def refresh(self) -> None:
         assert self.canvas
@@ -167,7 +175,11 @@ class BoardView(View):
         self.canvas.caption = (
             f"{self.bench.state.opened['design']}    {x1 - x0:.1f} × {y1 - y0:.1f} mm    {parts} parts"
         )
-        self.canvas.footer = "red: as listed, pale: after the fix" if self._correction() else ""
+        fix = self._correction()
+        self.canvas.footer = "red: as listed, pale: after the fix" if fix else ""
+        if fix and fix != self._drawn and self.canvas.side not in fix.with_["sides"]:
+            self.canvas.flip()
+        self._drawn = fix
         self.canvas.update()
 
     @property
@@ -186,19 +198,22 @@ class BoardView(View):
         if fix is None:
             return
         correction = Correction(**fix.with_["correction"])
-        listed = [p for p in self.bench.design.placements if p.side == canvas.side and p.side in fix.with_["sides"]]
-        if not listed:
-            return
-        for p, (x, y) in zip(listed, correction.apply([(p.x, p.y) for p in listed]), strict=True):
-            before, after = canvas.to_px(p.x, p.y), canvas.to_px(float(x), float(y))
-            painter.setPen(QPen(theme.colour("lit", 90), 1))
-            painter.drawLine(before, after)
-            painter.setPen(QPen(theme.colour("stop"), 2))
-            painter.drawLine(before + QPointF(-4, -4), before + QPointF(4, 4))
-            painter.drawLine(before + QPointF(-4, 4), before + QPointF(4, -4))
-            painter.setPen(QPen(theme.colour("lit"), 2))
+        for part in self.bench.design.parts:
+            if part.side != canvas.side or part.side not in fix.with_["sides"] or part.body.mount == "none":
+                continue
+            listed = np.asarray(body_polygon(part).exterior.coords)
+            before, after = (
+                QPolygonF([canvas.to_px(x, y) for x, y in ring.tolist()]) for ring in (listed, correction.apply(listed))
+            )
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(after, 5, 5)
+            for token, width in (("lit", 4), ("stop", 2)):  # red alone is lost on green
+                painter.setPen(QPen(theme.colour(token), width))
+                painter.drawPolygon(before)
+            painter.setPen(QPen(theme.colour("lit"), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(before.boundingRect().center(), after.boundingRect().center())
+            painter.setPen(QPen(theme.colour("lit"), 2))
+            painter.setBrush(theme.colour("lit", 70))
+            painter.drawPolygon(after)
 
     def _pins(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """Findings pinned on the board with leader lines."""

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
 from fusilex.bench import commands as c
 from fusilex.core.problems import BadInput
-from fusilex.formats.intake import table_of
-from fusilex.formats.lists import BOM, PLACEMENTS
-from fusilex.formats.tables import Table
+from fusilex.formats.list_intake import KINDS, table_of
+from fusilex.formats.tables import Table, in_words
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
@@ -17,7 +18,7 @@ from fusilex.ui.keys import Key
 from fusilex.ui.theme import theme
 from fusilex.ui.view import View
 
-FIRST_ROWS = 14
+WIDTH_ROWS = 20  # as many rows settle how wide the columns are
 _SURE = {1.0: "header and content agree", 0.7: "by its header; the content looks otherwise", 0.4: "by its content"}
 
 
@@ -29,6 +30,7 @@ class ListCard(Card):
         self.table: Table | None = None
         self.column = 0
         self.first = 0
+        self.which = ""  # of several lists
 
     def draw(self, painter: QPainter) -> None:
         if self.table is None:
@@ -44,12 +46,13 @@ class ListCard(Card):
         plain_text(
             painter,
             QRectF(16, 10, self.width() - 32, 30),
-            f"{table.name}    {len(table.rows)} rows, {table.how}",
+            f"{table.name}    {self.which}{len(table.rows)} rows, {table.how}",
             "lead",
             "ink",
             True,
         )
         line, top = theme.base * 2.5, theme.base * 4.0
+        shown = table.rows[: max(1, int((self.height() - top - 12) / line) - 2)]
         widths = self._widths(table)
         while sum(widths[self.first : self.column + 1]) > self.width() - 32 and self.first < self.column:
             self.first += 1
@@ -63,9 +66,7 @@ class ListCard(Card):
             if i == self.column:
                 painter.setPen(QPen(theme.colour("ink"), 1.5))
                 painter.setBrush(theme.colour("brass_fill", 50))
-                painter.drawRoundedRect(
-                    QRectF(x - 5, top - 4, width - 4, line * (min(FIRST_ROWS, len(table.rows)) + 2) + 6), 5, 5
-                )
+                painter.drawRoundedRect(QRectF(x - 5, top - 4, width - 4, line * (len(shown) + 2) + 6), 5, 5)
             name = field_of.get(i)
             if name:
                 doubt = table.sure.get(name, 1.0) < 1.0
@@ -75,7 +76,7 @@ class ListCard(Card):
             self._text(
                 painter,
                 QRectF(x + 3, top, width - 16, line - 4),
-                (name or "–").replace("_", " "),
+                in_words(name) if name else "–",
                 "body",
                 "ink" if name else "soft",
                 bool(name),
@@ -87,7 +88,7 @@ class ListCard(Card):
                 "small",
                 "soft",
             )
-            for k, row in enumerate(table.rows[:FIRST_ROWS]):
+            for k, row in enumerate(shown):
                 self._text(
                     painter,
                     QRectF(x, top + line * (2 + k), width - 12, line),
@@ -99,9 +100,9 @@ class ListCard(Card):
 
     def _widths(self, table: Table) -> list[float]:
         metrics = QFontMetricsF(theme.font("body"))
-        count = max(len(table.columns), max((len(r) for r in table.rows[:FIRST_ROWS]), default=0))
+        count = max(len(table.columns), max((len(r) for r in table.rows[:WIDTH_ROWS]), default=0))
         texts = [
-            [table.columns[i] if i < len(table.columns) else "", *(r[i] for r in table.rows[:FIRST_ROWS] if i < len(r))]
+            [table.columns[i] if i < len(table.columns) else "", *(r[i] for r in table.rows[:WIDTH_ROWS] if i < len(r))]
             for i in range(count)
         ]
         return [min(260.0, max(80.0, max(metrics.horizontalAdvance(t[:40]) for t in column) + 28)) for column in texts]
@@ -130,14 +131,18 @@ class ListsView(View):
         files = self._files()
         return files[self.chosen % len(files)] if files else None
 
+    def _role(self) -> str:
+        return next((n.role for n in self.bench.design.files if n.name == self.file), "placements")
+
     def refresh(self) -> None:
         name = self.file
-        try:
-            self.card.table = (
-                table_of(self.bench.files[name], name, self.bench.state.columns.get(name)) if name else None
-            )
-        except BadInput:
-            self.card.table = None
+        self.card.table = None
+        if name:
+            with suppress(BadInput):
+                picked = self.bench.state.columns.get(name)
+                self.card.table = table_of(self.bench.files[name], name, self._role(), picked)
+        files = self._files()
+        self.card.which = f"list {self.chosen % len(files) + 1} of {len(files)},  " if len(files) > 1 else ""
         self.card.setAccessibleName(f"List {name}")
         self.card.update()
 
@@ -160,20 +165,20 @@ class ListsView(View):
             self.desk.changed.emit()
 
     def _names(self) -> list[str]:
-        kind = BOM if self.card.table and "refs" in self.card.table.fields else PLACEMENTS
-        return list(kind.wording)
+        return list(KINDS[self._role()].wording)
 
     def _pick(self) -> None:
         if self.card.table is not None:
-            words = ", ".join(n.replace("_", " ") for n in self._names())
+            words = ", ".join(map(in_words, self._names()))
             self.desk.ask(f"Column {self.card.column + 1} is ({words}, nothing)", self._picked)
 
     def _picked(self, text: str) -> None:
-        table, file, name = self.card.table, self.file, text.strip().lower().replace(" ", "_")
+        table, file, wanted = self.card.table, self.file, text.strip().lower()
         if table is None or file is None:
             return
-        if name not in (*self._names(), "nothing"):
-            self.desk.say(f"“{text}” is none of {', '.join(self._names())} or nothing.")
+        name = next((n for n in (*self._names(), "nothing") if wanted in (n, in_words(n))), None)
+        if name is None:
+            self.desk.say(f"“{text}” is none of {', '.join(map(in_words, self._names()))} or nothing.")
             return
         fields = {f: i for f, i in table.fields.items() if i != self.card.column and f != name}
         if name != "nothing":
@@ -188,7 +193,7 @@ class ListsView(View):
         if table is None:
             return "", []
         name = next((f for f, i in table.fields.items() if i == self.card.column), None)
-        rows = [("taken for", (name or "nothing").replace("_", " "))]
+        rows = [("taken for", in_words(name or "nothing"))]
         if name:
             rows.append(("why", _SURE.get(table.sure.get(name, 1.0), "")))
         return f"Column {self.card.column + 1}", rows

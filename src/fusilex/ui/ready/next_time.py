@@ -20,17 +20,19 @@ class NextTimeView(View):
         self.table = Rows(
             "For the designer", [Column("better", 4), Column("because now", 4)], "Nothing to ask of the designer."
         )
+        self.table.picked.connect(lambda _: desk.changed.emit())
         self.column.addWidget(self.table, 1)
 
     def refresh(self) -> None:
         self.table.show_rows([(s.text, s.why) for s in self.bench.views.suggestions])
 
     def now(self) -> Now:
-        count = len(self.bench.views.suggestions)
-        return Now(
-            f"{count} things for next time" if count else "Nothing to ask for",
-            "E writes the list for the designer." if count else "",
-        )
+        found = self.bench.views.suggestions
+        if not found:
+            return Now("Nothing to ask for", "")
+        in_hand = found[min(self.table.chosen, len(found) - 1)]
+        words = f"{len(found)} things" if len(found) > 1 else "One thing"
+        return Now(f"{words} for next time", f"{in_hand.text}: {in_hand.why}. E writes the list.")
 
     def keys(self) -> list[Key]:
         return [

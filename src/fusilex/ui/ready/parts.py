@@ -20,13 +20,13 @@ class PartsView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         columns = [
-            Column("body", 2.3),
+            Column("body", 2.4),
             Column("parts", 0.6, True),
-            Column("mm, height", 2.0),
+            Column("mm, height last", 1.7),
             Column("mass mg", 0.9, True),
             Column("mass is", 1.1),
-            Column("pads", 2.3),
-            Column("mark", 0.8),
+            Column("pads", 2.4),
+            Column("mark", 0.95),
         ]
         self.table = Rows("Bodies of this design", columns, "No parts yet.")
         self.table.picked.connect(lambda _: desk.changed.emit())
@@ -45,7 +45,7 @@ class PartsView(View):
             body, part = group[0].body, group[0]
             pads = pattern_of(part.pads, (part.x, part.y), part.turn, part.side).words if part.pads else "none"
             long, wide = max(body.size_x, body.size_y), min(body.size_x, body.size_y)
-            size = f"{long:.3g} × {wide:.3g}, {body.height:.3g} high"
+            size = f"{long:.3g} × {wide:.3g} × {body.height:.3g}"
             mark = "none"
             if body.polarised:
                 mark = {"diode": "cathode", "led": "cathode", "electrolytic": "plus", "holder": "plus"}.get(

@@ -1,0 +1,128 @@
+"""What the lists among a designer's files add up to: placements, bill of materials, netlist, panel."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from fusilex.core.board.model import BomLine, Layer, NetPoint, Placement, Remark
+from fusilex.core.board.panel import Panel
+from fusilex.core.board.roles import sides_of_words, top_lead
+from fusilex.formats.gerber import read_components
+from fusilex.formats.grids import is_spreadsheet
+from fusilex.formats.identify import Guess, identify, side_in_name
+from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in, unknown_sides
+from fusilex.formats.netlist import read_netlist
+from fusilex.formats.panel_file import read_panel
+from fusilex.formats.tables import GUESS, Kind, Table, best_table, in_words, unsettled_table
+
+KINDS = {"placements": PLACEMENTS, "bom": BOM}
+
+
+def table_of(data: bytes, file: str, role: str | None = None, picked: Mapping[str, int] | None = None) -> Table | None:
+    """The placement list or bill of materials in a file, its columns as recognised or to be picked; None for anything else.
+
+    `role` is what the file was taken for, where that is known. Raises `BadInput` for what is no table.
+    """
+    kind = KINDS.get(role or identify(file, data).kind)
+    if kind is None:
+        return None
+    return best_table(data, file, kind, picked) or unsettled_table(data, file, kind, picked)
+
+
+class Lists:
+    """Files that are not layers, taken in the order of their names."""
+
+    def __init__(self) -> None:
+        self.bom: tuple[BomLine, ...] = ()
+        self.netpoints: tuple[NetPoint, ...] = ()
+        self.panel: Panel | None = None
+        self.remarks: list[Remark] = []
+        self.also: dict[str, str] = {}  # what else was found in a file
+        self._placements: dict[str, tuple[Placement, ...]] = {}
+        self._sideless: list[tuple[Table, dict[str, list[int]]]] = []
+
+    @property
+    def placements(self) -> tuple[Placement, ...]:
+        return tuple(p for some in self._placements.values() for p in some)
+
+    def take(self, file: str, data: bytes, guess: Guess, picked: Mapping[str, int] | None) -> None:
+        """Take in one file as what it was guessed to be. Raises `BadInput`."""
+        if guess.kind == "netlist":
+            self.netpoints = self.netpoints or read_netlist(data, file)
+        elif guess.kind == "components":
+            self._placements[file] = read_components(data, file, guess.side)
+        elif guess.kind == "panel":
+            self.panel = read_panel(data, file)
+        elif guess.kind in KINDS:
+            kind = KINDS[guess.kind]
+            table = best_table(data, file, kind, picked)
+            if table is None:
+                self._unread(file, guess.role, kind)
+            elif kind is BOM:
+                self._take_bom(table)
+            else:
+                self._take_placements(table)
+                other = best_table(data, file, BOM, leave=table.how) if is_spreadsheet(data) else None
+                if other is not None and len(other.fields) > 1 and self._take_bom(other):
+                    self.also[file] = f"; bill of materials on {other.how}"
+
+    def _take_bom(self, table: Table) -> bool:
+        if self.bom:
+            text = f"{table.name}: a second bill of materials, left aside"
+            self.remarks.append(Remark("ready.note", table.name, text, "Keep one of them in the folder."))
+            return False
+        self.bom = bom_in(table)
+        self._doubt(table)
+        return True
+
+    def _take_placements(self, table: Table) -> None:
+        """Placements; words for a side that are in no dictionary wait for the layers, and are the top until then."""
+        self._doubt(table)
+        words = unknown_sides(table)
+        named = side_in_name(table.name)
+        if "" in words and named:
+            words, sides = {}, {"": named}
+        else:
+            sides = dict.fromkeys(words, "top")
+        if words:
+            self._sideless.append((table, words))
+        self._placements[table.name] = placements_in(table, sides)
+
+    def settle_sides(self, layers: Mapping[tuple[str, str | None], Layer]) -> None:
+        """Give words that name a side nobody knows the side whose pads lie under their parts. Raises `BadInput` where none does."""
+        top, bottom = (layers.get(("paste", side)) or layers.get(("copper", side)) for side in ("top", "bottom"))
+        for table, words in self._sideless:
+            places = {p.line: (p.x, p.y) for p in self._placements[table.name]}
+            at = {
+                w: [places[line] for row in rows if (line := table.lines[row]) in places] for w, rows in words.items()
+            }
+            unknown = {table.lines[row] for rows in words.values() for row in rows}
+            taken = {p.side for p in self._placements[table.name] if p.line not in unknown}
+            sides = sides_of_words({w: top_lead(np.array(spots), top, bottom) for w, spots in at.items()}, taken)
+            for word, side in sides.items():
+                if word or side == "bottom":  # the top is what a list without sides means anyway
+                    says = (
+                        f"“{table.cell(words[word][0], 'side')}” is taken for" if word else "no side named, taken for"
+                    )
+                    text = f"{table.name}: {says} the {side}, where its {len(at[word])} parts find their pads"
+                    do = "Look at one of them on the board; at Lists P picks another column for the side."
+                    self.remarks.append(Remark("ready.side-word", f"{table.name} {word}".strip(), text, do))
+            self._placements[table.name] = placements_in(table, sides)
+
+    def _unread(self, file: str, role: str, kind: Kind) -> None:
+        what = {"bom": "bill of materials"}.get(role, "placement list")
+        text = f"{file} is taken for a {what}, but no header tells its columns for {kind.demand}"
+        do = "Pick the columns at Lists with P, or take the file for something else with R."
+        self.remarks.append(Remark("ready.columns", file, text, do))
+
+    def _doubt(self, table: Table) -> None:
+        if doubtful := [f for f in table.doubtful if table.sure[f] <= GUESS]:
+            words = ", ".join(f"column {table.fields[f] + 1} for {in_words(f)}" for f in doubtful)
+            text = f"{table.name} has no header: took {words}"
+            self.remarks.append(
+                Remark(
+                    "ready.columns", table.name, text, "Look at its first rows at Lists; P picks other columns there."
+                )
+            )

@@ -1,0 +1,54 @@
+"""What nobody foresaw: said once, written down, and never the end of the session. Whatever was acknowledged is in the journal."""
+
+from __future__ import annotations
+
+import sys
+import traceback
+from datetime import datetime
+from pathlib import Path
+from types import TracebackType
+
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+
+class Mishaps:
+    """Takes the place of the interpreter's last resort, which would end the program."""
+
+    def __init__(self, window: QWidget | None = None) -> None:
+        self.window = window
+        self.box: QMessageBox | None = None
+        self._told: set[str] = set()
+        sys.excepthook = self.take
+
+    def take(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if not issubclass(kind, Exception):
+            sys.__excepthook__(kind, error, trace)
+            return
+        text = "".join(traceback.format_exception(kind, error, trace))
+        print(text, file=sys.stderr)
+        place = "".join(traceback.format_tb(trace)[-1:])
+        if place in self._told:  # a picture that cannot be painted would say so at every frame
+            return
+        self._told.add(place)
+        self.box = QMessageBox(
+            QMessageBox.Icon.Warning,
+            "Something went wrong",
+            f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved. {_write_down(text)}",
+            QMessageBox.StandardButton.Ok,
+            self.window,
+        )
+        self.box.open()
+
+
+def _write_down(text: str) -> str:
+    """Where it stands, or why it does not."""
+    from platformdirs import user_log_path
+
+    notes = Path(user_log_path("fusilex", appauthor=False)) / "mishaps.txt"
+    try:
+        notes.parent.mkdir(parents=True, exist_ok=True)
+        with notes.open("a") as out:
+            out.write(f"{datetime.now().astimezone():%Y-%m-%d %H:%M:%S}\n{text}\n")
+    except OSError as problem:
+        return f"It could not be written down: {problem.strerror}."
+    return f"What happened is written in {notes}."
