@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from fusilex.bench import commands as c
-from fusilex.bench.judging import judgements
+from fusilex.bench.judging import judgements, open_stops
+from fusilex.bench.now import now, now_at_bin
 from fusilex.bench.session import Bench
 from fusilex.bench.weighing import weigh
 from fusilex.core.board.bodies import body_of
@@ -136,6 +137,8 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     bench.do(c.ReserveStock())
     assert bench.workshop.state.lots["T1"].reserved == {bench.batch_name: u1.pull}
 
+    with pytest.raises(c.Refused, match="still to come"):
+        bench.do(c.NoteMoisture("T1", "opened", (datetime.now(UTC) + timedelta(hours=1)).isoformat()))
     bench.do(c.NoteMoisture("T1", "opened", long_ago))
     assert level("kit.moisture") == [Level.STOP]
     with pytest.raises(c.Refused, match="open too long"):
@@ -177,7 +180,8 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
 
 
 def test_a_side_left_out_wants_no_bins_and_its_parts_are_marked(bench: Bench) -> None:
-    accept(bench)
+    bench.do(c.Acknowledge("Kit"))
+    bench.do(c.AcceptFiles())
     bench.do(c.SkipSide("bottom"))
     left_out = [x for x in bench.lines if x.side == "bottom"]
     assert left_out and not set(bench.lines_to_pull) & set(left_out)
@@ -186,16 +190,17 @@ def test_a_side_left_out_wants_no_bins_and_its_parts_are_marked(bench: Bench) ->
         bench.do(c.FillBin(line.key, line.pull))
     assert now(bench, "Kit").title == "Close the kit" and not open_stops(bench, "Kit")
     bench.do(c.CloseKit())
-    assert set(bench.state.missing) == {ref for line in left_out for ref in line.refs}
-    assert not {p.ref for p in bench.solder_order} & set(bench.state.missing)
+    assert set(bench.state.without) == {ref for line in left_out for ref in line.refs}
+    assert not {p.ref for p in bench.solder_order} & set(bench.state.without)
 
 
 def test_the_bin_in_hand_says_what_stands_in_its_way(bench: Bench) -> None:
-    accept(bench)
-    line = next(x for x in bench.lines if x.value == "memory 32 Mbit")
-    bench.do(c.NeedsProgramme(line.key))
+    bench.do(c.Acknowledge("Kit"))
+    bench.do(c.AcceptFiles())
+    line = bench.line_of["U3"]
+    bench.do(c.WantProgramme(line.key))
     assert "Programme bin" in now_at_bin(bench, line).title
-    bench.do(c.RecordProgramme(line.key, "flash.bin", "1.4", b"\x01"))
+    bench.do(c.RecordProgramme(line.key, "flash.bin", b"\x01", "1.4"))
     bench.do(c.CheckBag(line.key, "SR-0423"))
     assert "Wrong bag" in now_at_bin(bench, line).title and "SR-0423" in now_at_bin(bench, line).detail
     with pytest.raises(c.Refused, match="does not match"):

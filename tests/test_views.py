@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -187,7 +188,18 @@ def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: 
     third = bench.lines[2]
     press(window, K.Key_N, f"reel, {third.part_number}, {third.value}, {third.body.code}, 3000, drawer 1, 3")
     press(
-        window, K.Key_W, "heavy", K.Key_W, "10", K.Key_C, "strip 400", K.Key_V, "opened", K.Key_M, "drawer 9", K.Key_R
+        window,
+        K.Key_W,
+        "heavy",
+        K.Key_W,
+        "10",
+        K.Key_C,
+        "strip 400",
+        K.Key_V,
+        "opened 2 h ago",
+        K.Key_M,
+        "drawer 9",
+        K.Key_R,
     )
     lot = bench.workshop.state.lots["R1"]
     assert (lot.count, lot.place, lot.moisture[0][1]) == (200, "drawer 9", "opened")
@@ -213,6 +225,16 @@ def test_what_is_typed_is_read_or_refused_with_an_example() -> None:
     assert typed.count("weight 52.5 12.5 80", body_of("SOIC-8"))[0].pieces == 500
     assert typed.count("940", body_of("0402"))[1] == "hand"
     assert typed.lot("bag, , 4k7, 0402, 200").value == "4k7"
+    noon = datetime(2026, 11, 25, 12, tzinfo=UTC)
+    for text, hours_ago in (("opened 30 h ago", 30), ("baked 1,5 d", 36), ("Out 90 min ago", 1.5)):
+        noted = typed.moisture("R1", text, noon)
+        assert noted.action == text.split()[0].lower()
+        assert datetime.fromisoformat(noted.at) == noon - timedelta(hours=hours_ago)
+    day = datetime.fromisoformat(typed.moisture("R1", "opened 2026-11-10 14:30", noon).at)
+    assert day.tzinfo is not None and (day.day, day.hour, day.minute) == (10, 14, 30)
+    assert typed.moisture("R1", "dry", noon).at == ""
+    with pytest.raises(Refused, match="no time: type opened"):
+        typed.moisture("R1", "opened last week", noon)
     for parse in (
         lambda: typed.panel("wide", 1, 1),
         lambda: typed.panel("2 x 2 pitch 1 1", 44, 31),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from fusilex.bench import commands as c
@@ -84,10 +84,13 @@ def note_moisture(bench: Bench, command: c.NoteMoisture) -> Result:
         raise Refused(f"A lot is {', '.join(ACTIONS)}, not {command.action}.")
     if command.at:
         try:
-            if datetime.fromisoformat(command.at).tzinfo is None:
+            at = datetime.fromisoformat(command.at)
+            if at.tzinfo is None:
                 raise ValueError("without a time zone")
         except ValueError as error:
             raise Refused(f"“{command.at}” is no time: {error}.") from error
+        if at > datetime.now(UTC):
+            raise Refused(f"{command.at[:16].replace('T', ' ')} is still to come.")
     return _in_stock(lot.id, Event("lot_moisture", {"id": lot.id, "action": command.action, "at": command.at or None}))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import datetime, timedelta
 
 from fusilex.bench import commands as c
 from fusilex.bench.at_kit import FORMS
@@ -175,6 +176,22 @@ def count(text: str, of: Body) -> tuple[Count, str]:
     raise Refused(
         "Type the count, strip 403 (mm), weight 52.5 12.5 (g with and without), or reel 178 60 1.2 (outer, hub, tape in mm)."
     )
+
+
+def moisture(lot: str, text: str, now: datetime) -> c.NoteMoisture:
+    """``opened``, ``opened 30 h ago``, ``baked 2 d ago``, ``opened 2026-11-10 14:30`` (a date alone: from its first minute on)."""
+    action, _, rest = text.strip().lower().partition(" ")
+    if not rest.strip():
+        return c.NoteMoisture(lot, action)
+    if ago := re.fullmatch(rf"({_NUMBER})\s*(min|h|d)\w*(?: ago)?", rest.strip()):
+        unit = {"min": "minutes", "h": "hours", "d": "days"}[ago[2]]
+        return c.NoteMoisture(lot, action, (now - timedelta(**{unit: float(ago[1].replace(",", "."))})).isoformat())
+    try:
+        return c.NoteMoisture(lot, action, datetime.fromisoformat(rest.strip()).astimezone().isoformat())
+    except (ValueError, OverflowError) as error:
+        raise Refused(
+            f"“{rest.strip()}” is no time: type opened, opened 30 h ago, or opened 2026-11-10 14:30."
+        ) from error
 
 
 def process(text: str) -> c.NoteProcess:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import UTC, datetime
 
 from fusilex.bench import commands as c
 from fusilex.bench import typed
@@ -106,7 +107,11 @@ class StockView(View):
             Key(
                 "V",
                 "opened, dry, baked",
-                lambda _: self.desk.ask("It is opened, dry, out, sealed or baked", self._moisture, self._likely()),
+                lambda _: self.desk.ask(
+                    "It is opened, dry, out, sealed or baked; since when (30 h ago, a date)",
+                    self._moisture,
+                    self._likely(),
+                ),
             ),
             Key("M", "move", lambda _: self.desk.ask("Its place", self._moved, self.lot.place if self.lot else "")),
             Key(
@@ -154,8 +159,9 @@ class StockView(View):
             self.desk.do(c.CountLot(lot.id, pieces.pieces, how), f"{lot.id}: {pieces.text} pieces by {how}.")
 
     def _moisture(self, text: str) -> None:
-        if lot := self.lot:
-            self.desk.do(c.NoteMoisture(lot.id, text.strip().lower()), f"{lot.id}: {text.strip().lower()}.")
+        lot = self.lot
+        if lot and (command := self.desk.read(lambda: typed.moisture(lot.id, text, datetime.now(UTC)))):
+            self.desk.do(command, f"{lot.id}: {text.strip()}.")
 
     def _moved(self, text: str) -> None:
         if lot := self.lot:
