@@ -12,7 +12,7 @@ from numpy.typing import ArrayLike, NDArray
 FACTORS = (1.0, 25.4, 1 / 25.4, 0.0254, 1 / 0.0254, 10.0, 0.1, 1000.0, 0.001)
 """Unit slips: inch read as mm and back, mil as mm and back, and lost or gained decimals."""
 ON_PAD_MM = 0.30
-VOTERS, BIN_MM = 50, 0.15
+VOTERS, BIN_MM = 40, 0.15
 LEAST, SHARE = 4, 0.55
 
 
@@ -102,7 +102,8 @@ def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
     """Fit placements (n × 2, mm) to candidate parts (m × 2, mm) without knowing which is whose. None for fewer than four.
 
     For each mirror, quarter turn and likely factor, a sample of placements votes for shifts: the difference to every
-    candidate, counted in bins; the fullest bin is refined on the nearest candidates of all placements.
+    candidate, counted in bins. Where the fullest bin holds at least half as many votes as the fullest of all, it is refined on
+    the nearest candidates of all placements.
     """
     a, b = np.asarray(listed, dtype=float).reshape(-1, 2), np.asarray(targets, dtype=float).reshape(-1, 2)
     if len(a) < LEAST or len(b) < LEAST:
@@ -111,9 +112,12 @@ def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
     before = len(_nearest(tree, a, ON_PAD_MM)[0])
     rng = np.random.default_rng(7)
     voters = a if len(a) <= VOTERS else a[rng.choice(len(a), VOTERS, replace=False)]
+    elected = [(h, *_vote(_linear(voters, h[2], h[1], h[0]), b)) for h in _hypotheses(a, b)]
+    quorum = max(votes for _, votes, _ in elected) / 2
     best: tuple[int, Correction, float] | None = None
-    for factor, turn, mirror in _hypotheses(a, b):
-        shift = _vote(_linear(voters, mirror, turn, factor), b)
+    for (factor, turn, mirror), votes, shift in elected:
+        if votes < quorum:
+            continue
         moved = _linear(a, mirror, turn, factor)
         for reach in (3 * BIN_MM, ON_PAD_MM, ON_PAD_MM):
             who, whom = _nearest(tree, moved + shift, reach)
@@ -138,14 +142,15 @@ def _hypotheses(a: NDArray[np.float64], b: NDArray[np.float64]) -> Sequence[tupl
     return [(f, turn, mirror) for f in factors for mirror in (False, True) for turn in (0, 90, 180, 270)]
 
 
-def _vote(a: NDArray[np.float64], b: NDArray[np.float64]) -> NDArray[np.float64]:
+def _vote(a: NDArray[np.float64], b: NDArray[np.float64]) -> tuple[int, NDArray[np.float64]]:
+    """Votes for the shift with most of them, and that shift."""
     difference = (b[None, :, :] - a[:, None, :]).reshape(-1, 2)
     low = difference.min(axis=0)
     bins = np.floor((difference - low) / BIN_MM).astype(np.int64)
     keys = bins[:, 0] * (int(bins[:, 1].max()) + 3) + bins[:, 1]
     values, counts = np.unique(keys, return_counts=True)
     fullest = keys == values[counts.argmax()]
-    return np.asarray(difference[fullest].mean(axis=0))
+    return int(counts.max()), np.asarray(difference[fullest].mean(axis=0))
 
 
 def _nearest(tree: shapely.STRtree, xy: NDArray[np.float64], reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
