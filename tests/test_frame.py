@@ -215,7 +215,7 @@ def test_what_nobody_foresaw_is_said_once_and_written_down(
 
 
 def test_a_batch_that_cannot_be_shown_locks_nobody_out(
-    heron_files: Files, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+    heron_files: Files, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, qtbot: QtBot
 ) -> None:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
     monkeypatch.setattr("sys.excepthook", sys.__excepthook__)
@@ -227,6 +227,7 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
         if "Mine" in bench.state.opened["design"]:
             raise OverflowError("too large")
         made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), journal)
+        qtbot.addWidget(made)
         shown.append(made)
         return made
 
@@ -235,7 +236,9 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
     assert start(home, demo) == 0
     assert shown[0].desk.bench.state.opened["design"] == "Heron R2"
     assert "OverflowError: too large" in (tmp_path / "fusilex" / "log" / "mishaps.txt").read_text()
-    shown[0].close()
+    box = sys.excepthook.__self__.box  # type: ignore[attr-defined]
+    qtbot.addWidget(box)
+    assert "too large" in box.text() and sys.excepthook.__self__.window is shown[0]  # type: ignore[attr-defined]
 
 
 def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(

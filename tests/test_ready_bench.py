@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
+import re
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,6 +20,8 @@ from fusilex.core.board.fixes import Fix
 from fusilex.core.board.panel import Panel
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
+from fusilex.formats.identify import revision_of
+from fusilex.formats.intake import design_from
 from fusilex.formats.list_intake import table_of
 from fusilex.journal.projection import project
 from fusilex.journal.store import Journal, sqlite_url
@@ -101,6 +105,47 @@ def test_the_size_code_trap(tmp_path: Path, heron_files: Files) -> None:
     assert bench.design.part_by_ref["C5"].body.size_x == 1.0
     bench.do(c.ApplyFix(Fix("size-codes", "", {"metric": True})))
     assert bench.design.part_by_ref["C5"].body.known
+
+
+def moved(data: bytes, dx: float, dy: float) -> bytes:
+    """A layer or drill file shifted by mm."""
+
+    def shift(match: re.Match[bytes]) -> bytes:
+        x, y = (float(v) for v in match.groups())
+        if b"." in match[1]:
+            return b"X%.3fY%.3f" % (x + dx, y + dy)
+        return b"X%dY%d" % (x + dx * 1e6, y + dy * 1e6)
+
+    return re.sub(rb"(?m)^X(-?[\d.]+)Y(-?[\d.]+)", shift, data)
+
+
+@pytest.mark.parametrize(
+    ("file", "change", "rule", "words"),
+    [
+        ("heron-r2-paste-top.gbr", lambda d: moved(d, 1.7, 0.9), "ready.layers", "Top paste: .* lie beside the copper"),
+        ("heron-r2-plated.drl", lambda d: moved(d, 5.3, 0), "ready.layers", "Drill: .* meet no pad of their own"),
+        ("heron-r2-outline.gbr", lambda d: moved(d, 0, 12), "ready.layers", "Top copper: .* outside the outline"),
+        ("heron-r2-mask-top.gbr", lambda d: d.replace(b",R2*%", b",Rev. 1*%"), "ready.revision", "mask-top.gbr is 1, "),
+    ],
+)
+def test_layers_of_another_revision_are_named(
+    heron_files: Files, file: str, change: Callable[[bytes], bytes], rule: str, words: str
+) -> None:
+    judged = ready_findings(design_from(heron_files | {file: change(heron_files[file])}, "x"))[1]
+    named = [j for j in judged if j.rule == rule]
+    assert named and re.search(words, named[0].headline)
+    assert named[0].level is (Level.CARE if "own" in words else Level.STOP)
+    assert {j.rule for j in judged if j.level is not Level.GO} <= {rule, "ready.netlist", "ready.off-board"}
+
+
+def test_a_list_counted_on_its_own_is_a_care(heron_files: Files) -> None:
+    files = {n.replace("r2-bom", "bom_v3"): d for n, d in heron_files.items()}
+    judged = [j for j in ready_findings(design_from(files, "x"))[1] if j.level is not Level.GO]
+    assert [(j.rule, j.level) for j in judged] == [("ready.revision", Level.CARE)] and "bom_v3.csv is 3" in judged[
+        0
+    ].headline
+    names = {"Board_RevB.gbr": "B", "top rev 3.gbr": "3", "a_v1.3-F.gbr": "1.3", "driver2.gbr": "", "power_r.gbr": ""}
+    assert {n: revision_of(n, b"") for n in names} == names
 
 
 def test_files_are_reassigned_and_the_next_design_of_that_source_knows(tmp_path: Path, heron_files: Files) -> None:

@@ -6,6 +6,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from fusilex.core.board.bare import judge_finest
+from fusilex.core.board.belong import judge_layers
 from fusilex.core.board.connect import compare_with_netlist
 from fusilex.core.board.etching import etch_minutes, judge_etch
 from fusilex.core.board.judge import judge_files
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
 def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
     """Findings and judgements of a design's files; cached, a design does not change."""
     findings = reconcile(design)
-    return findings, worst_first(judge_files(design, findings) + _copper(design))
+    return findings, worst_first([*judge_layers(design), *judge_files(design, findings), *_copper(design)])
 
 
 def _copper(design: Design) -> list[Judgement]:

@@ -41,7 +41,15 @@ def check(folder: str) -> Answer:
     findings, found = ready_findings(design)
     data = {
         "files": [
-            {"name": f.name, "role": f.role, "side": f.side, "because": f.because, "sure": f.sure} for f in design.files
+            {
+                "name": f.name,
+                "role": f.role,
+                "side": f.side,
+                "because": f.because,
+                "sure": f.sure,
+                "revision": f.revision,
+            }
+            for f in design.files
         ],
         "parts": [
             {

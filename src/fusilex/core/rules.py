@@ -40,6 +40,13 @@ RULES: dict[str, Rule] = {
         "Every part on the bill of materials has a placement, every placement is bought, and every part sits on pads: their centre is no further off than half its body.",
         "Comparison by reference designator",
     ),
+    "ready.revision": Rule(
+        "Files that name a revision name the same one.", "Project attribute of the layers, or the files' names"
+    ),
+    "ready.layers": Rule(
+        "Paste lies on copper, plated holes meet copper, pads lie inside the outline: no more than 5 % of them elsewhere, of plated holes 25 %.",
+        "Layers against one another",
+    ),
     "ready.doubled": Rule("A reference designator stands once in each list.", "Comparison by reference designator"),
     "ready.side": Rule(
         "A surface-mount part is listed for the side its pads are on.", "Comparison of placement list and copper"

@@ -111,6 +111,26 @@ def undecided(guesses: Mapping[str, Guess]) -> dict[str, Guess]:
     }
 
 
+_PROJECT = re.compile(rb"TF\.ProjectId,[^,*\n]*,[^,*\n]*,([^,*\n]+)")
+_REVISION = re.compile(
+    r"(?:^|[\W_])(?:rev(?:ision)?[\W_]?|r|v)(\d{1,2}(?:\.\d{1,2})?|(?<=rev)[A-Z]|(?<=rev[\W_])[A-Z])(?=[\W_]|$)", re.I
+)
+
+
+def revision_of(name: str, data: bytes) -> str:
+    """The revision a file names: by its project attribute, else in its name (``r2``, ``rev B``, ``v1.3``); '' for none."""
+    stated = _PROJECT.search(data[:6000])
+    if stated:
+        text = stated[1].decode("utf-8", "replace").strip()
+        return "" if text.lower() in ("", "rev?", "?", "none") else _plain_revision(text)
+    named = _REVISION.search(PurePosixPath(name).stem)
+    return _plain_revision(named[1]) if named else ""
+
+
+def _plain_revision(text: str) -> str:
+    return re.sub(r"^(?:rev(?:ision)?|r|v)[\W_]*(?=[\dA-Z])", "", text.strip(), flags=re.I).upper()
+
+
 def not_plated(name: str) -> bool:
     return bool(re.search(r"npth|non.?plated|unplated|nicht.?durchkontaktiert", name, re.I))
 

@@ -18,7 +18,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
-from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify, undecided
+from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify, revision_of, undecided
 from fusilex.formats.list_intake import Lists
 
 
@@ -75,7 +75,15 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     layers += _paste_where_missing(layers, holes, placements, remarks)
     outline = _outline_of(layers, name, remarks)
     notes = tuple(
-        FileNote(file, g.role, g.side, g.because + lists.also.get(file, ""), len(files[file]), g.sure)
+        FileNote(
+            file,
+            g.role,
+            g.side,
+            g.because + lists.also.get(file, ""),
+            len(files[file]),
+            g.sure,
+            revision_of(file, files[file]) if g.kind != "other" else "",
+        )
         for file, g in guesses.items()
     )
     return Design(

@@ -104,7 +104,8 @@ class ViewedStation(Station):
     def now(self) -> Now:
         if self._unread():
             return now(self.bench, self.view.cautions)
-        return self.view.now() or super().now()
+        own = super().now()
+        return own if own.cautions else self.view.now() or own  # what can hurt is read first, in every view
 
     def keys(self) -> list[Key]:
         own = [Key("Space", "read", lambda _: self._read())] if self._unread() else self.view.keys()

@@ -141,7 +141,10 @@ class Part:
 
 @dataclass(frozen=True)
 class FileNote:
-    """What a file was taken for, why, and how sure that is: stated, likely, guessed, chosen (by the user) or unknown."""
+    """What a file was taken for, why, and how sure that is: stated, likely, guessed, chosen (by the user) or unknown.
+
+    `revision` is the one that it names, '' when it names none.
+    """
 
     name: str
     role: str
@@ -149,6 +152,7 @@ class FileNote:
     because: str
     size: int
     sure: str = "likely"
+    revision: str = ""
 
 
 @dataclass(frozen=True)

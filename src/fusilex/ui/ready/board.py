@@ -41,7 +41,8 @@ _DRAWN = ("copper", "mask", "paste", "silk", "outline", "drill", "placements")
 
 def _own_words(name: str, names: list[str]) -> str:
     """A file's name without the words that it shares with the others, for a tile has room for few letters."""
-    shared = shared_start([n for n in names if n[:3] == name[:3]])
+    alike = [n for n in names if n[:3] == name[:3]]
+    shared = shared_start(alike) if len(alike) > 1 else ""
     return name[max(shared.rfind(mark) for mark in "-_ /") + 1 :]
 
 
@@ -127,7 +128,7 @@ class FileWall(QWidget):
         self.setFixedHeight(round(theme.base * (18 if len(notes) > 8 else 10)))
 
     def _columns(self) -> int:
-        return max(3, self.width() // round(theme.base * 16.5))
+        return max(3, self.width() // round(theme.base * 15.5))
 
     def resizeEvent(self, event: object) -> None:
         columns = self._columns()
