@@ -157,3 +157,27 @@ def test_plain_drill_files_are_read_alike() -> None:
         found = read_excellon(slotted.encode(), path.name)
         assert len(found) == len(quick) + 1 and (found[1].x, found[1].y) == (1, 1), "both ends of a slot"
         assert _plain(text.replace("M30", "G00X1.0Y1.0\nM30"), path.name, True) is None
+
+
+@given(st.floats(0.02, 6.0))
+def test_circles_keep_their_area_and_stay_close(diameter: float) -> None:
+    """Against the closed forms of a circle: area to the letter, perimeter and distance within what is promised."""
+    text = f"%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,{diameter:.6f}*%\nD10*\nX1000000Y2000000D03*\nM02*\n"
+    disc = read_gerber(text.encode(), "c.gbr").layer.polygons[0]
+    radius = round(diameter, 6) / 2
+    assert disc.area == pytest.approx(math.pi * radius**2, rel=1e-9)
+    assert disc.length == pytest.approx(2 * math.pi * radius, rel=0.02)
+    away = np.hypot(*(shapely.get_coordinates(disc.segmentize(radius / 20)) - (1, 2)).T) - radius
+    assert np.abs(away).max() <= ARC_ERROR_MM, "no further off than an arc may be"
+
+
+@given(st.floats(0.05, 2.0), st.floats(0, 2 * math.pi), st.floats(0.0, 20.0))
+def test_strokes_are_rectangles_with_half_discs(width: float, angle: float, length: float) -> None:
+    dx, dy = round(1e6 * length * math.cos(angle)), round(1e6 * length * math.sin(angle))
+    text = f"%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,{width:.6f}*%\nD10*\nX0Y0D02*\nX{dx}Y{dy}D01*\nM02*\n"
+    stroke = read_gerber(text.encode(), "s.gbr").layer.polygons[0]
+    exact = shapely.LineString([(0, 0), (dx / 1e6, dy / 1e6)]) if dx or dy else shapely.Point(0, 0)
+    fine = exact.buffer(width / 2, quad_segs=200)
+    assert stroke.is_valid and stroke.within(fine.buffer(2e-5))
+    assert fine.difference(stroke.buffer(1.5 * ARC_ERROR_MM)).area < 1e-9
+    assert stroke.area == pytest.approx(width * math.hypot(dx, dy) / 1e6 + math.pi * width**2 / 4, rel=0.1)

@@ -24,6 +24,8 @@ from fusilex.formats.gerber_stream import read_drawn
 
 QUAD_SEGS = 24
 POLYGON = 3  # shapely's type number
+SLIVER_MM2 = 1e-9
+"""What is left of a shape by rounding where another was cleared from it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -174,7 +176,7 @@ def _outline(segments: list[Any]) -> BaseGeometry:
 
 def _compose(drawn: Drawn, shapes: NDArray[np.object_], role: str, side: str | None) -> Layer:
     """Apply clear objects to the dark ones drawn before them; keep the pieces apart, with their attributes."""
-    dark = drawn.dark
+    dark, cut = drawn.dark, np.zeros(len(shapes), dtype=bool)
     boxes = shapely.bounds(shapes)
     for start, stop in _clear_runs(dark):
         clear = shapely.disjoint_subset_union_all(shapes[start:stop])
@@ -183,12 +185,13 @@ def _compose(drawn: Drawn, shapes: NDArray[np.object_], role: str, side: str | N
         earlier = np.flatnonzero(dark[:start] & over)
         touched = earlier[shapely.intersects(shapes[earlier], clear)]
         shapes[touched] = shapely.difference(shapes[touched], clear)
+        cut[touched] = True
     kept = np.flatnonzero(dark)
     pieces, owners = shapes[kept], kept
     if (shapely.get_type_id(pieces) != POLYGON).any():
         pieces, which = shapely.get_parts(pieces, return_index=True)
         owners = kept[which]
-    areas = (shapely.get_type_id(pieces) == POLYGON) & ~shapely.is_empty(pieces)
+    areas = (shapely.get_type_id(pieces) == POLYGON) & (shapely.area(pieces) > np.where(cut[owners], SLIVER_MM2, 0.0))
     pieces, owners = pieces[areas], owners[areas]
     nets = [(a[".N"][0] or None) if a.get(".N") else None for a in drawn.attributes]
     pins = [(a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in drawn.attributes]
