@@ -116,7 +116,7 @@ def test_a_file_is_taken_for_something_else_by_keys(window: Window) -> None:
 def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     bench = window.desk.bench
     monkeypatch.setattr(
-        "fusilex.ui.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.opening.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
     )
     tab(window, "Lists")
     press(window, K.Key_Down, K.Key_Right, K.Key_P, "feather")
@@ -162,10 +162,10 @@ def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytes
 def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     bench = window.desk.bench
     monkeypatch.setattr(
-        "fusilex.ui.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.opening.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
     )
     (tmp_path / "fw.hex").write_bytes(b":00000001FF\n")
-    monkeypatch.setattr("fusilex.ui.window.QFileDialog.getOpenFileName", lambda *a: (str(tmp_path / "fw.hex"), ""))
+    monkeypatch.setattr("fusilex.ui.opening.QFileDialog.getOpenFileName", lambda *a: (str(tmp_path / "fw.hex"), ""))
     press(window, K.Key_Space, K.Key_Space)
     press(window, K.Key_O, K.Key_O, K.Key_O)
     assert bench.state.order == "kind"

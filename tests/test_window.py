@@ -93,14 +93,14 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
         press(window, Key.Key_T, text)
     assert "no point" in window.desk.said and len(state.taught[1]) == 3
     monkeypatch.setattr(
-        "fusilex.ui.window.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.opening.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
     )
     press(window, Key.Key_E)
     assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.placing_order)
     press(window, SPACE)
     assert {b.station for b in state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")
-    monkeypatch.setattr("fusilex.ui.window.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), ""))
+    monkeypatch.setattr("fusilex.ui.opening.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), ""))
     press(window, Key.Key_N, SPACE, Key.Key_L)
     assert {b.station for b in state.panel_boards(1)} == {"Hand"}
     go(window, "Hand")

@@ -1,7 +1,8 @@
-"""Opening designs and batches from the window: menu, folder, zip, drop, recent ones."""
+"""Files and batches of the window: menu, folder, zip, drop, recent ones, what stations read and write."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -25,7 +26,7 @@ MOST_RECENT = 6
 
 
 class Opening:
-    """Everything that brings another batch onto the screen. The open batch stays untouched until that has worked."""
+    """What asks for files, above all for another batch. The open one stays untouched until that has worked."""
 
     def __init__(self, window: Window) -> None:
         self.window = window
@@ -48,15 +49,15 @@ class Opening:
             recent.setEnabled(bool(self.recent()))
         menu.addSeparator()
         for text, key, action in (
-            ("Undo", "Ctrl+Z", lambda: window.undo(Undo())),
-            ("Do again", "Ctrl+Shift+Z", lambda: window.undo(Redo())),
-            ("Overrule the chosen judgement…", "F2", window._overrule),
-            ("Next judgement", "PgDown", lambda: window.judged.choose(window.judged.chosen + 1)),
-            ("View before this one", "Shift+Tab", window.view_before),
-            ("Zoom in, out, fit", "+  -  Home", lambda: window._zoom("Home")),
-            ("Pan", "Ctrl+arrows", lambda: window._pan("Left")),
-            ("Light or dim", "Ctrl+D", window.turn_theme),
-            ("Units", "Ctrl+U", window.turn_units),
+            ("Undo", "Ctrl+Z", lambda: window.everywhere.undo(Undo())),
+            ("Do again", "Ctrl+Shift+Z", lambda: window.everywhere.undo(Redo())),
+            ("Overrule the chosen judgement…", "F2", window.everywhere.overrule),
+            ("Next judgement", "PgDown", lambda: window.everywhere.step_judgement(1)),
+            ("View before this one", "Shift+Tab", window.everywhere.view_before),
+            ("Zoom in, out, fit", "+  -  Home", lambda: window.everywhere.zoom("Home")),
+            ("Pan", "Ctrl+arrows", lambda: window.everywhere.pan("Left")),
+            ("Light or dim", "Ctrl+D", window.everywhere.turn_theme),
+            ("Units", "Ctrl+U", window.everywhere.turn_units),
             ("About Fusilex", "", self.about),
             ("Quit", "Ctrl+Q", window.close),
         ):
@@ -151,3 +152,21 @@ class Opening:
         name, sure = QInputDialog.getItem(self.window, "Batches", "Go to batch", names, 0, False)
         if sure:
             self.window.show_bench(Bench(journal, rows[names.index(name)].id))
+
+    def choose_file(self, prompt: str, pattern: str, then: Callable[[str], None]) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, prompt, str(self.window.settings.value("folder", "")), pattern
+        )
+        if name:
+            self._remember_folder(name)
+            then(name)
+
+    def save_file(self, prompt: str, name: str, then: Callable[[str], None]) -> None:
+        folder = str(self.window.settings.value("folder", "") or "")
+        chosen, _ = QFileDialog.getSaveFileName(self.window, prompt, f"{folder}/{name}" if folder else name)
+        if chosen:
+            self._remember_folder(chosen)
+            then(chosen)
+
+    def _remember_folder(self, name: str) -> None:
+        self.window.settings.setValue("folder", str(Path(name).parent))

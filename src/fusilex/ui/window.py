@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QKeyEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from fusilex.bench.commands import Overrule, Redo, Undo
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
 from fusilex.journal.projection import STATIONS
@@ -17,7 +15,8 @@ from fusilex.journal.store import Journal
 from fusilex.ui.ask import Ask
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
-from fusilex.ui.head import Head, Units
+from fusilex.ui.everywhere import Everywhere
+from fusilex.ui.head import Head
 from fusilex.ui.keys import Key, KeyStrip, key_name
 from fusilex.ui.line import Line
 from fusilex.ui.opening import Opening
@@ -34,16 +33,12 @@ from fusilex.ui.stations.release import Release
 from fusilex.ui.stations.rework import Rework
 from fusilex.ui.stations.test import Test
 from fusilex.ui.strip import BoardStrip
-from fusilex.ui.theme import DIM, GAP, LIGHT, SIDE_WIDTH, theme, use
+from fusilex.ui.theme import GAP, SIDE_WIDTH, theme
 from fusilex.ui.view import ViewedStation
-from fusilex.ui.why import Why
 
 STATION_CLASSES: dict[str, type[Station]] = {
     c.name: c for c in (Ready, Kit, Print, Place, Reflow, Hand, Inspect, Rework, Test, Release)
 }
-
-
-STATION_KEYS = " ".join(f"Ctrl+{(i + 1) % 10}" for i in range(len(STATIONS)))
 
 
 class Window(QMainWindow):
@@ -62,12 +57,13 @@ class Window(QMainWindow):
         self.now_card, self.judged, self.facts = NowCard(), Judgements(), Facts()
         self.stack = QStackedWidget()
         self._lay_out()
-        self.line.chosen.connect(self._go)
-        self.head.units_clicked.connect(self.turn_units)
-        self.judged.why.connect(self._why_of)
+        self.line.chosen.connect(self.go)
         self.desk: Desk
         self.stations: dict[str, Station] = {}
         self.opening = Opening(self)
+        self.everywhere = Everywhere(self)
+        self.head.units_clicked.connect(self.everywhere.turn_units)
+        self.judged.why.connect(self.everywhere.why_of)
         self.show_bench(bench)
         self._warm = QTimer(self)  # the other stations are built while the hands are still
         self._warm.timeout.connect(self.build_next)
@@ -116,8 +112,8 @@ class Window(QMainWindow):
         self.desk = Desk(bench)
         self.desk.changed.connect(self.refresh)
         self.desk.asked.connect(self.ask.ask)
-        self.desk.choosing_file.connect(self._choose_file)
-        self.desk.saving_file.connect(self._save_file)
+        self.desk.choosing_file.connect(self.opening.choose_file)
+        self.desk.saving_file.connect(self.opening.save_file)
         self.setWindowTitle(f"{bench.state.opened['design']} batch {bench.state.opened['batch']} – Fusilex")
         self.refresh()
 
@@ -177,7 +173,8 @@ class Window(QMainWindow):
         self.facts.show_facts(*station.facts())
         self.strip.show_keys(self.keys())
 
-    def _go(self, station: str) -> None:
+    def go(self, station: str) -> None:
+        """Look at another station."""
         self.desk.said = ""
         self.desk.go(station)
 
@@ -193,31 +190,7 @@ class Window(QMainWindow):
         """Keys that work now: the station's first, then those that work everywhere, as far as the station leaves them free."""
         own = self.station.keys()
         taken = {name for key in own for name in key.keys.split(" ")}
-        return [*own, *(key for key in self._everywhere() if key.keys not in taken)]
-
-    def _everywhere(self) -> list[Key]:
-        canvas = self.station.canvas
-        return [
-            Key("[ ]", "board", lambda key: self._step_board(1 if key == "]" else -1)),
-            Key("N", "next board here", lambda _: self._next_here()),
-            Key("/", "find part", lambda _: self._find()) if canvas else Key("/", "", lambda _: None),
-            Key("F", "flip", lambda _: canvas.flip()) if canvas else Key("F", "", lambda _: None),
-            Key(STATION_KEYS, "station", lambda key: self._go(STATIONS[(int(key[-1]) - 1) % 10])),
-            Key("F1", "why", lambda _: self._why()),
-            Key("F10", "menu", lambda _: self.opening.menu()),
-            Key("+ - = Home", "", self._zoom),
-            Key("Ctrl+Left Ctrl+Right Ctrl+Up Ctrl+Down", "", self._pan),
-            Key("PgUp PgDown", "", lambda key: self._judgement(1 if key == "PgDown" else -1)),
-            Key("F2", "", lambda _: self._overrule()),
-            Key("Ctrl+Z", "", lambda _: self.undo(Undo())),
-            Key("Ctrl+Shift+Z", "", lambda _: self.undo(Redo())),
-            Key("Ctrl+D", "", lambda _: self.turn_theme()),
-            Key("Ctrl+U", "", lambda _: self.turn_units()),
-            Key("Ctrl+O", "", lambda _: self.opening.choose_folder()),
-            Key("Ctrl+Shift+O", "", lambda _: self.opening.choose_zip()),
-            Key("Ctrl+B", "", lambda _: self.opening.choose_batch()),
-            Key("Ctrl+Q", "", lambda _: self.close()),
-        ]
+        return [*own, *(key for key in self.everywhere.keys() if key.keys not in taken)]
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
@@ -233,115 +206,7 @@ class Window(QMainWindow):
     def focusNextPrevChild(self, forward: bool) -> bool:
         return False  # Tab is a station's key; nothing but the question ever takes the focus
 
-    def _step_board(self, step: int) -> None:
-        serials = list(self.desk.bench.state.boards)
-        at = serials.index(self.desk.bench.state.board)
-        self.desk.said = ""
-        self.desk.go(board=serials[(at + step) % len(serials)])
-
-    def _next_here(self) -> None:
-        state = self.desk.bench.state
-        here = [b.serial for b in state.at(state.station)]
-        if not here:
-            self.desk.say(f"No board is at {state.station}.")
-            return
-        at = here.index(state.board) if state.board in here else -1
-        self.desk.said = ""
-        self.desk.go(board=here[(at + 1) % len(here)])
-
-    def view_before(self) -> None:
-        """The picture before the one in view, where a station has several."""
-        if isinstance(self.station, ViewedStation):
-            self.station.show_view(self.station.tabs.current - 1)
-
-    def _judgement(self, step: int) -> None:
-        self.judged.choose(self.judged.chosen + step)
-        self.desk.judgement = self.judged.current
-        self.station.refresh()
-
-    def _find(self) -> None:
-        self.desk.ask("Find part", self._found)
-
-    def _found(self, text: str) -> None:
-        part = self.desk.bench.design.part_by_ref.get(text.strip().upper())
-        canvas = self.station.canvas
-        if part is None or canvas is None:
-            self.desk.say(f"There is no part {text.strip()}.")
-            return
-        canvas.look_at(part)
-        self.desk.say(f"{part.ref}: {part.value}, {part.body.code}, {part.side}.")
-
-    def _zoom(self, key: str) -> None:
-        if canvas := self.station.canvas:
-            canvas.fit() if key == "Home" else canvas.zoom(1 / 1.25 if key == "-" else 1.25)
-
-    def _pan(self, key: str) -> None:
-        if canvas := self.station.canvas:
-            dx, dy = {"Left": (80, 0), "Right": (-80, 0), "Up": (0, 80), "Down": (0, -80)}[key.removeprefix("Ctrl+")]
-            canvas.pan(dx, dy)
-
-    def undo(self, command: Undo | Redo) -> None:
-        """Undo or do again, and say what it was."""
-        events = self.desk.do(command)
-        if events:
-            what = next(e.kind for e in self.desk.bench.history if e.deed == events[0].body["deed"])
-            self.desk.say(f"{'Undone' if isinstance(command, Undo) else 'Done again'}: {what.replace('_', ' ')}.")
-
-    def _why(self) -> None:
-        if judgement := self.judged.current:
-            overruled = self.desk.bench.state.overruled.get(judgement.key, {}).get("reason", "")
-            Why(self, judgement, overruled).exec()
-            self.setFocus()
-
-    def _why_of(self, index: int) -> None:
-        self._judgement(index - self.judged.chosen)
-        self._why()
-
-    def _overrule(self) -> None:
-        if judgement := self.judged.current:
-            self.desk.ask(
-                f"Overrule “{judgement.headline}” because",
-                lambda reason: self._overruled(judgement.key, judgement.headline, reason),
-            )
-
-    def _overruled(self, key: str, headline: str, reason: str) -> None:
-        self.desk.do(Overrule(key, reason, headline), "Overruled, with your reason on record.")
-
-    # looks
-
-    def turn_theme(self) -> None:
-        """Light to dim and back."""
-        use(DIM if theme.tokens is LIGHT else LIGHT)
-        self.settings.setValue("theme", theme.tokens.name)
-        self.refresh()
-
-    def turn_units(self) -> None:
-        """mm and °C, inch and °C, mm and °F, inch and °F, round and round."""
-        state = (2 * Units.fahrenheit + Units.inch + 1) % 4
-        Units.inch, Units.fahrenheit = bool(state % 2), bool(state // 2)
-        self.settings.setValue("inch", Units.inch)
-        self.settings.setValue("fahrenheit", Units.fahrenheit)
-        self.refresh()
-
     # files
-
-    def _choose_file(self, prompt: str, pattern: str, then: Callable[[str], None]) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, prompt, str(self.settings.value("folder", "")), pattern)
-        if name:
-            self._remember_folder(name)
-            then(name)
-
-    def _save_file(self, prompt: str, name: str, then: Callable[[str], None]) -> None:
-        folder = str(self.settings.value("folder", "") or "")
-        chosen, _ = QFileDialog.getSaveFileName(self, prompt, f"{folder}/{name}" if folder else name)
-        if chosen:
-            self._remember_folder(chosen)
-            then(chosen)
-
-    def _remember_folder(self, name: str) -> None:
-        from pathlib import Path
-
-        self.settings.setValue("folder", str(Path(name).parent))
 
     def dragEnterEvent(self, event: Any) -> None:
         if event.mimeData().hasUrls():
