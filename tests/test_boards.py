@@ -24,7 +24,7 @@ from fusilex.core.board.packages import mixed_codes, nearest_chip, pattern_of
 from fusilex.core.board.panel import Panel, single
 from fusilex.core.board.reconcile import pad_middles, reconcile
 from fusilex.core.board.repeat import find_panel, one_cell
-from fusilex.core.board.roles import guess_roles
+from fusilex.core.board.roles import guess_roles, sides_of_words, top_lead
 from fusilex.core.board.sides import DROP_LIMIT_MG_PER_MM2, first_side, judge_sides, side_load
 from fusilex.core.board.systematic import FACTORS, Correction, fit_named, fit_unnamed
 from fusilex.core.judgement import Level
@@ -312,3 +312,29 @@ def test_what_could_be_better_next_time(heron: Design) -> None:
     assert ("edge", "C2") not in alone, "nothing is broken out of a single board"
     bare = replace(heron, parts=tuple(p for p in heron.parts if p.body.family != "fiducial"))
     assert ("fiducial", "top") in {(s.kind, s.ref) for s in suggestions(bare, heron.panel)}
+
+
+@given(st.integers(2, 40), st.integers(1, 40), st.floats(0, 0.8), st.integers(0, 10**6))
+def test_sides_are_told_by_the_pads_under_the_parts(tops: int, bottoms: int, wrong: float, seed: int) -> None:
+    """Two-pad parts thrown on both sides: words for them are told apart as long as most stand in the middle of their pads."""
+    random = np.random.default_rng(seed)
+    at = {"top": random.uniform(0, 90, (tops, 2)), "bottom": random.uniform(0, 90, (bottoms, 2))}
+    layers = {}
+    for side, places in at.items():
+        pads = (places[:, None, :] + np.array([[-0.8, 0.0], [0.8, 0.0]])).reshape(-1, 2)
+        boxes = shapely.box(pads[:, 0] - 0.3, pads[:, 1] - 0.3, pads[:, 0] + 0.3, pads[:, 1] + 0.3)
+        nothing = (None,) * len(boxes)
+        layers[side] = Layer("paste", side, boxes, np.ones(len(boxes), dtype=bool), nothing, nothing, nothing)
+    for places in at.values():
+        astray = random.random(len(places)) < wrong * 0.5
+        astray[0] = False
+        places[astray] += random.uniform(2, 4, (int(astray.sum()), 2))
+    leads = {
+        word: top_lead(at[side], layers["top"], layers["bottom"]) for word, side in (("a", "top"), ("z", "bottom"))
+    }
+    assert leads["a"] > 0 > leads["z"] or len(at["bottom"]) < 4 or len(at["top"]) < 4
+    if leads["a"] > leads["z"]:
+        assert sides_of_words(leads, set()) == {"a": "top", "z": "bottom"}
+    assert sides_of_words({"z": leads["z"]}, {"top"}) == {"z": "bottom"}, "one word beside a known side is the other"
+    assert sides_of_words({"a": 0.0, "b": 0.0}, set()) == {} == sides_of_words({"a": 0.0}, {"top", "bottom"})
+    assert top_lead(at["top"], None, layers["bottom"]) <= 0 <= top_lead(at["top"], layers["top"], None)

@@ -100,7 +100,9 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     press(window, SPACE)
     assert {b.station for b in state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")
-    monkeypatch.setattr("fusilex.ui.opening.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), ""))
+    monkeypatch.setattr(
+        "fusilex.ui.opening.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), "")
+    )
     press(window, Key.Key_N, SPACE, Key.Key_L)
     assert {b.station for b in state.panel_boards(1)} == {"Hand"}
     go(window, "Hand")
