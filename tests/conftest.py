@@ -3,18 +3,25 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import pytest
 from hypothesis import settings
+from PyQt6.QtCore import QSettings
+from pytestqt.qtbot import QtBot
 
 from fusilex.bench.session import Bench
 from fusilex.core.board.model import Design
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.intake import read_design
 from fusilex.journal.store import Journal, sqlite_url
+
+if TYPE_CHECKING:
+    from fusilex.ui.window import Window
 
 settings.register_profile("untimed", deadline=None)  # how long things take is measured by ./run speed
 settings.load_profile("untimed")
@@ -56,3 +63,37 @@ def heron() -> Design:
 def bench(tmp_path: Path, heron_files: Files) -> Bench:
     journal = Journal(sqlite_url(tmp_path / "journal.sqlite"))
     return Bench.open_batch(journal, heron_files, "Heron R2", 18, prefix="H", paste="leaded", number=7)
+
+
+OpenWindow = Callable[..., "Window"]
+
+
+@pytest.fixture
+def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
+    """Opens windows on a bench. They are held until the test is over: one that only its own circles of references hold may be
+    collected while it is being painted.
+    """
+    from fusilex.ui.head import Units
+    from fusilex.ui.start import make_application, make_window
+    from fusilex.ui.theme import LIGHT, use
+
+    held = []
+
+    def open_(bench: Bench, settings: QSettings | None = None, home: Journal | None = None) -> Window:
+        make_application()
+        settings = settings or QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat)
+        made = make_window(bench, settings, home)
+        qtbot.addWidget(made)
+        held.append(made)
+        made.show()
+        return made
+
+    yield open_
+    Units.inch = Units.fahrenheit = False
+    use(LIGHT)
+
+
+@pytest.fixture
+def window(bench: Bench, open_window: OpenWindow) -> Window:
+    """The window on the demo batch."""
+    return open_window(bench)

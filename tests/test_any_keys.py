@@ -7,11 +7,10 @@ from pathlib import Path
 
 import exports
 import pytest
-from conftest import HERON
-from PyQt6.QtCore import QSettings, Qt
+from conftest import HERON, OpenWindow
+from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
-from pytestqt.qtbot import QtBot
 
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
@@ -20,7 +19,6 @@ from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
-from fusilex.ui.start import make_application, make_window
 
 K, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
 LETTERS = [getattr(K, f"Key_{letter}") for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"]
@@ -39,9 +37,13 @@ ANSWERS = """
 
 @pytest.mark.parametrize("seed", [3, 5, 8])
 def test_any_keys_leave_it_whole(
-    seed: int, heron: Design, heron_files: Files, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    seed: int,
+    heron: Design,
+    heron_files: Files,
+    open_window: OpenWindow,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    make_application()
     dice = random.Random(seed)
     files = [heron_files, exports.habit_mirrored_inch(heron, heron_files), exports.habit_no_outline(heron, heron_files)]
     somewhere = sorted(HERON.iterdir())
@@ -51,10 +53,8 @@ def test_any_keys_leave_it_whole(
     bench = Bench.open_batch(
         Journal(sqlite_url(tmp_path / "j.sqlite")), files[seed % 3], "Heron", 6, prefix="H", number=7
     )
-    window = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(window)
+    window = open_window(bench)
     window.resize(1100, 700)
-    window.show()
     for _ in range(250):
         chance = dice.random()
         if chance < 0.05:

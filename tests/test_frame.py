@@ -6,11 +6,10 @@ import argparse
 import re
 import subprocess
 import sys
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from conftest import HERON
+from conftest import HERON, OpenWindow
 from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
@@ -28,28 +27,15 @@ from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.ask import Ask
-from fusilex.ui.head import Units
 from fusilex.ui.mishap import Mishaps
 from fusilex.ui.reader import Reader
 from fusilex.ui.side import Judgements, NowCard
-from fusilex.ui.start import make_application, make_window, open_demo, start
+from fusilex.ui.start import make_application, open_demo, start
 from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
 from fusilex.ui.why import why_html
 from fusilex.ui.window import Window
 
 ROOT = Path(__file__).parents[1]
-
-
-@pytest.fixture
-def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
-    make_application()
-    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(made)
-    made.resize(1280, 800)
-    made.show()
-    yield made
-    Units.inch = Units.fahrenheit = False
-    use(LIGHT)
 
 
 def to_reflow(bench: Bench) -> None:
@@ -215,7 +201,7 @@ def test_what_nobody_foresaw_is_said_once_and_written_down(
 
 
 def test_a_batch_that_cannot_be_shown_locks_nobody_out(
-    heron_files: Files, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, qtbot: QtBot
+    heron_files: Files, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, qtbot: QtBot, open_window: OpenWindow
 ) -> None:
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
     monkeypatch.setattr("sys.excepthook", sys.__excepthook__)
@@ -226,10 +212,8 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
     def show(bench: Bench, settings: QSettings, journal: Journal) -> Window:
         if "Mine" in bench.state.opened["design"]:
             raise OverflowError("too large")
-        made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), journal)
-        qtbot.addWidget(made)
-        shown.append(made)
-        return made
+        shown.append(open_window(bench, None, journal))
+        return shown[0]
 
     monkeypatch.setattr("fusilex.ui.start.make_window", show)
     monkeypatch.setattr("fusilex.ui.start.QApplication.exec", lambda *_: 0)
@@ -242,12 +226,10 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
 
 
 def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(
-    bench: Bench, heron_files: Files, qtbot: QtBot, tmp_path: Path
+    bench: Bench, heron_files: Files, open_window: OpenWindow, tmp_path: Path
 ) -> None:
-    make_application()
     home = Journal(sqlite_url(tmp_path / "home.sqlite"))
-    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat), home)
-    qtbot.addWidget(made)
+    made = open_window(bench, None, home)
     made.opening.start_batch("x", heron_files, "Mine", 6)
     assert [b.name for b in home.batches()] == ["Mine batch 1"] and made.desk.bench.journal is home
     assert len(bench.journal.batches()) == 1

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from conftest import HERON
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSettings, Qt
+from conftest import HERON, OpenWindow
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QWidget
-from pytestqt.qtbot import QtBot
 
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
@@ -30,29 +28,22 @@ from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.head import Units
 from fusilex.ui.keys import ALWAYS, Key, key_name
 from fusilex.ui.kit.tray import unturned
-from fusilex.ui.start import make_application, make_window
+from fusilex.ui.start import make_application
 from fusilex.ui.station import neighbour
 from fusilex.ui.stations.reflow import gates
 from fusilex.ui.strip import BoardStrip
-from fusilex.ui.theme import LIGHT, use
 from fusilex.ui.window import Window
 
 K = Qt.Key
 
 
 @pytest.fixture
-def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
-    make_application()
+def window(bench: Bench, open_window: OpenWindow) -> Window:
+    """On a batch whose files are accepted and whose cautions are read."""
     for station in CAUTIONS:
         bench.do(c.Acknowledge(station))
     bench.do(c.AcceptFiles())
-    made = make_window(bench, QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(made)
-    made.resize(1280, 800)
-    made.show()
-    yield made
-    Units.inch = Units.fahrenheit = False
-    use(LIGHT)
+    return open_window(bench)
 
 
 def fill(bench: Bench) -> None:
@@ -294,7 +285,7 @@ def test_papers_that_cannot_be_written_say_so(window: Window, tmp_path: Path) ->
     assert json.loads((tmp_path / "H7-01.json").read_text())["station"] == "Kit"
 
 
-def test_units_theme_and_size_are_remembered(window: Window, qtbot: QtBot) -> None:
+def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWindow) -> None:
     fill(window.desk.bench)
     show(window, "Print")
     assert ("foil", "0.12 mm") in window.facts.rows
@@ -303,8 +294,7 @@ def test_units_theme_and_size_are_remembered(window: Window, qtbot: QtBot) -> No
     QTest.keyClick(window, K.Key_D, Qt.KeyboardModifier.ControlModifier)
     window.resize(1150, 720)
     window.close()
-    again = make_window(window.desk.bench, window.settings)
-    qtbot.addWidget(again)
+    again = open_window(window.desk.bench, window.settings)
     from fusilex.ui.theme import theme
 
     assert Units.inch and theme.tokens.name == "dim"

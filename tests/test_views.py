@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+from conftest import OpenWindow
 from exports import habit_mirrored_inch
-from PyQt6.QtCore import QPointF, QSettings, Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 from test_ready_bench import relisted
@@ -25,26 +25,9 @@ from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
 from fusilex.formats.panel_file import read_panel, write_panel
 from fusilex.journal.store import Journal, sqlite_url
-from fusilex.ui.start import make_application, make_window
-from fusilex.ui.theme import LIGHT, use
 from fusilex.ui.window import Window
 
 K = Qt.Key
-
-
-def window_of(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Window:
-    make_application()
-    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(made)
-    made.resize(1280, 800)
-    made.show()
-    return made
-
-
-@pytest.fixture
-def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
-    yield window_of(bench, qtbot, tmp_path)
-    use(LIGHT)
 
 
 def tab(window: Window, name: str) -> None:
@@ -57,10 +40,10 @@ def tab(window: Window, name: str) -> None:
     raise AssertionError(f"no view {name}")
 
 
-def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, qtbot: QtBot, tmp_path: Path) -> None:
+def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, open_window: OpenWindow, tmp_path: Path) -> None:
     files = relisted(heron_files, lambda x, y, s: (x + 9, y - 4))
     bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), files, "Heron", 6, prefix="H", number=1)
-    window = window_of(bench, qtbot, tmp_path)
+    window = open_window(bench)
     assert window.judged.current and window.judged.current.level is Level.STOP
     assert "before and after" in window.now_card.now.detail and not list(window.station.canvas.fitted(0))
     window.grab()
@@ -76,11 +59,11 @@ def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, qtbot: QtB
 
 
 def test_a_mirrored_bottom_is_shown_from_below_before_and_after(
-    heron: Design, heron_files: Files, qtbot: QtBot, tmp_path: Path
+    heron: Design, heron_files: Files, open_window: OpenWindow, tmp_path: Path
 ) -> None:
     files = habit_mirrored_inch(heron, heron_files)
     bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), files, "Heron", 6, prefix="H", number=1)
-    window = window_of(bench, qtbot, tmp_path)
+    window = open_window(bench)
     canvas = window.station.canvas
     assert canvas.side == "bottom" and "as listed" in canvas.footer, "the side in question is shown by itself"
     listed, true = bench.design.part_by_ref["BT1"], heron.part_by_ref["BT1"]

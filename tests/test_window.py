@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from conftest import HERON
-from PyQt6.QtCore import QPointF, QSettings, Qt
+from conftest import HERON, OpenWindow
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -19,24 +18,12 @@ from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import DONE, STATIONS
 from fusilex.journal.store import Journal
-from fusilex.ui.start import make_application, make_window
 from fusilex.ui.theme import DIM, LIGHT, contrast, use
 from fusilex.ui.why import why_html
 from fusilex.ui.window import Window
 
 Key = Qt.Key
 SPACE, ENTER = Key.Key_Space, Key.Key_Return
-
-
-@pytest.fixture
-def window(bench: Bench, qtbot: QtBot, tmp_path: Path) -> Iterator[Window]:
-    make_application()
-    made = make_window(bench, QSettings(str(tmp_path / "settings.ini"), QSettings.Format.IniFormat))
-    qtbot.addWidget(made)
-    made.resize(1280, 800)
-    made.show()
-    yield made
-    use(LIGHT)
 
 
 def press(window: Window, *keys: Key | str) -> None:
@@ -135,14 +122,13 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     assert state is not bench.state and bench.state.boards["H7-01"].station == "Release"
 
 
-def test_everything_is_there_after_a_restart(window: Window, qtbot: QtBot) -> None:
+def test_everything_is_there_after_a_restart(window: Window, open_window: OpenWindow) -> None:
     press(window, SPACE, SPACE, SPACE)
     go(window, "Place")
     press(window, Key.Key_BracketRight, Key.Key_BracketRight)
     again = Bench(Journal(window.desk.bench.journal.url), window.desk.bench.batch)
     assert (again.state.station, again.state.board) == ("Place", "H7-03") and len(again.state.bins) == 1
-    other = make_window(again, window.settings)
-    qtbot.addWidget(other)
+    other = open_window(again, window.settings)
     assert other.station.name == "Place" and "H7-03" in other.station.canvas.caption  # type: ignore[union-attr]
 
 

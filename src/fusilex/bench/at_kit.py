@@ -153,7 +153,7 @@ def fill_bin(bench: Bench, command: c.FillBin) -> Result:
         what, wanted, found = bag["differs"][0]
         raise Refused(f"The bag does not match: {what} {found}, not {wanted}. Check the right one, or say why with W.")
     if line.key in bench.state.programmes and not bench.state.programmes[line.key]:
-        raise Refused(f"{line.value} is to be programmed first: record the file with G.")
+        raise Refused(f"{line.name} is to be programmed first: record the file with G.")
     event = Event("bin_filled", {"line": line.key, "count": command.count, "lot": command.lot.strip()})
     lot = bench.workshop.state.lots.get(command.lot.strip())
     if lot is None:

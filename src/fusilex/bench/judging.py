@@ -59,7 +59,7 @@ def _place(bench: Bench) -> list[Judgement]:
                     "kit.short",
                     Level.STOP if left <= 0 else Level.CARE,
                     line.key,
-                    f"Only {max(left, 0)} of {line.value} left",
+                    f"Only {max(left, 0)} of {line.name} left",
                     (Because("still to place", missing),),
                     "Find more before you run out.",
                     line.refs,

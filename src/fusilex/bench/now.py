@@ -101,8 +101,8 @@ def now_at_bin(bench: Bench, line: PullLine) -> Now:
         do = "Put it back and check the right one with K, or say with W why it will do."
         return Now(f"Wrong bag at bin {number}", f"The {what} is {found}, not {wanted}. {do}", done)
     if line.key in bench.state.programmes and not bench.state.programmes[line.key]:
-        return Now(f"Programme bin {number}: {line.value}", "Then record the file and its version with G.", done)
-    return Now(f"Fill bin {number}: {line.value}", f"{line.pull} pieces of {line.body.code}. {pieces(line)}", done)
+        return Now(f"Programme bin {number}: {line.name}", "Then record the file and its version with G.", done)
+    return Now(f"Fill bin {number}: {line.name}", f"{line.pull} pieces of {line.body.code}. {pieces(line)}", done)
 
 
 def _print(bench: Bench) -> Now:

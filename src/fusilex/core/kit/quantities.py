@@ -37,6 +37,11 @@ class PullLine:
         return len(self.refs)
 
     @property
+    def name(self) -> str:
+        """What to call its parts: the value, or else what else is known."""
+        return self.value or self.part_number or self.body.code or "parts without a name"
+
+    @property
     def key(self) -> str:
         return f"{self.value} | {self.body.code}"
 

@@ -116,7 +116,7 @@ class Tray(QWidget):
         plain_text(painter, QRectF(box.left() + 6, box.top() + 3, 40, 20), str(index + 1), "small", "soft")
         value_height = theme.base * 1.9
         metrics = QFontMetricsF(theme.font("body", bold=True))
-        value = metrics.elidedText(line.value, Qt.TextElideMode.ElideRight, box.width() - 8)
+        value = metrics.elidedText(line.name, Qt.TextElideMode.ElideRight, box.width() - 8)
         plain_text(
             painter,
             QRectF(box.left() + 4, fill.top() - value_height, box.width() - 8, value_height),

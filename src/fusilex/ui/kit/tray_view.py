@@ -60,7 +60,7 @@ class TrayView(View):
                 "K",
                 "check the bag",
                 lambda _: ask(
-                    f"Label of the bag for bin {number}, {self.line.value} {self.line.body.code}", self._label
+                    f"Label of the bag for bin {number}, {self.line.name} {self.line.body.code}", self._label
                 ),
             ),
         ]
@@ -71,11 +71,11 @@ class TrayView(View):
         return [
             *keys,
             Key("Left Right Up Down", "choose a bin", self._move),
-            Key("L", "lot", lambda _: ask(f"Lot of {self.line.value} in bin {number}", self._lot)),
+            Key("L", "lot", lambda _: ask(f"Lot of {self.line.name} in bin {number}", self._lot)),
             Key(
                 "S",
                 "substitute",
-                lambda _: ask(f"What may stand in for {self.line.value}, and why (part: reason)", self._substitute),
+                lambda _: ask(f"What may stand in for {self.line.name}, and why (part: reason)", self._substitute),
             ),
             Key("G", "programme", lambda _: self._programme()),
             Key(
@@ -154,13 +154,13 @@ class TrayView(View):
     def _substitute(self, text: str) -> None:
         part, _, reason = text.partition(":")
         self._did(
-            c.ApproveSubstitute(self.line.key, part, reason), f"{part.strip()} may stand in for {self.line.value}."
+            c.ApproveSubstitute(self.line.key, part, reason), f"{part.strip()} may stand in for {self.line.name}."
         )
 
     def _programme(self) -> None:
         key = self.line.key
         if key not in self.bench.state.programmes:
-            self._did(c.WantProgramme(key), f"{self.line.value} is programmed before it is placed: G records the file.")
+            self._did(c.WantProgramme(key), f"{self.line.name} is programmed before it is placed: G records the file.")
             return
         self.desk.choose_file("Programme file", "All files (*)", lambda name: self._programmed(key, name))
 

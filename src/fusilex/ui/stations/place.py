@@ -64,7 +64,7 @@ class BinRow(QWidget):
             plain_text(
                 painter,
                 QRectF(box.x() + 4, theme.base * 1.9, box.width() - 8, theme.base * 2),
-                line.value,
+                line.name,
                 "body",
                 token,
                 True,
