@@ -226,6 +226,21 @@ def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, 
         bench.do(c.AddFiles({"x.csv": b"a"}))
 
 
+def test_a_body_without_a_name_is_measured_under_the_name_of_its_pads(tmp_path: Path, heron_files: Files) -> None:
+    bare = {n: d for n, d in heron_files.items() if n.endswith((".gbr", ".drl"))}
+    bench = opened(tmp_path, {n: re.sub(rb"%T[AOD][^%]*%\n", b"", d) for n, d in bare.items()})
+    before = {p.ref: p.body for p in bench.design.parts}
+    chip = next(b for b in before.values() if b.code.startswith("8 pads"))
+    assert not chip.known and chip.mass_from == "volume"
+    bench.do(c.SetBody(chip.code, 4.9, 3.9, 1.6, 76))
+    after = {p.ref: p.body for p in bench.design.parts}
+    changed = {ref for ref in after if after[ref] != before[ref]}
+    assert changed == {ref for ref, b in before.items() if b.code == chip.code} and len(changed) == 1
+    assert all((after[r].height, after[r].mass_from) == (1.6, "workshop") for r in changed)
+    with pytest.raises(c.Refused, match="No part of this design"):
+        bench.do(c.SetBody("", 1, 1, 1, 1))
+
+
 def test_bodies_of_the_workshop_serve_every_batch(tmp_path: Path, heron_files: Files) -> None:
     bench = opened(tmp_path, heron_files)
     bench.do(c.ChooseSides("lighter-first"))

@@ -136,7 +136,7 @@ class Catalogue:
 
     def body(self, name: str, ref: str = "") -> Body:
         """Body of a package text; the workshop's own entry wins."""
-        mine = self.own.get(name.strip())
+        mine = self.own.get(name.strip()) if name.strip() else None
         return mine if mine is not None else body_of(name, ref, self.metric)
 
 

@@ -142,6 +142,7 @@ def _part(design: Design, placement: Placement, line: BomLine | None, pads: tupl
     body = design.catalogue.body(_body_text(placement, line), placement.ref)
     if not body.known and pads:
         body = body_on_pads(body, pads, placement)
+        body = design.catalogue.own.get(body.code, body)  # measured here, under the name its pads give it
     if any(p.drill > 0 for p in pads) and body.mount == "smd":
         body = replace(body, mount="tht")
     body = _along_pads(body, placement, pads)

@@ -63,7 +63,8 @@ def body_on_pads(body: Body, pads: Sequence[Pad], placement: Placement) -> Body:
     x, y = max(0.4, pattern.span_x * 0.9), max(0.4, pattern.span_y * 0.9)
     family = body.family if body.family != "other" else "ic" if pattern.count > 4 and not pattern.holes else "other"
     density = DENSITY_MG_PER_MM3.get(family, OTHER_DENSITY)
-    code = body.code or f"{pattern.count} {'leads' if pattern.holes else 'pads'}, {max(x, y):.1f} × {min(x, y):.1f}"
+    ends = ("lead" if pattern.holes else "pad") + ("s" if pattern.count > 1 else "")
+    code = body.code or f"{pattern.count} {ends}, {max(x, y):.1f} × {min(x, y):.1f}"
     mass = density * x * y * body.height
     return replace(body, code=code, size_x=x, size_y=y, family=family, mass_mg=mass, mass_from="volume")
 
