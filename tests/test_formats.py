@@ -26,7 +26,7 @@ from fusilex.formats import bundle
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
-from fusilex.formats.identify import identify
+from fusilex.formats.identify import identify, side_in_name
 from fusilex.formats.intake import design_from, outline_polygon, read_design
 from fusilex.formats.lists import read_bom, read_placements, read_points, split_refs
 from fusilex.formats.netlist import read_netlist
@@ -202,6 +202,21 @@ def test_a_bill_without_designators_is_left_out_and_said_to_be(heron_files: File
         read_bom(data, "heron-r2-bom.csv")
     design = design_from(heron_files | {"heron-r2-bom.csv": data}, "x")
     assert [(r.rule, r.subject) for r in design.remarks] == [("ready.columns", "heron-r2-bom.csv")] and not design.bom
+
+
+def test_the_name_of_a_list_names_its_side_unless_the_pads_say_otherwise(heron: Design, heron_files: Files) -> None:
+    rows = [line.split(",") for line in heron_files["heron-r2-placements.csv"].decode().splitlines()]
+    tops = "\n".join(",".join(r[:4] + r[5:]) for r in rows if r[4] != "bottom").encode()
+    rest = {n: d for n, d in heron_files.items() if "placements" not in n}
+    for name, cares in (("backplane-xy.csv", 0), ("xy top.csv", 0), ("xy_bottom.csv", 1), ("xy top bottom.csv", 0)):
+        design = design_from(rest | {name: tops}, "x")
+        assert {p.side for p in design.placements} == {"top"}
+        assert [r.rule for r in design.remarks] == ["ready.side-word"] * cares
+    assert [side_in_name(n) for n in ("a-Bottom.csv", "laptop.csv", "Rückseite unten.csv")] == [
+        "bottom",
+        None,
+        "bottom",
+    ]
 
 
 def test_a_word_for_a_side_that_nobody_knows_is_told_by_the_pads(heron: Design, heron_files: Files) -> None:

@@ -70,7 +70,7 @@ def bin_of(value: str, body: str, ref: str, part_number: str = "") -> PullLine:
         (("22", "0402", "R1"), "220", Level.STOP, "value", True),
         (("4.7 k", "0402", "R1"), "4k7 1%", Level.GO, "", False),
         (("1 k", "0402", "R1"), "33 k", Level.STOP, "value", False),
-        (("32.768 kHz", "Crystal 3215", "Y1"), "32.000 kHz", Level.STOP, "frequency", False),
+        (("32.768 kHz", "Crystal 3215", "Y1"), "32.000 kHz", Level.STOP, "frequency", True),
         (("buck 3.3 V", "SOT-23-5", "U2", "SR-0305"), "SR-0305 reel 3000", Level.GO, "", False),
         (("buck 3.3 V", "SOT-23-5", "U2", "SR-0305"), "SR-0306", Level.STOP, "part number", True),
         (("memory 32 Mbit", "SOIC-8", "U3"), "something else", Level.STOP, "value", False),

@@ -173,9 +173,9 @@ def _words_of(path: PurePosixPath) -> str:
 
 
 def side_in_name(name: str) -> str | None:
-    """The side that a file's name speaks of, None where it names none or both."""
+    """The side that a file's name speaks of in a word of its own, None where it names none or both."""
     words = _words_of(PurePosixPath(name))
-    top, bottom = re.search(_TOP, words), re.search(_BOTTOM, words)
+    top, bottom = (re.search(rf"\b(?:{side})\b", words) for side in (_TOP, _BOTTOM))
     return None if bool(top) == bool(bottom) else "top" if top else "bottom"
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from fusilex.core.board.model import BomLine, Layer, NetPoint, Placement, Remark
 from fusilex.core.board.panel import Panel
-from fusilex.core.board.roles import sides_of_words, top_lead
+from fusilex.core.board.roles import sides_of_words, told_by, top_lead
 from fusilex.formats.gerber import read_components
 from fusilex.formats.grids import is_spreadsheet
 from fusilex.formats.identify import Guess, identify, side_in_name
@@ -78,17 +78,12 @@ class Lists:
         return True
 
     def _take_placements(self, table: Table) -> None:
-        """Placements; words for a side that are in no dictionary wait for the layers, and are the top until then."""
+        """Placements; words for a side that are in no dictionary, and none at all, wait for the layers."""
         self._doubt(table)
-        words = unknown_sides(table)
-        named = side_in_name(table.name)
-        if "" in words and named:
-            words, sides = {}, {"": named}
-        else:
-            sides = dict.fromkeys(words, "top")
-        if words:
+        if words := unknown_sides(table):
             self._sideless.append((table, words))
-        self._placements[table.name] = placements_in(table, sides)
+        named = side_in_name(table.name) or "top"
+        self._placements[table.name] = placements_in(table, {word: "top" if word else named for word in words})
 
     def settle_sides(self, layers: Mapping[tuple[str, str | None], Layer]) -> None:
         """Give words that name a side nobody knows the side whose pads lie under their parts. Raises `BadInput` where none does."""
@@ -100,9 +95,11 @@ class Lists:
             }
             unknown = {table.lines[row] for rows in words.values() for row in rows}
             taken = {p.side for p in self._placements[table.name] if p.line not in unknown}
-            sides = sides_of_words({w: top_lead(np.array(spots), top, bottom) for w, spots in at.items()}, taken)
+            leads = {w: top_lead(np.array(spots), top, bottom) for w, spots in at.items()}
+            usual = side_in_name(table.name) or "top"  # what a list without sides means
+            sides = {"": told_by(usual, leads[""])} if "" in words else sides_of_words(leads, taken)
             for word, side in sides.items():
-                if word or side == "bottom":  # the top is what a list without sides means anyway
+                if word or side != usual:
                     says = (
                         f"“{table.cell(words[word][0], 'side')}” is taken for" if word else "no side named, taken for"
                     )

@@ -20,6 +20,7 @@ INSIDE = 0.9
 SMALLEST_LEAD_HOLE = 0.6
 """Holes from this diameter (mm) on take a lead; smaller ones are vias."""
 TWIN_MM = 0.1
+CLEAR_LEAD = 0.3
 
 
 @dataclass(frozen=True)
@@ -130,6 +131,11 @@ def _in_the_middle(at: NDArray[np.float64], layer: Layer | None) -> float:
     nearest = shapely.get_coordinates(pads[tree.nearest(shapely.points(at))])
     twins, _ = tree.query(shapely.points(2 * at - nearest), predicate="dwithin", distance=TWIN_MM)
     return len(np.unique(twins)) / len(at)
+
+
+def told_by(usual: str, lead: float) -> str:
+    """The side of parts that are usually on one: that, unless clearly more of them have pads on the other."""
+    return usual if abs(lead) < CLEAR_LEAD else "top" if lead > 0 else "bottom"
 
 
 def sides_of_words(leads: Mapping[str, float], taken: set[str]) -> dict[str, str]:

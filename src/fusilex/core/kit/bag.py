@@ -103,8 +103,9 @@ def _value_difference(value: str, wanted: Meaning, found: Meaning) -> Difference
     assert wanted.value is not None and found.value is not None
     a, b = show_value(wanted.value, wanted.unit), show_value(found.value, found.unit or wanted.unit)
     digits_a, digits_b = (re.sub(r"\D", "", t).strip("0") for t in (a, b))
-    near = one_off(value, found.text) or digits_a == digits_b or one_off(digits_a, digits_b)
-    return Difference("frequency" if wanted.unit == "Hz" else "value", a, b, near)
+    if wanted.unit == "Hz":  # cans of every frequency look the same
+        return Difference("frequency", a, b, True)
+    return Difference("value", a, b, one_off(value, found.text) or digits_a == digits_b or one_off(digits_a, digits_b))
 
 
 def _plain(text: str) -> str:
