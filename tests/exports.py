@@ -10,8 +10,10 @@ from collections.abc import Callable
 from conftest import LETTERS
 from openpyxl import Workbook
 
-from fusilex.core.board.model import Design, Hole
+from fusilex.core.board.model import BomLine, Design, Hole, Placement
 from fusilex.formats.bundle import Files
+from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in
+from fusilex.formats.tables import read_table
 
 OLD = {
     "copper-top": "cmp",
@@ -32,6 +34,14 @@ WORDS = {
     "silk-bottom": "Bestueckungsdruck_Unten.ger",
     "outline": "Umriss.ger",
 }
+
+
+def read_placements(data: bytes, name: str) -> tuple[Placement, ...]:
+    return placements_in(read_table(data, name, PLACEMENTS))
+
+
+def read_bom(data: bytes, name: str) -> tuple[BomLine, ...]:
+    return bom_in(read_table(data, name, BOM))
 
 
 def layers(files: Files, name_of: Callable[[str], str | None]) -> Files:

@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 import shapely
 from conftest import HERON, LETTERS
+from exports import read_bom, read_placements
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -28,7 +29,7 @@ from fusilex.formats.excellon import read_excellon
 from fusilex.formats.grids import grids_of
 from fusilex.formats.identify import identify
 from fusilex.formats.intake import design_from, read_design
-from fusilex.formats.lists import BOM, PLACEMENTS, read_bom, read_placements
+from fusilex.formats.lists import BOM, PLACEMENTS
 from fusilex.formats.tables import best_table
 from fusilex.journal.store import Journal, sqlite_url
 

@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 import shapely
 from conftest import HERON, LETTERS
+from exports import read_bom, read_placements
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -28,7 +29,7 @@ from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify, side_in_name
 from fusilex.formats.intake import design_from, outline_polygon, read_design
-from fusilex.formats.lists import read_bom, read_placements, read_points, split_refs
+from fusilex.formats.lists import read_points, split_refs
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel, write_panel
 from fusilex.formats.tables import length_mm, number

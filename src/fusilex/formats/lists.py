@@ -11,9 +11,6 @@ from fusilex.core.board.model import BomLine, Placement
 from fusilex.core.problems import BadInput
 from fusilex.formats.tables import Kind, Table, best_table, decode, length_mm, number, read_table
 
-Picked = Mapping[str, int]
-"""Columns the user picked for a file: field → column index."""
-
 _REF = (
     r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
     r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referencias?|riferimenti?o?|positionsnummer"
@@ -83,11 +80,6 @@ _BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s
 _RANGE = re.compile(r"^([A-Za-z_]+)(\d+)\s*[-–…]\s*(?:([A-Za-z_]+))?(\d+)$")
 
 
-def read_placements(data: bytes, name: str, picked: Picked | None = None) -> tuple[Placement, ...]:
-    """Placement list. Needs columns for reference, x and y; raises `BadInput` with line and column otherwise."""
-    return placements_in(read_table(data, name, PLACEMENTS, picked))
-
-
 def placements_in(table: Table, sides: Mapping[str, str] = MappingProxyType({})) -> tuple[Placement, ...]:
     """Placements of a table whose columns are settled. Raises `BadInput` with line and column.
 
@@ -153,11 +145,6 @@ def unknown_sides(table: Table) -> dict[str, list[int]]:
 @lru_cache(maxsize=256)
 def _side_of(word: str) -> str | None:
     return "bottom" if _BOTTOM.fullmatch(word) else "top" if _TOP.fullmatch(word) else None
-
-
-def read_bom(data: bytes, name: str, picked: Picked | None = None) -> tuple[BomLine, ...]:
-    """Bill of materials, grouped or one part a line. Needs a designator column; raises `BadInput` otherwise."""
-    return bom_in(read_table(data, name, BOM, picked))
 
 
 def bom_in(table: Table) -> tuple[BomLine, ...]:
