@@ -46,7 +46,7 @@ def _moisture(bench: Bench) -> list[Judgement]:
         for lot in bench.stock.lots_for(line):
             if lot.level != "1" and lot.moisture and lot.count > 0 and lot.id not in seen:
                 seen.add(lot.id)
-                judged = judge_moisture(lot.id, lot.level, exposure_of(bench, lot), line.refs)
+                judged = judge_moisture(lot.id, lot.level, exposure_of(bench, lot), line.refs, line.name)
                 found.append(judged)
     return found
 

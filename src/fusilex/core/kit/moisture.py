@@ -49,19 +49,22 @@ def hours_left(level: str, spent: Exposure) -> float:
     return max(0.0, FLOOR_LIFE_H[level.lower()] - spent.hours)
 
 
-def judge_moisture(name: str, level: str, spent: Exposure, refs: tuple[str, ...] = ()) -> Judgement:
-    """Go, care below a quarter of the life, stop when it is used up."""
+def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] = (), holds: str = "") -> Judgement:
+    """Go, care below a quarter of the life, stop when it is used up. `holds` says what is in the lot."""
+    name = f"{lot}, {holds}," if holds else lot
     life, left = FLOOR_LIFE_H[level.lower()], hours_left(level, spent)
     if life == inf:
-        return Judgement("kit.moisture", Level.GO, name, f"{name} does not mind moisture", refs=refs)
+        return Judgement("kit.moisture", Level.GO, lot, f"{name} does not mind moisture", refs=refs)
     state = Level.STOP if left <= 0 else Level.CARE if left < CARE_LEFT * life else Level.GO
     numbers = (Because("level", level), Because("open", round(spent.hours, 1), "h"), Because("floor life", life, "h"))
-    text = f"{name} was open too long" if state is Level.STOP else f"{name}: {_span(left)} of floor life left"
+    text = (
+        f"{name} was open too long" if state is Level.STOP else f"{name.rstrip(',')}: {_span(left)} of floor life left"
+    )
     do = {
         Level.STOP: "Bake it as its label says before it goes into the oven; tapes and trays may not stand the heat.",
         Level.CARE: "Use it first, or put it into the dry cabinet.",
     }.get(state, "" if not spent.running else "The clock runs; seal it or put it away dry when you are done.")
-    return Judgement("kit.moisture", state, name, text, numbers, do, refs)
+    return Judgement("kit.moisture", state, lot, text, numbers, do, refs)
 
 
 def _span(hours: float) -> str:
