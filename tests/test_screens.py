@@ -374,7 +374,9 @@ def test_art_covers_what_the_layers_cover(bench: Bench) -> None:
     paste = bench.design.layer("paste", "top")
     assert paste
     made = art.paths("paste", "top")
-    assert len(made) > 1 and all(box.contains(path.toFillPolygon().boundingRect()) for path, box in made)
+    boxes = art.boxes("paste", "top")
+    assert len(made) > 1
+    assert all(box.contains(p.toFillPolygon().boundingRect()) for p, box in zip(made, boxes, strict=True))
     assert paths_of([]) == []
     hole = bench.design.outline.difference(bench.design.outline.buffer(-5))
     path = paths_of([hole])[0]

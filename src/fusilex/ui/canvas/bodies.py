@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+import shapely
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -52,10 +54,12 @@ def _solid(painter: QPainter, part: Part, box: QRectF) -> None:
     painter.setPen(Qt.PenStyle.NoPen)
     if body.family in ("ic", "transistor", "diode") and part.pads:
         painter.setBrush(theme.colour("metal"))
-        for pad in part.pads:
-            a, b, c, d = pad.polygon.bounds
-            corners = board_to_part([(a, b), (c, b), (c, d), (a, d)], (part.x, part.y), part.turn, part.side)
-            (x0, y0), (x1, y1) = corners.min(axis=0).tolist(), corners.max(axis=0).tolist()
+        boxes = shapely.bounds([pad.polygon for pad in part.pads])
+        corners = board_to_part(
+            boxes[:, [0, 1, 2, 1, 2, 3, 0, 3]].reshape(-1, 2), (part.x, part.y), part.turn, part.side
+        )
+        low, high = (f(corners.reshape(-1, 4, 2), axis=1) for f in (np.min, np.max))
+        for (x0, y0), (x1, y1) in zip(low.tolist(), high.tolist(), strict=True):
             painter.drawRect(QRectF(x0 + 0.04, y0 + 0.04, x1 - x0 - 0.08, y1 - y0 - 0.08))
     painter.setBrush(theme.colour(_FILL.get(body.family, "body")))
     if body.family in ("electrolytic", "inductor"):

@@ -70,14 +70,24 @@ class BoardArt:
 
     def __init__(self, design: Design) -> None:
         self.design = design
-        self._made: dict[tuple[str, str], list[tuple[QPainterPath, QRectF]]] = {}
+        self._made: dict[tuple[str, str], list[QPainterPath]] = {}
+        self._boxes: dict[tuple[str, str], list[QRectF]] = {}
+        x0, y0, x1, y1 = design.outline.bounds
+        self._board = QRectF(x0, y0, x1 - x0, y1 - y0)
 
-    def paths(self, what: str, side: str) -> list[tuple[QPainterPath, QRectF]]:
-        """Paths and the boxes they lie in. `what` is substrate, flashes (of the copper) or the role of a layer."""
+    def paths(self, what: str, side: str) -> list[QPainterPath]:
+        """`what` is substrate, flashes (of the copper) or the role of a layer."""
         key = what, side
         if key not in self._made:
-            self._made[key] = [(path, path.controlPointRect()) for path in paths_of(self._shapes(what, side))]
+            self._made[key] = paths_of(self._shapes(what, side))
         return self._made[key]
+
+    def boxes(self, what: str, side: str) -> list[QRectF]:
+        """The box of each path, for pictures of a part of the board."""
+        key = what, side
+        if key not in self._boxes:
+            self._boxes[key] = [path.controlPointRect() for path in self.paths(what, side)]
+        return self._boxes[key]
 
     def draw(self, painter: QPainter, what: str, side: str) -> None:
         """Fill a layer, or the ``exposed`` copper, with the painter's brush; the painter is in board mm."""
@@ -90,9 +100,11 @@ class BoardArt:
 
     def _fill(self, painter: QPainter, what: str, side: str) -> None:
         seen = painter.transform().inverted()[0].mapRect(QRectF(painter.viewport()))
-        for path, box in self.paths(what, side):
-            if box.intersects(seen):
-                painter.drawPath(path)
+        paths = self.paths(what, side)
+        if not seen.contains(self._board):
+            paths = [path for path, box in zip(paths, self.boxes(what, side), strict=True) if box.intersects(seen)]
+        for path in paths:
+            painter.drawPath(path)
 
     def _fill_exposed(self, painter: QPainter, side: str) -> None:
         """Copper in the mask's windows, put together as pictures: cutting the shapes themselves takes ten times as long."""
