@@ -24,9 +24,10 @@ from fusilex.core.board.packages import mixed_codes, nearest_chip, pattern_of
 from fusilex.core.board.panel import Panel, single
 from fusilex.core.board.reconcile import pad_middles, reconcile
 from fusilex.core.board.repeat import find_panel, one_cell
-from fusilex.core.board.roles import guess_roles, sides_of_words, top_lead
+from fusilex.core.board.roles import guess_roles
 from fusilex.core.board.sides import DROP_LIMIT_MG_PER_MM2, first_side, judge_sides, side_load
 from fusilex.core.board.systematic import FACTORS, Correction, fit_named, fit_unnamed
+from fusilex.core.board.which_side import sides_of_words, top_lead
 from fusilex.core.judgement import Level
 
 corrections = st.builds(

@@ -18,6 +18,7 @@ from fusilex.demo.router import route
 from fusilex.demo.write import heron_panel
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
+from fusilex.formats.identify import identify
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel
 from fusilex.formats.temperature_log import read_log
@@ -88,11 +89,12 @@ def test_what_is_written_is_read_back() -> None:
     layer.stroke([(12, 0), (12, 5), (15, 8)], 0.25, "Conductor", {".N": "SDA"})
     layer.flash(20, 3, "R,2.000000X1.000000", "SMDPad,CuDef", {".P": "R1,2", ".N": "SDA", ".C": "R1"})
     image = read_gerber(layer.text().encode(), "x.gbr", "copper", "top")
-    assert image.attributes[".FileFunction"] == ("Copper", "L1", "Top")
-    assert image.layer.area.area == pytest.approx(64 + 4 + 0.25 * (5 + np.hypot(3, 3)) + np.pi * 0.125**2 + 2, rel=1e-3)
-    last = len(image.layer) - 1
-    assert image.layer.pins[last] == ("R1", "2") and image.layer.nets[last] == "SDA" and image.layer.flashed[last]
-    assert image.layer.functions[last] == "SMDPad,CuDef"
+    guess = identify("x.gbr", layer.text().encode())
+    assert (guess.role, guess.side, guess.sure) == ("copper", "top", "stated")
+    assert image.area.area == pytest.approx(64 + 4 + 0.25 * (5 + np.hypot(3, 3)) + np.pi * 0.125**2 + 2, rel=1e-3)
+    last = len(image) - 1
+    assert image.pins[last] == ("R1", "2") and image.nets[last] == "SDA" and image.flashed[last]
+    assert image.functions[last] == "SMDPad,CuDef"
     holes = read_excellon(excellon([(1.5, 2.25, 0.3), (10, 0, 1.3)], True).encode(), "p.drl")
     assert [(h.x, h.y, h.diameter, h.plated) for h in holes] == [(1.5, 2.25, 0.3, True), (10, 0, 1.3, True)]
     assert not read_excellon(excellon([(1, 1, 2.2)], False).encode(), "n.drl")[0].plated

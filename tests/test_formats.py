@@ -39,7 +39,7 @@ GERBER = "%FSLAX34Y34*%\n%MOMM*%\n{body}\nM02*\n"
 
 
 def gerber(body: str) -> shapely.Geometry:
-    return read_gerber(GERBER.format(body=body).encode(), "x.gbr").layer.area
+    return read_gerber(GERBER.format(body=body).encode(), "x.gbr").area
 
 
 def plain(files: Files) -> Files:
@@ -106,7 +106,7 @@ def test_apertures_strokes_arcs_regions_and_clear() -> None:
     assert half.area == pytest.approx(math.pi * 12.5, rel=1e-3)
     macro = gerber("%AMDONUT*1,1,$1,0,0*1,0,$2,0,0*%\n%ADD10DONUT,4X2*%\nD10*\nX0Y0D03*")
     assert macro.area == pytest.approx(3 * math.pi, rel=2e-3)
-    inch = read_gerber(b"%FSLAX24Y24*%\n%MOIN*%\n%ADD10R,0.1X0.1*%\nD10*\nX10000Y0D03*\nM02*\n", "i.gbr").layer.area
+    inch = read_gerber(b"%FSLAX24Y24*%\n%MOIN*%\n%ADD10R,0.1X0.1*%\nD10*\nX10000Y0D03*\nM02*\n", "i.gbr").area
     assert inch.centroid.x == pytest.approx(25.4) and inch.area == pytest.approx(2.54**2)
 
 
@@ -356,7 +356,7 @@ def test_lengths_in_any_unit(cell: str, column: str, mm: float) -> None:
 
 
 def line(points: str, width: str = "0.2") -> Layer:
-    return read_gerber(GERBER.format(body=f"%ADD10C,{width}*%\nD10*\n{points}").encode(), "o.gko", "outline").layer
+    return read_gerber(GERBER.format(body=f"%ADD10C,{width}*%\nD10*\n{points}").encode(), "o.gko", "outline")
 
 
 def test_outlines_drawn_filled_open_and_empty() -> None:
@@ -365,7 +365,7 @@ def test_outlines_drawn_filled_open_and_empty() -> None:
     assert drawn.area == pytest.approx(50, rel=1e-4) and drawn.bounds == pytest.approx((0, 0, 10, 5), abs=1e-3)
     slot = ["X40000Y20000D02*", "X60000Y20000D01*", "X60000Y30000D01*", "X40000Y30000D01*", "X40000Y20000D01*"]
     assert outline_polygon(line("\n".join(corners + slot)), "x").area == pytest.approx(50, rel=1e-4)
-    filled = read_gerber(GERBER.format(body="G36*\n" + "\n".join(corners) + "\nG37*").encode(), "o", "outline").layer
+    filled = read_gerber(GERBER.format(body="G36*\n" + "\n".join(corners) + "\nG37*").encode(), "o", "outline")
     assert outline_polygon(filled, "x").area == pytest.approx(50)
     with pytest.raises(BadInput, match="an outline that closes"):
         outline_polygon(line("\n".join(corners[:3])), "x")

@@ -118,7 +118,7 @@ def test_steps_and_repeats_and_single_quadrants_are_still_read() -> None:
     quarter = f"{HEADER}G74*\nD10*\nX50000Y0D02*\nG03*\nX0Y50000I50000J0D01*\nM02*\n"
     with pytest.raises(Rare):
         read_stream(quarter, "x.gbr")
-    stroke = read_gerber(quarter.encode(), "x.gbr").layer.area
+    stroke = read_gerber(quarter.encode(), "x.gbr").area
     assert stroke.area == pytest.approx(math.pi / 2 * 5 * 0.5 + math.pi * 0.25**2, rel=0.01)
 
 
@@ -134,11 +134,10 @@ def test_truncated_or_aimless_drawing_is_refused() -> None:
         read_components(text.encode(), "c.gbr", "top")
 
 
-def test_inches_and_file_attributes() -> None:
+def test_inches() -> None:
     drawn = read_drawn(
         b"%TF.Part,Single*%\n%FSLAX24Y24*%\n%MOIN*%\n%ADD10C,0.1*%\nD10*\nX10000Y20000D03*\nM02*\n", "i.gbr"
     )
-    assert drawn.file_attributes[".Part"] == ("Single",)
     layer = _layer(drawn, "copper", "top")
     centre = layer.polygons[0].centroid
     assert (centre.x, centre.y) == pytest.approx((25.4, 50.8)) and layer.polygons[0].area == pytest.approx(
@@ -163,7 +162,7 @@ def test_plain_drill_files_are_read_alike() -> None:
 def test_circles_keep_their_area_and_stay_close(diameter: float) -> None:
     """Against the closed forms of a circle: area to the letter, perimeter and distance within what is promised."""
     text = f"%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,{diameter:.6f}*%\nD10*\nX1000000Y2000000D03*\nM02*\n"
-    disc = read_gerber(text.encode(), "c.gbr").layer.polygons[0]
+    disc = read_gerber(text.encode(), "c.gbr").polygons[0]
     radius = round(diameter, 6) / 2
     assert disc.area == pytest.approx(math.pi * radius**2, rel=1e-9)
     assert disc.length == pytest.approx(2 * math.pi * radius, rel=0.02)
@@ -175,7 +174,7 @@ def test_circles_keep_their_area_and_stay_close(diameter: float) -> None:
 def test_strokes_are_rectangles_with_half_discs(width: float, angle: float, length: float) -> None:
     dx, dy = round(1e6 * length * math.cos(angle)), round(1e6 * length * math.sin(angle))
     text = f"%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,{width:.6f}*%\nD10*\nX0Y0D02*\nX{dx}Y{dy}D01*\nM02*\n"
-    stroke = read_gerber(text.encode(), "s.gbr").layer.polygons[0]
+    stroke = read_gerber(text.encode(), "s.gbr").polygons[0]
     exact = shapely.LineString([(0, 0), (dx / 1e6, dy / 1e6)]) if dx or dy else shapely.Point(0, 0)
     fine = exact.buffer(width / 2, quad_segs=200)
     assert stroke.is_valid and stroke.within(fine.buffer(2e-5))

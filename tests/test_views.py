@@ -235,14 +235,16 @@ def test_what_is_typed_is_read_or_refused_with_an_example() -> None:
 
 
 def test_dropped_single_files_go_with_the_design_on_the_screen(
-    window: Window, heron_files: Files, tmp_path: Path, qtbot: QtBot
+    window: Window, heron_files: Files, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     (tmp_path / "second-bom.csv").write_bytes(heron_files["heron-r2-bom.csv"])
     window.opening.dropped(str(tmp_path / "second-bom.csv"))
     qtbot.waitUntil(lambda: "Added second-bom.csv" in window.desk.said, timeout=5000)
     assert any(r.rule == "ready.note" for r in window.desk.bench.design.remarks)
     (tmp_path / "torn.gbr").write_bytes(heron_files["heron-r2-copper-top.gbr"][:500])
-    window.opening.dropped(str(tmp_path / "torn.gbr"))
+    both = [str(tmp_path / "torn.gbr"), str(tmp_path / "second-bom.csv")]
+    monkeypatch.setattr("fusilex.ui.opening.QFileDialog.getOpenFileNames", lambda *_: (both, ""))
+    QTest.keyClick(window, K.Key_O, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     qtbot.waitUntil(lambda: "end mark" in window.desk.said, timeout=5000)
     assert "torn.gbr" not in window.desk.bench.files
 

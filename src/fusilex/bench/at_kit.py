@@ -9,7 +9,6 @@ from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused, Result
 from fusilex.bench.stock import exposure_of, lot_of
 from fusilex.bench.whereabouts import moved
-from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import ACTIONS, FLOOR_LIFE_H, hours_left
 from fusilex.core.kit.quantities import SCHOOLS, PullLine
@@ -148,11 +147,10 @@ def fill_bin(bench: Bench, command: c.FillBin) -> Result:
     line = _line(bench, command.line)
     if not 0 <= command.count <= 1_000_000:
         raise Refused(f"A bin holds 0 or more pieces, not {command.count}.")
-    bag = bench.state.bags.get(line.key)
-    if bag and bag["level"] == Level.STOP and not bag["reason"]:
-        what, wanted, found = bag["differs"][0]
+    if wrong := bench.state.wrong_bag(line.key):
+        what, wanted, found = wrong
         raise Refused(f"The bag does not match: {what} {found}, not {wanted}. Check the right one, or say why with W.")
-    if line.key in bench.state.programmes and not bench.state.programmes[line.key]:
+    if bench.state.to_programme(line.key):
         raise Refused(f"{line.name} is to be programmed first: record the file with G.")
     event = Event("bin_filled", {"line": line.key, "count": command.count, "lot": command.lot.strip()})
     lot = bench.workshop.state.lots.get(command.lot.strip())

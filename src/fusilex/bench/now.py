@@ -95,12 +95,12 @@ def _kit(bench: Bench) -> Now:
 def now_at_bin(bench: Bench, line: PullLine) -> Now:
     """What to do at a bin that is not filled yet."""
     done = sum(x.key in bench.state.bins for x in bench.lines_to_pull) / len(bench.lines_to_pull)
-    number, bag = bench.bin_number[line.key], bench.state.bags.get(line.key)
-    if bag and bag["level"] == Level.STOP and not bag["reason"]:
-        what, wanted, found = bag["differs"][0]
+    number = bench.bin_number[line.key]
+    if wrong := bench.state.wrong_bag(line.key):
+        what, wanted, found = wrong
         do = "Put it back and check the right one with K, or say with W why it will do."
         return Now(f"Wrong bag at bin {number}", f"The {what} is {found}, not {wanted}. {do}", done)
-    if line.key in bench.state.programmes and not bench.state.programmes[line.key]:
+    if bench.state.to_programme(line.key):
         return Now(f"Programme bin {number}: {line.name}", "Then record the file and its version with G.", done)
     return Now(f"Fill bin {number}: {line.name}", f"{line.pull} pieces of {line.body.code}. {pieces(line)}", done)
 

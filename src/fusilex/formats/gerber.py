@@ -7,13 +7,12 @@ thousands of equal flashes. Dark and clear objects are composed in drawing order
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely import Polygon
+from shapely import GeometryType, Polygon
 from shapely.geometry import LineString, box
 from shapely.geometry.base import BaseGeometry
 
@@ -23,27 +22,17 @@ from fusilex.formats.gerber_drawn import ARC, ARC_ERROR_MM, FLASH, LINE, REGION,
 from fusilex.formats.gerber_stream import read_drawn
 
 QUAD_SEGS = 24
-POLYGON = 3  # shapely's type number
 SLIVER_MM2 = 1e-9
 """What is left of a shape by rounding where another was cleared from it."""
 
 
-@dataclass(frozen=True, eq=False)
-class GerberImage:
-    """A parsed layer before its role is settled: polygons (n) and per-object attributes, plus the file's attributes."""
-
-    attributes: dict[str, tuple[str, ...]]
-    layer: Layer
-
-
-def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = None) -> GerberImage:
+def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = None) -> Layer:
     """Read one Gerber file. Raises `BadInput` when it is truncated, malformed or beyond all size."""
     drawn = read_drawn(data, name)
     try:
-        layer = _layer(drawn, role, side)
+        return _layer(drawn, role, side)
     except (ValueError, TypeError, AttributeError, ArithmeticError, shapely.errors.ShapelyError) as error:
         raise BadInput(name, "shapes that can be drawn", str(error)[:160]) from error
-    return GerberImage(drawn.file_attributes, layer)
 
 
 def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement, ...]:
@@ -188,10 +177,12 @@ def _compose(drawn: Drawn, shapes: NDArray[np.object_], role: str, side: str | N
         cut[touched] = True
     kept = np.flatnonzero(dark)
     pieces, owners = shapes[kept], kept
-    if (shapely.get_type_id(pieces) != POLYGON).any():
+    if (shapely.get_type_id(pieces) != GeometryType.POLYGON).any():
         pieces, which = shapely.get_parts(pieces, return_index=True)
         owners = kept[which]
-    areas = (shapely.get_type_id(pieces) == POLYGON) & (shapely.area(pieces) > np.where(cut[owners], SLIVER_MM2, 0.0))
+    areas = (shapely.get_type_id(pieces) == GeometryType.POLYGON) & (
+        shapely.area(pieces) > np.where(cut[owners], SLIVER_MM2, 0.0)
+    )
     pieces, owners = pieces[areas], owners[areas]
     nets = [(a[".N"][0] or None) if a.get(".N") else None for a in drawn.attributes]
     pins = [(a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in drawn.attributes]

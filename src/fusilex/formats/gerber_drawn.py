@@ -24,7 +24,6 @@ class Drawn:
     their objects.
     """
 
-    file_attributes: dict[str, tuple[str, ...]]
     apertures: list[Any]
     attributes: list[dict[str, tuple[str, ...]]]
     kinds: NDArray[np.int_]

@@ -85,7 +85,6 @@ def _drawn(parsed: Any) -> Drawn:
         ends.append(tuple(float(v) * scale for v in reach))
     kinds, aperture, dark = np.array(rows, dtype=int).reshape(-1, 3).T
     return Drawn(
-        dict(parsed.file_attrs or {}),
         apertures,
         attributes,
         kinds,

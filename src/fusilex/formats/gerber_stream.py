@@ -30,7 +30,7 @@ _ATTRIBUTE_NOTE = re.compile(r"G04\s*#@!\s*(T[FAOD].*)", re.S)
 _SPACES = bytes.maketrans(b"XYD*", b"    ")
 _FORMAT = re.compile(r"FSLAX(\d)(\d)Y(\d)(\d)$")
 _HARMLESS = re.compile(
-    r"(IN|LN).*|IPPOS|OFA0(\.0*)?B0(\.0*)?|SFA1(\.0*)?B1(\.0*)?|MIA0B0|IR0|ASAXBY|SRX1Y1.*|SR|LMN|LR0(\.0*)?|LS1(\.0*)?"
+    r"(IN|LN|TF).*|IPPOS|OFA0(\.0*)?B0(\.0*)?|SFA1(\.0*)?B1(\.0*)?|MIA0B0|IR0|ASAXBY|SRX1Y1.*|SR|LMN|LR0(\.0*)?|LS1(\.0*)?"
 )
 
 
@@ -59,7 +59,6 @@ class _Stream:
 
     def __init__(self, text: str, name: str) -> None:
         self.name = name
-        self.file_attributes: dict[str, tuple[str, ...]] = {}
         self.attributes: list[dict[str, tuple[str, ...]]] = [{}]
         self.header: list[str] = []  # what the apertures depend on
         self.tool_attributes = False
@@ -68,6 +67,7 @@ class _Stream:
         self.unit = 1.0
         self.runs: list[str] = []
         self.states: list[tuple[int, int, bool, bool]] = []  # aperture, attribute, dark, inside a region
+        self.counts: list[int] = []  # operations of each run
         self.count = 0
         self.arcs: dict[int, tuple[Point, bool]] = {}  # by row
         self.aperture, self.attribute, self.dark, self.inside = -1, 0, True, False
@@ -103,10 +103,11 @@ class _Stream:
             for word in run.split("*")[:-1]:
                 self._statement(word.strip())
 
-    def _add(self, run: str, count: int = 0) -> None:
+    def _add(self, run: str) -> None:
         self.runs.append(run)
         self.states.append((self.aperture, self.attribute, self.dark, self.inside))
-        self.count += count or run.count("*")
+        self.counts.append(run.count("*"))
+        self.count += self.counts[-1]
 
     def _here(self) -> tuple[float, float, int]:
         """Where the last operation ended, and which it was."""
@@ -123,7 +124,7 @@ class _Stream:
         elif word == "G36":
             x, y, _ = self._here()
             self.inside = True
-            self._add(f"X{x}Y{y}D2*", 1)  # a contour starts here unless it says otherwise
+            self._add(f"X{x}Y{y}D2*")  # a contour starts here unless it says otherwise
         elif word == "G37":
             self.inside = False
         elif word in ("G74", "G75"):
@@ -156,11 +157,11 @@ class _Stream:
             if self.inside:
                 error = ARC_ERROR_MM * (self.divisor or 1) / self.unit
                 for px, py in arc_points((x, y), (to_x, to_y), centre, clockwise, error)[1:-1]:
-                    self._add(f"X{px!r}Y{py!r}D1*", 1)
+                    self._add(f"X{px!r}Y{py!r}D1*")
             else:
                 self.arcs[self.count] = centre, clockwise
         if operation:
-            self._add(f"X{to_x}Y{to_y}D{operation}*", 1)
+            self._add(f"X{to_x}Y{to_y}D{operation}*")
 
     def _extended(self, whole: str) -> None:
         for command in whole.split("*"):
@@ -222,9 +223,6 @@ class _Stream:
         elif kind == "TA":
             self.tool_attributes = True
             self.header.append(f"%{command}*%")
-        elif kind == "TF":
-            key, *values = command[2:].split(",")
-            self.file_attributes[key] = tuple(values)
         elif not _HARMLESS.fullmatch(command):
             raise Rare
 
@@ -232,12 +230,12 @@ class _Stream:
         """All runs as one array of operations (x, y, which), then as objects."""
         if self.runs and not self.divisor:
             raise Rare
-        counts = [run.count("*") for run in self.runs]
         text = "".join(self.runs).encode().translate(_SPACES)
         whole = b"." not in text and b"e" not in text  # as nearly always, and read three times as fast
         rows = np.fromstring(text, dtype=np.int64 if whole else np.float64, sep=" ").reshape(-1, 3)
-        state = np.repeat(np.array(self.states, dtype=int).reshape(-1, 4), counts, axis=0)
-        at, operation = rows[:, :2] * (self.unit / (self.divisor or 1)), rows[:, 2].astype(int)
+        state = np.repeat(np.array(self.states, dtype=int).reshape(-1, 4), self.counts, axis=0)
+        scale = self.unit / (self.divisor or 1)
+        at, operation = rows[:, :2] * scale, rows[:, 2].astype(int)
         aperture, attribute, dark, inside = state[:, 0], state[:, 1], state[:, 2].astype(bool), state[:, 3].astype(bool)
         drawing = ~inside & (operation != 2)
         if (inside & (operation == 3)).any() or (drawing & (aperture < 0)).any():
@@ -256,9 +254,7 @@ class _Stream:
         before[operation == 3] = at[operation == 3]
         corner = edge.copy()
         corner[:-1] |= first[1:]
-        scale = self.unit / (self.divisor or 1)
         return Drawn(
-            self.file_attributes,
             self._apertures(),
             self.attributes,
             kinds[objects],

@@ -82,6 +82,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
             g.because + lists.also.get(file, ""),
             len(files[file]),
             g.sure,
+            g.kind,
             revision_of(file, files[file]) if g.kind != "other" else "",
         )
         for file, g in guesses.items()
@@ -107,7 +108,7 @@ _KIND_OF_ROLE = {"drill": "drill", "placements": "placements", "bom": "bom", "ne
 def _images(files: Files, guesses: Mapping[str, Guess]) -> dict[str, Layer]:
     """Every layer that is used or not known yet."""
     return {
-        file: read_gerber(files[file], file, guess.role, guess.side).layer
+        file: read_gerber(files[file], file, guess.role, guess.side)
         for file, guess in guesses.items()
         if guess.kind == "gerber" and not (guess.role == "other" and guess.sure != UNKNOWN)
     }

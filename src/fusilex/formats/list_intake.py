@@ -8,7 +8,7 @@ import numpy as np
 
 from fusilex.core.board.model import BomLine, Layer, NetPoint, Placement, Remark
 from fusilex.core.board.panel import Panel
-from fusilex.core.board.roles import sides_of_words, told_by, top_lead
+from fusilex.core.board.which_side import sides_of_words, told_by, top_lead
 from fusilex.formats.gerber import read_components
 from fusilex.formats.grids import is_spreadsheet
 from fusilex.formats.identify import Guess, identify, side_in_name

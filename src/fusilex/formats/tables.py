@@ -127,10 +127,15 @@ def unsettled_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int
     if grid is None or not width:
         return None
     first = next(i for i, row in enumerate(grid.rows) if len(row) == width[0][0])
-    fields = recognise(grid.rows[first], kind.wording)
-    return _table(
-        grid, name, kind, grid.rows[first], first + 1, {**fields, **_inside(grid, picked)}, set(fields), picked
-    )
+    return _under(first, recognise(grid.rows[first], kind.wording), grid, name, kind, picked)
+
+
+def _under(
+    header: int, fields: dict[str, int], grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None
+) -> Table:
+    """The rows below a header whose words name `fields`."""
+    every = {**fields, **_inside(grid, picked)}
+    return _table(grid, name, kind, grid.rows[header], header + 1, every, set(fields), picked)
 
 
 def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
@@ -141,12 +146,7 @@ def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | No
             there = fields and all(f in fields or (picked and f in picked) for f in kind.needed)
             if there and (best is None or len(fields) > len(best[1])):
                 best = number, fields
-    if best is None:
-        return None
-    header, fields = best
-    return _table(
-        grid, name, kind, grid.rows[header], header + 1, {**fields, **_inside(grid, picked)}, set(fields), picked
-    )
+    return _under(*best, grid, name, kind, picked) if best else None
 
 
 def _by_content(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
@@ -248,7 +248,15 @@ _NUMBER = re.compile(
     r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|[uµμ]m|\"|°|deg)?\s*$",
     re.I,
 )
-_TO_MM = {"mm": 1.0, "mil": 0.0254, "mils": 0.0254, "thou": 0.0254, "in": 25.4, "inch": 25.4, '"': 25.4, "um": 0.001}
+_TO_MM = {
+    "mm": 1.0,
+    "mil": 0.0254,
+    "mils": 0.0254,
+    "thou": 0.0254,
+    "in": 25.4,
+    "inch": 25.4,
+    '"': 25.4,
+} | dict.fromkeys(("um", "µm", "μm", "micron", "microns"), 0.001)
 
 
 def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
@@ -275,4 +283,4 @@ def length_mm(text: str, name: str, line: int, column: str, unit: str = "") -> f
     if not own:
         stated = _UNIT_IN_HEADER.search(column)
         own = stated[1].lower() if stated else unit or "mm"
-    return value * _TO_MM.get("um" if own[0] in "µμ" or own.startswith("micron") else own, 1.0)
+    return value * _TO_MM.get(own, 1.0)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from fusilex.core.judgement import Level
+
 STATIONS = ("Ready", "Kit", "Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release")
 DONE = "Done"
 
@@ -84,6 +86,18 @@ class BatchState:
     def at(self, station: str) -> list[Board]:
         """Boards that are at a station now."""
         return [b for b in self.boards.values() if b.station == station and not b.scrapped]
+
+    def wrong_bag(self, line: str) -> tuple[str, str, str] | None:
+        """What of a bin's bag does not match, as wanted and as found; None when it does or a reason is on record."""
+        bag = self.bags.get(line)
+        if not bag or bag["level"] != Level.STOP or bag["reason"]:
+            return None
+        what, wanted, found = bag["differs"][0]
+        return what, wanted, found
+
+    def to_programme(self, line: str) -> bool:
+        """True while a bin's parts are to be programmed and are not."""
+        return line in self.programmes and not self.programmes[line]
 
     def panel_boards(self, panel: int) -> list[Board]:
         return [b for b in self.boards.values() if b.panel == panel]

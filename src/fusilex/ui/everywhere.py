@@ -48,7 +48,7 @@ class Everywhere:
             Key("Ctrl+D", "", lambda _: self.turn_theme()),
             Key("Ctrl+U", "", lambda _: self.turn_units()),
             Key("Ctrl+O", "", lambda _: self.window.opening.choose_folder()),
-            Key("Ctrl+Shift+O", "", lambda _: self.window.opening.choose_zip()),
+            Key("Ctrl+Shift+O", "", lambda _: self.window.opening.choose_files()),
             Key("Ctrl+B", "", lambda _: self.window.opening.choose_batch()),
             Key("Ctrl+Q", "", lambda _: self.window.close()),
         ]

@@ -47,7 +47,7 @@ def _write_down(text: str) -> str:
     notes = Path(user_log_path("fusilex", appauthor=False)) / "mishaps.txt"
     try:
         notes.parent.mkdir(parents=True, exist_ok=True)
-        with notes.open("a") as out:
+        with notes.open("a", encoding="utf-8") as out:
             out.write(f"{datetime.now().astimezone():%Y-%m-%d %H:%M:%S}\n{text}\n")
     except OSError as problem:
         return f"It could not be written down: {problem.strerror}."

@@ -38,7 +38,7 @@ class Opening:
         menu = QMenu(window)
         for text, key, action in (
             ("Open a folder of design files…", "Ctrl+O", self.choose_folder),
-            ("Open a zip of design files…", "Ctrl+Shift+O", self.choose_zip),
+            ("Open a zip, or add single files…", "Ctrl+Shift+O", self.choose_files),
             ("Go to another batch…", "Ctrl+B", self.choose_batch),
         ):
             menu.addAction(f"{text}\t{key}", action)
@@ -81,15 +81,12 @@ class Opening:
         ):
             self.dropped(name)
 
-    def choose_zip(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self.window,
-            "Zip of design files",
-            str(self.window.settings.value("folder", "")),
-            "Zip files (*.zip);;All files (*)",
+    def choose_files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(
+            self.window, "Zip, or single files", str(self.window.settings.value("folder", ""))
         )
-        if name:
-            self.dropped(name)
+        if names:
+            self.dropped(*names)
 
     def dropped(self, *names: str) -> None:
         """Read a folder, a zip or single files off the thread.
@@ -107,7 +104,8 @@ class Opening:
         waiting.setMinimumDuration(300)
         waiting.canceled.connect(lambda: setattr(self.reader, "left", True))
         if beside is None:
-            self.reader.read.connect(lambda files, title: self._read(names[0], files, title))
+            again = names[0] if len(names) == 1 else ""  # single files are not found again by one name
+            self.reader.read.connect(lambda files, title: self._read(again, files, title))
         else:
             self.reader.read.connect(self._added)
         self.reader.failed.connect(self.window.desk.say)
@@ -142,7 +140,8 @@ class Opening:
         except (BadInput, NotSaved, Refused) as problem:
             self.window.desk.say(str(problem))
             return
-        self.window.settings.setValue("recent", [path, *(n for n in self.recent() if n != path)][:MOST_RECENT])
+        if path:
+            self.window.settings.setValue("recent", [path, *(n for n in self.recent() if n != path)][:MOST_RECENT])
         self.window.show_bench(bench)
 
     def choose_batch(self) -> None:

@@ -29,7 +29,7 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 "bill of materials",
                 "No bill of materials to compare with",
                 (),
-                "Add it with Ctrl+O, or drop it on the window.",
+                "Add it with Ctrl+Shift+O, or drop it on the window.",
             )
         )
     fitted = [p for p in design.parts if p.fitted]

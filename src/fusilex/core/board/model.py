@@ -143,7 +143,7 @@ class Part:
 class FileNote:
     """What a file was taken for, why, and how sure that is: stated, likely, guessed, chosen (by the user) or unknown.
 
-    `revision` is the one that it names, '' when it names none.
+    `kind` is the reader it went to, `revision` the one that it names, '' when it names none.
     """
 
     name: str
@@ -152,6 +152,7 @@ class FileNote:
     because: str
     size: int
     sure: str = "likely"
+    kind: str = "gerber"
     revision: str = ""
 
 

@@ -11,16 +11,14 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 from shapely import Polygon
 
 from fusilex.core.board.model import Hole, Layer, Placement
+from fusilex.core.board.which_side import in_the_middle
 
 INSIDE = 0.9
 SMALLEST_LEAD_HOLE = 0.6
 """Holes from this diameter (mm) on take a lead; smaller ones are vias."""
-TWIN_MM = 0.1
-CLEAR_LEAD = 0.3
 
 
 @dataclass(frozen=True)
@@ -106,48 +104,7 @@ def _coppers(
 
 def _score(layer: Layer, placements: tuple[Placement, ...], side: str) -> float:
     here = np.array([[p.x, p.y] for p in placements if p.side == side])
-    if not len(here):
-        return float(np.count_nonzero(layer.flashed))
-    tree = shapely.STRtree(layer.polygons[layer.flashed])
-    points = shapely.points(here)
-    near, _ = tree.query(points, predicate="dwithin", distance=1.5)
-    return len(set(near.tolist())) / len(here)
-
-
-def top_lead(at: NDArray[np.float64], top: Layer | None, bottom: Layer | None) -> float:
-    """Share of places (n × 2, mm) in the middle of pads of the top, less the share in the middle of pads of the bottom.
-
-    About 1 for parts of the top, about -1 for parts of the bottom, 0 where nothing tells.
-    """
-    return _in_the_middle(at, top) - _in_the_middle(at, bottom)
-
-
-def _in_the_middle(at: NDArray[np.float64], layer: Layer | None) -> float:
-    """Share of places whose nearest pad has a twin on the other side of the place."""
-    if layer is None or not len(at):
-        return 0.0
-    pads = shapely.centroid(layer.polygons[layer.flashed] if layer.flashed.any() else layer.polygons)
-    tree = shapely.STRtree(pads)
-    nearest = shapely.get_coordinates(pads[tree.nearest(shapely.points(at))])
-    twins, _ = tree.query(shapely.points(2 * at - nearest), predicate="dwithin", distance=TWIN_MM)
-    return len(np.unique(twins)) / len(at)
-
-
-def told_by(usual: str, lead: float) -> str:
-    """The side of parts that are usually on one: that, unless clearly more of them have pads on the other."""
-    return usual if abs(lead) < CLEAR_LEAD else "top" if lead > 0 else "bottom"
-
-
-def sides_of_words(leads: Mapping[str, float], taken: set[str]) -> dict[str, str]:
-    """The side that each unknown word names, from its parts' `top_lead`; `taken` are the sides that other words name.
-
-    Two words are the two sides, and one word beside a known side is the other.
-    """
-    if len(leads) == 1 and len(taken) == 1:
-        return dict.fromkeys(leads, "bottom" if "top" in taken else "top")
-    low, *_, high = sorted(leads.values()) if len(leads) == 2 and not taken else (0.0, 0.0)
-    middle = (low + high) / 2
-    return {word: "top" if lead > middle else "bottom" for word, lead in leads.items() if lead != middle}
+    return in_the_middle(here, layer) if len(here) else float(np.count_nonzero(layer.flashed))
 
 
 def _windows(

@@ -9,11 +9,11 @@ import shapely
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
+from shapely import GeometryType
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.model import Design
 
-POLYGON = 3  # shapely's type number
 POINTS_PER_PATH, MOST_PATHS = 60, 2500
 
 
@@ -50,9 +50,9 @@ def paths_of(shapes: Sequence[BaseGeometry] | np.ndarray) -> list[QPainterPath]:
 def _polygons(shapes: np.ndarray) -> np.ndarray:
     """The polygons among shapes and in collections of them."""
     kinds = shapely.get_type_id(shapes)
-    parts = shapely.get_parts(shapes[kinds > POLYGON])
-    parts = parts[shapely.get_type_id(parts) == POLYGON]
-    found = np.concatenate([shapes[kinds == POLYGON], parts])
+    parts = shapely.get_parts(shapes[kinds > GeometryType.POLYGON])
+    parts = parts[shapely.get_type_id(parts) == GeometryType.POLYGON]
+    found = np.concatenate([shapes[kinds == GeometryType.POLYGON], parts])
     return found[~shapely.is_empty(found)]
 
 
@@ -108,23 +108,27 @@ class BoardArt:
 
     def _fill_exposed(self, painter: QPainter, side: str) -> None:
         """Copper in the mask's windows, put together as pictures: cutting the shapes themselves takes ten times as long."""
-        windows, copper = _beside(painter), _beside(painter)
-        for picture, what in ((windows, "mask"), (copper, "copper")):
-            on = QPainter(picture)
-            on.setRenderHints(painter.renderHints())
-            on.setPen(Qt.PenStyle.NoPen)
-            on.setBrush(painter.brush())
-            on.setTransform(painter.transform())
-            self._fill(on, what, side)
-            if picture is copper:
-                on.setCompositionMode(QPainter.CompositionMode.CompositionMode_DestinationIn)
-                on.resetTransform()
-                on.drawPixmap(0, 0, windows)
-            on.end()
+        shown = self._picture(painter, "copper", side)
+        on = QPainter(shown)
+        on.setCompositionMode(QPainter.CompositionMode.CompositionMode_DestinationIn)
+        on.drawPixmap(0, 0, self._picture(painter, "mask", side))
+        on.end()
         painter.save()
         painter.resetTransform()
-        painter.drawPixmap(0, 0, copper)
+        painter.drawPixmap(0, 0, shown)
         painter.restore()
+
+    def _picture(self, painter: QPainter, what: str, side: str) -> QPixmap:
+        """A layer as the painter would fill it, on a picture of its own."""
+        picture = _beside(painter)
+        on = QPainter(picture)
+        on.setRenderHints(painter.renderHints())
+        on.setPen(Qt.PenStyle.NoPen)
+        on.setBrush(painter.brush())
+        on.setTransform(painter.transform())
+        self._fill(on, what, side)
+        on.end()
+        return picture
 
     def _shapes(self, what: str, side: str) -> Sequence[BaseGeometry] | np.ndarray:
         if what == "substrate":

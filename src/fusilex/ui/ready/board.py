@@ -67,8 +67,7 @@ class FileTile(QWidget):
         thumb = QRectF(6, 6, min(box.height() * 1.15, theme.base * 4.0), box.height() - 12)
         self._thumbnail(painter, thumb)
         text = QRectF(thumb.right() + 6, 5, box.width() - thumb.right() - 8, box.height())
-        words = {"temperature log": "oven log", "panel description": "panel"}
-        unused = words.get(self.note.because, "inner layer" if "inner" in self.note.because else "not used")
+        unused = {"log": "oven log", "panel": "panel", "gerber": "layer, unused"}.get(self.note.kind, "not used")
         role = unused if self.note.role == "other" else f"{_WORDS[self.note.role]} {self.note.side or ''}".strip()
         bold = QFontMetricsF(theme.font("small", True))
         plain_text(
