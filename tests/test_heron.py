@@ -10,8 +10,9 @@ from shapely.geometry import Point, box
 from fusilex.core.board.connect import compare_with_netlist
 from fusilex.core.board.frame import board_to_part, part_to_board
 from fusilex.core.board.model import Design, Part
+from fusilex.core.board.outlines import body_polygon
 from fusilex.core.board.panel import Panel
-from fusilex.core.board.reconcile import body_polygon, reconcile
+from fusilex.core.board.reconcile import reconcile
 from fusilex.core.printing.openings import openings_of
 from fusilex.demo.footprints import FOOTPRINTS
 from fusilex.demo.heron import parts

@@ -32,13 +32,14 @@ def opened(tmp_path: Path, files: Files, boards: int = 6) -> Bench:
 
 
 def relisted(files: Files, change: object) -> Files:
-    """The placement list with every x, y, side changed by a function."""
+    """The placement list with every x, y changed by a function of x, y, side, which may also give degrees to add to the turn."""
     rows = files["heron-r2-placements.csv"].decode().splitlines()
     out = [rows[0]]
     for row in rows[1:]:
         cells = row.split(",")
-        x, y = change(float(cells[1]), float(cells[2]), cells[4])  # type: ignore[operator]
-        out.append(",".join([cells[0], f"{x:.4f}", f"{y:.4f}", *cells[3:]]))
+        x, y, *more = change(float(cells[1]), float(cells[2]), cells[4])  # type: ignore[operator]
+        turn = (float(cells[3]) + sum(more)) % 360
+        out.append(",".join([cells[0], f"{x:.4f}", f"{y:.4f}", f"{turn:g}", *cells[4:]]))
     return files | {"heron-r2-placements.csv": "\n".join(out).encode()}
 
 
@@ -48,7 +49,7 @@ def relisted(files: Files, change: object) -> Files:
         (lambda x, y, s: (x + 12.5, y - 3), "shifted"),
         (lambda x, y, s: (x / 25.4, y / 25.4), "inch taken for mm"),
         (lambda x, y, s: (44 - x if s == "bottom" else x, y), "as seen from below"),
-        (lambda x, y, s: (31 - y, x), "turned 270"),
+        (lambda x, y, s: (31 - y, x, 90 if s == "top" else -90), "turned 270"),
     ],
 )
 def test_one_correction_explains_a_whole_list_and_is_an_event(

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
+
 import pytest
 
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.bodies import body_of
-from fusilex.core.board.reconcile import body_polygon
+from fusilex.core.board.fixes import apply_fixes
+from fusilex.core.board.join import join
+from fusilex.core.board.model import Design
+from fusilex.core.board.outlines import body_polygon
+from fusilex.core.board.turns import Convention, fit_turns, kinds_of
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
 from fusilex.formats.intake import design_from
@@ -94,3 +101,67 @@ def test_body_outlines_turn_and_mirror_with_their_part(heron_files: Files) -> No
     for ref, wide, high in (("U3", 3.9, 4.9), ("L1", 4.0, 4.0), ("Y1", 1.5, 3.2), ("D1", 1.6, 2.7), ("L2", 7.3, 7.3)):
         x0, y0, x1, y1 = body_polygon(design.part_by_ref[ref]).bounds
         assert (x1 - x0, y1 - y0) == pytest.approx((wide, high)), ref
+
+
+def turned(files: Files, turn_of: Callable[[str, int, str], int]) -> Files:
+    rows = [line.split(",") for line in files[PLACEMENTS].decode().splitlines()]
+    for row in rows[1:]:
+        row[3] = str(turn_of(row[0], int(row[3]), row[4]) % 360)
+    return files | {PLACEMENTS: "\n".join(",".join(row) for row in rows).encode()}
+
+
+@pytest.mark.parametrize(
+    ("turn_of", "convention"),
+    [
+        (lambda ref, turn, side: -turn, Convention(-1)),
+        (lambda ref, turn, side: 180 - turn if side == "bottom" else turn, Convention(-1, 180)),
+    ],
+    ids=["clockwise", "bottom turned over"],
+)
+def test_turns_counted_otherwise_are_one_fault_and_one_fix(
+    heron: Design, heron_files: Files, turn_of: Callable[[str, int, str], int], convention: Convention
+) -> None:
+    design = design_from(turned(heron_files, turn_of), "turned")
+    (finding,), _ = ready_findings(design)
+    side = "bottom" if convention.plus else "top"
+    (fit,) = fit_turns(kinds_of(design.parts))
+    assert (finding.kind, fit.side, fit.convention) == ("turns", side, convention)
+    assert fit.after == fit.n > fit.before and finding.fix is not None
+    doubtful = {b.value for b in finding.because if b.what.startswith("clockwise or not")}
+    assert doubtful == (set() if fit.sense else {"L2"})
+    mended = join(apply_fixes(design, [finding.fix]))
+    assert not ready_findings(mended)[0]
+    assert {p.ref: p.turn for p in mended.parts if p.side == side} == {
+        p.ref: p.turn for p in heron.parts if p.side == side
+    }
+
+
+@pytest.mark.parametrize(("ref", "by", "level"), [("C9", 90, Level.STOP), ("D3", 180, Level.CARE), ("R3", 180, None)])
+def test_one_part_out_of_line_with_its_kind_is_named_with_the_turn_its_pads_have(
+    heron: Design, heron_files: Files, ref: str, by: int, level: Level | None
+) -> None:
+    findings, _ = ready_findings(design_from(turned(heron_files, lambda r, t, s: t + by * (r == ref)), "turned"))
+    assert [(f.kind, f.ref, f.level) for f in findings] == ([] if level is None else [("turn", ref, level)])
+    if level is not None and (fix := findings[0].fix):
+        told, listed = fix.with_["turns"][ref], heron.part_by_ref[ref].turn
+        assert (told - listed) % (360 if heron.part_by_ref[ref].body.polarised else 180) == 0
+
+
+def test_a_list_without_turns_gets_them_from_the_pads_as_far_as_they_tell(heron: Design, heron_files: Files) -> None:
+    design = design_from(turned(heron_files, lambda ref, turn, side: 0), "turned")
+    (finding,), _ = ready_findings(design)
+    assert (finding.level, finding.ref) == (Level.CARE, "no turns") and finding.fix is not None
+    assert not ready_findings(join(apply_fixes(design, [finding.fix])))[0]
+    across = {p.ref for p in heron.parts if p.body.code.startswith("0402") and p.turn % 180 and p.ref[0] == "C"}
+    assert across < set(finding.refs)
+
+
+def test_pads_without_names_tell_a_part_that_lies_across_but_not_pin_one(heron_files: Files) -> None:
+    files = {
+        n: re.sub(rb"%T[FAOD][^%]*%\n", b"", d) if n.endswith(".gbr") else d
+        for n, d in turned(heron_files, lambda r, t, s: t + 90 * (r == "C9")).items()
+        if n != "heron-r2.ipc"
+    }
+    design = design_from(files, "bare")
+    assert [(f.kind, f.ref) for f in ready_findings(design)[0]] == [("turn", "C9")]
+    assert {p.polarity for p in design.parts} == {"none", "unknown"}

@@ -9,9 +9,10 @@ from fusilex.core.board.bare import judge_finest
 from fusilex.core.board.belong import judge_layers
 from fusilex.core.board.connect import compare_with_netlist
 from fusilex.core.board.etching import etch_minutes, judge_etch
+from fusilex.core.board.findings import Finding
 from fusilex.core.board.judge import judge_files
 from fusilex.core.board.model import Design
-from fusilex.core.board.reconcile import Finding, reconcile
+from fusilex.core.board.reconcile import reconcile
 from fusilex.core.board.sides import judge_sides
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
 

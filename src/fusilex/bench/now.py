@@ -129,7 +129,9 @@ def _place(bench: Bench) -> Now:
     order = bench.placing_order
     line = bench.line_of[part.ref]
     left = bench.left_in_bin(line.key)
-    mark = " Mind the mark." if part.body.polarised else ""
+    mark = {"known": " Mind the mark.", "unknown": " Pin 1 is not in the files: go by silk and sheet."}.get(
+        part.polarity, ""
+    )
     return Now(
         f"Place {part.ref} from bin {bench.bin_number[line.key]}",
         f"{part.value}, {turn_words(part.turn)}.{mark} {'' if left is None else f'{left} left in the bin.'}".strip(),

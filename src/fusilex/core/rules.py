@@ -16,6 +16,14 @@ RULES: dict[str, Rule] = {
         "Fewer than half of a side's placements meet their pads as listed, and one shift, quarter turn, mirror or unit factor brings more than half of them within 0.3 mm.",
         "Median shift over every turn, mirror and unit factor; most placements on their pads wins",
     ),
+    "ready.turns": Rule(
+        "Parts of one kind have one pattern of pads: turned back by the list they lie alike. Counting clockwise, a constant for the bottom, or both, puts at least 3 parts right and leaves no more than a fifth of those that can tell.",
+        "Comparison of placement list and pads; within one side a constant turn does not show",
+    ),
+    "ready.turn": Rule(
+        "A part lies like at least two others and two thirds of its kind, once each is turned back by what the list says; a kind more evenly split is a care, and pin 1 left or upper left at 0° is held right. Half a turn of a part with two like ends is no matter.",
+        "Comparison of placement list and pads; IEC 61188-7, level A",
+    ),
     "ready.size-code": Rule(
         "A four-digit size code that stands in both inch and metric code fits the pads in the code it is read in: their middles stand about one body length apart.",
         "IPC-7351 land patterns, nominal density; table of inch and metric chip sizes",

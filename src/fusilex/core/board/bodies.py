@@ -76,6 +76,12 @@ _METRIC_ONLY = re.compile(r"(?<!\d)(1005|1608|2012|3216|3225)(?!\d)")
 _TWO_LENGTHS = re.compile(r"(\d+(?:\.\d+)?)\s*(?:mm)?\s*[xX×]\s*(\d+(?:\.\d+)?)")
 
 
+def letters_of(ref: str) -> str:
+    """The letters that a reference designator begins with: what sort of part it is."""
+    found = _LETTERS.match(ref)
+    return found[0].upper() if found else ""
+
+
 def chip_code(name: str, metric: bool = False) -> str | None:
     """Inch size code named in a package text, or None.
 
@@ -101,7 +107,7 @@ def body_of(name: str, ref: str = "", metric: bool = False) -> Body:
     The reference designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
     size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
     """
-    return _body_of(name.strip(), _LETTERS.match(ref)[0].upper(), metric)  # type: ignore[index]
+    return _body_of(name.strip(), letters_of(ref), metric)
 
 
 @lru_cache(maxsize=1024)

@@ -62,8 +62,10 @@ def _side(design: Design, fix: Fix) -> Design:
     return _each(design, lambda p: replace(p, side=fix.with_["side"]) if p.ref == fix.ref else p)
 
 
-def _turn(design: Design, fix: Fix) -> Design:
-    return _each(design, lambda p: replace(p, turn=float(fix.with_["turn"]) % 360) if p.ref == fix.ref else p)
+def _turns(design: Design, fix: Fix) -> Design:
+    """New turns by reference, for one part or a whole side."""
+    turns = fix.with_["turns"]
+    return _each(design, lambda p: replace(p, turn=float(turns[p.ref]) % 360) if p.ref in turns else p)
 
 
 def _at_pads(design: Design, fix: Fix) -> Design:
@@ -144,7 +146,7 @@ def _one_cell(design: Design, fix: Fix) -> Design:
 KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "transform": _transform,
     "side": _side,
-    "turn": _turn,
+    "turns": _turns,
     "at-pads": _at_pads,
     "keep-one": _keep_one,
     "leave-out": _leave_out,

@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-import numpy as np
 import shapely
 
 from fusilex.core.board.model import Design, Part
+from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.panel import Panel
 
 EDGE_MM = 5.0
@@ -128,10 +128,8 @@ def _nozzle(part: Part) -> Suggestion | None:
 
 def _edges(design: Design, fitted: list[Part], panel: Panel | None) -> list[Suggestion]:
     """Parts that overhang into the rail or the neighbour, and ceramic capacitors near an edge that is scored or broken."""
-    from fusilex.core.board.reconcile import body_polygon
-
     x0, y0, x1, y1 = design.outline.bounds
-    shapes = np.array([body_polygon(p) for p in fitted], dtype=object)
+    shapes = body_polygons(fitted)
     found = []
     for part, shape in zip(fitted, shapes, strict=True):
         beyond = shape.difference(design.outline)

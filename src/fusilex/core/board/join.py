@@ -85,7 +85,7 @@ def _candidate_pads(design: Design) -> tuple[Pad, ...]:
         for group in groups:
             ref = f"{UNNAMED}{len({p.ref for p in found}) + 1}"
             found += [
-                Pad(ref, str(n), side, layer.polygons[chosen[i]], layer.nets[chosen[i]], float(drills[i]))
+                Pad(ref, str(n), side, layer.polygons[chosen[i]], layer.nets[chosen[i]], float(drills[i]), named=False)
                 for n, i in enumerate(group.pads, 1)
             ]
     return tuple(found)
@@ -264,5 +264,9 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
         for k in np.flatnonzero(reached).tolist():
             ref, index = placed[best[k]].ref, chosen[k]
             counts[ref] += 1
-            found.append(Pad(ref, str(counts[ref]), side, layer.polygons[index], layer.nets[index], float(drills[k])))
+            found.append(
+                Pad(
+                    ref, str(counts[ref]), side, layer.polygons[index], layer.nets[index], float(drills[k]), named=False
+                )
+            )
     return tuple(found)

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from fusilex.core.board.findings import Finding
 from fusilex.core.board.model import Design
-from fusilex.core.board.reconcile import Finding
 from fusilex.core.judgement import Because, Judgement, Level
 
 _DO = {
     "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
+    "turns": "Look at the lines to pin 1 on the board, apply it with A, then check pin 1 of one chip.",
     "size-code": "Measure one part of the reel, then apply the reading that fits with A.",
     "missing": "Ask the designer which list is right before buying or placing.",
     "doubled": "Strike the line that is wrong.",
     "side": "Correct the side in the placement list.",
     "off-board": "Check the origin and unit of the placement list.",
+    "turn": "Look at pin 1 on the board, then apply what the pads say with A.",
     "overlap": "Look at both footprints on the board.",
     "quantity": "Count the designators and correct the line.",
 }

@@ -100,7 +100,10 @@ class NetPoint:
 
 @dataclass(frozen=True)
 class Pad:
-    """A part's pad. `opening` marks one with paste; through-hole pads carry `drill` > 0 and exist on both sides."""
+    """A part's pad. Through-hole pads carry `drill` > 0 and exist on both sides.
+
+    `named` is False where no file names the pins: they are counted as drawn, and say nothing of which is pin 1.
+    """
 
     ref: str
     pin: str
@@ -108,6 +111,7 @@ class Pad:
     polygon: Polygon
     net: str | None
     drill: float = 0.0
+    named: bool = True
 
     @property
     def name(self) -> str:
@@ -128,6 +132,16 @@ class Part:
     part_number: str = ""
     fit: bool = True
     pads: tuple[Pad, ...] = ()
+
+    @property
+    def pin_one(self) -> Pad | None:
+        """The pad of pin 1 (of a diode its cathode), None where the files do not say which it is."""
+        return next((p for p in self.pads if p.named and p.pin in ("1", "A1", "K")), None)
+
+    @property
+    def polarity(self) -> str:
+        """``none``, ``known`` (pin 1 is on a pad) or ``unknown`` (the part has one, the files do not say where)."""
+        return "none" if not self.body.polarised else "known" if self.pin_one else "unknown"
 
     @property
     def through_hole(self) -> bool:

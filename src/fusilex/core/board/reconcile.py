@@ -3,62 +3,23 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from shapely.geometry import Polygon
 
+from fusilex.core.board.findings import ORDER, Finding
 from fusilex.core.board.fixes import Fix
-from fusilex.core.board.frame import part_to_board
 from fusilex.core.board.join import candidate_middles
 from fusilex.core.board.model import Design, Pad, Part
+from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
 from fusilex.core.board.systematic import SystematicFit, fit_named, fit_unnamed
+from fusilex.core.board.turn_findings import turn_findings
 from fusilex.core.judgement import Because, Level
 
 NOT_BOUGHT = ("fiducial", "test", "hole")
-
-
-@dataclass(frozen=True)
-class Finding:
-    """One disagreement. `kind` is a key of `ORDER`; `where` says between which files; `fix` mends it, where one can."""
-
-    kind: str
-    ref: str
-    where: str
-    text: str
-    x: float | None = None
-    y: float | None = None
-    level: Level = Level.STOP
-    because: tuple[Because, ...] = ()
-    fix: Fix | None = None
-    refs: tuple[str, ...] = ()
-
-
-ORDER = ("systematic", "size-code", "missing", "doubled", "side", "off-board", "overlap", "quantity")
-"""Kinds of finding, by what they would cost."""
-
-
-def body_polygon(part: Part, grow: float = 0.0) -> Polygon:
-    """Outline of a part's body on the board (mm), grown by `grow` on every side."""
-    x, y = part.body.size_x / 2 + grow, part.body.size_y / 2 + grow
-    return Polygon(part_to_board([(-x, -y), (x, -y), (x, y), (-x, y)], (part.x, part.y), part.turn, part.side))
-
-
-def body_polygons(parts: Sequence[Part], grow: float = 0.0) -> NDArray[np.object_]:
-    """`body_polygon` of many parts at once (n)."""
-    half = np.array([[p.body.size_x, p.body.size_y] for p in parts]) / 2 + grow
-    turn = np.radians([p.turn for p in parts])
-    corners = half[:, None, :] * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
-    cos, sin = np.cos(turn)[:, None], np.sin(turn)[:, None]
-    x = corners[..., 0] * cos - corners[..., 1] * sin
-    y = corners[..., 0] * sin + corners[..., 1] * cos
-    x *= np.array([-1.0 if p.side == "bottom" else 1.0 for p in parts])[:, None]
-    at = np.array([[p.x, p.y] for p in parts])
-    return np.asarray(shapely.polygons(np.stack([x, y], axis=-1) + at[:, None, :]))
 
 
 def reconcile(design: Design) -> list[Finding]:
@@ -69,6 +30,7 @@ def reconcile(design: Design) -> list[Finding]:
     found = [*systematic, *_size_codes(design), *_listed_and_placed(design, middles), *_doubled(design, middles)]
     found += [f for f in _on_pads(design, middles) if f.ref not in explained]
     if not systematic:
+        found += turn_findings(design)
         found += _overlaps([p for p in design.parts if p.fitted])
     found += [
         _quantity(line.line, line.quantity, line.refs)

@@ -81,9 +81,8 @@ def _solid(painter: QPainter, part: Part, box: QRectF) -> None:
 
 
 def pin_one(part: Part) -> tuple[float, float] | None:
-    """Centre of pin 1 in the part's own frame (mm), None without pads."""
-    pad = next((p for p in part.pads if p.pin in ("1", "A1", "K")), None)
-    if pad is None:
+    """Centre of pin 1 in the part's own frame (mm), None where the files do not say which it is."""
+    if (pad := part.pin_one) is None:
         return None
     x, y = board_to_part(pad.polygon.centroid.coords[0], (part.x, part.y), part.turn, part.side)[0]
     return float(x), float(y)

@@ -14,6 +14,9 @@ from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.glyphs import plain_text
 from fusilex.ui.theme import theme
 
+MARK = {"none": "no polarity", "known": "the mark shows pin 1", "unknown": "pin 1 by silk and sheet"}
+"""What to say beside a part, by its polarity."""
+
 
 class Loupe(QWidget):
     """Shows a part as it must land: its pads, its body as a ghost, its marks."""

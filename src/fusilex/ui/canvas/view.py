@@ -19,8 +19,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.core.board.model import Design, Part
+from fusilex.core.board.outlines import body_polygon
 from fusilex.core.board.panel import Panel
-from fusilex.core.board.reconcile import body_polygon
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.canvas.picture import BoardPictures, Look
 from fusilex.ui.glyphs import plain_text

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench import commands as c
@@ -12,15 +11,14 @@ from fusilex.bench import typed
 from fusilex.bench.at_ready import offered
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.fixes import Fix
-from fusilex.core.board.model import FileNote
-from fusilex.core.board.reconcile import body_polygon
-from fusilex.core.board.systematic import Correction
+from fusilex.core.board.model import FileNote, Part
 from fusilex.core.judgement import Level
 from fusilex.formats.identify import shared_start
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
 from fusilex.ui.keys import Key
+from fusilex.ui.ready.before_after import FOOTERS, draw_fix, parts_of
 from fusilex.ui.theme import theme
 from fusilex.ui.view import View
 
@@ -161,7 +159,7 @@ class BoardView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         canvas = self.add_canvas()
-        canvas.fitted = lambda cell: [] if self._correction() else [p for p in self.bench.design.parts if p.fitted]
+        canvas.fitted = self._bodies
         canvas.overlays = [self._before_and_after, self._pins]
         self.wall = FileWall(desk)
         self.column.addWidget(canvas, 1)
@@ -175,12 +173,17 @@ class BoardView(View):
         self.canvas.caption = (
             f"{self.bench.state.opened['design']}    {x1 - x0:.1f} × {y1 - y0:.1f} mm    {parts} parts"
         )
-        fix = self._correction()
-        self.canvas.footer = "red: as listed, pale: after the fix" if fix else ""
-        if fix and fix != self._drawn and self.canvas.side not in fix.with_["sides"]:
+        fix = self._drawn_fix()
+        self.canvas.footer = FOOTERS[fix.kind] if fix else ""
+        if fix and fix != self._drawn and self.canvas.side not in {p.side for p in parts_of(self.bench.design, fix)}:
             self.canvas.flip()
         self._drawn = fix
         self.canvas.update()
+
+    def _bodies(self, cell: int) -> list[Part]:
+        """Bodies would hide where a fix moves them to."""
+        fix = self._drawn_fix()
+        return [] if fix and fix.kind == "transform" else [p for p in self.bench.design.parts if p.fitted]
 
     @property
     def fix(self) -> Fix | None:
@@ -188,32 +191,13 @@ class BoardView(View):
         judgement = self.desk.judgement
         return offered(self.bench).get(judgement.key) if judgement else None
 
-    def _correction(self) -> Fix | None:
+    def _drawn_fix(self) -> Fix | None:
         fix = self.fix
-        return fix if fix is not None and fix.kind == "transform" else None
+        return fix if fix is not None and fix.kind in FOOTERS else None
 
     def _before_and_after(self, painter: QPainter, canvas: BoardCanvas) -> None:
-        """Where the list puts each part, and where the offered correction would."""
-        fix = self._correction()
-        if fix is None:
-            return
-        correction = Correction(**fix.with_["correction"])
-        for part in self.bench.design.parts:
-            if part.side != canvas.side or part.side not in fix.with_["sides"] or part.body.mount == "none":
-                continue
-            listed = np.asarray(body_polygon(part).exterior.coords)
-            before, after = (
-                QPolygonF([canvas.to_px(x, y) for x, y in ring.tolist()]) for ring in (listed, correction.apply(listed))
-            )
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for token, width in (("lit", 4), ("stop", 2)):  # red alone is lost on green
-                painter.setPen(QPen(theme.colour(token), width))
-                painter.drawPolygon(before)
-            painter.setPen(QPen(theme.colour("lit"), 1, Qt.PenStyle.DashLine))
-            painter.drawLine(before.boundingRect().center(), after.boundingRect().center())
-            painter.setPen(QPen(theme.colour("lit"), 2))
-            painter.setBrush(theme.colour("lit", 70))
-            painter.drawPolygon(after)
+        if fix := self._drawn_fix():
+            draw_fix(painter, canvas, self.bench.design, fix)
 
     def _pins(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """Findings pinned on the board with leader lines."""

@@ -10,7 +10,7 @@ from fusilex.bench.commands import InspectBoard, MarkFault, StrikeFault
 from fusilex.core.board.model import Part
 from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.judgement import Level
-from fusilex.ui.canvas.loupe import Loupe
+from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
@@ -91,10 +91,8 @@ class Inspect(Station):
             else f"Panel {board.panel}, board {board.serial}    {len(board.open_faults)} open fault{'' if len(board.open_faults) == 1 else 's'}"
         )
         part = self.selected
-        mark = "mind pin 1" if part and part.body.polarised else "no polarity"
-        self.loupe.look_at(
-            part, f"{part.ref}  {part.value}" if part else "", f"{part.body.code}, {mark}" if part else "", ghost=False
-        )
+        words = f"{part.body.code}, {MARK[part.polarity]}" if part else ""
+        self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words, ghost=False)
         self.canvas.update()
 
     def _glyphs(self, painter: QPainter, canvas: BoardCanvas) -> None:

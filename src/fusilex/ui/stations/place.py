@@ -14,7 +14,7 @@ from fusilex.bench.machine import fit, point_at, programme, taught
 from fusilex.bench.now import Now, machine_now
 from fusilex.core.board.model import Part
 from fusilex.formats.programme import to_csv, to_gcode
-from fusilex.ui.canvas.loupe import Loupe
+from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
@@ -132,10 +132,8 @@ class Place(Station):
         self.loupe.setVisible(not self.machine)
         self.bins.setVisible(not self.machine)
         self.points.setVisible(self.machine)
-        mark = "the mark shows pin 1" if part and part.body.polarised else "no polarity"
-        self.loupe.look_at(
-            part, f"{part.ref}  {part.value}" if part else "", f"turn {part.turn:g}°, {mark}" if part else ""
-        )
+        words = f"turn {part.turn:g}°, {MARK[part.polarity]}" if part else ""
+        self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words)
         self.points.update()
         self.bins.update()
         canvas.update()

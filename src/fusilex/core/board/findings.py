@@ -1,0 +1,39 @@
+"""What a finding about a design's files is, and which kinds there are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fusilex.core.board.fixes import Fix
+from fusilex.core.judgement import Because, Level
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One disagreement. `kind` is a key of `ORDER`; `where` says between which files; `fix` mends it, where one can."""
+
+    kind: str
+    ref: str
+    where: str
+    text: str
+    x: float | None = None
+    y: float | None = None
+    level: Level = Level.STOP
+    because: tuple[Because, ...] = ()
+    fix: Fix | None = None
+    refs: tuple[str, ...] = ()
+
+
+ORDER = (
+    "systematic",
+    "turns",
+    "size-code",
+    "missing",
+    "doubled",
+    "side",
+    "off-board",
+    "turn",
+    "overlap",
+    "quantity",
+)
+"""Kinds of finding, by what they would cost."""

@@ -1,0 +1,82 @@
+"""A fix that moves or turns many parts, drawn on the board before it is applied: as listed in red, after it pale."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
+
+from fusilex.core.board.fixes import Fix
+from fusilex.core.board.frame import board_to_part, part_to_board
+from fusilex.core.board.model import Design, Part
+from fusilex.core.board.outlines import body_polygon
+from fusilex.core.board.systematic import Correction
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.theme import theme
+
+FOOTERS = {
+    "transform": "red: as listed, pale: after the fix",
+    "turns": "red: pin 1 as listed, pale: where its pad is",
+}
+
+
+def draw_fix(painter: QPainter, canvas: BoardCanvas, design: Design, fix: Fix) -> None:
+    """Draw what a fix of a kind in `FOOTERS` does to the parts of the side in view."""
+    shown = [p for p in parts_of(design, fix) if p.side == canvas.side]
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    if fix.kind == "transform":
+        correction = Correction(**fix.with_["correction"])
+        for part in shown:
+            _moved(painter, canvas, part, correction)
+    else:
+        for part in shown:
+            _turned(painter, canvas, part, fix.with_["turns"][part.ref])
+
+
+def parts_of(design: Design, fix: Fix) -> list[Part]:
+    """The parts that a fix of a kind in `FOOTERS` changes."""
+    if fix.kind == "transform":
+        return [p for p in design.parts if p.side in fix.with_["sides"] and p.body.mount != "none"]
+    turns = fix.with_["turns"]
+    return [p for p in design.parts if p.ref in turns and abs(turns[p.ref] - p.turn % 360) > 1e-6]
+
+
+def _moved(painter: QPainter, canvas: BoardCanvas, part: Part, correction: Correction) -> None:
+    """Where the list puts a body, and where the correction would."""
+    listed = np.asarray(body_polygon(part).exterior.coords)
+    before, after = (
+        QPolygonF([canvas.to_px(x, y) for x, y in ring.tolist()]) for ring in (listed, correction.apply(listed))
+    )
+    for pen in _red():
+        painter.setPen(pen)
+        painter.drawPolygon(before)
+    painter.setPen(QPen(theme.colour("lit"), 1, Qt.PenStyle.DashLine))
+    painter.drawLine(before.boundingRect().center(), after.boundingRect().center())
+    painter.setPen(QPen(theme.colour("lit"), 2))
+    painter.setBrush(theme.colour("lit", 70))
+    painter.drawPolygon(after)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
+def _turned(painter: QPainter, canvas: BoardCanvas, part: Part, turn: float) -> None:
+    """Two hands from a part's middle: to where its turn as listed puts pin 1, and to the pad of pin 1."""
+    if (pad := part.pin_one) is None:
+        return
+    at = (part.x, part.y)
+    pin = board_to_part(pad.polygon.centroid.coords[0], at, turn, part.side)
+    middle = canvas.to_px(*at)
+    before, after = (canvas.to_px(*part_to_board(pin, at, angle, part.side)[0].tolist()) for angle in (part.turn, turn))
+    for pen in _red():
+        painter.setPen(pen)
+        _hand(painter, middle, before)
+    painter.setPen(QPen(theme.colour("lit"), 3))
+    _hand(painter, middle, after)
+
+
+def _hand(painter: QPainter, middle: QPointF, tip: QPointF) -> None:
+    painter.drawLine(middle, tip)
+    painter.drawEllipse(tip, 4, 4)
+
+
+def _red() -> list[QPen]:
+    return [QPen(theme.colour("lit"), 4), QPen(theme.colour("stop"), 2)]  # red alone is lost on green
