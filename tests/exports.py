@@ -297,3 +297,60 @@ def habit_comments(heron: Design, files: Files) -> Files:
     }
     junk = {"out/README.txt": b"Take care.\nThanks.\n", "out/a.pdf": b"%PDF-1.4\n\x00", "out/job.json": b'{"a": 1}'}
     return out | junk | {f"out/{n}": d for n, d in files.items() if not n.endswith(".gbr")}
+
+
+def habit_pages(heron: Design, files: Files) -> Files:
+    """A report in pages with the heading on each, a mark for mirrored parts; a table of apertures that looks like a list of parts;
+    drills with the digits stated in a comment and much else in the header."""
+    lines = ["UNITS = MILS", ""]
+    for i, r in enumerate(rows(files, "placements")[1:]):
+        if i % 20 == 0:
+            lines += [
+                f"Page {i // 20 + 1}",
+                "",
+                f"RefDes   {'Package':<24} X-Location  Y-Location  Angle  Mirror",
+                "-" * 70,
+            ]
+        x, y = (f"{float(v) / 0.0254:>11.1f}" for v in r[1:3])
+        lines.append(f"{r[0]:<8} {r[5] or '-':<24}{x}{y} {r[3]:>6}  {'m' if r[4] == 'bottom' else ''}")
+    head = ";FORMAT={3:3}\nFMAT,2\nMETRIC,LZ\nICI,OFF"
+    drilled = drill(heron.holes, head, lambda v: f"{round(v * 1e3):06d}".rstrip("0") or "0", lambda d: f"{d:.3f}")
+    apertures = "\n".join(f"D{n} ROUND {n / 2:.1f} {n / 2:.1f} 0.0 LINE 0" for n in range(10, 30))
+    return (
+        layers(files, ending(LETTERS))
+        | {"board.txt": drilled, "a.apr": apertures.encode(), "bom.csv": files["heron-r2-bom.csv"]}
+        | {"place.rpt": "\n".join(lines).encode()}
+    )
+
+
+def habit_comment_heading(heron: Design, files: Files) -> Files:
+    """The heading of the list is a comment, as its unit is; the designators of a line to buy go on below one another."""
+    lines = [
+        "### where the parts are ###",
+        "## Unit = inch",
+        f"# {'Ref':<8} {'Package':<24} {'PosX':>9} {'PosY':>9} {'Rot':>8}  Side",
+    ]
+    for r in rows(files, "placements")[1:]:
+        x, y = (f"{float(v) / 25.4:>9.5f}" for v in r[1:3])
+        lines.append(f"{r[0]:<10} {(r[5] or '-').replace(' ', '_'):<24} {x} {y} {float(r[3]):>8.4f}  {r[4]}")
+    bom = ["Item\tQuantity\tReference\tPart"]
+    for i, r in enumerate(rows(files, "bom")[1:], 1):
+        first, *more = r[0].replace(",", " ").split()
+        bom += [f"{i}\t{r[1]}\t{first}\t{r[2]}", *(f"\t\t{ref}\t" for ref in more)]
+    lists = {"list.pos": "\n".join([*lines, "## End"]).encode(), "bom.csv": "\n".join(bom).encode()}
+    return of_letters(heron, files, lists)
+
+
+def habit_all_in_one(heron: Design, files: Files) -> Files:
+    """One list for placing and buying, with the corner of each part before its middle and the units in a row of their own."""
+    lines = [
+        "Designator;Pad X;Pad Y;Mid X;Mid Y;Rotation;Layer;Footprint;Comment;Supplier part",
+        ";mil;mil;mil;mil;deg;;;;",
+    ]
+    number = {ref: r[4] for r in rows(files, "bom")[1:] for ref in r[0].replace(",", " ").split()}
+    for r in rows(files, "placements")[1:]:
+        x, y = (float(v) / 0.0254 for v in r[1:3])
+        layer = {"top": "TopLayer", "bottom": "BottomLayer"}[r[4]]
+        cells = [f'"=""{r[0]}"""', f"{x - 20:.2f}", f"{y + 9:.2f}", f"{x:.2f}", f"{y:.2f}", r[3], layer, *r[5:7]]
+        lines.append(";".join([*cells, number.get(r[0], "")]))
+    return layers(files, ending(LETTERS)) | drills(files) | {"all.csv": "\n".join(lines).encode()}

@@ -50,6 +50,9 @@ HABITS = {  # habit: kinds of finding wanted, rules of care wanted
     exports.habit_side_words: (set(), {"ready.side-word"}),
     exports.habit_codes: (set(), {"ready.guessed"}),
     exports.habit_comments: (set(), set()),
+    exports.habit_pages: (set(), set()),
+    exports.habit_comment_heading: (set(), set()),
+    exports.habit_all_in_one: (set(), set()),
 }
 
 

@@ -254,6 +254,13 @@ def test_folders_and_zips(heron_files: Files, tmp_path: Path, monkeypatch: pytes
     good = tmp_path / "heron.zip"
     good.write_bytes(zip_files(heron_files))
     assert len(read_design(good).parts) == len(read_design(HERON).parts)
+    beside = tmp_path / "beside"
+    beside.mkdir()
+    lists = {n: d for n, d in heron_files.items() if n.endswith((".csv", ".json"))}
+    (beside / "layers.zip").write_bytes(zip_files({n: d for n, d in heron_files.items() if n not in lists}))
+    for name, data in lists.items():
+        (beside / name).write_bytes(data)
+    assert len(read_design(beside).parts) == len(read_design(HERON).parts), "a zip in a folder gives way to its files"
     climbing = io.BytesIO()
     with zipfile.ZipFile(climbing, "w") as archive:
         archive.writestr("../../evil.gbr", b"x")
@@ -388,10 +395,20 @@ def test_layers_of_one_role_are_one_layer(heron_files: Files, heron: Design) -> 
 
 
 def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -> None:
-    files = heron_files | {"other-bom.csv": heron_files["heron-r2-bom.csv"]}
-    design = design_from(files, "x")
+    older = b"Refs;Qty;Value\nR1,R2;2;1k\nR99;1;5k\n"
+    design = design_from({"a-bom.csv": older} | heron_files, "x")
     assert len(design.bom) == 35 and "second bill of materials" in design.remarks[0].text
     assert [j.rule for j in ready_findings(design)[1] if j.level is Level.CARE] == ["ready.note"]
+
+
+def test_layers_without_apertures_are_named_as_such(heron_files: Files) -> None:
+    bare = {
+        n: b"\n".join(line for line in d.splitlines() if not line.startswith(b"%"))
+        for n, d in heron_files.items()
+        if n.endswith(".gbr")
+    }
+    with pytest.raises(BadInput, match=r"a copper layer .*RS-274-D\): have it exported as RS-274X"):
+        design_from(bare, "old")
 
 
 def test_nothing_readable_is_other(heron_files: Files) -> None:

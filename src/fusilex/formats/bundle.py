@@ -20,11 +20,12 @@ def read_files(path: Path) -> Files:
     """Contents of a folder (not its subfolders' subfolders) or zip by relative name. Raises `BadInput`."""
     try:
         if path.is_dir():
-            return _from_folder(path)
+            return _unpacked(_from_folder(path))
         if not path.exists():
             raise BadInput(str(path), "a folder or zip of design files", "nothing there")
         if path.suffix.lower() != ".xlsx" and zipfile.is_zipfile(path):
-            return _from_zip(path)
+            _check_size(path.name, 0, path.stat().st_size, 1)
+            return _unpacked(_from_zip(path.read_bytes(), path.name))
     except PermissionError as error:
         raise BadInput(str(path), "files that may be read", f"no permission for {error.filename or path}") from error
     except OSError as error:
@@ -47,7 +48,7 @@ def read_paths(paths: Sequence[Path]) -> tuple[Files, str]:
         total += len(files[path.name])
         _check_size(path.name, len(files[path.name]), total, len(files))
     stems = [p.stem for p in paths]
-    return files, shared_start(stems).strip("-_. ") or stems[0]
+    return _unpacked(files), shared_start(stems).strip("-_. ") or stems[0]
 
 
 def is_single(path: Path) -> bool:
@@ -87,16 +88,29 @@ def _from_folder(folder: Path) -> Files:
     return files
 
 
-def _from_zip(path: Path) -> Files:
+def _unpacked(files: Files) -> Files:
+    """Zips among the files give way to what is in them: layers come in one, lists beside it. Zips in zips stay as they are."""
+    found: Files = {}
+    for name, data in files.items():
+        if name.lower().endswith(".zip"):
+            inside = PurePosixPath(name).with_suffix("")
+            found |= {str(inside / inner): content for inner, content in _from_zip(data, name).items()}
+        else:
+            found[name] = data
+        _check_size(name, 0, sum(map(len, found.values())), len(found))
+    return found
+
+
+def _from_zip(data: bytes, called: str) -> Files:
     files: Files = {}
     total = 0
     try:
-        with zipfile.ZipFile(path) as archive:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
             for info in archive.infolist():
                 name = PurePosixPath(info.filename.replace("\\", "/"))
                 if name.is_absolute() or ".." in name.parts or (name.parts and ":" in name.parts[0]):
                     raise BadInput(
-                        path.name, "paths inside the zip's own folder", f"“{info.filename}”, which climbs out of it"
+                        called, "paths inside the zip's own folder", f"“{info.filename}”, which climbs out of it"
                     )
                 if info.is_dir() or name.name.startswith(".") or "__MACOSX" in name.parts:
                     continue
@@ -106,7 +120,7 @@ def _from_zip(path: Path) -> Files:
                     files[str(name)] = stream.read(MOST_FILE_BYTES + 1)
                 _check_size(info.filename, len(files[str(name)]), total, len(files))
     except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
-        raise BadInput(path.name, "a whole, readable zip", str(error)) from error
+        raise BadInput(called, "a whole, readable zip", str(error)) from error
     return files
 
 

@@ -20,6 +20,7 @@ _TOOL = re.compile(r"^T0*(\d+)(?:[FSBHZ][-\d.]+)*C(\d*\.?\d+)", re.M)
 _SELECT = re.compile(r"T0*(\d+)")
 _SPOT = re.compile(r"(?:X([-+]?[\d.]+))?(?:Y([-+]?[\d.]+))?(?:G85(?:X([-+]?[\d.]+))?(?:Y([-+]?[\d.]+))?)?$")
 _STATED_DIGITS = re.compile(r"FILE_FORMAT=\d:\d|FORMAT=\{|^(?:METRIC|INCH)\b.*,0+\.0+", re.M)
+_ROUTED = re.compile(r"^(?:G0[0-3]|R\d+|M15|M25)", re.M)  # more than tools and points
 UNKNOWN_DRILL = 0.8
 """Diameter (mm) taken for a tool whose size no line states."""
 
@@ -74,7 +75,12 @@ def read_excellon(data: bytes, name: str, pads: NDArray[np.object_] | None = Non
         return _guessed(text, name, plated, pads)
     if (holes := _plain(text, name, plated)) is not None:
         return holes
-    return _parsed(text, name, plated, bool(stated))
+    try:
+        return _parsed(text, name, plated, bool(stated))
+    except BadInput:
+        if _ROUTED.search(text) or not (holes := _guessed(text, name, plated, pads)):
+            raise
+        return holes
 
 
 def _digits_unsaid(text: str) -> bool:
@@ -165,6 +171,9 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | Non
 def _allowed(f: DrillFormat, text: str) -> bool:
     unit = re.search(r"^(METRIC|M71|INCH|M72)", text, re.M)
     if unit and f.inch != (unit[1] in ("INCH", "M72")):
+        return False
+    digits = re.search(r"FORMAT=\{?(\d):(\d)", text)
+    if digits and (f.whole, f.decimals) != (int(digits[1]), int(digits[2])):
         return False
     kept = re.search(r"^(?:METRIC|INCH),(LZ|TZ)", text, re.M)  # LZ: leading zeros are there, trailing ones left out
     return not kept or f.omitted == ("trailing" if kept[1] == "LZ" else "leading")

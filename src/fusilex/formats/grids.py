@@ -15,6 +15,9 @@ from fusilex.core.problems import BadInput
 SEPARATORS = (",", ";", "\t", "|")
 MOST_SHEET_BYTES = 160 * 2**20
 MOST_ROWS = 200_000
+_COMMENT = re.compile(r"\s*(?:#+|//+|%+)")
+_QUOTED_AGAIN = re.compile(r'^="(.*)"$', re.S)  # what keeps a spreadsheet from reading a cell as a number
+_RULE = re.compile(r"[\s\-=_+]+")
 
 
 @dataclass(frozen=True)
@@ -74,7 +77,8 @@ def _cut(data: bytes, name: str) -> Iterator[Grid]:
     for separator in SEPARATORS:
         if separator in text:
             yield _separated(text, separator, name)
-    for grid in (_fixed(text), _spaced(text)):
+    lines = text.splitlines()
+    for grid in (_fixed(lines), _spaced(lines)):
         if grid is not None:
             yield grid
 
@@ -84,7 +88,7 @@ def _separated(text: str, separator: str, name: str) -> Grid:
     rows, lines = [], []
     try:
         for row in reader:
-            rows.append(tuple(row))
+            rows.append(tuple(_QUOTED_AGAIN.sub(r"\1", cell) for cell in row))
             lines.append(reader.line_num)
     except csv.Error as error:
         raise BadInput(name, "cells and separators", str(error), f"line {reader.line_num}") from error
@@ -92,18 +96,14 @@ def _separated(text: str, separator: str, name: str) -> Grid:
     return Grid(words, tuple(rows), tuple(lines))
 
 
-def _fixed(text: str) -> Grid | None:
-    """Fixed columns: the gutters are the character positions that are blank in every line of the longest block of lines."""
-    lines = [line.expandtabs(8).rstrip() for line in text.splitlines()]
-    start, stop = _longest_block(lines)
-    block = [line for line in lines[start:stop] if not re.fullmatch(r"[\s\-=_+]*", line)]
-    if len(block) < 3:
-        return None
-    width = max(map(len, block))
-    if width > 4000:
+def _fixed(lines: list[str]) -> Grid | None:
+    """Fixed columns: the gutters are the character positions that are blank in every line of the table."""
+    block = _table_lines([line.expandtabs(8).rstrip() for line in lines])
+    width = max((len(line) for _, line in block), default=0)
+    if len(block) < 3 or width > 4000:
         return None
     filled = [False] * width
-    for line in block:
+    for _, line in block:
         for at, character in enumerate(line):
             if character != " ":
                 filled[at] = True
@@ -112,38 +112,58 @@ def _fixed(text: str) -> Grid | None:
     if len(edges) < 3:
         return None
     ends = [*edges[1:], width]
-    rows, numbers = [], []
-    for number, line in enumerate(lines[start:stop], start + 1):
-        if not re.fullmatch(r"[\s\-=_+]*", line):
-            rows.append(tuple(line[a:b].strip() for a, b in zip(edges, ends, strict=True)))
-            numbers.append(number)
-    return Grid("fixed columns", tuple(rows), tuple(numbers), " ".join(lines[:start]))
+    rows = tuple(tuple(line[a:b].strip() for a, b in zip(edges, ends, strict=True)) for _, line in block)
+    return Grid("fixed columns", rows, tuple(n for n, _ in block), _above(lines, block))
 
 
-def _spaced(text: str) -> Grid | None:
-    """Cells with blanks between them, quoted where they hold some: as many in nearly every line of the longest block."""
-    lines = [line.expandtabs(1).strip() for line in text.splitlines()]
-    start, stop = _longest_block(lines)
-    rows = [tuple(row) for row in csv.reader(lines[start:stop], delimiter=" ", skipinitialspace=True)]
+def _spaced(lines: list[str]) -> Grid | None:
+    """Cells with blanks between them, quoted where they hold some: as many in nearly every line of the table."""
+    block = _table_lines([line.expandtabs(1).strip() for line in lines])
+    rows = [tuple(row) for row in csv.reader([line for _, line in block], delimiter=" ", skipinitialspace=True)]
     if len(rows) < 3 or sum(len(row) == len(rows[0]) for row in rows) < 0.9 * len(rows):
         return None
-    return Grid("blanks", tuple(rows), tuple(range(start + 1, stop + 1)), " ".join(lines[:start]))
+    return Grid("blanks", tuple(rows), tuple(n for n, _ in block), _above(lines, block))
 
 
-def _is_column(block: list[str], start: int, stop: int) -> bool:
-    """A column has a title, or cells in more than a few lines; the tail of one long text is none."""
-    filled = sum(bool(line[start:stop].strip()) for line in block)
-    return bool(block[0][start:stop].strip()) or filled > max(1, 0.1 * len(block))
+def _above(lines: list[str], block: list[tuple[int, str]]) -> str:
+    return " ".join(lines[: block[0][0] - 1])
 
 
-def _longest_block(lines: list[str]) -> tuple[int, int]:
-    """First and last + 1 of the longest run of lines with at least three words each."""
-    best, start = (0, 0), 0
+def _uncommented(lines: list[str]) -> list[str]:
+    """Lines without their comments; the comment right above a table may be its header, and keeps its place without its mark."""
+    out = []
+    for line, below in zip(lines, [*lines[1:], ""], strict=False):
+        if mark := _COMMENT.match(line):
+            heads = len(below.split()) >= 3 and not _COMMENT.match(below)
+            line = " " * mark.end() + line[mark.end() :] if heads else ""
+        out.append(line)
+    return out
+
+
+def _table_lines(lines: list[str]) -> list[tuple[int, str]]:
+    """Numbered lines of the longest run with at least three words each, and of the pages that go on under the same first line.
+
+    Comments, rules, and the first line of every page but one are left out.
+    """
+    lines = _uncommented(lines)
+    runs, start = [], 0
     for at, line in enumerate([*lines, ""]):
-        if len(line.split()) < 3 and not re.fullmatch(r"[\s\-=_+]+", line):
-            best = max(best, (start, at), key=lambda run: run[1] - run[0])
+        if len(line.split()) < 3 and not _RULE.fullmatch(line):
+            if at > start:
+                runs.append((start, at))
             start = at + 1
-    return best
+    longest = max(runs, key=lambda run: run[1] - run[0], default=(0, 0))
+    heads = [lines[start].split() for start, _ in runs]
+    head = lines[longest[0]].split() if runs else []
+    pages = [run for run, first in zip(runs, heads, strict=True) if first == head]
+    found = [(n, lines[n - 1]) for start, stop in pages for n in range(start + 1 + (start > pages[0][0]), stop + 1)]
+    return [(n, line) for n, line in found if not _RULE.fullmatch(line)]
+
+
+def _is_column(block: list[tuple[int, str]], start: int, stop: int) -> bool:
+    """A column has a title, or cells in more than a few lines; the tail of one long text is none."""
+    filled = sum(bool(line[start:stop].strip()) for _, line in block)
+    return bool(block[0][1][start:stop].strip()) or filled > max(1, 0.1 * len(block))
 
 
 def _sheets(data: bytes, name: str) -> Iterator[Grid]:

@@ -82,9 +82,17 @@ _LETTERS = {  # the old two-letter habit: side, then what it is
 }
 
 
+_APERTURE = re.compile(
+    rb"^\s*D\d{2,3}[\s,;]+(?:ROUND|CIRC|RECT|SQUARE|OVAL|OBLONG|OBROUND|OCTAGON|THERMAL|DONUT)", re.M | re.I
+)
+NO_APERTURES = "a layer without its apertures (RS-274-D): have it exported as RS-274X"
+
+
 def identify(name: str, data: bytes) -> Guess:
     """Best guess for one file, with the reason in words."""
     head = data[:6000]
+    if b"\x00" in head:  # packed, drawn, or a list in another encoding
+        return _table(name, data)
     if b"%FS" in head or b"%MO" in head or re.search(rb"%AD[DC]?D?\d\d", head) or b"%TF" in head:
         return _gerber(name, head)
     tools = re.search(rb"^T\d+", head, re.M)
@@ -98,6 +106,10 @@ def identify(name: str, data: bytes) -> Guess:
         return Guess("netlist", "netlist", None, "IPC-D-356A records", STATED)
     if is_panel(data):
         return Guess("panel", "other", None, "panel description", STATED)
+    if re.search(rb"^(?:G54)?D\d\d+\*", head, re.M) and re.search(rb"D0?[123]\*", head):
+        return Guess("other", "other", None, NO_APERTURES, UNKNOWN)
+    if len(_APERTURE.findall(head)) > 2:
+        return Guess("other", "other", None, "a table of apertures", LIKELY)
     return _table(name, data)
 
 

@@ -18,7 +18,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
-from fusilex.formats.identify import CHOSEN, GUESSED, UNKNOWN, Guess, identify, revision_of, undecided
+from fusilex.formats.identify import CHOSEN, GUESSED, NO_APERTURES, UNKNOWN, Guess, identify, revision_of, undecided
 from fusilex.formats.list_intake import Lists
 
 
@@ -56,6 +56,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     for file, guess in guesses.items():
         if file not in images:
             lists.take(file, files[file], guess, choices.columns.get(file))
+    lists.settle_bom()
     pads = np.concatenate([EMPTY.polygons, *(x.polygons[x.flashed] for x in images.values() if x.role == "copper")])
     holes = tuple(
         hole
@@ -71,7 +72,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
         *_guessed({f: g for f, g in guesses.items() if g.sure == GUESSED and g.kind == "gerber"}),
     ]
     layers = _merged([x for x in images.values() if x.role != "other"])
-    _demand_layers(name, layers, list(files))
+    _demand_layers(name, layers, guesses)
     layers += _paste_where_missing(layers, holes, placements, remarks)
     outline = _outline_of(layers, name, remarks)
     notes = tuple(
@@ -192,14 +193,17 @@ def _outline_of(layers: list[Layer], name: str, remarks: list[Remark]) -> Polygo
     return hull
 
 
-def _demand_layers(name: str, layers: list[Layer], names: list[str]) -> None:
+def _demand_layers(name: str, layers: list[Layer], guesses: Mapping[str, Guess]) -> None:
     have = {item.role for item in layers if len(item)}
     missing = ["a copper layer"] if "copper" not in have else []
     if not have & {"paste", "mask"}:
         missing.append("a paste or solder mask layer")
     if missing:
+        names = list(guesses)
         shown = ", ".join(names[:8]) + (f" and {len(names) - 8} more" if len(names) > 8 else "")
-        raise BadInput(name, " and ".join(missing), f"only {shown}" if names else "no files")
+        old = [f"{file} is {NO_APERTURES}" for file, g in guesses.items() if g.because == NO_APERTURES]
+        found = "; ".join([f"only {shown}", *old[:1]]) if names else "no files"
+        raise BadInput(name, " and ".join(missing), found)
 
 
 def _merged(layers: list[Layer]) -> list[Layer]:

@@ -9,6 +9,7 @@ import numpy as np
 from fusilex.core.board.model import BomLine, Layer, NetPoint, Placement, Remark
 from fusilex.core.board.panel import Panel
 from fusilex.core.board.which_side import sides_of_words, told_by, top_lead
+from fusilex.core.problems import BadInput
 from fusilex.formats.gerber import read_components
 from fusilex.formats.grids import is_spreadsheet
 from fusilex.formats.identify import Guess, identify, side_in_name
@@ -41,6 +42,8 @@ class Lists:
         self.remarks: list[Remark] = []
         self.also: dict[str, str] = {}  # what else was found in a file
         self._placements: dict[str, tuple[Placement, ...]] = {}
+        self._boms: list[Table] = []
+        self._placed_from: list[tuple[str, bytes]] = []
         self._sideless: list[tuple[Table, dict[str, list[int]]]] = []
 
     @property
@@ -61,21 +64,50 @@ class Lists:
             if table is None:
                 self._unread(file, guess.role, kind)
             elif kind is BOM:
-                self._take_bom(table)
+                self._boms.append(table)
             else:
                 self._take_placements(table)
+                self._placed_from.append((file, data))
                 other = best_table(data, file, BOM, leave=table.how) if is_spreadsheet(data) else None
-                if other is not None and len(other.fields) > 1 and self._take_bom(other):
-                    self.also[file] = f"; bill of materials on {other.how}"
+                if other is not None and len(other.fields) > 1:
+                    self._boms.append(other)
 
-    def _take_bom(self, table: Table) -> bool:
-        if self.bom:
-            text = f"{table.name}: a second bill of materials, left aside"
-            self.remarks.append(Remark("ready.note", table.name, text, "Keep one of them in the folder."))
-            return False
-        self.bom = bom_in(table)
-        self._doubt(table)
-        return True
+    def settle_bom(self) -> None:
+        """Of several lists that may be the bill of materials the one with most of the placed parts is it.
+
+        Without any, a placement list that names part numbers is one, too. Raises `BadInput` where the only one cannot be read.
+        """
+        placed = {p.ref for p in self.placements}
+        best: tuple[int, Table, tuple[BomLine, ...]] | None = None
+        for table in self._boms:
+            lines = self._bom_lines(table)
+            known = sum(ref in placed for line in lines for ref in line.refs)
+            told = min(table.sure.values()) > GUESS
+            if lines and (known or told or not placed) and (best is None or known > best[0]):
+                best = known, table, lines
+        for table in self._boms:
+            if best is None or table is not best[1]:
+                text = f"{table.name}: {'not the' if best is None else 'a second'} bill of materials, left aside"
+                self.remarks.append(Remark("ready.note", table.name, text, "Keep one of them in the folder."))
+        if best is not None:
+            _, table, self.bom = best
+            self._doubt(table)
+            if table.name in self._placements:
+                self.also[table.name] = f"; bill of materials on {table.how}"
+            return
+        for file, data in self._placed_from:
+            beside = best_table(data, file, BOM)
+            if beside is not None and beside.has("part_number"):
+                self.bom = (*self.bom, *bom_in(beside))
+                self.also[file] = "; its part numbers make it the bill of materials, too"
+
+    def _bom_lines(self, table: Table) -> tuple[BomLine, ...]:
+        try:
+            return bom_in(table)
+        except BadInput:
+            if len(self._boms) == 1:
+                raise
+            return ()
 
     def _take_placements(self, table: Table) -> None:
         """Placements; words for a side that are in no dictionary, and none at all, wait for the layers."""

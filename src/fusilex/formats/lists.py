@@ -19,7 +19,7 @@ _VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|par
 _BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|device|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
 _UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
 _WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
-_PLACE = rf"(?:(?:{_WHERE}|measured|placement|ref|pad|body) ?)?"
+_PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
 _AFTER = rf"(?: ?(?:{_WHERE}))?"
 PLACEMENTS = Kind(
     {
@@ -41,14 +41,18 @@ PLACEMENTS = Kind(
         "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
     },
     ("ref", "x", "y"),
+    {"x": r"(?:ref|pad|pin 1) ?x" + _UNIT, "y": r"(?:ref|pad|pin 1) ?y" + _UNIT},
 )
+_MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|hersteller|lieferant(?:en)?)s?(?: s)?"
+_NUMBER = r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p n|ref(?:erence)?|sku)"
 BOM = Kind(
     {
         "refs": _REF,
         "quantity": r"q(?:uanti)?t[yé]?|quantit[àé]|quantity|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of",
         "value": _VALUE,
         "body": _BODY,
-        "part_number": r"part (?:number|no|num)|mpn|p n|stock (?:number|no)|order (?:code|number)|article|manufacturer part(?: number)?|artikel(?:nummer)?|bestellnummer|bestell nr|r[ée]f fabricant",
+        "part_number": rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p ?n|sku|article|artikel"
+        rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant",
         "fit": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
         "side": r"side|layer|seite|face",
         "description": r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+",
@@ -60,6 +64,10 @@ BOM = Kind(
         "body": r".*\S.*",
     },
     ("refs",),
+    {
+        "refs": r"where used|used (?:at|in|on)|locations?|positions?|circuit ref(?:erence)?s?",
+        "value": r"parts?|components?|types?|part (?:names?|descriptions?)|names?|bezeichnung|benennung",
+    },
 )
 _BOTTOM_WORDS = (
     r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
@@ -128,7 +136,7 @@ def _side(table: Table, row: int, line: int, sides: Mapping[str, str]) -> str:
 def _side_word(table: Table, row: int) -> str:
     """What a row says about its side, without marks and capitals."""
     if not table.has("side") and table.has("mirror"):
-        return "bottom" if table.cell(row, "mirror").lower() in _YES else "top"
+        return "top" if table.cell(row, "mirror").lower() in (*_NO, "none", "normal") else "bottom"
     return re.sub(r"[\W_]", "", table.cell(row, "side").lower())
 
 

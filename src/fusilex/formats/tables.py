@@ -8,7 +8,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from itertools import pairwise
+from itertools import pairwise, zip_longest
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.grids import Grid, decode, grids_of
@@ -26,11 +26,15 @@ def in_words(field_name: str) -> str:
 
 @dataclass(frozen=True)
 class Kind:
-    """A kind of table: header wording and cell content (patterns) by field, and the fields it cannot do without."""
+    """A kind of table: header wording and cell content (patterns) by field, and the fields it cannot do without.
+
+    `spare` is wording that names a field only where none of its own does.
+    """
 
     wording: Mapping[str, str]
     content: Mapping[str, str]
     needed: tuple[str, ...]
+    spare: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def demand(self) -> str:
@@ -78,16 +82,19 @@ def _compiled(pattern: str) -> re.Pattern[str]:
     return re.compile(pattern, re.I)
 
 
-def recognise(header: Sequence[str], wording: Mapping[str, str]) -> dict[str, int]:
-    """Column index of each field whose pattern a header cell matches; the first match wins, a column serves once."""
+def recognise(header: Sequence[str], kind: Kind, rows: Sequence[Sequence[str]] = ()) -> dict[str, int]:
+    """Column index of each field that a header cell names; a column serves once.
+
+    Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the first.
+    """
     cells = [re.sub(r"[\s_./#:-]+", " ", cell.replace("(s)", "s")).strip().strip("\"'") for cell in header]
     found: dict[str, int] = {}
-    for name, pattern in wording.items():
+    for name, pattern in (*kind.wording.items(), *kind.spare.items()):
         whole = _compiled(pattern).fullmatch
-        for index, cell in enumerate(cells):
-            if cell and index not in found.values() and whole(cell):
-                found[name] = index
-                break
+        named = [i for i, cell in enumerate(cells) if cell and i not in found.values() and whole(cell)]
+        if name not in found and named:
+            like = [i for i in named if name in kind.content and _fit(rows, i, kind.content[name]) >= 0.5]
+            found[name] = (like or named)[0]
     return found
 
 
@@ -127,22 +134,29 @@ def unsettled_table(data: bytes, name: str, kind: Kind, picked: Mapping[str, int
     if grid is None or not width:
         return None
     first = next(i for i, row in enumerate(grid.rows) if len(row) == width[0][0])
-    return _under(first, recognise(grid.rows[first], kind.wording), grid, name, kind, picked)
+    return _under(
+        first, recognise(grid.rows[first], kind, grid.rows[first + 1 : first + SEEN_ROWS]), grid, name, kind, picked
+    )
 
 
 def _under(
     header: int, fields: dict[str, int], grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None
 ) -> Table:
-    """The rows below a header whose words name `fields`."""
+    """The rows below a header whose words name `fields`; a row of nothing but units right below it belongs to it."""
+    words, below = grid.rows[header], grid.rows[header + 1 : header + 2]
+    cells = [c.strip() for c in below[0] if c.strip()] if below else []
+    if len(cells) > 1 and all(_UNIT_CELL.fullmatch(c) for c in cells):
+        words = tuple(" ".join(c for c in pair if c) for pair in zip_longest(words, below[0], fillvalue=""))
+        header += 1
     every = {**fields, **_inside(grid, picked)}
-    return _table(grid, name, kind, grid.rows[header], header + 1, every, set(fields), picked)
+    return _table(grid, name, kind, words, header + 1, every, set(fields), picked)
 
 
 def _by_header(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | None) -> Table | None:
     best: tuple[int, dict[str, int]] | None = None
     for number, row in enumerate(grid.rows[:HEADER_WITHIN]):
         if len(row) > 1:
-            fields = recognise(row, kind.wording)
+            fields = recognise(row, kind, grid.rows[number + 1 : number + SEEN_ROWS])
             there = fields and all(f in fields or (picked and f in picked) for f in kind.needed)
             if there and (best is None or len(fields) > len(best[1])):
                 best = number, fields
@@ -209,7 +223,7 @@ def _table(
     kept = [
         (row, line)
         for row, line in zip(grid.rows[first:], grid.lines[first:], strict=True)
-        if any(cell.strip() for cell in row) and not row[0].lstrip().startswith(("#", "//", "%"))
+        if any(cell.strip() for cell in row) and row != columns and not row[0].lstrip().startswith(("#", "//", "%"))
     ]
     seen = [row for row, _ in kept[:SEEN_ROWS]]
     sure: dict[str, float] = {}
@@ -230,6 +244,7 @@ def _table(
     return Table(name, columns, tuple(r for r, _ in kept), tuple(n for _, n in kept), fields, sure, grid.how, unit)
 
 
+_UNIT_CELL = re.compile(r"[\[(]?(?:mm|mils?|inch(?:es)?|in|thou|[uµμ]m|deg(?:rees?)?|°|pcs|-)[\])]?", re.I)
 _UNIT_WORDS = {"mm": "mm", "mill": "mm", "mil": "mil", "mils": "mil", "thou": "mil", "inch": "inch"}
 
 
