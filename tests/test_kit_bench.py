@@ -31,12 +31,20 @@ from fusilex.journal.projection import project
 @pytest.mark.parametrize(
     ("family", "same", "value"),
     [
-        ("capacitor", ("100n", "0.1uF", "104", "100 nF", "0,1 µF", "100NF", "CAP CER 0.1UF 16V 0402", "104K"), 1e-7),
+        (
+            "capacitor",
+            ("100n", "0.1uF", "104", "100 nF", "0,1 µF", "100NF", "CAP CER 0.1UF 16V 0402", "104K", "0.1 MFD"),
+            1e-7,
+        ),
         ("capacitor", ("4.7 uF", "4u7", "475", "4700n", "4.7µF 6V3 X5R 0603"), 4.7e-6),
-        ("resistor", ("4k7", "4.7 k", "4.7kΩ", "4700", "RES 4.7K OHM 1% 1/16W 0402", "4,7k"), 4700),
+        (
+            "resistor",
+            ("4k7", "4.7 k", "4.7kΩ", "4700", "RES 4.7K OHM 1% 1/16W 0402", "4,7k", "4,7 kOhm"),
+            4700,
+        ),
         ("resistor", ("R10", "0.1", "0R1", "100 mΩ", "0.1 ohm"), 0.1),
         ("resistor", ("2M2", "2.2M", "2.2 MΩ 5 %"), 2.2e6),
-        ("inductor", ("4.7 uH", "4u7", "4.7µH"), 4.7e-6),
+        ("inductor", ("4.7 uH", "4u7", "4.7µH", "4R7"), 4.7e-6),
         ("crystal", ("32.768 kHz", "32.768kHz", "32768 Hz"), 32768),
     ],
 )
@@ -69,6 +77,7 @@ def bin_of(value: str, body: str, ref: str, part_number: str = "") -> PullLine:
         (("10 k 1%", "0402", "R1"), "10k 5% 0402", Level.STOP, "tolerance", True),
         (("22", "0402", "R1"), "220", Level.STOP, "value", True),
         (("4.7 k", "0402", "R1"), "4k7 1%", Level.GO, "", False),
+        (("100 k", "0402", "R1"), "104", Level.GO, "", False),
         (("1 k", "0402", "R1"), "33 k", Level.STOP, "value", False),
         (("32.768 kHz", "Crystal 3215", "Y1"), "32.000 kHz", Level.STOP, "frequency", True),
         (("buck 3.3 V", "SOT-23-5", "U2", "SR-0305"), "SR-0305 reel 3000", Level.GO, "", False),

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fusilex.core.board.bodies import chip_code
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
-from fusilex.core.kit.values import Meaning, one_off, read_value, same_value, show_value
+from fusilex.core.kit.values import Meaning, one_off, read_value, show_value
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,7 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
         )
     wanted, found = read_value(f"{line.value} {line.body.code}", line.body.family), read_value(label, line.body.family)
     if wanted.value is not None and found.value is not None:
-        if same_value(wanted.value, found.value):
+        if wanted.met_by(found):
             agrees.append("value")
         else:
             differs.append(_value_difference(line.value, wanted, found))
@@ -92,7 +92,7 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
 def check_bag_value(value: str, label: str, family: str) -> bool:
     """True when a label's value differs from a value written another way."""
     a, b = read_value(value, family), read_value(label, family)
-    return a.value is None or b.value is None or not same_value(a.value, b.value)
+    return not a.met_by(b)
 
 
 def _value_only(text: str, line: PullLine) -> bool:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fusilex.core.board.bodies import chip_code
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
-from fusilex.core.kit.values import read_value, same_value
+from fusilex.core.kit.values import read_value
 
 
 def fits(line: PullLine, part_number: str, value: str, body: str) -> bool:
@@ -21,7 +21,7 @@ def fits(line: PullLine, part_number: str, value: str, body: str) -> bool:
         return False
     a, b = read_value(line.value, line.body.family), read_value(value, line.body.family)
     if a.value is not None and b.value is not None:
-        return same_value(a.value, b.value)
+        return a.met_by(b)
     return bool(_plain(value)) and _plain(line.value) == _plain(value)
 
 

@@ -23,17 +23,46 @@ _PREFIX = {
     "G": 1e9,
 }
 _UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
-_UNIT = r"(?P<unit>Ω|ohms?|Ohms?|OHM|F|H|Hz|HZ|hz)?"
+_UNIT = r"(?P<unit>Ω|(?i:ohms?)|F|H|Hz|HZ|hz)?"
 _PLAIN = re.compile(rf"(?P<number>\d+(?:[.,]\d+)?|[.,]\d+)\s*(?P<prefix>[pnuµμmkKMG]?)\s*{_UNIT}")
 _INFIX = re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµμmkKMGR])(?P<part>\d+){_UNIT}")
 _LETTER_LAST = re.compile(r"(?P<number>\d+(?:[.,]\d+)?)(?P<prefix>R)")
 _CODE = re.compile(r"(?P<digits>\d{2})(?P<zeros>\d)")
+_CODE_FINE = re.compile(r"(?P<digits>[1-9]\d{2})(?P<zeros>\d)")  # resistors of 1 % and finer
+_E24 = (
+    "1",
+    "11",
+    "12",
+    "13",
+    "15",
+    "16",
+    "18",
+    "2",
+    "22",
+    "24",
+    "27",
+    "3",
+    "33",
+    "36",
+    "39",
+    "43",
+    "47",
+    "51",
+    "56",
+    "62",
+    "68",
+    "75",
+    "82",
+    "91",
+)
+"""First digits of the values of IEC 60063, series E24."""
+_MICROFARAD = re.compile(r"(?<=[\d\s])(?:[uµμ]Fd|MFD|micro ?farads?)\b", re.I)
 _VOLTS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(k?)V(?:DC|AC|dc|ac)?(?![\w])")
 _VOLT_INFIX = re.compile(r"(?<![\w.,])(\d+)V(\d+)(?![\w])")
 _TOLERANCE = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*(%|ppm)")
 _DIELECTRIC = re.compile(r"\b(C0G|COG|NP0|NPO|X[5678][RST]|Y5V|Z5U)\b", re.I)
 _TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
-SAME = 1e-6
+SAME, MOST_OHM = 1e-6, 1e8
 
 
 @dataclass(frozen=True)
@@ -54,6 +83,14 @@ class Meaning:
     @property
     def value(self) -> float | None:
         return self.values[0] if self.values else None
+
+    def met_by(self, label: Meaning) -> bool:
+        """Both give a value, and a label means what is wanted here: a resistor's in any of its readings, others in the likeliest.
+
+        A resistor marked ``104`` is hardly ever 104 Ω; a capacitor's ``220`` may be 22 pF or 220 pF in earnest.
+        """
+        readings = label.values if label.unit == "Ω" else label.values[:1]
+        return self.value is not None and any(math.isclose(self.value, b, rel_tol=SAME) for b in readings)
 
 
 def read_value(text: str, family: str = "") -> Meaning:
@@ -85,7 +122,8 @@ def read_value(text: str, family: str = "") -> Meaning:
         left = left.replace(found[0], " ")
     want = _UNIT_OF_FAMILY.get(family, "")
     best: tuple[int, tuple[float, ...], str, float | None] | None = None
-    joined = re.sub(r"(?<=\d)\s+(?=(?:[pnuµμmkKMG]?(?:Ω|ohms?|F|H|Hz)|[pnuµμkKMG])\b)", "", left)
+    left = _MICROFARAD.sub("uF", left)
+    joined = re.sub(r"(?<=\d)\s+(?=(?:[pnuµμmkKMG]?(?:Ω|(?i:ohms?)|F|H|Hz)|[pnuµμkKMG])\b)", "", left)
     for word in re.split(r"[\s/;|_]+|,(?!\d)", joined):
         read = _word(word.strip("()[]:"), want)
         if read and (best is None or read[0] > best[0]):
@@ -118,7 +156,8 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
         return None
     if found := _INFIX.fullmatch(word):
         unit = _unit(found["unit"]) or ("Ω" if found["prefix"] in "RkKMG" and want in ("", "Ω") else want)
-        value = float(f"{found['whole'] or 0}.{found['part']}") * _PREFIX[found["prefix"]]
+        scale = 1e-6 if found["prefix"] == "R" and want == "H" else _PREFIX[found["prefix"]]  # 4R7: 4.7 µH
+        value = float(f"{found['whole'] or 0}.{found['part']}") * scale
         return (3, (_tidy(value),), unit) if not want or unit == want else None
     if found := _LETTER_LAST.fullmatch(word):
         return (3, (_float(found["number"]),), "Ω") if want in ("", "Ω") else None
@@ -130,7 +169,7 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
     value = _tidy(_float(found["number"]) * _PREFIX[prefix])
     if unit or prefix:
         return 3 if unit else 2, (value,), unit or want
-    code = _CODE.fullmatch(word)
+    code = _CODE.fullmatch(word) or (_CODE_FINE.fullmatch(word) if want == "Ω" else None)
     by_code = int(code["digits"]) * 10.0 ** int(code["zeros"]) if code else None
     if want == "F" and len(word) > 3:
         return None  # a year, a count
@@ -140,8 +179,10 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
             if by_code is not None
             else (1, (_tidy(value * 1e-12),), "F")
         )
-    if want == "Ω":
-        return 1, (value,) if by_code is None or by_code == value else (value, by_code), "Ω"
+    if want == "Ω":  # 220 is 220 Ω; 104 is hardly ever, and what a part of 100 kΩ is marked with
+        if by_code is None or by_code > MOST_OHM or word.rstrip("0") in _E24:
+            return 1, (value,), "Ω"
+        return 1, (value, by_code), "Ω"
     if want == "H" and by_code is not None:
         return 1, (_tidy(by_code * 1e-6),), "H"
     return None
@@ -156,10 +197,6 @@ def _unit(text: str | None) -> str:
 def _tidy(value: float) -> float:
     """Twelve digits: 0.1 µF and 100 nF are the same number."""
     return float(f"{value:.12g}")
-
-
-def same_value(a: float, b: float) -> bool:
-    return math.isclose(a, b, rel_tol=SAME)
 
 
 def show_value(value: float, unit: str) -> str:
