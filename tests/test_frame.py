@@ -27,9 +27,10 @@ from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.ask import Ask
+from fusilex.ui.judged import Judgements
 from fusilex.ui.mishap import Mishaps
 from fusilex.ui.reader import Reader
-from fusilex.ui.side import Judgements, NowCard
+from fusilex.ui.side import NowCard
 from fusilex.ui.start import make_application, open_demo, start
 from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
 from fusilex.ui.why import why_html

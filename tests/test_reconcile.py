@@ -37,7 +37,7 @@ def seeded(files: Files, name: str, *changes: tuple[str, str]) -> Files:
         (
             PLACEMENTS,
             [("C5,21.900,13.400", "C55,21.900,13.400")],
-            {("missing", "C5", "placements"), ("missing", "C55", "bom"), ("missing", "C55", "pads")},
+            {("renamed", "C55", "bom")},
         ),
         (PLACEMENTS, [("R3,7.400,13.000,0,top", "R3,7.400,13.000,0,bottom")], {("side", "R3", "pads")}),
         (PLACEMENTS, [("U3,27.500,13.500", "U3,87.500,13.500")], {("off-board", "U3", "outline")}),
@@ -61,6 +61,10 @@ def test_each_seeded_fault_is_named_alone(
     stops = {(j.rule, j.subject) for j in judged if j.level in (Level.STOP, Level.CARE)}
     assert stops == {(f"ready.{kind}", ref) for kind, ref, _ in found}
     assert (Level.GO in {j.level for j in judged if j.rule == "ready.agree"}) is (not found)
+    for finding in findings:
+        assert finding.fix is not None
+        after = ready_findings(join(apply_fixes(design, [finding.fix])))[0]
+        assert (finding.kind, finding.ref) not in {(f.kind, f.ref) for f in after}
 
 
 def test_a_part_not_to_be_fitted_is_neither_pulled_nor_placed(heron_files: Files) -> None:

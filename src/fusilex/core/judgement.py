@@ -19,6 +19,10 @@ class Level(StrEnum):
     def rank(self) -> int:
         return list(Level).index(self)
 
+    @property
+    def words(self) -> str:
+        return "can't tell" if self is Level.UNKNOWN else self.value
+
 
 @dataclass(frozen=True)
 class Because:

@@ -44,6 +44,10 @@ RULES: dict[str, Rule] = {
         "A word for a side that is in no dictionary here, or a list that names none, means the side on which more of its parts stand in the middle of pads.",
         "Placements against paste openings, or copper where there is no paste",
     ),
+    "ready.renamed": Rule(
+        "A part that only the placement list knows lies within 0.3 mm of the middle of the pads of a part that only the bill of materials knows.",
+        "Comparison of lists and pads",
+    ),
     "ready.missing": Rule(
         "Every part on the bill of materials has a placement, every placement is bought, and every part sits on pads: their centre is no further off than half its body.",
         "Comparison by reference designator",

@@ -16,7 +16,6 @@ SEPARATORS = (",", ";", "\t", "|")
 MOST_SHEET_BYTES = 160 * 2**20
 MOST_ROWS = 200_000
 _COMMENT = re.compile(r"\s*(?:#+|//+|%+)")
-_QUOTED_AGAIN = re.compile(r'^="(.*)"$', re.S)  # what keeps a spreadsheet from reading a cell as a number
 _RULE = re.compile(r"[\s\-=_+]+")
 
 
@@ -84,11 +83,12 @@ def _cut(data: bytes, name: str) -> Iterator[Grid]:
 
 
 def _separated(text: str, separator: str, name: str) -> Grid:
+    """Cells between separators; ``="…"``, which keeps a spreadsheet from reading a cell as a number, is taken off."""
     reader = csv.reader(io.StringIO(text), delimiter=separator)
     rows, lines = [], []
     try:
         for row in reader:
-            rows.append(tuple(_QUOTED_AGAIN.sub(r"\1", cell) for cell in row))
+            rows.append(tuple(cell[2:-1] if cell.startswith('="') and cell.endswith('"') else cell for cell in row))
             lines.append(reader.line_num)
     except csv.Error as error:
         raise BadInput(name, "cells and separators", str(error), f"line {reader.line_num}") from error

@@ -1,17 +1,14 @@
-"""The right-hand side: Now card, judgements, a few facts."""
+"""The right-hand side: Now card above, a few facts below."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.now import Now
-from fusilex.core.judgement import Judgement
-from fusilex.ui.glyphs import judgement_mark, plain_text, progress_bar, text_height
+from fusilex.ui.glyphs import plain_text, progress_bar, text_height
 from fusilex.ui.theme import RADIUS, theme
-
-TEXT_LEFT = 44
 
 
 class NowCard(QWidget):
@@ -67,97 +64,6 @@ class NowCard(QWidget):
         if self.now.progress is not None:
             bar = QRectF(18, self.height() - 20, width, 8)
             progress_bar(painter, bar, self.now.progress, theme.colour("solder"), theme.colour("soft", 120))
-
-
-class JudgementCard(QWidget):
-    """One judgement: mark, headline, numbers, what to do. A click asks why."""
-
-    clicked = pyqtSignal(int)
-
-    def __init__(self, judgement: Judgement, index: int, chosen: bool, overruled: str, width: int) -> None:
-        super().__init__()
-        self.judgement, self.index, self.chosen, self.overruled = judgement, index, chosen, overruled
-        self.setAccessibleName(f"{judgement.level.value}: {judgement.headline}. {judgement.do}")
-        self.setFixedWidth(width)
-        self.setFixedHeight(round(sum(h for *_, h in self._blocks()) + 22))
-
-    def _blocks(self) -> list[tuple[str, str, str, bool, float]]:
-        j = self.judgement
-        width = self.width() - TEXT_LEFT - 14
-        rows = [(j.headline, "lead", "ink", True)]
-        numbers = ", ".join(b.text() for b in j.because[:3])
-        if numbers:
-            rows.append((f"{numbers}.", "small", "soft", False))
-        if self.overruled:
-            rows.append((f"Overruled: {self.overruled}", "small", "ink", True))
-        elif j.do:
-            rows.append((j.do, "small", j.level.value, True))
-        return [(*row, text_height(row[0], width, row[1], row[3]) + 3) for row in rows]
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(theme.colour("ink" if self.chosen else "hair"))
-        painter.setBrush(theme.colour("card"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
-        judgement_mark(painter, QPointF(22, 22), 7.5, self.judgement.level)
-        y = 11.0
-        for text, size, token, bold, height in self._blocks():
-            plain_text(
-                painter, QRectF(TEXT_LEFT, y, self.width() - TEXT_LEFT - 14, height + 2), text, size, token, bold
-            )
-            y += height
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self.clicked.emit(self.index)
-
-
-class Judgements(QScrollArea):
-    """All judgements of the station, worst first; one is chosen for F1 and O."""
-
-    why = pyqtSignal(int)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.items: list[Judgement] = []
-        self.chosen = 0
-        self._overruled: dict[str, str] = {}
-
-    def show_judgements(self, items: list[Judgement], overruled: dict[str, str]) -> None:
-        same = items == self.items and overruled == self._overruled
-        self.items, self._overruled = items, dict(overruled)
-        self.chosen = min(self.chosen, max(0, len(items) - 1))
-        if not same:
-            self._build()
-
-    def choose(self, index: int) -> None:
-        if self.items:
-            self.chosen = index % len(self.items)
-            self._build()
-
-    @property
-    def current(self) -> Judgement | None:
-        return self.items[self.chosen] if self.items else None
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self._build()
-
-    def _build(self) -> None:
-        content = QWidget()
-        column = QVBoxLayout(content)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(7)
-        width = self.width() - 10
-        for index, judgement in enumerate(self.items):
-            card = JudgementCard(judgement, index, index == self.chosen, self._overruled.get(judgement.key, ""), width)
-            card.clicked.connect(self.why)
-            column.addWidget(card)
-        column.addStretch(1)
-        self.setWidget(content)
 
 
 class Facts(QWidget):

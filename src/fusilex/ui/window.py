@@ -17,10 +17,11 @@ from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
 from fusilex.ui.everywhere import Everywhere
 from fusilex.ui.head import Head
+from fusilex.ui.judged import Judgements
 from fusilex.ui.keys import Key, KeyStrip, key_name
 from fusilex.ui.line import Line
 from fusilex.ui.opening import Opening
-from fusilex.ui.side import Facts, Judgements, NowCard
+from fusilex.ui.side import Facts, NowCard
 from fusilex.ui.station import Station
 from fusilex.ui.stations.hand import Hand
 from fusilex.ui.stations.inspect import Inspect

@@ -28,6 +28,7 @@ ORDER = (
     "systematic",
     "turns",
     "size-code",
+    "renamed",
     "missing",
     "doubled",
     "side",

@@ -62,6 +62,11 @@ def _side(design: Design, fix: Fix) -> Design:
     return _each(design, lambda p: replace(p, side=fix.with_["side"]) if p.ref == fix.ref else p)
 
 
+def _rename(design: Design, fix: Fix) -> Design:
+    """A part of the placement list gets the reference that the other files know it by."""
+    return _each(design, lambda p: replace(p, ref=fix.with_["to"]) if p.ref == fix.ref else p)
+
+
 def _turns(design: Design, fix: Fix) -> Design:
     """New turns by reference, for one part or a whole side."""
     turns = fix.with_["turns"]
@@ -146,6 +151,7 @@ def _one_cell(design: Design, fix: Fix) -> Design:
 KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "transform": _transform,
     "side": _side,
+    "rename": _rename,
     "turns": _turns,
     "at-pads": _at_pads,
     "keep-one": _keep_one,

@@ -152,7 +152,7 @@ def _edges(design: Design, fitted: list[Part], panel: Panel | None) -> list[Sugg
                     "edge",
                     part.ref,
                     f"{part.ref}: further from the edge, or along it",
-                    f"ceramic {away:.1f} mm from a cut; it may crack when the board is broken out",
+                    f"may crack: ceramic, {away:.1f} mm from a cut",
                 )
             )
     return found

@@ -15,7 +15,7 @@ from fusilex.core.board.join import candidate_middles
 from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
-from fusilex.core.board.systematic import SystematicFit, fit_named, fit_unnamed
+from fusilex.core.board.systematic import ON_PAD_MM, SystematicFit, fit_named, fit_unnamed
 from fusilex.core.board.turn_findings import turn_findings
 from fusilex.core.judgement import Because, Level
 
@@ -27,8 +27,12 @@ def reconcile(design: Design) -> list[Finding]:
     middles = pad_middles(design.pads)
     systematic = _systematic(design, middles)
     explained = {ref for f in systematic for ref in f.refs}
-    found = [*systematic, *_size_codes(design), *_listed_and_placed(design, middles), *_doubled(design, middles)]
-    found += [f for f in _on_pads(design, middles) if f.ref not in explained]
+    renamed = _renamed(design, middles)
+    told = {ref for f in renamed for ref in f.refs}
+    found = [*systematic, *_size_codes(design), *renamed]
+    found += [f for f in _listed_and_placed(design, middles) if f.ref not in told]
+    found += _doubled(design, middles)
+    found += [f for f in _on_pads(design, middles) if f.ref not in explained | told]
     if not systematic:
         found += turn_findings(design)
         found += _overlaps([p for p in design.parts if p.fitted])
@@ -162,6 +166,23 @@ def _size_codes(design: Design) -> list[Finding]:
     return found
 
 
+def _renamed(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
+    """A part that only the placement list knows, on the pads of one that only the bill of materials knows: one part, two names."""
+    if not design.bom:
+        return []
+    placed = {p.ref: p for p in design.placements}
+    listed = {ref for line in design.bom if line.fit for ref in line.refs}
+    unplaced = [ref for ref in sorted(listed - set(placed)) if ref in middles]
+    found = []
+    for p in (placed[ref] for ref in sorted(set(placed) - listed) if ref not in middles):
+        near = [r for r in unplaced if np.hypot(middles[r][0] - p.x, middles[r][1] - p.y) < ON_PAD_MM]
+        if len(near) == 1:
+            text = f"{p.ref} of the placement list lies on the pads of {near[0]} of the bill of materials"
+            fix = Fix("rename", p.ref, {"to": near[0]}, f"{p.ref} of the placement list called {near[0]}")
+            found.append(Finding("renamed", p.ref, "bom", text, p.x, p.y, fix=fix, refs=(p.ref, near[0])))
+    return found
+
+
 def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
     placed = {p.ref: p for p in design.placements}
     listed = {ref for line in design.bom for ref in line.refs}
@@ -258,6 +279,6 @@ def _overlaps(parts: list[Part]) -> list[Finding]:
 
 
 def _quantity(line: int, quantity: int | None, refs: tuple[str, ...]) -> Finding:
-    text = f"line {line} of the bill of materials says {quantity} pieces and names {len(refs)} parts"
+    text = f"line {line} of the bill of materials says {quantity} piece{'' if quantity == 1 else 's'} and names {len(refs)} part{'' if len(refs) == 1 else 's'}"
     fix = Fix("count-names", refs[0], {"line": line}, f"line {line} counted by its names: {len(refs)}")
     return Finding("quantity", refs[0], "bom", text, level=Level.CARE, fix=fix)
