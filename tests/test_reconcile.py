@@ -15,9 +15,13 @@ from fusilex.core.board.model import Design
 from fusilex.core.board.outlines import body_polygon
 from fusilex.core.board.turns import Convention, fit_turns, kinds_of
 from fusilex.core.judgement import Level
+from fusilex.core.kit.quantities import look_alikes, pull_list
+from fusilex.core.soldering.order import by_height
 from fusilex.formats.bundle import Files
 from fusilex.formats.intake import design_from
 
+HUNDRED = '"C4, C5, C6, C10, C13",5,100 nF,0402 (1005),SR-1866,yes'
+APART = HUNDRED.replace(", C13", "").replace(",5,", ",4,") + "\nC13,1,{},0402 (1005),{},yes"
 PLACEMENTS, BOM = "heron-r2-placements.csv", "heron-r2-bom.csv"
 
 
@@ -49,6 +53,8 @@ def seeded(files: Files, name: str, *changes: tuple[str, str]) -> Files:
         ),
         (BOM, [("J2,1,4-way", '"J2, J2",2,4-way')], {("doubled", "J2", "bom")}),
         (BOM, [("J2,1,4-way", "J2,3,4-way")], {("quantity", "J2", "bom")}),
+        (BOM, [(HUNDRED, APART.format("0.1uF", "SR-1866"))], {("two-lines", "C4", "bom")}),
+        (BOM, [(HUNDRED, APART.format("100 nF", "SR-1999"))], {("two-lines", "C4", "bom")}),
         (BOM, [("S1,1,reed switch,Reed 14,SR-0833,yes", "S1,1,reed switch,Reed 14,SR-0833,no")], set()),
     ],
 )
@@ -68,13 +74,18 @@ def test_each_seeded_fault_is_named_alone(
 
 
 def test_a_part_not_to_be_fitted_is_neither_pulled_nor_placed(heron_files: Files) -> None:
-    from fusilex.core.kit.quantities import pull_list
-    from fusilex.core.soldering.order import by_height
-
     changed = seeded(heron_files, BOM, ("S1,1,reed switch,Reed 14,SR-0833,yes", "S1,1,reed switch,Reed 14,SR-0833,no"))
     design = design_from(changed, "seeded")
     assert "S1" not in {ref for line in pull_list(design, 3) for ref in line.refs}
     assert "S1" not in {p.ref for p in by_height(design)}
+
+
+def test_two_part_numbers_of_one_value_keep_their_own_bins(heron_files: Files) -> None:
+    design = design_from(seeded(heron_files, BOM, (HUNDRED, APART.format("100 nF", "SR-1999"))), "seeded")
+    bins = {line.part_number: line for line in pull_list(design, 3) if line.value == "100 nF"}
+    assert {n: line.need for n, line in bins.items()} == {"SR-1866": 12, "SR-1999": 3}
+    assert len({line.key for line in bins.values()}) == len({line.name for line in bins.values()}) == 2
+    assert any(set(bins["SR-1999"].refs) <= set(j.refs) for j in look_alikes(list(bins.values())))
 
 
 def test_two_bodies_in_one_place_overlap(heron_files: Files) -> None:
@@ -169,3 +180,12 @@ def test_pads_without_names_tell_a_part_that_lies_across_but_not_pin_one(heron_f
     design = design_from(files, "bare")
     assert [(f.kind, f.ref) for f in ready_findings(design)[0]] == [("turn", "C9")]
     assert {p.polarity for p in design.parts} == {"none", "unknown"}
+
+
+def test_a_part_bought_and_marked_as_not_fitted_is_asked_about(heron_files: Files) -> None:
+    rows = heron_files[PLACEMENTS].decode().splitlines()
+    marked = [rows[0] + ",DNP", *(f"{row},{'x' if row.startswith('S1,') else ''}" for row in rows[1:])]
+    design = design_from(heron_files | {PLACEMENTS: "\n".join(marked).encode()}, "seeded")
+    (finding,), _ = ready_findings(design)
+    assert (finding.kind, finding.ref, finding.level) == ("fit", "S1", Level.CARE) and finding.fix is not None
+    assert not ready_findings(join(apply_fixes(design, [finding.fix])))[0]

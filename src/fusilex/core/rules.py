@@ -44,6 +44,10 @@ RULES: dict[str, Rule] = {
         "A word for a side that is in no dictionary here, or a list that names none, means the side on which more of its parts stand in the middle of pads.",
         "Placements against paste openings, or copper where there is no paste",
     ),
+    "ready.fit": Rule(
+        "A part that one list marks as not to be fitted is marked so in the other, or not on it.",
+        "Comparison by reference designator",
+    ),
     "ready.renamed": Rule(
         "A part that only the placement list knows lies within 0.3 mm of the middle of the pads of a part that only the bill of materials knows.",
         "Comparison of lists and pads",
@@ -68,6 +72,10 @@ RULES: dict[str, Rule] = {
         "Comparison of placement list and outline",
     ),
     "ready.overlap": Rule("Bodies of one side do not overlap by more than 0.1 mm.", "Catalogue of standard bodies"),
+    "ready.two-lines": Rule(
+        "A value in one body stands on the bill of materials in one writing and under one part number.",
+        "Values read with their units; tolerance, voltage and dielectric are compared as far as both say them",
+    ),
     "ready.quantity": Rule(
         "The quantity of a line equals the number of parts it names.", "Comparison within the bill of materials"
     ),

@@ -33,8 +33,10 @@ ORDER = (
     "doubled",
     "side",
     "off-board",
+    "fit",
     "turn",
     "overlap",
+    "two-lines",
     "quantity",
 )
 """Kinds of finding, by what they would cost."""

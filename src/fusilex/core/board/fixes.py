@@ -124,6 +124,23 @@ def _leave_out(design: Design, fix: Fix) -> Design:
     return replace(_each(design, lambda p: replace(p, fit=False) if p.ref == fix.ref else p), bom=bom)
 
 
+def _one_line(design: Design, fix: Fix) -> Design:
+    """Lines that mean one part become the one with `ref`; `with` names a part of each of the others, which its like follow."""
+    kept = next((b for b in design.bom if fix.ref in b.refs), None)
+    if kept is None:
+        return design
+    named = [next((b for b in design.bom if ref in b.refs), kept) for ref in fix.with_["with"]]
+    same = {(b.value, b.body, b.part_number) for b in named}
+    others = [b for b in design.bom if b is not kept and b.fit and (b.value, b.body, b.part_number) in same]
+    counts = [b.quantity for b in (kept, *others)]
+    one = replace(
+        kept,
+        refs=kept.refs + tuple(ref for b in others for ref in b.refs),
+        quantity=None if None in counts else sum(c for c in counts if c is not None),
+    )
+    return replace(design, bom=tuple(one if b is kept else b for b in design.bom if b not in others))
+
+
 def _count_names(design: Design, fix: Fix) -> Design:
     """The designators of a line are right and its quantity is not."""
     line = int(fix.with_["line"])
@@ -156,6 +173,7 @@ KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "at-pads": _at_pads,
     "keep-one": _keep_one,
     "leave-out": _leave_out,
+    "one-line": _one_line,
     "count-names": _count_names,
     "size-codes": _metric,
     "body": _body,

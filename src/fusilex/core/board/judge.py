@@ -15,8 +15,10 @@ _DO = {
     "doubled": "Strike the line that is wrong.",
     "side": "Correct the side in the placement list.",
     "off-board": "Check the origin and unit of the placement list.",
+    "fit": "Ask whether it is fitted; A leaves it out of the pull list and off the board.",
     "turn": "Look at pin 1 on the board, then apply what the pads say with A.",
     "overlap": "Look at both footprints on the board.",
+    "two-lines": "Buy it once: apply with A, or leave both if they are meant to differ.",
     "quantity": "Count the designators and correct the line.",
 }
 

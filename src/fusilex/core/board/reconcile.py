@@ -17,6 +17,7 @@ from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
 from fusilex.core.board.systematic import ON_PAD_MM, SystematicFit, fit_named, fit_unnamed
 from fusilex.core.board.turn_findings import turn_findings
+from fusilex.core.board.two_lines import two_lines
 from fusilex.core.judgement import Because, Level
 
 NOT_BOUGHT = ("fiducial", "test", "hole")
@@ -36,6 +37,7 @@ def reconcile(design: Design) -> list[Finding]:
     if not systematic:
         found += turn_findings(design)
         found += _overlaps([p for p in design.parts if p.fitted])
+    found += two_lines(design)
     found += [
         _quantity(line.line, line.quantity, line.refs)
         for line in design.bom
@@ -198,6 +200,11 @@ def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) 
         found.append(Finding("missing", ref, "placements", text, x, y, fix=fix))
     if not design.bom:
         return found
+    for ref in sorted((listed & set(placed)) - unfitted):
+        if not placed[ref].fit:
+            text = f"{ref} is not to be fitted by the placement list, but the bill of materials has it bought"
+            fix = Fix("leave-out", ref, {}, f"{ref} left out")
+            found.append(Finding("fit", ref, "bom", text, placed[ref].x, placed[ref].y, Level.CARE, fix=fix))
     for ref in sorted(set(placed) - listed):
         if placed[ref].fit and design.catalogue.body(placed[ref].body, ref).family not in NOT_BOUGHT:
             text = f"{ref} is placed but not on the bill of materials"

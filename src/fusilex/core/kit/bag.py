@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fusilex.core.board.bodies import chip_code
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
-from fusilex.core.kit.values import Meaning, one_off, read_value, show_value
+from fusilex.core.values import Meaning, one_off, read_value, show_value
 
 
 @dataclass(frozen=True)

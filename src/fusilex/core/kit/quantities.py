@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -11,14 +11,14 @@ from fusilex.core.board.bodies import Body
 from fusilex.core.board.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.losses import Logged, loss_of
-from fusilex.core.kit.values import one_off
+from fusilex.core.values import one_off
 
 
 @dataclass(frozen=True)
 class PullLine:
     """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
 
-    `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
+    `side` is top, bottom or both; `alone` is False where another line has the same value and body under another part number. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
     """
 
     value: str
@@ -31,6 +31,7 @@ class PullLine:
     extra: int
     side: str = "top"
     behind: int = 0
+    alone: bool = True
 
     @property
     def per_board(self) -> int:
@@ -39,11 +40,12 @@ class PullLine:
     @property
     def name(self) -> str:
         """What to call its parts: the value, or else what else is known."""
-        return self.value or self.part_number or self.body.code or "parts without a name"
+        value = self.value if self.alone else f"{self.value}, {self.part_number or 'no part number'}"
+        return value or self.part_number or self.body.code or "parts without a name"
 
     @property
     def key(self) -> str:
-        return f"{self.value} | {self.body.code}"
+        return f"{self.value} | {self.body.code}" + ("" if self.alone else f" | {self.part_number}")
 
 
 def pull_quantity(need: int, loss: float, extra: int) -> int:
@@ -56,15 +58,16 @@ def pull_quantity(need: int, loss: float, extra: int) -> int:
 
 
 def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = None) -> list[PullLine]:
-    """One line per value and body of the parts to be fitted, losses as logged in `log`. Raises ValueError for no board."""
+    """One line per value, body and part number of the parts to be fitted, losses as logged in `log`. Raises ValueError for no board."""
     if boards < 1:
         raise ValueError("a batch has at least one board")
-    groups: dict[tuple[str, str], list[Part]] = defaultdict(list)
+    groups: dict[tuple[str, str, str], list[Part]] = defaultdict(list)
     for part in design.parts:
         if part.fitted:
-            groups[(part.value, part.body.code)].append(part)
+            groups[part.value, part.body.code, part.part_number].append(part)
+    alike = Counter((value, body) for value, body, _ in groups)
     lines = []
-    for parts in groups.values():
+    for (value, body, _), parts in groups.items():
         need = boards * len(parts)
         loss = loss_of(parts[0].body, log)
         lines.append(
@@ -79,6 +82,7 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
                 loss.extra,
                 parts[0].side if len({p.side for p in parts}) == 1 else "both",
                 loss.behind,
+                alike[value, body] == 1,
             )
         )
     return lines
@@ -213,11 +217,13 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
         (a, b)
         for i, a in enumerate(lines)
         for b in lines[i + 1 :]
-        if a.body.code == b.body.code and a.body.family == b.body.family and one_off(a.value, b.value)
+        if a.body.code == b.body.code
+        and a.body.family == b.body.family
+        and (one_off(a.value, b.value) or not (a.alone or a.value != b.value))
     ]
     if not pairs:
         return []
-    first = f"{pairs[0][0].value} and {pairs[0][1].value}"
+    first = f"{pairs[0][0].name} and {pairs[0][1].name}"
     rest = f", and {len(pairs) - 1} more pairs" if len(pairs) > 1 else ""
     return [
         Judgement(
@@ -225,7 +231,7 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
             Level.CARE,
             "look-alikes",
             f"{first} look alike{rest}",
-            (Because("values", "; ".join(f"{a.value} / {b.value}" for a, b in pairs)),),
+            (Because("values", "; ".join(f"{a.name} / {b.name}" for a, b in pairs)),),
             "Read the whole label before you fill a bin.",
             tuple(ref for a, b in pairs for ref in a.refs + b.refs),
         )

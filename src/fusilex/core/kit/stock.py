@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from fusilex.core.board.bodies import chip_code
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
-from fusilex.core.kit.values import read_value
+from fusilex.core.values import read_value
 
 
 def fits(line: PullLine, part_number: str, value: str, body: str) -> bool:
