@@ -10,6 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from big_board import big_board
 
 from fusilex.bench import commands as c
 from fusilex.bench.at_ready import offered
@@ -17,6 +18,7 @@ from fusilex.bench.judge_ready import judge_bath, ready_findings
 from fusilex.bench.judging import judgements, open_stops
 from fusilex.bench.session import Bench
 from fusilex.core.board.fixes import Fix
+from fusilex.core.board.model import Design
 from fusilex.core.board.panel import Panel
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
@@ -285,3 +287,20 @@ def test_etching_is_planned_and_corrected_by_logged_runs(tmp_path: Path, heron_f
     assert after["ready.bath"].level is Level.GO
     bench.do(c.NoteProcess("own etching", 0.3))
     assert [j.level for j in judgements(bench, "Ready") if j.rule == "ready.finest"] == [Level.STOP]
+
+
+@pytest.mark.parametrize("copy", ["{0}", "{0}_{1}"], ids=["same names", "numbered copies"])
+def test_a_panel_handed_in_for_a_board_is_one_finding_and_one_fix(
+    tmp_path: Path, heron: Design, heron_files: Files, copy: str
+) -> None:
+    bench = opened(tmp_path, big_board(heron_files, 3, 2, copy))
+    stops = open_stops(bench, "Ready")
+    assert [j.rule for j in stops] == ["ready.panel"]
+    bench.do(c.ApplyFix(offered(bench)[stops[0].key]))
+    assert not open_stops(bench, "Ready") and {p.ref for p in bench.design.parts} == {p.ref for p in heron.parts}
+    assert (bench.panel.columns, bench.panel.rows, len(bench.state.panels)) == (3, 2, 1)
+    bench.do(c.DefinePanel(replace(bench.panel, skipped=(5,))))
+    assert bench.panel.skipped == (5,) and len(bench.state.panels) == 2, "what is described later wins"
+    bench.do(c.Undo())
+    bench.do(c.WithdrawFix(bench.fixes[0]))
+    assert len(bench.state.panels) == 6

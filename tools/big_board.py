@@ -10,8 +10,12 @@ from fusilex.formats.bundle import Files
 STEP_MM = (46.0, 33.0)
 
 
-def big_board(files: Files, columns: int, rows: int) -> Files:
-    """Heron's files repeated columns × rows times: one outline, one placement list, every copy's parts named anew."""
+def big_board(files: Files, columns: int, rows: int, named: str = "{0}{1:02d}") -> Files:
+    """Heron's files repeated columns × rows times: one outline, one placement list, every copy's parts named by a pattern.
+
+    Layers name the copies apart, and the bill of materials has them all, when `named` makes references of its own.
+    """
+    apart = re.fullmatch(r"[A-Z]+\d+", named.format("R1", 1)) is not None and named != "{0}"
     shifts = [(i, j) for j in range(rows) for i in range(columns)]
     out: Files = {}
     for name, data in files.items():
@@ -19,15 +23,16 @@ def big_board(files: Files, columns: int, rows: int) -> Files:
         if name.endswith("outline.gbr"):
             out[name] = _outline(text, columns, rows).encode()
         elif name.endswith(".gbr"):
-            out[name] = "\n".join([*_gerber(text, shifts), "M02*", ""]).encode()
+            out[name] = "\n".join([*_gerber(text, shifts, named if apart else "{0}"), "M02*", ""]).encode()
         elif name.endswith(".drl"):
             out[name] = _drill(text, shifts).encode()
-    out["placements.csv"] = "\n".join(_rows(files["heron-r2-placements.csv"].decode(), shifts, 0)).encode()
-    out["bom.csv"] = "\n".join(_bom(files["heron-r2-bom.csv"].decode(), len(shifts))).encode()
+    out["placements.csv"] = "\n".join(_rows(files["heron-r2-placements.csv"].decode(), shifts, named)).encode()
+    bom = files["heron-r2-bom.csv"]
+    out["bom.csv"] = "\n".join(_bom(bom.decode(), len(shifts), named)).encode() if apart else bom
     return out
 
 
-def _gerber(text: str, shifts: list[tuple[int, int]]) -> Iterator[str]:
+def _gerber(text: str, shifts: list[tuple[int, int]], named: str) -> Iterator[str]:
     lines = text.splitlines()
     first = next(i for i, line in enumerate(lines) if re.fullmatch(r"D\d\d+\*|G36\*|%TO.*", line))
     yield from lines[:first]
@@ -35,7 +40,7 @@ def _gerber(text: str, shifts: list[tuple[int, int]]) -> Iterator[str]:
     for n, (i, j) in enumerate(shifts):
         dx, dy = round(i * STEP_MM[0] * 1e6), round(j * STEP_MM[1] * 1e6)
         moved = re.sub(r"X(-?\d+)Y(-?\d+)(?=[ID])", lambda m, a=dx, b=dy: f"X{int(m[1]) + a}Y{int(m[2]) + b}", body)
-        yield re.sub(r"%TO\.([CP]),([A-Z]+\d+)", rf"%TO.\1,\g<2>{n:02d}", moved)
+        yield re.sub(r"%TO\.([CP]),([A-Z]+\d+)", lambda m, n=n: f"%TO.{m[1]},{named.format(m[2], n)}", moved)
 
 
 def _outline(text: str, columns: int, rows: int) -> str:
@@ -54,21 +59,21 @@ def _drill(text: str, shifts: list[tuple[int, int]]) -> str:
     return re.sub(r"^X([-\d.]+)Y([-\d.]+)$", everywhere, text, flags=re.M)
 
 
-def _rows(text: str, shifts: list[tuple[int, int]], column: int) -> Iterator[str]:
+def _rows(text: str, shifts: list[tuple[int, int]], named: str) -> Iterator[str]:
     head, *rows = text.splitlines()
     yield head
     for n, (i, j) in enumerate(shifts):
         for row in rows:
             cells = row.split(",")
             x, y = float(cells[1]) + i * STEP_MM[0], float(cells[2]) + j * STEP_MM[1]
-            yield ",".join([f"{cells[column]}{n:02d}", f"{x:.4f}", f"{y:.4f}", *cells[3:]])
+            yield ",".join([named.format(cells[0], n), f"{x:.4f}", f"{y:.4f}", *cells[3:]])
 
 
-def _bom(text: str, copies: int) -> Iterator[str]:
+def _bom(text: str, copies: int, named: str) -> Iterator[str]:
     head, *rows = text.splitlines()
     yield head
     for row in rows:
         names = re.findall(r"\b[A-Z]+\d+\b", row.split('"')[1] if row.startswith('"') else row.split(",")[0])
         rest = row.split('"', 2)[2].lstrip(",") if row.startswith('"') else row.split(",", 1)[1]
-        every = " ".join(f"{name}{n:02d}" for n in range(copies) for name in names)
+        every = " ".join(named.format(name, n) for n in range(copies) for name in names)
         yield f'"{every}",{len(names) * copies},{rest.split(",", 1)[1]}'

@@ -8,9 +8,8 @@ from typing import TYPE_CHECKING
 from fusilex.bench import commands as c
 from fusilex.bench.at_ready import still_open
 from fusilex.bench.commands import Refused, Result
-from fusilex.bench.whereabouts import board_at
+from fusilex.bench.whereabouts import board_at, laid_out
 from fusilex.core.board.etching import EtchRun, copper_removed_g
-from fusilex.core.board.panel import Panel
 from fusilex.core.board.sides import SCHOOLS
 from fusilex.formats.panel_file import write_panel
 from fusilex.journal.store import Event, digest
@@ -19,15 +18,6 @@ if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
 PANEL_FILE = "panel.json"
-
-
-def laid_out(serials: list[str], panel: Panel | None) -> list[dict[str, object]]:
-    """Panel and cell of each board in turn, cells that carry none passed over."""
-    cells = panel.cells if panel else [0]
-    return [
-        {"serial": serial, "panel": n // len(cells) + 1, "cell": cells[n % len(cells)]}
-        for n, serial in enumerate(serials)
-    ]
 
 
 def define_panel(bench: Bench, command: c.DefinePanel) -> Result:

@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING
 
 from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused, Result
+from fusilex.bench.whereabouts import laid_out
 from fusilex.bench.workshop import body_from
 from fusilex.core.board.fixes import KINDS, Fix
+from fusilex.core.board.model import Design
 from fusilex.formats.identify import ending
 from fusilex.formats.list_intake import table_of
 from fusilex.journal.store import Event, digest
@@ -78,15 +80,23 @@ def apply_fix(bench: Bench, command: c.ApplyFix) -> list[Event]:
         raise Refused(f"There is no fix called {command.fix.kind}.")
     if command.fix in bench.fixes:
         raise Refused("That fix is applied already.")
-    bench.design_with(bench.files, bench.choices, [*bench.fixes, command.fix])
-    return [Event("fix_applied", command.fix.as_dict())]
+    made = bench.design_with(bench.files, bench.choices, [*bench.fixes, command.fix])
+    return [Event("fix_applied", command.fix.as_dict()), *_laid_anew(bench, made)]
 
 
 def withdraw_fix(bench: Bench, command: c.WithdrawFix) -> list[Event]:
     still_open(bench)
     if command.fix not in bench.fixes:
         raise Refused("That fix is not applied.")
-    return [Event("fix_withdrawn", command.fix.as_dict())]
+    made = bench.design_with(bench.files, bench.choices, [f for f in bench.fixes if f != command.fix])
+    return [Event("fix_withdrawn", command.fix.as_dict()), *_laid_anew(bench, made)]
+
+
+def _laid_anew(bench: Bench, made: Design) -> list[Event]:
+    """The boards get their places in another panel, where a fix gives or takes one."""
+    if made.panel == bench.design.panel:
+        return []
+    return [Event("boards_laid", {"boards": laid_out(list(bench.state.boards), made.panel)})]
 
 
 def set_body(bench: Bench, command: c.SetBody) -> Result:

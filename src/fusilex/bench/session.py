@@ -8,10 +8,10 @@ from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
-from fusilex.bench.at_bare import laid_out
 from fusilex.bench.commands import Command, GoTo, Redo, Refused, Undo
 from fusilex.bench.stock import Stock
 from fusilex.bench.views import Views
+from fusilex.bench.whereabouts import laid_out
 from fusilex.bench.workshop import Workshop
 from fusilex.core.board.fixes import Fix, apply_fixes
 from fusilex.core.board.join import join

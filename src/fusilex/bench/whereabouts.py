@@ -5,11 +5,21 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from fusilex.bench.commands import Refused
+from fusilex.core.board.panel import Panel
 from fusilex.journal.projection import Board
 from fusilex.journal.store import Event
 
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
+
+
+def laid_out(serials: list[str], panel: Panel | None) -> list[dict[str, object]]:
+    """Panel and cell of each board in turn, cells that carry none passed over."""
+    cells = panel.cells if panel else [0]
+    return [
+        {"serial": serial, "panel": n // len(cells) + 1, "cell": cells[n % len(cells)]}
+        for n, serial in enumerate(serials)
+    ]
 
 
 def moved(boards: list[Board], to: str) -> Event:

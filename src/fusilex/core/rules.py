@@ -12,6 +12,10 @@ class Rule:
 
 
 RULES: dict[str, Rule] = {
+    "ready.panel": Rule(
+        "Most parts or pins stand in the files several times, and the pads repeat at an even pitch.",
+        "Shift that lands most pads on pads of their size",
+    ),
     "ready.systematic": Rule(
         "Fewer than half of a side's placements meet their pads as listed, and one shift, quarter turn, mirror or unit factor brings more than half of them within 0.3 mm.",
         "Median shift over every turn, mirror and unit factor; most placements on their pads wins",

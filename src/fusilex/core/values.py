@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from fusilex.core.board.bodies import chip_code
 
@@ -93,6 +94,7 @@ class Meaning:
         return self.value is not None and any(math.isclose(self.value, b, rel_tol=SAME) for b in readings)
 
 
+@lru_cache(maxsize=4096)
 def read_value(text: str, family: str = "") -> Meaning:
     """Read a value or a whole label. `family` (resistor, capacitor …) settles what a number without a unit means.
 

@@ -25,6 +25,7 @@ class Finding:
 
 
 ORDER = (
+    "panel",
     "systematic",
     "turns",
     "size-code",

@@ -160,9 +160,10 @@ def _body(design: Design, fix: Fix) -> Design:
 
 
 def _one_cell(design: Design, fix: Fix) -> Design:
-    """Layers that are panelised already become one board and the panel it repeats in."""
+    """Layers that are panelised already become one board and the panel it repeats in, or the one described since."""
     sizes: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in fix.with_["panel"].items()}
-    return one_cell(design, Panel(**sizes))
+    cell = one_cell(design, Panel(**sizes))
+    return replace(cell, panel=design.panel) if design.panel else cell
 
 
 KINDS: dict[str, Callable[[Design, Fix], Design]] = {

@@ -7,6 +7,7 @@ from fusilex.core.board.model import Design
 from fusilex.core.judgement import Because, Judgement, Level
 
 _DO = {
+    "panel": "Apply it with A: one board is judged, and the panel is kept as it is stepped.",
     "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
     "turns": "Look at the lines to pin 1 on the board, apply it with A, then check pin 1 of one chip.",
     "size-code": "Measure one part of the reel, then apply the reading that fits with A.",

@@ -15,6 +15,7 @@ from fusilex.core.board.join import candidate_middles
 from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
+from fusilex.core.board.panelised import panelised
 from fusilex.core.board.systematic import ON_PAD_MM, SystematicFit, fit_named, fit_unnamed
 from fusilex.core.board.turn_findings import turn_findings
 from fusilex.core.board.two_lines import two_lines
@@ -25,6 +26,8 @@ NOT_BOUGHT = ("fiducial", "test", "hole")
 
 def reconcile(design: Design) -> list[Finding]:
     """All findings, in the order of what they would cost. What one systematic fault explains is not listed part by part."""
+    if panel := panelised(design):
+        return [panel]
     middles = pad_middles(design.pads)
     systematic = _systematic(design, middles)
     explained = {ref for f in systematic for ref in f.refs}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 from typing import TypeVar
@@ -15,6 +16,8 @@ from fusilex.core.board.panel import Panel
 
 T = TypeVar("T", Placement, NetPoint)
 
+COPY = re.compile(r"(.*\d)[_\-.:]([0-9A-Za-z]{1,3})")
+"""A reference with the number of its copy behind: ``R1_2``, ``R1-b``."""
 SAME_MM = 0.02
 LEAST_SHARE = 0.6
 SMALLEST_PITCH_MM = 4.0
@@ -109,7 +112,8 @@ def _cuts(
 def one_cell(design: Design, panel: Panel) -> Design:
     """The design of the panel's lower-left cell alone, carrying the panel. Not joined.
 
-    Placements that cover the whole panel are cut to the cell too; a list of one board is kept as it is when it fits the cell.
+    Placements that cover the whole panel are cut to the cell too, and lose the number of their copy; a list of one board is kept
+    as it is when it fits the cell.
     """
     ox, oy, *_ = design.outline.bounds
     x0, y0 = ox + panel.first_x, oy + panel.first_y
@@ -121,12 +125,20 @@ def one_cell(design: Design, panel: Panel) -> Design:
         layers=layers,
         holes=holes,
         outline=shapely.box(*cell.bounds),
-        placements=_inside(design.placements, cell),
+        placements=_without_copy(_inside(design.placements, cell)),
         netpoints=_inside(design.netpoints, cell),
         panel=panel,
         pads=(),
         parts=(),
     )
+
+
+def _without_copy(placements: tuple[Placement, ...]) -> tuple[Placement, ...]:
+    """References without the number of the copy, where all of a cell carry the same: ``R1_2`` is R1."""
+    copies = [COPY.fullmatch(p.ref) for p in placements]
+    if len({m[2] if m else None for m in copies}) != 1 or not placements or copies[0] is None:
+        return placements
+    return tuple(replace(p, ref=m[1]) for p, m in zip(placements, copies, strict=True) if m)
 
 
 def _clipped(layer: Layer, cell: shapely.Polygon) -> Layer:

@@ -117,8 +117,7 @@ class PanelView(View):
         found = self.bench.views.repeat
         if found is not None:
             words = f"one cell of {found.columns} × {found.rows}"
-            if self.desk.do(c.ApplyFix(Fix("one-cell", "", {"panel": asdict(found)}, words)), f"The board is {words}."):
-                self.desk.do(c.DefinePanel(self.bench.panel))
+            self.desk.do(c.ApplyFix(Fix("one-cell", "", {"panel": asdict(found)}, words)), f"The board is {words}.")
 
     def _bad(self) -> None:
         serial = self.bench.board.serial
