@@ -25,7 +25,7 @@ def panelised(design: Design) -> Finding | None:
     size = f"{panel.columns} × {panel.rows}"
     return Finding(
         "panel",
-        "layers",
+        "the panel",
         "lists",
         f"These files are a whole panel: {size} boards",
         because=(

@@ -34,8 +34,9 @@ class PanelView(View):
     def refresh(self) -> None:
         assert self.canvas
         panel = self.bench.panel
-        boards = len(self.bench.state.boards)
-        self.canvas.caption = f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm    {boards} boards in {len(self.bench.state.panels)} panels"
+        boards, panels = len(self.bench.state.boards), len(self.bench.state.panels)
+        size = f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm"
+        self.canvas.caption = f"{size}    {boards} boards in {panels} panel{'' if panels == 1 else 's'}"
         self.canvas.footer = "These layers repeat: they are panelised already" if self.bench.views.repeat else ""
         self.canvas.update()
 
