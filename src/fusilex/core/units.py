@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 import re
 
-_PREFIX = {
+PREFIX = {
     "": 1.0,
+    "R": 1.0,
     "p": 1e-12,
     "n": 1e-9,
     "u": 1e-6,
@@ -18,6 +19,7 @@ _PREFIX = {
     "M": 1e6,
     "G": 1e9,
 }
+"""Factors as part values are written: R stands for the point."""
 _READING = re.compile(r"^\s*(\d+(?:[.,]\d*)?|[.,]\d+)\s*([mkKMG]?)\s*(?:Ω|ohms?|R)?\s*$")
 _INFIX = re.compile(r"^\s*(\d+)\s*([RkKMG])\s*(\d+)\s*$")
 OPEN_WORDS = ("ol", "o.l", "open", "inf", "∞", "1.")
@@ -34,9 +36,9 @@ def parse_reading(text: str) -> float:
     if text.strip().lower() in OPEN_WORDS:
         return math.inf
     if match := _INFIX.match(text):
-        return float(f"{match[1]}.{match[3]}") * _PREFIX.get(match[2], 1.0)
+        return float(f"{match[1]}.{match[3]}") * PREFIX[match[2]]
     if match := _READING.match(text):
-        return float(match[1].replace(",", ".")) * _PREFIX[match[2]]
+        return float(match[1].replace(",", ".")) * PREFIX[match[2]]
     raise ValueError(f"“{text}” is no resistance: type for example 2.2M, 4k7, 0.4 or OL")
 
 

@@ -8,21 +8,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fusilex.core.board.bodies import chip_code
+from fusilex.core.units import PREFIX
 
-_PREFIX = {
-    "p": 1e-12,
-    "n": 1e-9,
-    "u": 1e-6,
-    "µ": 1e-6,
-    "μ": 1e-6,
-    "m": 1e-3,
-    "": 1.0,
-    "R": 1.0,
-    "k": 1e3,
-    "K": 1e3,
-    "M": 1e6,
-    "G": 1e9,
-}
 _UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
 _UNIT = r"(?P<unit>Ω|(?i:ohms?)|F|H|Hz|HZ|hz)?"
 _PLAIN = re.compile(rf"(?P<number>\d+(?:[.,]\d+)?|[.,]\d+)\s*(?P<prefix>[pnuµμmkKMG]?)\s*{_UNIT}")
@@ -158,7 +145,7 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
         return None
     if found := _INFIX.fullmatch(word):
         unit = _unit(found["unit"]) or ("Ω" if found["prefix"] in "RkKMG" and want in ("", "Ω") else want)
-        scale = 1e-6 if found["prefix"] == "R" and want == "H" else _PREFIX[found["prefix"]]  # 4R7: 4.7 µH
+        scale = 1e-6 if found["prefix"] == "R" and want == "H" else PREFIX[found["prefix"]]  # 4R7: 4.7 µH
         value = float(f"{found['whole'] or 0}.{found['part']}") * scale
         return (3, (_tidy(value),), unit) if not want or unit == want else None
     if found := _LETTER_LAST.fullmatch(word):
@@ -168,7 +155,7 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
     unit, prefix = _unit(found["unit"]), found["prefix"]
     if want and unit and unit != want:
         return None
-    value = _tidy(_float(found["number"]) * _PREFIX[prefix])
+    value = _tidy(_float(found["number"]) * PREFIX[prefix])
     if unit or prefix:
         return 3 if unit else 2, (value,), unit or want
     code = _CODE.fullmatch(word) or (_CODE_FINE.fullmatch(word) if want == "Ω" else None)
