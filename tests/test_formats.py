@@ -401,6 +401,22 @@ def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -
     assert [j.rule for j in ready_findings(design)[1] if j.level is Level.CARE] == ["ready.note"]
 
 
+def test_lists_of_the_same_parts_count_once(heron_files: Files) -> None:
+    head, *rows = heron_files["heron-r2-placements.csv"].decode().splitlines()
+    tops = "\n".join([head, *(row for row in rows if ",top," in row)])
+    inch = [head.replace(" mm", " inch")]
+    for row in rows:
+        ref, x, y, *more = row.split(",")
+        inch.append(",".join([ref, f"{float(x) / 25.4:.5f}", f"{float(y) / 25.4:.5f}", *more]))
+    design = design_from({"a-top.csv": tops.encode(), "b-inch.csv": "\n".join(inch).encode()} | heron_files, "x")
+    aside = [r.subject for r in design.remarks if r.rule == "ready.note"]
+    assert len(design.placements) == len(rows) and sorted(aside) in (
+        ["a-top.csv", "b-inch.csv"],
+        ["a-top.csv", "heron-r2-placements.csv"],
+    )
+    assert not ready_findings(design)[0]
+
+
 def test_layers_without_apertures_are_named_as_such(heron_files: Files) -> None:
     bare = {
         n: b"\n".join(line for line in d.splitlines() if not line.startswith(b"%"))

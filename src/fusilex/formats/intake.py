@@ -56,6 +56,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     for file, guess in guesses.items():
         if file not in images:
             lists.take(file, files[file], guess, choices.columns.get(file))
+    lists.settle_placements()
     lists.settle_bom()
     pads = np.concatenate([EMPTY.polygons, *(x.polygons[x.flashed] for x in images.values() if x.role == "copper")])
     holes = tuple(

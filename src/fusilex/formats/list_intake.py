@@ -18,6 +18,7 @@ from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel
 from fusilex.formats.tables import GUESS, Kind, Table, best_table, in_words, unsettled_table
 
+SAME_PARTS = 0.9
 KINDS = {"placements": PLACEMENTS, "bom": BOM}
 
 
@@ -42,6 +43,7 @@ class Lists:
         self.remarks: list[Remark] = []
         self.also: dict[str, str] = {}  # what else was found in a file
         self._placements: dict[str, tuple[Placement, ...]] = {}
+        self._drawn: set[str] = set()  # component layers
         self._boms: list[Table] = []
         self._placed_from: list[tuple[str, bytes]] = []
         self._sideless: list[tuple[Table, dict[str, list[int]]]] = []
@@ -56,6 +58,7 @@ class Lists:
             self.netpoints = self.netpoints or read_netlist(data, file)
         elif guess.kind == "components":
             self._placements[file] = read_components(data, file, guess.side)
+            self._drawn.add(file)
         elif guess.kind == "panel":
             self.panel = read_panel(data, file)
         elif guess.kind in KINDS:
@@ -71,6 +74,24 @@ class Lists:
                 other = best_table(data, file, BOM, leave=table.how) if is_spreadsheet(data) else None
                 if other is not None and len(other.fields) > 1:
                     self._boms.append(other)
+
+    def settle_placements(self) -> None:
+        """Of lists that name the same parts the longest counts, the first of equals: one for all beside one a side, mm beside inch."""
+        by_length = sorted(self._placements, key=lambda file: (file in self._drawn, -len(self._placements[file])))
+        kept: dict[str, str] = {}
+        for file in by_length:
+            refs = {p.ref for p in self._placements[file]}
+            again = [kept[ref] for ref in refs if ref in kept]
+            if again and len(again) >= SAME_PARTS * len(refs):
+                del self._placements[file]
+                if file in self._drawn:
+                    self.also[file] = f"; {again[0]} says the same"
+                else:
+                    text = f"{file} names the parts of {again[0]} once more, left aside"
+                    self.remarks.append(Remark("ready.note", file, text, "Keep the one you mean in the folder."))
+            else:
+                kept |= dict.fromkeys(refs, file)
+        self._sideless = [(table, words) for table, words in self._sideless if table.name in self._placements]
 
     def settle_bom(self) -> None:
         """Of several lists that may be the bill of materials the one with most of the placed parts is it.
