@@ -394,6 +394,31 @@ def test_layers_of_one_role_are_one_layer(heron_files: Files, heron: Design) -> 
     assert openings_of(design_from(files, "x"), "top").area.sum() == pytest.approx(openings_of(heron, "top").area.sum())
 
 
+def test_a_layer_in_two_files_counts_once(heron_files: Files, heron: Design) -> None:
+    layers = {n: d for n, d in heron_files.items() if n.endswith((".gbr", ".drl"))}
+    twice = design_from(heron_files | {f"again/{n}": d for n, d in layers.items()}, "x")
+    assert [len(x) for x in twice.layers] == [len(x) for x in heron.layers] and twice.holes == heron.holes
+    assert twice.remarks == () and all("not used" in n.because for n in twice.files if n.name.startswith("again/"))
+    plated, unplated = (layers[f"heron-r2-{kind}.drl"].decode() for kind in ("plated", "unplated"))
+    tools = "\n".join(f"T9{line[1:]}" if line.startswith("T") else line for line in unplated.splitlines())
+    head, _, body = tools.partition("%\n")
+    tool = next(line for line in head.splitlines() if line.startswith("T9"))
+    whole = plated.replace("%\n", f"{tool}\n%\n", 1).replace("M30", body)
+    all_in_one = design_from(heron_files | {"all.drl": whole.encode()}, "x")
+    assert set(all_in_one.holes) == set(heron.holes) and len(all_in_one.holes) == len(heron.holes)
+
+
+def test_two_states_of_a_layer_stop_the_batch(heron_files: Files, heron: Design) -> None:
+    text = heron_files["heron-r2-paste-top.gbr"].decode()
+    flashes = re.findall(r"^X-?\d+Y-?\d+D03\*$", text, re.M)
+    for flash in flashes[::3]:
+        text = text.replace(flash, re.sub(r"Y(-?\d+)", lambda m: f"Y{int(m[1]) + 400_000}", flash))
+    design = design_from(heron_files | {"old/heron-r2-paste-top.gbr": text.encode()}, "x")
+    stop = next(j for j in ready_findings(design)[1] if j.rule == "ready.twice")
+    assert stop.level is Level.STOP and "heron-r2-paste-top.gbr and old/heron-r2-paste-top.gbr" in stop.headline
+    assert openings_of(design, "top").area.sum() == pytest.approx(openings_of(heron, "top").area.sum())
+
+
 def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -> None:
     older = b"Refs;Qty;Value\nR1,R2;2;1k\nR99;1;5k\n"
     design = design_from({"a-bom.csv": older} | heron_files, "x")

@@ -36,6 +36,10 @@ RULES: dict[str, Rule] = {
         "A layer or list that was not handed in is worked out from the others and said to be.",
         "Paste: mask windows without leads' holes, cut to the copper. Outline: box round the copper. Parts: pads by pitch and symmetry",
     ),
+    "ready.twice": Rule(
+        "A layer stands in one file, or in parts: of its shapes less than half stand in another file of the same role and side. From 95 % on it is the same once more.",
+        "Middles and areas of the shapes",
+    ),
     "ready.guessed": Rule(
         "A layer whose attributes and name say nothing is told by its shapes: paste lies inside mask, mask over copper, an outline is one thin closed line.",
         "Shapes of the layers against one another",

@@ -19,6 +19,7 @@ from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import CHOSEN, GUESSED, NO_APERTURES, UNKNOWN, Guess, identify, revision_of, undecided
+from fusilex.formats.layer_intake import Layers
 from fusilex.formats.list_intake import Lists
 
 
@@ -59,12 +60,9 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     lists.settle_placements()
     lists.settle_bom()
     pads = np.concatenate([EMPTY.polygons, *(x.polygons[x.flashed] for x in images.values() if x.role == "copper")])
-    holes = tuple(
-        hole
-        for file, guess in guesses.items()
-        if guess.kind == "drill"
-        for hole in read_excellon(files[file], file, pads)
-    )
+    drilled = {f: read_excellon(files[f], f, pads) for f, guess in guesses.items() if guess.kind == "drill"}
+    once = Layers()
+    holes = once.holes_once(drilled)
     _settle_unknown(guesses, images, holes, lists.placements)
     lists.settle_sides({(x.role, x.side): x for x in images.values() if len(x)})
     placements = lists.placements
@@ -72,7 +70,8 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
         *lists.remarks,
         *_guessed({f: g for f, g in guesses.items() if g.sure == GUESSED and g.kind == "gerber"}),
     ]
-    layers = _merged([x for x in images.values() if x.role != "other"])
+    layers = once.one_of_each({file: x for file, x in images.items() if x.role != "other"})
+    remarks += once.remarks
     _demand_layers(name, layers, guesses)
     layers += _paste_where_missing(layers, holes, placements, remarks)
     outline = _outline_of(layers, name, remarks)
@@ -81,7 +80,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
             file,
             g.role,
             g.side,
-            g.because + lists.also.get(file, ""),
+            g.because + {**lists.also, **once.also}.get(file, ""),
             len(files[file]),
             g.sure,
             g.kind,
@@ -205,26 +204,6 @@ def _demand_layers(name: str, layers: list[Layer], guesses: Mapping[str, Guess])
         old = [f"{file} is {NO_APERTURES}" for file, g in guesses.items() if g.because == NO_APERTURES]
         found = "; ".join([f"only {shown}", *old[:1]]) if names else "no files"
         raise BadInput(name, " and ".join(missing), found)
-
-
-def _merged(layers: list[Layer]) -> list[Layer]:
-    """Several files of one role and side become one layer."""
-    groups: dict[tuple[str, str | None], list[Layer]] = {}
-    for layer in layers:
-        groups.setdefault((layer.role, layer.side), []).append(layer)
-    return [
-        group[0]
-        if len(group) == 1
-        else Layer(
-            *key,
-            np.concatenate([g.polygons for g in group]),
-            np.concatenate([g.flashed for g in group]),
-            sum((g.nets for g in group), ()),
-            sum((g.pins for g in group), ()),
-            sum((g.functions for g in group), ()),
-        )
-        for key, group in groups.items()
-    ]
 
 
 def outline_polygon(layer: Layer, name: str) -> Polygon:

@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from fusilex.core.board.model import Design
+from fusilex.core.board.model import Design, Layer
 from fusilex.core.judgement import Because, Judgement, Level
 
 OFF_SHARE = 0.05
@@ -80,6 +80,18 @@ def _outline(design: Design) -> list[Judgement]:
             off = ~shapely.intersects_xy(design.outline, at)
             found += _off(f"{side} copper", "pads lie outside the outline", at, off, OFF_SHARE)
     return found
+
+
+def shared(a: Layer, b: Layer) -> float:
+    """Share of the smaller layer's shapes that the larger has too: middles within 30 µm, areas within 5 %."""
+    small, large = sorted((a, b), key=len)
+    if not len(small):
+        return 0.0
+    tree = shapely.STRtree(shapely.centroid(large.polygons))
+    which, whom = tree.query(shapely.centroid(small.polygons), predicate="dwithin", distance=0.03)
+    area, areas = shapely.area(small.polygons), shapely.area(large.polygons)
+    same = np.abs(area[which] - areas[whom]) <= 0.05 * areas[whom]
+    return len(np.unique(which[same])) / len(small)
 
 
 def _on(shapes: shapely.STRtree, at: NDArray[np.float64]) -> NDArray[np.bool_]:

@@ -49,7 +49,7 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 (Because("parts", len(fitted)), Because("lines", len(design.bom)), Because("pads", len(design.pads))),
             )
         )
-    found += [Judgement(r.rule, Level.CARE, r.subject, r.text, (), r.do) for r in design.remarks]
+    found += [Judgement(r.rule, r.level, r.subject, r.text, (), r.do) for r in design.remarks]
     guessed = [p.ref for p in fitted if not p.body.known]
     if guessed:
         found.append(

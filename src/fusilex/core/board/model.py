@@ -17,6 +17,7 @@ from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.bodies import STANDARD, Body, Catalogue
 from fusilex.core.board.panel import Panel
+from fusilex.core.judgement import Level
 
 Polygons = NDArray[np.object_]
 
@@ -178,6 +179,7 @@ class Remark:
     subject: str
     text: str
     do: str
+    level: Level = Level.CARE
 
 
 @dataclass(frozen=True, eq=False)
