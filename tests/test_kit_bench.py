@@ -33,7 +33,18 @@ from fusilex.journal.projection import project
     [
         (
             "capacitor",
-            ("100n", "0.1uF", "104", "100 nF", "0,1 µF", "100NF", "CAP CER 0.1UF 16V 0402", "104K", "0.1 MFD"),
+            (
+                "100n",
+                "0.1uF",
+                "104",
+                "100 nF",
+                "0,1 µF",
+                "100NF",
+                "CAP CER 0.1UF 16V 0402",
+                "104K",
+                "0.1 MFD",
+                "100 nf 0402",
+            ),
             1e-7,
         ),
         ("capacitor", ("4.7 uF", "4u7", "475", "4700n", "4.7µF 6V3 X5R 0603"), 4.7e-6),
@@ -45,7 +56,8 @@ from fusilex.journal.projection import project
         ("resistor", ("R10", "0.1", "0R1", "100 mΩ", "0.1 ohm"), 0.1),
         ("resistor", ("2M2", "2.2M", "2.2 MΩ 5 %"), 2.2e6),
         ("inductor", ("4.7 uH", "4u7", "4.7µH", "4R7"), 4.7e-6),
-        ("crystal", ("32.768 kHz", "32.768kHz", "32768 Hz"), 32768),
+        ("crystal", ("32.768 kHz", "32.768kHz", "32768 Hz", "32.768 khz"), 32768),
+        ("crystal", ("12 MHz", "12mhz", "12M"), 12e6),
     ],
 )
 def test_one_value_in_many_writings(family: str, same: tuple[str, ...], value: float) -> None:

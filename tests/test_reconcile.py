@@ -189,3 +189,48 @@ def test_a_part_bought_and_marked_as_not_fitted_is_asked_about(heron_files: File
     (finding,), _ = ready_findings(design)
     assert (finding.kind, finding.ref, finding.level) == ("fit", "S1", Level.CARE) and finding.fix is not None
     assert not ready_findings(join(apply_fixes(design, [finding.fix])))[0]
+
+
+def shifted(data: bytes, dx: float, dy: float, mirror: bool = False) -> bytes:
+    """A layer or drill file moved, in mm; mirrored about its own y axis first."""
+
+    def move(m: re.Match[bytes]) -> bytes:
+        one = 1 if b"." in m[1] else 10**6
+        x, y = float(m[1]) * (-1 if mirror else 1) + dx * one, float(m[2]) + dy * one
+        return b"X%.3fY%.3f" % (x, y) if one == 1 else b"X%dY%d" % (round(x), round(y))
+
+    return re.sub(rb"^X(-?[\d.]+)Y(-?[\d.]+)", move, data, flags=re.M)
+
+
+@pytest.mark.parametrize(
+    ("which", "change", "subject"),
+    [
+        ("drl", (100, -80, False), "drill"),
+        ("paste-top", (3, 1.5, False), "top paste"),
+        ("-bottom.gbr", (44, 0, True), "bottom layers"),
+    ],
+)
+def test_layers_from_elsewhere_are_brought_back_as_a_whole(
+    heron: Design, heron_files: Files, which: str, change: tuple[float, float, bool], subject: str
+) -> None:
+    files = {
+        n: shifted(d, *change) if which in n else d
+        for n, d in heron_files.items()
+        if n not in ("heron-r2.ipc", "panel.json")
+    }
+    design = design_from({n: re.sub(rb"%T[FAOD][^%]*%\n", b"", d) for n, d in files.items()}, "moved")
+    (finding,), judged = ready_findings(design)
+    assert (finding.kind, finding.ref) == ("layers", subject) and finding.fix is not None
+    assert [j.subject for j in judged if j.level is Level.STOP] == [subject]
+    mended = join(apply_fixes(design, [finding.fix]))
+    assert not ready_findings(mended)[0]
+    for layer in mended.layers:
+        true = heron.layer(layer.role, layer.side)
+        assert true is not None and layer.area.bounds == pytest.approx(true.area.bounds, abs=0.01)
+    assert mended.holes[0].x == pytest.approx(heron.holes[0].x, abs=0.01)
+
+
+def test_designators_are_the_same_in_small_letters_and_apart(heron_files: Files) -> None:
+    apart = re.sub(rb"\b([A-Z]{1,2})(\d+)(?=[, \"])", rb"\1 \2", heron_files[BOM])
+    for bom in (heron_files[BOM].lower(), apart):
+        assert not ready_findings(design_from(heron_files | {BOM: bom}, "spelt"))[0]

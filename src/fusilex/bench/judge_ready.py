@@ -24,7 +24,10 @@ if TYPE_CHECKING:
 def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
     """Findings and judgements of a design's files; cached, a design does not change."""
     findings = reconcile(design)
-    return findings, worst_first([*judge_layers(design), *judge_files(design, findings), *_copper(design)])
+    files = judge_files(design, findings)
+    said = {j.key for j in files}
+    layers = [j for j in judge_layers(design) if j.key not in said]
+    return findings, worst_first([*layers, *files, *_copper(design)])
 
 
 def _copper(design: Design) -> list[Judgement]:

@@ -11,7 +11,7 @@ from fusilex.core.board.bodies import chip_code
 from fusilex.core.units import PREFIX
 
 _UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
-_UNIT = r"(?P<unit>Ω|(?i:ohms?)|F|H|Hz|HZ|hz)?"
+_UNIT = r"(?P<unit>Ω|(?i:ohms?|f|hz|h))?"
 _PLAIN = re.compile(rf"(?P<number>\d+(?:[.,]\d+)?|[.,]\d+)\s*(?P<prefix>[pnuµμmkKMG]?)\s*{_UNIT}")
 _INFIX = re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµμmkKMGR])(?P<part>\d+){_UNIT}")
 _LETTER_LAST = re.compile(r"(?P<number>\d+(?:[.,]\d+)?)(?P<prefix>R)")
@@ -112,7 +112,7 @@ def read_value(text: str, family: str = "") -> Meaning:
     want = _UNIT_OF_FAMILY.get(family, "")
     best: tuple[int, tuple[float, ...], str, float | None] | None = None
     left = _MICROFARAD.sub("uF", left)
-    joined = re.sub(r"(?<=\d)\s+(?=(?:[pnuµμmkKMG]?(?:Ω|(?i:ohms?)|F|H|Hz)|[pnuµμkKMG])\b)", "", left)
+    joined = re.sub(r"(?<=\d)\s+(?=(?:[pnuµμmkKMG]?(?:Ω|(?i:ohms?|f|hz|h))|[pnuµμkKMG])\b)", "", left)
     for word in re.split(r"[\s/;|_]+|,(?!\d)", joined):
         read = _word(word.strip("()[]:"), want)
         if read and (best is None or read[0] > best[0]):
@@ -153,6 +153,8 @@ def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
     if not (found := _PLAIN.fullmatch(word)):
         return None
     unit, prefix = _unit(found["unit"]), found["prefix"]
+    if unit == "Hz" and prefix == "m":  # printers that know small letters only
+        prefix = "M"
     if want and unit and unit != want:
         return None
     value = _tidy(_float(found["number"]) * PREFIX[prefix])

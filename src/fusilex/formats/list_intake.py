@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -31,6 +32,15 @@ def table_of(data: bytes, file: str, role: str | None = None, picked: Mapping[st
     if kind is None:
         return None
     return best_table(data, file, kind, picked) or unsettled_table(data, file, kind, picked)
+
+
+def _as_placed(lines: tuple[BomLine, ...], placed: set[str]) -> tuple[BomLine, ...]:
+    """Lines whose designators are spelt as the placement list spells them, where capitals are all that differs."""
+    spelt = {ref.upper(): ref for ref in placed}
+    return tuple(
+        replace(line, refs=tuple(ref if ref in placed else spelt.get(ref.upper(), ref) for ref in line.refs))
+        for line in lines
+    )
 
 
 class Lists:
@@ -99,10 +109,11 @@ class Lists:
         Without any, a placement list that names part numbers is one, too. Raises `BadInput` where the only one cannot be read.
         """
         placed = {p.ref for p in self.placements}
+        spelt = {ref.upper() for ref in placed}
         best: tuple[int, Table, tuple[BomLine, ...]] | None = None
         for table in self._boms:
             lines = self._bom_lines(table)
-            known = sum(ref in placed for line in lines for ref in line.refs)
+            known = sum(ref.upper() in spelt for line in lines for ref in line.refs)
             told = min(table.sure.values()) > GUESS
             if lines and (known or told or not placed) and (best is None or known > best[0]):
                 best = known, table, lines
@@ -112,6 +123,7 @@ class Lists:
                 self.remarks.append(Remark("ready.note", table.name, text, "Keep one of them in the folder."))
         if best is not None:
             _, table, self.bom = best
+            self.bom = _as_placed(self.bom, placed)
             self._doubt(table)
             if table.name in self._placements:
                 self.also[table.name] = f"; bill of materials on {table.how}"

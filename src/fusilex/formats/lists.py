@@ -85,6 +85,7 @@ _NO_FIT = re.compile(
 )
 _YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")
 _BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
+_APART = re.compile(r"(?<![\w])([A-Za-z]{1,3}) (\d+)(?![\w])")  # C 4
 _RANGE = re.compile(r"^([A-Za-z_]+)(\d+)\s*[-–…]\s*(?:([A-Za-z_]+))?(\d+)$")
 
 
@@ -214,8 +215,9 @@ def _fitted(table: Table, row: int) -> bool:
 
 
 def split_refs(text: str) -> tuple[str, ...]:
-    """``R1-R4, R7`` → R1 R2 R3 R4 R7."""
+    """``R1-R4, R7`` → R1 R2 R3 R4 R7; ``C 4`` → C4."""
     refs: list[str] = []
+    text = _APART.sub(r"\1\2", text)
     for word in re.split(r"[,;\s]+", re.sub(r"\s*(?:[-–…]|\.\.+|\bto\b)\s*(?=[A-Za-z]*\d)", "-", text.strip())):
         match = _RANGE.match(word)
         if match and match[3] in (None, match[1]) and 0 <= int(match[4]) - int(match[2]) < 1000:

@@ -26,6 +26,7 @@ class Finding:
 
 ORDER = (
     "panel",
+    "layers",
     "systematic",
     "turns",
     "size-code",

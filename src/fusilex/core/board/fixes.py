@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import shapely
+
 from fusilex.core.board.bodies import body_of
 from fusilex.core.board.model import BomLine, Design, Placement
 from fusilex.core.board.panel import Panel
@@ -56,6 +58,23 @@ def _transform(design: Design, fix: Fix) -> Design:
         return replace(p, x=float(x), y=float(y), turn=turn)
 
     return _each(design, moved)
+
+
+def _move_layers(design: Design, fix: Fix) -> Design:
+    """Layers, or the holes, moved as a whole by one correction."""
+    c = Correction(**fix.with_["correction"])
+    which = {(role, side) for role, side in fix.with_["layers"]}
+    layers = tuple(
+        replace(x, polygons=shapely.transform(x.polygons, c.apply)) if (x.role, x.side) in which else x
+        for x in design.layers
+    )
+    if ("drill", "") not in which:
+        return replace(design, layers=layers)
+    at = c.apply([(h.x, h.y) for h in design.holes]).tolist()
+    holes = tuple(
+        replace(h, x=x, y=y, diameter=h.diameter * c.factor) for h, (x, y) in zip(design.holes, at, strict=True)
+    )
+    return replace(design, layers=layers, holes=holes)
 
 
 def _side(design: Design, fix: Fix) -> Design:
@@ -168,6 +187,7 @@ def _one_cell(design: Design, fix: Fix) -> Design:
 
 KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "transform": _transform,
+    "move-layers": _move_layers,
     "side": _side,
     "rename": _rename,
     "turns": _turns,

@@ -8,6 +8,7 @@ from fusilex.core.judgement import Because, Judgement, Level
 
 _DO = {
     "panel": "Apply it with A: one board is judged, and the panel is kept as it is stepped.",
+    "layers": "Apply it with A and look at the board again; better, have all files exported from one origin.",
     "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
     "turns": "Look at the lines to pin 1 on the board, apply it with A, then check pin 1 of one chip.",
     "size-code": "Measure one part of the reel, then apply the reading that fits with A.",

@@ -31,6 +31,14 @@ class Correction:
         return np.asarray(_linear(points, self.mirror, self.turn, self.factor) + np.array([self.dx, self.dy]))
 
     @property
+    def inverse(self) -> Correction:
+        """What undoes it. A mirror with a turn is its own opposite, but for shift and factor."""
+        turn = self.turn if self.mirror else -self.turn % 360
+        factor = 1 / self.factor
+        ((dx, dy),) = -_linear(np.array([[self.dx, self.dy]]), self.mirror, turn, factor)
+        return Correction(self.mirror, turn, factor, *_clean(np.array([dx, dy])))
+
+    @property
     def words(self) -> str:
         """What it does, in a few words: ``in mil, mirrored, shifted 44.00, 0.00 mm``."""
         said = []
