@@ -55,6 +55,17 @@ def layers(files: Files, name_of: Callable[[str], str | None]) -> Files:
     return out
 
 
+def shifted(data: bytes, dx: float, dy: float, mirror: bool = False) -> bytes:
+    """A layer or drill file moved, in mm; mirrored about its own y axis first."""
+
+    def move(m: re.Match[bytes]) -> bytes:
+        one = 1 if b"." in m[1] else 10**6
+        x, y = float(m[1]) * (-1 if mirror else 1) + dx * one, float(m[2]) + dy * one
+        return b"X%.3fY%.3f" % (x, y) if one == 1 else b"X%dY%d" % (round(x), round(y))
+
+    return re.sub(rb"^X(-?[\d.]+)Y(-?[\d.]+)", move, data, flags=re.M)
+
+
 def ending(table: dict[str, str]) -> Callable[[str], str | None]:
     return lambda stem: f"board.{table[stem]}" if stem in table else None
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable
 
 import pytest
+from exports import shifted
 
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.bodies import body_of
@@ -189,17 +190,6 @@ def test_a_part_bought_and_marked_as_not_fitted_is_asked_about(heron_files: File
     (finding,), _ = ready_findings(design)
     assert (finding.kind, finding.ref, finding.level) == ("fit", "S1", Level.CARE) and finding.fix is not None
     assert not ready_findings(join(apply_fixes(design, [finding.fix])))[0]
-
-
-def shifted(data: bytes, dx: float, dy: float, mirror: bool = False) -> bytes:
-    """A layer or drill file moved, in mm; mirrored about its own y axis first."""
-
-    def move(m: re.Match[bytes]) -> bytes:
-        one = 1 if b"." in m[1] else 10**6
-        x, y = float(m[1]) * (-1 if mirror else 1) + dx * one, float(m[2]) + dy * one
-        return b"X%.3fY%.3f" % (x, y) if one == 1 else b"X%dY%d" % (round(x), round(y))
-
-    return re.sub(rb"^X(-?[\d.]+)Y(-?[\d.]+)", move, data, flags=re.M)
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from fusilex.core.board.bare import judge_finest
 from fusilex.core.board.belong import judge_layers
 from fusilex.core.board.connect import compare_with_netlist
+from fusilex.core.board.elsewhere import layers_elsewhere
 from fusilex.core.board.etching import etch_minutes, judge_etch
 from fusilex.core.board.findings import Finding
 from fusilex.core.board.judge import judge_files
@@ -23,11 +24,13 @@ if TYPE_CHECKING:
 @lru_cache(maxsize=8)
 def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
     """Findings and judgements of a design's files; cached, a design does not change."""
-    findings = reconcile(design)
+    layers = judge_layers(design)
+    findings = layers_elsewhere(design, layers) or reconcile(
+        design
+    )  # off its copper, a layer makes every part look wrong
     files = judge_files(design, findings)
     said = {j.key for j in files}
-    layers = [j for j in judge_layers(design) if j.key not in said]
-    return findings, worst_first([*layers, *files, *_copper(design)])
+    return findings, worst_first([*(j for j in layers if j.key not in said), *files, *_copper(design)])
 
 
 def _copper(design: Design) -> list[Judgement]:

@@ -2,27 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from fusilex.core.board.belong import judge_layers
 from fusilex.core.board.findings import Finding
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.model import Design, Layer
 from fusilex.core.board.systematic import SystematicFit, fit_unnamed
-from fusilex.core.judgement import Because
+from fusilex.core.judgement import Because, Judgement
 
 MIDDLE_MM = 0.1
 MET, MISSED = 0.75, 0.5
 """Share of the plated holes that meet one side's pads, and of those that meet the other's, where that one is out of place."""
 
 
-def layers_elsewhere(design: Design) -> list[Finding]:
-    """One finding for every layer that does not lie on the others but would, moved as a whole."""
-    off = {j.subject for j in judge_layers(design) if j.rule == "ready.layers"}
+def layers_elsewhere(design: Design, judged: Iterable[Judgement]) -> list[Finding]:
+    """One finding for every layer that does not lie on the others but would, moved as a whole.
+
+    `judged` is what `judge_layers` says of the design.
+    """
+    off = {j.subject for j in judged if j.rule == "ready.layers"}
     holes = np.array([[h.x, h.y] for h in design.holes if h.plated]).reshape(-1, 2)
     pads = {x.side or "": _pads(x) for x in design.layers if x.role == "copper"}
     found = []

@@ -9,7 +9,6 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from fusilex.core.board.elsewhere import layers_elsewhere
 from fusilex.core.board.findings import ORDER, Finding
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.join import candidate_middles
@@ -27,8 +26,8 @@ NOT_BOUGHT = ("fiducial", "test", "hole")
 
 def reconcile(design: Design) -> list[Finding]:
     """All findings, in the order of what they would cost. What one systematic fault explains is not listed part by part."""
-    if echoed := [p] if (p := panelised(design)) else layers_elsewhere(design):
-        return echoed  # all that is further wrong may be an echo of it
+    if panel := panelised(design):
+        return [panel]  # all that is further wrong is an echo of it
     middles = pad_middles(design.pads)
     systematic = _systematic(design, middles)
     explained = {ref for f in systematic for ref in f.refs}
