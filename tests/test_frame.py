@@ -6,6 +6,7 @@ import argparse
 import re
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -27,7 +28,7 @@ from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.ask import Ask
-from fusilex.ui.judged import Judgements
+from fusilex.ui.judged import JudgementCard, Judgements
 from fusilex.ui.mishap import Mishaps
 from fusilex.ui.reader import Reader
 from fusilex.ui.side import NowCard
@@ -97,8 +98,18 @@ def test_judgements_are_chosen_by_key_and_explained(window: Window, qtbot: QtBot
     assert listed.current is made[2]
     listed.choose(-1)
     assert listed.current is made[3]
-    listed.show_judgements(made[:1], {})
+    listed.show_judgements(made[1:], {})
+    assert listed.current is made[3], "what was chosen stays in hand"
+    listed.show_judgements(made, {}, "elsewhere")
+    assert listed.current is made[0], "the worst is in hand at another station"
+    listed.choose(3)
+    listed.show_judgements(made[:1], {}, "elsewhere")
     assert listed.current is made[0]
+    many = [replace(made[0], subject=f"s{i}", do="words " * 30) for i in range(9)]
+    listed.show_judgements(many, {})
+    listed.choose(8)
+    cards = listed.findChildren(JudgementCard)[-9:]
+    assert [card.brief for card in cards] == [True] * 8 + [False] and cards[0].height() < cards[8].height() / 2
     text = why_html(made[2], "because I say so")
     for words in ("headline 2", "IPC-7525", "U1", "because I say so", "2", "mm"):
         assert words in text

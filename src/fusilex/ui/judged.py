@@ -98,6 +98,8 @@ class Judgements(QWidget):
         self.items: list[Judgement] = []
         self.chosen = 0
         self._overruled: dict[str, str] = {}
+        self._where: object = None
+        self._picked = ""
         self.tally, self.scroll = Tally(), QScrollArea()
         self.scroll.setWidgetResizable(True)
         self.scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -108,17 +110,20 @@ class Judgements(QWidget):
         column.addWidget(self.tally)
         column.addWidget(self.scroll, 1)
 
-    def show_judgements(self, items: list[Judgement], overruled: dict[str, str]) -> None:
-        same = items == self.items and overruled == self._overruled
-        before = self.current.key if self.current else ""
+    def show_judgements(self, items: list[Judgement], overruled: dict[str, str], where: object = None) -> None:
+        """`where` is the batch and station they are of: what was chosen elsewhere is let go, and the worst is in hand."""
+        same = items == self.items and overruled == self._overruled and where == self._where
+        if where != self._where:
+            self._where, self._picked = where, ""
         self.items, self._overruled = items, dict(overruled)
-        self.chosen = next((i for i, j in enumerate(items) if j.key == before), 0)
+        self.chosen = next((i for i, j in enumerate(items) if j.key == self._picked), 0)
         if not same:
             self._build()
 
     def choose(self, index: int) -> None:
         if self.items:
             self.chosen = index % len(self.items)
+            self._picked = self.items[self.chosen].key
             self._build()
 
     @property

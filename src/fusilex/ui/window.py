@@ -162,7 +162,9 @@ class Window(QMainWindow):
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
         self.judged.show_judgements(
-            judgements(bench, station.name), {k: v["reason"] for k, v in bench.state.overruled.items()}
+            judgements(bench, station.name),
+            {k: v["reason"] for k, v in bench.state.overruled.items()},
+            (bench.batch, station.name),
         )
         self.desk.judgement = self.judged.current
         station.refresh()
