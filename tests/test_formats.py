@@ -32,6 +32,7 @@ from fusilex.formats.intake import design_from, outline_polygon, read_design
 from fusilex.formats.lists import read_points, split_refs
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel, write_panel
+from fusilex.formats.stock_list import StockRow, read_stock, stock_csv
 from fusilex.formats.tables import length_mm, number
 from fusilex.formats.temperature_log import read_log
 
@@ -297,7 +298,11 @@ READERS = {
     "heron-r2-bom.csv": read_bom,
     "oven-run-1.csv": read_log,
     "panel.json": read_panel,
+    "stock.csv": read_stock,
 }
+STOCK = stock_csv(
+    StockRow(f"R{n}", "reel", f"SR-{n}", f"{n} k", "0402", n * 37, "A1", "2640", "L", "2a") for n in range(99)
+)
 
 
 slips = st.lists(
@@ -311,7 +316,7 @@ slips = st.lists(
 @pytest.mark.parametrize("name", READERS)
 @given(made=slips)
 def test_mutated_bytes_are_read_or_refused_but_never_crash(name: str, made: list[tuple[float, str, int, int]]) -> None:
-    whole = (HERON / name).read_bytes()
+    whole = STOCK.encode() if name == "stock.csv" else (HERON / name).read_bytes()
     raw = bytearray(whole[:6000] + whole[-40:])
     for where, action, value, length in made:
         at = int(where * len(raw))

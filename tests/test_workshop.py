@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -11,13 +12,16 @@ from sqlalchemy import create_engine, text
 
 from fusilex.app import main
 from fusilex.bench import commands as c
+from fusilex.bench.commands import Refused
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import SCHOOLS, hidden_joints
 from fusilex.core.kit.stock import judge_cover
+from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.formats.csv_out import suggestions_csv, to_csv
+from fusilex.formats.stock_list import COLUMNS, read_stock, stock_csv
 from fusilex.journal.store import Event, Journal, sqlite_url
 from fusilex.journal.workshop import project_workshop
 
@@ -179,3 +183,37 @@ def test_check_says_how_sure_it_is_and_what_would_mend_it(
             "fix": "R4 put on its pads, turn unknown",
         }
     ]
+
+
+STOCK_LISTS = {
+    "ours.csv": 'Manufacturer Part,Description,Qty,Location,MSL\nSR-1777,1 uF 0402,"4,000",drawer 3,\nSR-0410,controller,25 pcs,cabinet,MSL 3\nTotal,,4025,,\n',
+    "theirs.csv": "Artikelnummer;Wert;Bauform;Bestand;Fach;Verpackung\nSR-1777;1 uF;0402;4000;drawer 3;Rolle\nSR-0410;controller;QFN-32 5x5;~25;cabinet;Tablett\n",
+}
+
+
+def test_a_stock_list_comes_in_whole_is_written_and_read_back(bench: Bench) -> None:
+    rows = read_stock(STOCK_LISTS["ours.csv"].encode(), "ours.csv")
+    assert [(r.part_number, r.body, r.count, r.level) for r in rows] == [
+        ("SR-1777", "0402", 4000, "1"),
+        ("SR-0410", "", 25, "3"),
+    ]
+    assert read_stock(stock_csv(rows).encode(), "again.csv") == tuple(replace(r, line=n) for n, r in enumerate(rows, 2))
+    for name, words in (
+        ("theirs.csv", "line 3, column form: expected a form"),
+        ("half.csv", "a whole number of pieces"),
+    ):
+        text = STOCK_LISTS.get(name, "value,count\n10k,12.5\n")
+        with pytest.raises(BadInput, match=words):
+            read_stock(text.encode(), name)
+    lots = tuple(c.ReceiveLot(**{k: getattr(r, k) for k in COLUMNS}) for r in rows)
+    bench.do(c.ReceiveList(lots, "ours.csv"))
+    ids = list(bench.workshop.state.lots)
+    assert len(set(ids)) == 2 and bench.stock.have(next(x for x in bench.lines if x.part_number == "SR-1777")) == 4000
+    anew = (replace(lots[0], id=ids[0], count=3900), lots[1], replace(lots[1], level="9"))
+    with pytest.raises(Refused, match=r"again\.csv, lot 3: Moisture levels"):
+        bench.do(c.ReceiveList(anew, "again.csv"))
+    assert [lot.count for lot in bench.workshop.state.lots.values()] == [4000, 25], "all or none"
+    bench.do(c.ReceiveList(anew[:2], "again.csv"))
+    assert [lot.count for lot in bench.workshop.state.lots.values()] == [3900, 25, 25]
+    bench.do(c.Undo())
+    assert [lot.count for lot in bench.workshop.state.lots.values()] == [4000, 25]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
@@ -14,11 +16,13 @@ from fusilex.core.kit.moisture import ACTIONS, FLOOR_LIFE_H, hours_left
 from fusilex.core.kit.quantities import SCHOOLS, PullLine
 from fusilex.core.units import parse_reading
 from fusilex.journal.store import Event, digest
+from fusilex.journal.workshop import Lot
 
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
 FORMS = ("reel", "strip", "tray", "bag", "tube")
+MOST_PIECES = 1_000_000
 STRAP_OHM = (0.75e6, 35e6)
 """A wrist strap with its cord reads within this (ANSI/ESD S20.20, S1.1): below it does not protect the hand, above not the part."""
 
@@ -31,18 +35,42 @@ def _line(bench: Bench, key: str) -> PullLine:
 
 
 def receive_lot(bench: Bench, command: c.ReceiveLot) -> Result:
+    happened = _received(command, bench.workshop.state.lots)
+    return _in_stock(happened.body["id"], happened)
+
+
+def receive_list(bench: Bench, command: c.ReceiveList) -> Result:
+    if not command.lots:
+        raise Refused(f"{command.name} names no lot.")
+    known: dict[str, object] = dict(bench.workshop.state.lots)
+    happened = []
+    for n, lot in enumerate(command.lots, 1):
+        try:
+            if lot.id.strip() in bench.workshop.state.lots:
+                happened.append(_counted(lot_of(bench, lot.id), lot.count, command.name))
+            else:
+                happened.append(_received(lot, known))
+                known[happened[-1].body["id"]] = lot
+        except Refused as problem:
+            raise Refused(f"{command.name}, lot {n}: {problem}") from problem
+    return Result([Event("stock_noted", {"what": "stock_list", "lots": len(happened)})], happened)
+
+
+def _received(command: c.ReceiveLot, known: Mapping[str, object]) -> Event:
+    """The lot as it comes in, under the next free id where it has none. Raises `Refused`."""
     if command.form not in FORMS:
         raise Refused(f"A lot is a {', '.join(FORMS)}, not a {command.form or 'nothing'}.")
     if not (command.part_number.strip() or command.value.strip()):
         raise Refused("Say what it is: a part number or a value.")
-    if not 0 <= command.count <= 1_000_000:
-        raise Refused(f"A lot has 0 to 1000000 pieces, not {command.count}.")
+    if not 0 <= command.count <= MOST_PIECES:
+        raise Refused(f"A lot has 0 to {MOST_PIECES} pieces, not {command.count}.")
     level = command.level.lower()
     if level not in FLOOR_LIFE_H:
         raise Refused(f"Moisture levels are {', '.join(FLOOR_LIFE_H)}, not {command.level}.")
-    lots = bench.workshop.state.lots
-    name = command.id.strip() or f"{command.form[0].upper()}{len(lots) + 1}"
-    if name in lots:
+    letter = command.form[0].upper()
+    free = (f"{letter}{n}" for n in itertools.count(len(known) + 1) if f"{letter}{n}" not in known)
+    name = command.id.strip() or next(free)
+    if name in known:
         raise Refused(f"There is a lot {name} already.")
     body = {
         "id": name,
@@ -56,7 +84,7 @@ def receive_lot(bench: Bench, command: c.ReceiveLot) -> Result:
         "maker_lot": command.maker_lot.strip(),
         "level": level,
     }
-    return _in_stock(name, Event("lot_received", body))
+    return Event("lot_received", body)
 
 
 def _in_stock(name: str, happened: Event) -> Result:
@@ -65,10 +93,13 @@ def _in_stock(name: str, happened: Event) -> Result:
 
 
 def count_lot(bench: Bench, command: c.CountLot) -> Result:
-    lot = lot_of(bench, command.lot)
-    if not 0 <= command.count <= 1_000_000:
-        raise Refused(f"A lot has 0 to 1000000 pieces, not {command.count}.")
-    return _in_stock(lot.id, Event("lot_counted", {"id": lot.id, "count": command.count, "how": command.how}))
+    return _in_stock(command.lot, _counted(lot_of(bench, command.lot), command.count, command.how))
+
+
+def _counted(lot: Lot, count: int, how: str) -> Event:
+    if not 0 <= count <= MOST_PIECES:
+        raise Refused(f"A lot has 0 to {MOST_PIECES} pieces, not {count}.")
+    return Event("lot_counted", {"id": lot.id, "count": count, "how": how})
 
 
 def move_lot(bench: Bench, command: c.MoveLot) -> Result:

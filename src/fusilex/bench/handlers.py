@@ -232,6 +232,7 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.LogEtch: bare.log_etch,
     c.AcceptFiles: _accept_files,
     c.ReceiveLot: kit.receive_lot,
+    c.ReceiveList: kit.receive_list,
     c.CountLot: kit.count_lot,
     c.MoveLot: kit.move_lot,
     c.NoteMoisture: kit.note_moisture,

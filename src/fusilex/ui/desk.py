@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -49,6 +50,15 @@ class Desk(QObject):
         except Refused as problem:
             self.say(str(problem))
             return None
+
+    def write(self, name: str, data: bytes, done: str) -> None:
+        """Write a file and say so, or say why it cannot be written."""
+        try:
+            Path(name).write_bytes(data)
+        except OSError as error:
+            self.say(f"{Path(name).name} cannot be written: {error.strerror or error}.")
+        else:
+            self.say(done)
 
     def say(self, text: str) -> None:
         self.said = text

@@ -24,6 +24,14 @@ class ReceiveLot(Command):
 
 
 @dataclass(frozen=True)
+class ReceiveList(Command):
+    """Many lots at once, all or none: those with an id that is known are counted anew, `name` says from which list."""
+
+    lots: tuple[ReceiveLot, ...]
+    name: str
+
+
+@dataclass(frozen=True)
 class CountLot(Command):
     """A lot was counted: `how` by hand, strip, weight or reel. The old count stays on record."""
 

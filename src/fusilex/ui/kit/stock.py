@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime
+from pathlib import Path
 
 from fusilex.bench import commands as c
 from fusilex.bench import typed
@@ -14,6 +15,9 @@ from fusilex.core.board.bodies import Body, body_of
 from fusilex.core.judgement import Level
 from fusilex.core.kit.counting import Count
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left, judge_moisture
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.formats.stock_list import COLUMNS, StockRow, read_stock, stock_csv
 from fusilex.journal.workshop import Lot
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
@@ -35,9 +39,7 @@ class StockView(View):
             Column("place", 1.2),
             Column("floor life", 1.6),
         ]
-        empty = (
-            "Nothing in stock yet. N takes in a reel, strip, tray, bag or tube; bins can also be filled without stock."
-        )
+        empty = "Nothing in stock yet. N takes in a reel, strip, tray, bag or tube, I a whole list; bins can also be filled without stock."
         self.table = Rows("Stock of the workshop", columns, empty)
         self.table.picked.connect(lambda _: desk.changed.emit())
         self.column.addWidget(self.table, 1)
@@ -76,7 +78,8 @@ class StockView(View):
         lot = self.lot
         if lot is None:
             return Now(
-                "Take in stock", "N, then form, part number, value, body, count, place, moisture level, with commas."
+                "Take in stock",
+                "N, then form, part number, value, body, count, place, moisture level, with commas; or I and your own list.",
             )
         return Now(
             f"Lot {lot.id}: {lot.count} pieces",
@@ -93,6 +96,13 @@ class StockView(View):
                 ),
             )
         ]
+        keys.append(
+            Key(
+                "I",
+                "take in a list",
+                lambda _: self.desk.choose_file("Stock list", "Lists (*.csv *.tsv *.txt *.xlsx)", self._list),
+            )
+        )
         if self.lot is None:
             return keys
         return [
@@ -114,6 +124,7 @@ class StockView(View):
                 ),
             ),
             Key("M", "move", lambda _: self.desk.ask("Its place", self._moved, self.lot.place if self.lot else "")),
+            Key("E", "write the list", lambda _: self.desk.save_file("Stock list", "stock.csv", self._write)),
             Key(
                 "R", "reserve for this batch", lambda _: self.desk.do(c.ReserveStock(), "Stock is kept for this batch.")
             ),
@@ -135,6 +146,24 @@ class StockView(View):
     def _received(self, text: str) -> None:
         if command := self.desk.read(lambda: typed.lot(text)):
             self.desk.do(command, "Taken in.")
+
+    def _list(self, name: str) -> None:
+        """Many lots from a list; those that are known by their id are counted anew."""
+        try:
+            rows = read_stock(read_one(Path(name)), Path(name).name)
+        except BadInput as problem:
+            self.desk.say(str(problem))
+            return
+        lots = self.bench.workshop.state.lots
+        again = sum(row.id in lots for row in rows)
+        received = tuple(c.ReceiveLot(**{k: getattr(row, k) for k in COLUMNS}) for row in rows)
+        done = f"{len(rows) - again} lots taken in{f', {again} counted anew' if again else ''}, from {Path(name).name}."
+        self.desk.do(c.ReceiveList(received, Path(name).name), done)
+
+    def _write(self, name: str) -> None:
+        lots = self._lots()
+        rows = (StockRow(**{k: getattr(lot, k) for k in COLUMNS}) for lot in lots)
+        self.desk.write(name, stock_csv(rows).encode(), f"{len(lots)} lots in {Path(name).name}.")
 
     def _body(self, lot: Lot) -> Body:
         """Body of the pieces: as this design knows it, else by the catalogue."""

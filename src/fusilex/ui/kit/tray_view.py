@@ -196,7 +196,7 @@ class TrayView(View):
     def _save_list(self, name: str) -> None:
         have = {x.key: self.bench.stock.have(x) for x in self.bench.lines}
         lines = buy_list(self.bench.lines, have)
-        self._write(name, buy_csv(lines).encode(), f"{len(lines)} lines to buy, in {Path(name).name}.")
+        self.desk.write(name, buy_csv(lines).encode(), f"{len(lines)} lines to buy, in {Path(name).name}.")
 
     def _save_labels(self, name: str) -> None:
         from fusilex.ui.kit.labels import write_labels
@@ -207,14 +207,6 @@ class TrayView(View):
             self.desk.say(f"{Path(name).name} cannot be written: {error.strerror or error}.")
             return
         self.desk.say(f"{len(self.bench.lines)} labels in {Path(name).name}.")
-
-    def _write(self, name: str, data: bytes, done: str) -> None:
-        try:
-            Path(name).write_bytes(data)
-        except OSError as error:
-            self.desk.say(f"{Path(name).name} cannot be written: {error.strerror}.")
-            return
-        self.desk.say(done)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         if not self.bench.lines:

@@ -45,9 +45,5 @@ class NextTimeView(View):
         ]
 
     def _save(self, name: str) -> None:
-        try:
-            Path(name).write_text(suggestions_csv(self.bench.views.suggestions), encoding="utf-8")
-        except OSError as error:
-            self.desk.say(f"{Path(name).name} cannot be written: {error.strerror}.")
-            return
-        self.desk.say(f"Written to {Path(name).name}.")
+        text = suggestions_csv(self.bench.views.suggestions)
+        self.desk.write(name, text.encode(), f"Written to {Path(name).name}.")
