@@ -339,3 +339,44 @@ def test_sides_are_told_by_the_pads_under_the_parts(tops: int, bottoms: int, wro
     assert sides_of_words({"z": leads["z"]}, {"top"}) == {"z": "bottom"}, "one word beside a known side is the other"
     assert sides_of_words({"a": 0.0, "b": 0.0}, set()) == {} == sides_of_words({"a": 0.0}, {"top", "bottom"})
     assert top_lead(at["top"], None, layers["bottom"]) <= 0 <= top_lead(at["top"], layers["top"], None)
+
+
+@pytest.mark.parametrize(
+    ("name", "ref", "size", "kind"),
+    [
+        ("RESC1608X55N", "R1", (1.6, 0.8, 0.55), "resistor"),
+        ("CAPC0603X33N", "C1", (0.6, 0.3, 0.33), "capacitor"),
+        ("SOIC127P600X175-8N", "U1", (3.9, 4.9, 1.75), "ic"),
+        ("SOP65P640X120-16N", "U1", (4.4, 5.0, 1.2), "ic"),
+        ("QFN50P500X500X80-33N", "U1", (5, 5, 0.8), "ic"),
+        ("QFP50P900X900X120-48N", "U1", (7, 7, 1.2), "ic"),
+        ("SOT95P237X112-3N", "Q1", (1.3, 2.9, 1.12), "transistor"),
+        ("BGA256C100P16X16_1700X1700X140", "U1", (17, 17, 1.4), "ic"),
+        ("TSSOP-20", "U1", (4.4, 6.5, 1.1), "ic"),
+        ("SO-16 wide", "U1", (7.5, 10.3, 2.5), "ic"),
+        ("TO-252-2", "Q1", (6.1, 6.6, 2.3), "transistor"),
+        ("D_SMA", "D1", (4.3, 2.6, 2.2), "diode"),
+        ("TANT-A 3216-18", "C1", (3.2, 1.6, 1.6), "capacitor"),
+        ("MELF 0204", "R1", (3.6, 1.5, 1.5), "resistor"),
+        ("2512", "R1", (6.3, 3.2, 0.6), "resistor"),
+        ("XTAL_3225-4", "Y1", (3.2, 2.5, 0.9), "crystal"),
+        ("DIP-14", "U1", (6.4, 17.78, 3.8), "ic"),
+        ("Header 1x04 P2.54", "J1", (2.54, 10.16, 8.5), "connector"),
+        ("Elec_8x10", "C1", (8.3, 8.3, 10), "electrolytic"),
+    ],
+)
+def test_bodies_by_the_names_of_land_patterns_and_outlines(
+    name: str, ref: str, size: tuple[float, float, float], kind: str
+) -> None:
+    """Nominal sizes of IPC-7351 names, JEDEC MS-012, MS-013, MO-153, EIA cases; leads are taken off to a fifth of a millimetre."""
+    body = body_of(name, ref)
+    assert body.known and body.family == kind
+    assert (body.size_x, body.size_y, body.height) == pytest.approx(size, abs=0.2)
+    assert 1 < body.mass_mg / (body.size_x * body.size_y * body.height) < 6, "mg/mm³"
+
+
+def test_names_that_mean_no_size_guess_none() -> None:
+    assert body_of("SMA", "J1").family != "diode", "a socket"
+    for text in ("panel 600 x 400", "part 10000x2"):
+        assert max(body_of(text, "U1").size_x, body_of(text, "U1").size_y) < 5 and not body_of(text, "U1").known
+    assert chip_code("CAPC0603X33N") == "0201" and ambiguous_code("CAPC0603X33N") is None

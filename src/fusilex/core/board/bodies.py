@@ -11,6 +11,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 
+from fusilex.core.board.outline_names import body_by_outline
+from fusilex.core.board.pattern_names import NamedBody, body_by_name
+
 
 @dataclass(frozen=True)
 class Body:
@@ -53,7 +56,6 @@ _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str,
     (r"SOIC?-?8", 3.9, 4.9, 1.6, 76, "ic", "smd", True),
     (r"SOD-?123", 2.7, 1.6, 1.1, 11, "diode", "smd", True),
     (r"SOD-?323", 1.7, 1.25, 0.9, 5, "diode", "smd", True),
-    (r"SM[AB]\b", 4.3, 2.6, 2.2, 64, "diode", "smd", True),
     (r"LED.*0603", 1.6, 0.8, 0.6, 3, "led", "smd", True),
     (r"LED.*0805", 2.0, 1.25, 0.8, 6, "led", "smd", True),
     (r"CRYSTAL.*3215|XTAL.*3215", 3.2, 1.5, 0.9, 14, "crystal", "smd", False),
@@ -70,6 +72,13 @@ _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str,
     (r"MOUNT", 2.2, 2.2, 0.0, 0, "hole", "none", False),
 ]
 _FAMILY_BY_LETTER = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "FB": "inductor"}
+_PLUGS = ("J", "P", "X", "CN", "CON", "ANT")  # where SMA is a socket
+DENSITY_MG_PER_MM3 = {"inductor": 4.5, "electrolytic": 2.0, "crystal": 3.0, "reed": 3.0}
+OTHER_DENSITY = 2.5
+"""Plastic and ceramic bodies 2–3 g/cm³, wound and metal ones 4–5: for estimates only."""
+MOST_MM = 80.0
+"""Two larger numbers with a cross between them are no lengths of a body in mm."""
+_CHIP_NAME = re.compile(r"(?:CAP|RES|IND|LED|DIO|FUS)C(\d{4})(?:X\d+)?[LMNABC]?", re.I)
 _LETTERS = re.compile("[A-Za-z]*")
 _CHIP = re.compile(r"(?<!\d)(01005|0201|0402|0603|0805|1206|1210)(?!\d)")
 _METRIC_ONLY = re.compile(r"(?<!\d)(1005|1608|2012|3216|3225)(?!\d)")
@@ -85,8 +94,10 @@ def letters_of(ref: str) -> str:
 def chip_code(name: str, metric: bool = False) -> str | None:
     """Inch size code named in a package text, or None.
 
-    A text that gives both codes settles itself; a bare four-digit code is an inch code, or a metric one when `metric`.
+    A text that gives both codes settles itself, so does a name built by IPC-7351, which is metric; a bare four-digit code is an inch code, or a metric one when `metric`.
     """
+    if named := _CHIP_NAME.fullmatch(name.strip()):  # always metric
+        return METRIC_TO_INCH.get(named[1])
     inch, only = _CHIP.findall(name), _METRIC_ONLY.findall(name)
     if only:
         return METRIC_TO_INCH[only[0]]
@@ -97,14 +108,14 @@ def chip_code(name: str, metric: bool = False) -> str | None:
 
 def ambiguous_code(name: str) -> str | None:
     """The size code of a package text that would mean another body in the other code, or None."""
-    inch = _CHIP.findall(name)
+    inch = [] if _CHIP_NAME.fullmatch(name.strip()) else _CHIP.findall(name)
     return inch[0] if len(inch) == 1 and not _METRIC_ONLY.search(name) and inch[0] in METRIC_TO_INCH else None
 
 
 def body_of(name: str, ref: str = "", metric: bool = False) -> Body:
     """Body for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``; `metric` reads bare size codes as metric.
 
-    The reference designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
+    Names built by IPC-7351 and everyday outline names are known. The designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
     size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
     """
     return _body_of(name.strip(), letters_of(ref), metric)
@@ -113,6 +124,8 @@ def body_of(name: str, ref: str = "", metric: bool = False) -> Body:
 @lru_cache(maxsize=1024)
 def _body_of(text: str, letters: str, metric: bool) -> Body:
     upper = text.upper().replace("_", " ")
+    if named := body_by_name(text.upper()):
+        return _from_name(text, named, letters)
     for pattern, length, width, height, mass, family, mount, polarised in _OUTLINES:
         if found := re.search(pattern, upper):
             if length is None:
@@ -122,15 +135,33 @@ def _body_of(text: str, letters: str, metric: bool) -> Body:
     if letters in ("FID", "TP", "MH", "H"):
         kind = {"FID": "fiducial", "TP": "test"}.get(letters, "hole")
         return Body(text, 1.0, 1.0, 0.0, 0.0, kind, "none")
+    if (named := body_by_outline(upper)) and not (named.family == "diode" and letters in _PLUGS):
+        return _from_name(text, named, letters)
     if code := chip_code(upper, metric):
         _, length, width, height, resistor_mg, capacitor_mg = CHIP_SIZES[code]
         family = _FAMILY_BY_LETTER.get(letters, "chip")
         mass = capacitor_mg if family == "capacitor" else resistor_mg
         return Body(text, length, width, height, mass, family, "smd", family == "diode")
-    if found := _TWO_LENGTHS.search(upper):
-        long, wide = sorted((float(found[1]), float(found[2])), reverse=True)
-        return Body(text, long, wide, 1.0, 2.5 * long * wide, "other", "smd", known=False)
+    family = _FAMILY_BY_LETTER.get(letters, "other")
+    if (found := _TWO_LENGTHS.search(upper)) and (long := max(float(found[1]), float(found[2]))) <= MOST_MM:
+        wide = min(float(found[1]), float(found[2]))
+        mass = density_of(family) * long * wide
+        return Body(text, long, wide, 1.0, mass, family, "smd", known=False, mass_from="volume")
     return Body(text, 2.0, 2.0, 1.0, 10.0, "other", "smd", known=False)
+
+
+def density_of(family: str) -> float:
+    """Density (mg/mm³) to estimate a mass from a body's volume."""
+    return DENSITY_MG_PER_MM3.get(family, OTHER_DENSITY)
+
+
+def _from_name(text: str, named: NamedBody, letters: str) -> Body:
+    """A body whose name gives its size; the mass follows from its volume."""
+    family = _FAMILY_BY_LETTER.get(letters, "chip") if named.family == "chip" else named.family
+    x, y, z = named.size_x, named.size_y, named.height
+    mass = density_of(family) * x * y * z
+    polarised = family == "diode" if named.family == "chip" else named.polarised
+    return Body(text, x, y, z, mass, family, named.mount, polarised, mass_from="volume")
 
 
 @dataclass(frozen=True)

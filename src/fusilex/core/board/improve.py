@@ -146,7 +146,8 @@ def _edges(design: Design, fitted: list[Part], panel: Panel | None) -> list[Sugg
         return found
     edge = design.outline.exterior
     for part, shape in zip(fitted, shapes, strict=True):
-        if part.body.family == "capacitor" and (away := float(shapely.distance(shape, edge))) < EDGE_MM:
+        ceramic = part.body.family == "capacitor" and not part.body.polarised
+        if ceramic and (away := float(shapely.distance(shape, edge))) < EDGE_MM:
             found.append(
                 Suggestion(
                     "edge",

@@ -7,13 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from fusilex.core.board.bodies import CHIP_SIZES, METRIC_TO_INCH, Body, ambiguous_code, body_of
+from fusilex.core.board.bodies import CHIP_SIZES, METRIC_TO_INCH, Body, ambiguous_code, body_of, density_of
 from fusilex.core.board.frame import board_to_part
 from fusilex.core.board.model import Design, Pad, Part, Placement
-
-DENSITY_MG_PER_MM3 = {"inductor": 4.5, "electrolytic": 2.0, "crystal": 3.0, "reed": 3.0}
-OTHER_DENSITY = 2.5
-"""Plastic and ceramic bodies 2–3 g/cm³, wound and metal ones 4–5: for estimates only."""
 
 
 @dataclass(frozen=True)
@@ -62,10 +58,9 @@ def body_on_pads(body: Body, pads: Sequence[Pad], placement: Placement) -> Body:
             return replace(chip, code=body.code or f"like {code}", known=False)
     x, y = max(0.4, pattern.span_x * 0.9), max(0.4, pattern.span_y * 0.9)
     family = body.family if body.family != "other" else "ic" if pattern.count > 4 and not pattern.holes else "other"
-    density = DENSITY_MG_PER_MM3.get(family, OTHER_DENSITY)
     ends = ("lead" if pattern.holes else "pad") + ("s" if pattern.count > 1 else "")
     code = body.code or f"{pattern.count} {ends}, {max(x, y):.1f} × {min(x, y):.1f}"
-    mass = density * x * y * body.height
+    mass = density_of(family) * x * y * body.height
     return replace(body, code=code, size_x=x, size_y=y, family=family, mass_mg=mass, mass_from="volume")
 
 

@@ -1,0 +1,120 @@
+"""Bodies by the everyday names of JEDEC, EIA and IEC outlines: SO, TSSOP, SOT, DPAK, SMA, tantalum cases, DIP, pin headers.
+
+Nominal sizes; the part maker's sheet wins.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+
+from fusilex.core.board.pattern_names import NamedBody
+
+_SO = {8: 4.9, 14: 8.65, 16: 9.9}  # MS-012, body 3.9 mm wide: length by pins
+_SO_WIDE = {16: 10.3, 18: 11.55, 20: 12.8, 24: 15.4, 28: 17.9}  # MS-013, 7.5 mm
+_TSSOP = {8: 3.0, 14: 5.0, 16: 5.0, 20: 6.5, 24: 7.8, 28: 9.7, 38: 9.7, 48: 12.5, 56: 14.0}  # MO-153
+_SSOP = {8: 2.95, 14: 6.2, 16: 6.2, 20: 7.2, 24: 8.2, 28: 10.2}  # MO-150, 5.3 mm
+_SIZE = r"(\d+(?:\.\d+)?) ?(?:MM)? ?X ?(\d+(?:\.\d+)?)"
+
+_FIXED: list[tuple[str, NamedBody]] = [
+    (r"(?:M|V)SSOP-?8|MSOP-?(?:8|10)|UMAX", NamedBody(3.0, 3.0, 1.1, "ic")),
+    (r"SOT-?223", NamedBody(3.5, 6.5, 1.7, "transistor")),
+    (r"SOT-?89", NamedBody(2.5, 4.5, 1.5, "transistor")),
+    (r"SOT-?3[256]3|SC-?70(?:-?\d)?|SC-?88A?", NamedBody(1.25, 2.0, 0.95, "transistor")),
+    (r"SOT-?5[56]3", NamedBody(1.2, 1.6, 0.55, "transistor")),
+    (r"SOT-?[45]23|SC-?[78][59]", NamedBody(0.8, 1.6, 0.75, "transistor")),
+    (r"SOT-?723", NamedBody(0.8, 1.2, 0.5, "transistor")),
+    (r"TO-?252|D-?PAK", NamedBody(6.1, 6.6, 2.3, "transistor")),
+    (r"TO-?263|D2-?PAK", NamedBody(9.2, 10.2, 4.4, "transistor")),
+    (r"TO-?220", NamedBody(10.0, 4.6, 15.0, "transistor", "tht")),
+    (r"TO-?92", NamedBody(4.8, 3.8, 4.8, "transistor", "tht")),
+    (r"SOD-?523", NamedBody(1.2, 0.8, 0.65, "diode")),
+    (r"SOD-?923", NamedBody(0.8, 0.6, 0.4, "diode")),
+    (r"SOD-?128", NamedBody(3.8, 2.6, 1.0, "diode")),
+    (r"(?:DO-?214 ?AC|SMA)", NamedBody(4.3, 2.6, 2.2, "diode")),
+    (r"(?:DO-?214 ?AA|SMB)", NamedBody(4.6, 3.6, 2.3, "diode")),
+    (r"(?:DO-?214 ?AB|SMC)", NamedBody(7.0, 5.9, 2.4, "diode")),
+    (r"SOD-?80|MINI ?-?MELF|MELF ?0204", NamedBody(3.6, 1.5, 1.5, "chip")),
+    (r"MICRO ?-?MELF|MELF ?0102", NamedBody(2.0, 1.1, 1.1, "chip")),
+    (r"MELF(?: ?0207)?", NamedBody(5.8, 2.3, 2.3, "chip")),
+    (r"3216-?(?:12|18)|(?:TANT(?:ALUM)?|CASE) ?-?A", NamedBody(3.2, 1.6, 1.6, "capacitor")),
+    (r"3528-?(?:12|21)|(?:TANT(?:ALUM)?|CASE) ?-?B", NamedBody(3.5, 2.8, 1.9, "capacitor")),
+    (r"6032-?(?:15|28)|(?:TANT(?:ALUM)?|CASE) ?-?C", NamedBody(6.0, 3.2, 2.5, "capacitor")),
+    (r"7343-?(?:20|31)|(?:TANT(?:ALUM)?|CASE) ?-?D", NamedBody(7.3, 4.3, 2.9, "capacitor")),
+    (r"7343-?43|(?:TANT(?:ALUM)?|CASE) ?-?E", NamedBody(7.3, 4.3, 4.1, "capacitor")),
+    (r"(?:LED|PLCC) ?-?3528|PLCC-?[24]", NamedBody(3.5, 2.8, 1.9, "led")),
+    (r"(?:LED|PLCC) ?-?5050|PLCC-?6", NamedBody(5.0, 5.0, 1.6, "led")),
+    (r"HC-?49.*SM[DT]", NamedBody(11.4, 4.7, 4.2, "crystal", polarised=False)),
+    (r"HC-?49", NamedBody(11.0, 4.7, 13.5, "crystal", "tht", False)),
+    (r"1008|2520M", NamedBody(2.5, 2.0, 1.6, "chip", polarised=False)),
+    (r"1812|4532", NamedBody(4.5, 3.2, 1.6, "chip", polarised=False)),
+    (r"2010|5025", NamedBody(5.0, 2.5, 0.6, "chip", polarised=False)),
+    (r"2220|5750", NamedBody(5.7, 5.0, 2.0, "chip", polarised=False)),
+    (r"2512|6332", NamedBody(6.3, 3.2, 0.6, "chip", polarised=False)),
+]
+
+
+def _by_pins(lengths: dict[int, float], wide: float, high: float) -> Callable[[re.Match[str]], NamedBody | None]:
+    def body(found: re.Match[str]) -> NamedBody | None:
+        long = lengths.get(int(found[1]))
+        return None if long is None else NamedBody(wide, long, high, "ic")
+
+    return body
+
+
+def _square(high: float) -> Callable[[re.Match[str]], NamedBody | None]:
+    def body(found: re.Match[str]) -> NamedBody | None:
+        return NamedBody(float(found[1]), float(found[2]), high, "ic")
+
+    return body
+
+
+def _dip(found: re.Match[str]) -> NamedBody | None:
+    """MS-001 and MS-011: 6.4 mm wide up to 20 pins, else 13.8; a tenth of an inch a pin."""
+    pins = int(found[1])
+    return NamedBody(6.4 if pins <= 20 else 13.8, pins / 2 * 2.54, 3.8, "ic", "tht") if pins % 2 == 0 else None
+
+
+def _header(found: re.Match[str]) -> NamedBody | None:
+    rows, pins = int(found[1]), int(found[2])
+    pitch = float(found[3]) if found[3] else 2.54
+    mount = "smd" if re.search(r"SM[DT]", found.string) else "tht"
+    return NamedBody(rows * pitch, pins * pitch, 8.5, "connector", mount)
+
+
+def _can(found: re.Match[str]) -> NamedBody | None:
+    """A vertical can on a plastic base a little wider than itself: diameter and height."""
+    across, high = float(found[1]), float(found[2])
+    return NamedBody(across + 0.3, across + 0.3, high, "electrolytic") if 3 <= across <= 20 else None
+
+
+def _crystal(found: re.Match[str]) -> NamedBody | None:
+    return NamedBody(int(found[1]) / 10, int(found[2]) / 10, 0.9, "crystal", polarised=False)
+
+
+_BUILT: list[tuple[str, Callable[[re.Match[str]], NamedBody | None]]] = [
+    (r"(?:TSSOP|HTSSOP)-?(\d+)", _by_pins(_TSSOP, 4.4, 1.1)),
+    (r"(?<![A-Z])SSOP-?(\d+)", _by_pins(_SSOP, 5.3, 1.8)),
+    (r"(?:SOIC|SO|SOP)-?(\d+)(?:-?W|.*WIDE|.*7\.5)", _by_pins(_SO_WIDE, 7.5, 2.5)),
+    (
+        r"(?<![A-Z])(?:SOIC|SO|SOP)-?(\d+)(?!\d)",
+        _by_pins(_SO | {k: v for k, v in _SO_WIDE.items() if k > 16}, 3.9, 1.6),
+    ),
+    (rf"[LT]?QFP-?\d+.*?{_SIZE}", _square(1.4)),
+    (rf"(?:DFN|SON|WSON|VSON|LGA|BGA|CSP|WLCSP|WLP)-?\d*.*?{_SIZE}", _square(0.8)),
+    (r"(?<![A-Z])[PC]?DIP-?(\d+)", _dip),
+    (r"(?:HEADER|HDR|PIN ?STRIP|SOCKET).*?(\d) ?X ?0?(\d{1,2})(?:.*?P? ?(1\.0|1\.27|2\.0|2\.54)(?! ?X))?", _header),
+    (rf"(?:ELEC|ELKO|CAN|ALU)[A-Z]*[ -]*D?{_SIZE}", _can),
+    (
+        r"(?:CRYSTAL|XTAL|QUARTZ|OSC|RESONATOR).*?(?<!\d)(12|16|20|25|32|50|60|70)(10|12|16|20|25|32|35|50)(?!\d)",
+        _crystal,
+    ),
+]
+
+
+def body_by_outline(name: str) -> NamedBody | None:
+    """The body an everyday outline name stands for, or None. `name` in capitals, underscores as blanks."""
+    for pattern, make in _BUILT:
+        if (found := re.search(pattern, name)) and (body := make(found)):
+            return body
+    return next((body for pattern, body in _FIXED if re.search(rf"(?<![A-Z0-9])(?:{pattern})(?![A-Z0-9])", name)), None)
