@@ -54,6 +54,7 @@ def seeded(files: Files, name: str, *changes: tuple[str, str]) -> Files:
         ),
         (BOM, [("J2,1,4-way", '"J2, J2",2,4-way')], {("doubled", "J2", "bom")}),
         (BOM, [("J2,1,4-way", "J2,3,4-way")], {("quantity", "J2", "bom")}),
+        (BOM, [("10 uF,0603 (1608)", "10 uF,0805 (2012)")], {("size", "C2", "pads")}),
         (BOM, [(HUNDRED, APART.format("0.1uF", "SR-1866"))], {("two-lines", "C4", "bom")}),
         (BOM, [(HUNDRED, APART.format("100 nF", "SR-1999"))], {("two-lines", "C4", "bom")}),
         (BOM, [("S1,1,reed switch,Reed 14,SR-0833,yes", "S1,1,reed switch,Reed 14,SR-0833,no")], set()),
@@ -224,3 +225,15 @@ def test_designators_are_the_same_in_small_letters_and_apart(heron_files: Files)
     apart = re.sub(rb"\b([A-Z]{1,2})(\d+)(?=[, \"])", rb"\1 \2", heron_files[BOM])
     for bom in (heron_files[BOM].lower(), apart):
         assert not ready_findings(design_from(heron_files | {BOM: bom}, "spelt"))[0]
+
+
+def test_a_size_in_both_lists_that_its_pads_do_not_fit_stops(heron_files: Files) -> None:
+    files = heron_files | {
+        BOM: heron_files[BOM].replace(b"12 pF,0402 (1005)", b"12 pF,0805"),
+        PLACEMENTS: heron_files[PLACEMENTS].replace(b"0402 (1005),12 pF", b"0805,12 pF"),
+    }
+    design = design_from(files, "seeded")
+    (finding,), _ = ready_findings(design)
+    assert (finding.kind, finding.level, finding.refs) == ("size", Level.STOP, ("C8", "C9")) and finding.fix is not None
+    mended = join(apply_fixes(design, [finding.fix]))
+    assert not ready_findings(mended)[0] and mended.part_by_ref["C9"].body.size_x == 1.0

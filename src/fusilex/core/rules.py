@@ -32,6 +32,10 @@ RULES: dict[str, Rule] = {
         "A four-digit size code that stands in both inch and metric code fits the pads in the code it is read in: their middles stand about one body length apart.",
         "IPC-7351 land patterns, nominal density; table of inch and metric chip sizes",
     ),
+    "ready.size": Rule(
+        "A chip has one size in both lists, and its pads' middles stand no further apart than 1.45 body lengths, no nearer than 1 / 1.45.",
+        "IPC-7351 land patterns: about one body length at nominal density, up to 1.3 for the iron",
+    ),
     "ready.derived": Rule(
         "A layer or list that was not handed in is worked out from the others and said to be.",
         "Paste: mask windows without leads' holes, cut to the copper. Outline: box round the copper. Parts: pads by pitch and symmetry",

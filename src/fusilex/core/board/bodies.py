@@ -91,6 +91,7 @@ def letters_of(ref: str) -> str:
     return found[0].upper() if found else ""
 
 
+@lru_cache(maxsize=1024)
 def chip_code(name: str, metric: bool = False) -> str | None:
     """Inch size code named in a package text, or None.
 

@@ -30,6 +30,7 @@ ORDER = (
     "systematic",
     "turns",
     "size-code",
+    "size",
     "renamed",
     "missing",
     "doubled",

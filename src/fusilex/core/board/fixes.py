@@ -171,11 +171,11 @@ def _metric(design: Design, fix: Fix) -> Design:
 
 
 def _body(design: Design, fix: Fix) -> Design:
-    """A part has another body than its text says."""
-    text = fix.with_["body"]
+    """A part, or the parts of `refs`, have another body than their text says; a line of the bill goes with them when all its parts do."""
+    text, refs = fix.with_["body"], set(fix.with_.get("refs", (fix.ref,)))
     body_of(text)
-    bom = tuple(replace(b, body=text) if b.refs == (fix.ref,) else b for b in design.bom)
-    return replace(_each(design, lambda p: replace(p, body=text) if p.ref == fix.ref else p), bom=bom)
+    bom = tuple(replace(b, body=text) if refs.issuperset(b.refs) else b for b in design.bom)
+    return replace(_each(design, lambda p: replace(p, body=text) if p.ref in refs else p), bom=bom)
 
 
 def _one_cell(design: Design, fix: Fix) -> Design:

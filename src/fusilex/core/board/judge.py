@@ -12,6 +12,7 @@ _DO = {
     "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
     "turns": "Look at the lines to pin 1 on the board, apply it with A, then check pin 1 of one chip.",
     "size-code": "Measure one part of the reel, then apply the reading that fits with A.",
+    "size": "Measure a part and a pad; A takes what the pads fit. Parts of the wrong size are bought for nothing.",
     "renamed": "If it is the one part, apply it with A; a new number may come with another value, so ask.",
     "missing": "Ask the designer which list is right before buying or placing.",
     "doubled": "Strike the line that is wrong.",

@@ -16,6 +16,7 @@ from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
 from fusilex.core.board.panelised import panelised
+from fusilex.core.board.sizes import size_findings
 from fusilex.core.board.systematic import ON_PAD_MM, SystematicFit, fit_named, fit_unnamed
 from fusilex.core.board.turn_findings import turn_findings
 from fusilex.core.board.two_lines import two_lines
@@ -33,7 +34,7 @@ def reconcile(design: Design) -> list[Finding]:
     explained = {ref for f in systematic for ref in f.refs}
     renamed = _renamed(design, middles)
     told = {ref for f in renamed for ref in f.refs}
-    found = [*systematic, *_size_codes(design), *renamed]
+    found = [*systematic, *_size_codes(design), *size_findings(design), *renamed]
     found += [f for f in _listed_and_placed(design, middles) if f.ref not in told]
     found += _doubled(design, middles)
     found += [f for f in _on_pads(design, middles) if f.ref not in explained | told]
