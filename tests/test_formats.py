@@ -29,11 +29,11 @@ from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify, side_in_name
 from fusilex.formats.intake import design_from, outline_polygon, read_design
-from fusilex.formats.lists import read_points, split_refs
+from fusilex.formats.lists import BOM, PLACEMENTS, read_points, split_refs
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel, write_panel
 from fusilex.formats.stock_list import StockRow, read_stock, stock_csv
-from fusilex.formats.tables import length_mm, number
+from fusilex.formats.tables import Kind, length_mm, number, recognise
 from fusilex.formats.temperature_log import read_log
 
 GERBER = "%FSLAX34Y34*%\n%MOMM*%\n{body}\nM02*\n"
@@ -475,3 +475,22 @@ def test_nothing_readable_is_other(heron_files: Files) -> None:
         "panel",
         "other",
     }
+
+
+@pytest.mark.parametrize(
+    ("header", "kind", "fields"),
+    [
+        ("Name,X,Y,R,Side", PLACEMENTS, "ref x y turn side"),
+        ("Ref Des,X Coord,Y Coord,Theta,Top/Bottom", PLACEMENTS, "ref x y turn side"),
+        ("Bauteil,X-Koordinate,Y-Koordinate,Drehwinkel,Bestückungsseite", PLACEMENTS, "ref x y turn side"),
+        ("Ref,X in mm,Y in mm,Rot.,T/B", PLACEMENTS, "ref x y turn side"),
+        ("Pad X,Pad Y,Mid X,Mid Y,Designator", PLACEMENTS, "- - x y ref"),
+        ("Comp ID,X loc,Y loc,Deg,layer_name", PLACEMENTS, "ref x y turn side"),
+        ("Qty,Value,Device,Package,Parts,MPN", BOM, "quantity value - body refs part_number"),
+        ("Q.ty,Reference(s),Part,Supplier part", BOM, "quantity refs value part_number"),
+        ("Item,Qty (per board),Where used,Part Description", BOM, "- quantity refs value"),
+    ],
+)
+def test_headers_of_many_habits(header: str, kind: Kind, fields: str) -> None:
+    wanted = {f: n for n, f in enumerate(fields.split()) if f != "-"}
+    assert recognise(header.split(","), kind) == wanted

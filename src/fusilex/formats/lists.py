@@ -13,11 +13,11 @@ from fusilex.formats.tables import Kind, Table, best_table, decode, length_mm, n
 
 _REF = (
     r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
-    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referencias?|riferimenti?o?|positionsnummer"
+    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?|riferimenti?o?|positionsnummer"
 )
 _VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
-_BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|device|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
-_UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
+_BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
+_UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
 _WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
 _PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
 _AFTER = rf"(?: ?(?:{_WHERE}))?"
@@ -26,8 +26,8 @@ PLACEMENTS = Kind(
         "ref": _REF,
         "x": _PLACE + "x" + _AFTER + _UNIT,
         "y": _PLACE + "y" + _AFTER + _UNIT,
-        "turn": r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|winkel|angolo|rotaci[óo]n|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?",
-        "side": r"side|layer|tb|board side|mount(?:ing)? side|face|seite|lage|c[ôo]t[ée]|cara|lado|lato|placement side",
+        "turn": r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?",
+        "side": r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato",
         "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
         "body": _BODY,
         "value": _VALUE,
@@ -41,14 +41,20 @@ PLACEMENTS = Kind(
         "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
     },
     ("ref", "x", "y"),
-    {"x": r"(?:ref|pad|pin 1) ?x" + _UNIT, "y": r"(?:ref|pad|pin 1) ?y" + _UNIT},
+    {
+        "ref": r"names?|nom|symbol|id|comp(?:onent)? ?(?:id|name)|item",
+        "x": r"(?:ref|pad|pin 1) ?x" + _UNIT,
+        "y": r"(?:ref|pad|pin 1) ?y" + _UNIT,
+        "turn": r"r|a|deg(?:rees?)?",
+        "body": r"device",
+    },
 )
 _MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|hersteller|lieferant(?:en)?)s?(?: s)?"
 _NUMBER = r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p n|ref(?:erence)?|sku)"
 BOM = Kind(
     {
         "refs": _REF,
-        "quantity": r"q(?:uanti)?t[yé]?|quantit[àé]|quantity|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of",
+        "quantity": r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty) ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of",
         "value": _VALUE,
         "body": _BODY,
         "part_number": rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p ?n|sku|article|artikel"
@@ -66,6 +72,7 @@ BOM = Kind(
     ("refs",),
     {
         "refs": r"where used|used (?:at|in|on)|locations?|positions?|circuit ref(?:erence)?s?",
+        "body": r"device",
         "value": r"parts?|components?|types?|part (?:names?|descriptions?)|names?|bezeichnung|benennung",
     },
 )
@@ -191,7 +198,7 @@ def bom_in(table: Table) -> tuple[BomLine, ...]:
         found.append(
             BomLine(
                 refs,
-                table.cell(row, "value"),
+                table.cell(row, "value") or table.cell(row, "description"),
                 table.cell(row, "body"),
                 table.cell(row, "part_number"),
                 quantity,

@@ -85,7 +85,8 @@ def _compiled(pattern: str) -> re.Pattern[str]:
 def recognise(header: Sequence[str], kind: Kind, rows: Sequence[Sequence[str]] = ()) -> dict[str, int]:
     """Column index of each field that a header cell names; a column serves once.
 
-    Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the first.
+    Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the first. Spare
+    wording is taken only where the column looks like it.
     """
     cells = [re.sub(r"[\s_./#:-]+", " ", cell.replace("(s)", "s")).strip().strip("\"'") for cell in header]
     found: dict[str, int] = {}
@@ -94,7 +95,8 @@ def recognise(header: Sequence[str], kind: Kind, rows: Sequence[Sequence[str]] =
         named = [i for i, cell in enumerate(cells) if cell and i not in found.values() and whole(cell)]
         if name not in found and named:
             like = [i for i in named if name in kind.content and _fit(rows, i, kind.content[name]) >= 0.5]
-            found[name] = (like or named)[0]
+            if like or not rows or name not in kind.content or kind.wording.get(name) == pattern:
+                found[name] = (like or named)[0]
     return found
 
 
