@@ -82,6 +82,11 @@ _LETTERS = {  # the old two-letter habit: side, then what it is
 }
 
 
+_INNER_ENDING = re.compile(r"g(?:p|l)?\d{1,2}l?|in\d{1,2}")
+_FOR_PEOPLE = (
+    r" (?:assembly|assy|fab(?:rication)?|court ?yard|crtyd|adhes\w*|glue|drawings?|dwg|dimensions?|user|eco\d?|comments?|keep ?out"
+    r"|drill ?(?:map|guide)|drillmap|margin|bestueckungsplan|bestückungsplan|klebstoff) "
+)
 _APERTURE = re.compile(
     rb"^\s*D\d{2,3}[\s,;]+(?:ROUND|CIRC|RECT|SQUARE|OVAL|OBLONG|OBROUND|OCTAGON|THERMAL|DONUT)", re.M | re.I
 )
@@ -165,9 +170,11 @@ def _gerber(name: str, head: bytes) -> Guess:
     if suffix in _LETTERS:
         return Guess("gerber", *_LETTERS[suffix], f"ending .{suffix}")
     words_of_name = _words_of(path)
-    if within := re.search(_INNER, words_of_name):
-        return Guess("gerber", "other", None, f"inner layer, “{within[0].strip()}” in its name")
+    if _INNER_ENDING.fullmatch(suffix):
+        return Guess("gerber", "other", None, f"inner layer, ending .{suffix}")
     side = "bottom" if re.search(_BOTTOM, words_of_name) else "top" if re.search(_TOP, words_of_name) else None
+    if (within := re.search(_INNER, words_of_name)) and not (side and within[0].strip().startswith("l")):
+        return Guess("gerber", "other", None, f"inner layer, “{within[0].strip()}” in its name")
     for role, pattern in _WORDS:
         found = re.search(pattern, words_of_name)
         if found:
@@ -175,6 +182,8 @@ def _gerber(name: str, head: bytes) -> Guess:
                 return Guess("gerber", role, None, f"“{found[0].strip()}” in its name")
             if side:
                 return Guess("gerber", role, side, f"“{found[0].strip()}” and side in its name")
+    if aside := re.search(_FOR_PEOPLE, words_of_name):
+        return Guess("gerber", "other", None, f"a drawing for people, “{aside[0].strip()}” in its name")
     if side and suffix in ("gbr", "ger", "pho", "art"):
         return Guess("gerber", "copper", side, "side in its name and nothing else", GUESSED)
     return Guess("gerber", "other", None, "a Gerber layer whose name says nothing", UNKNOWN)
