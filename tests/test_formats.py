@@ -121,6 +121,12 @@ def test_apertures_strokes_arcs_regions_and_clear() -> None:
         ("a.gko", "outline", None),
         ("edge-cuts.gbr", "outline", None),
         ("silk_front.gbr", "silk", "top"),
+        ("top-overlay.art", "silk", "top"),
+        ("L4_BOTTOM.gbr", "copper", "bottom"),
+        ("copper in2.gbr", "other", None),
+        ("board.g2l", "other", None),
+        ("assembly_top.gbr", "other", None),
+        ("top courtyard.gbr", "other", None),
         ("whatever.gbr", "other", None),
     ],
 )
@@ -494,23 +500,3 @@ def test_nothing_readable_is_other(heron_files: Files) -> None:
 def test_headers_of_many_habits(header: str, kind: Kind, fields: str) -> None:
     wanted = {f: n for n, f in enumerate(fields.split()) if f != "-"}
     assert recognise(header.split(","), kind) == wanted
-
-
-@pytest.mark.parametrize(
-    ("name", "role", "side"),
-    [
-        ("out/TopPaste.gbr", "paste", "top"),
-        ("Bottom_SolderMask.ger", "mask", "bottom"),
-        ("top-overlay.art", "silk", "top"),
-        ("L4_BOTTOM.gbr", "copper", "bottom"),
-        ("copper in2.gbr", "other", None),
-        ("board.g2l", "other", None),
-        ("assembly_top.gbr", "other", None),
-        ("top courtyard.gbr", "other", None),
-        ("board outline.gbr", "outline", None),
-    ],
-)
-def test_layers_by_the_words_in_their_names(heron_files: Files, name: str, role: str, side: str | None) -> None:
-    plain = re.sub(rb"%T[FAOD][^%]*%\n", b"", heron_files["heron-r2-copper-top.gbr"])
-    guess = identify(name, plain)
-    assert (guess.role, guess.side) == (role, side)
