@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.connect import compare_with_netlist
+from fusilex.core.board.edge import board_edge
 from fusilex.core.board.model import Design, Layer
 from fusilex.core.board.reconcile import reconcile
 from fusilex.core.judgement import Level
@@ -28,7 +29,7 @@ from fusilex.formats.bundle import Files, zip_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify, side_in_name
-from fusilex.formats.intake import design_from, outline_polygon, read_design
+from fusilex.formats.intake import design_from, read_design
 from fusilex.formats.lists import BOM, PLACEMENTS, read_points, split_refs
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel, write_panel
@@ -379,16 +380,29 @@ def line(points: str, width: str = "0.2") -> Layer:
 
 def test_outlines_drawn_filled_open_and_empty() -> None:
     corners = ["X0Y0D02*", "X100000Y0D01*", "X100000Y50000D01*", "X0Y50000D01*", "X0Y0D01*"]
-    drawn = outline_polygon(line("\n".join(corners)), "x")
+    drawn = board_edge(line("\n".join(corners)), "x")[0]
     assert drawn.area == pytest.approx(50, rel=1e-4) and drawn.bounds == pytest.approx((0, 0, 10, 5), abs=1e-3)
     slot = ["X40000Y20000D02*", "X60000Y20000D01*", "X60000Y30000D01*", "X40000Y30000D01*", "X40000Y20000D01*"]
-    assert outline_polygon(line("\n".join(corners + slot)), "x").area == pytest.approx(50, rel=1e-4)
+    assert board_edge(line("\n".join(corners + slot)), "x")[0].area == pytest.approx(50, rel=1e-4)
     filled = read_gerber(GERBER.format(body="G36*\n" + "\n".join(corners) + "\nG37*").encode(), "o", "outline")
-    assert outline_polygon(filled, "x").area == pytest.approx(50)
+    assert board_edge(filled, "x")[0].area == pytest.approx(50)
+    frame = ["X-90000Y-90000D02*", "X200000Y-90000D01*", "X200000Y90000D01*", "X-90000Y90000D01*", "X-90000Y-90000D01*"]
+    framed = line("\n".join(corners + frame))
+    board, aside = board_edge(framed, "x", shapely.points([[2, 2], [8, 4]]))
+    assert (board.area, aside) == (pytest.approx(50, rel=1e-4), 1) and board_edge(framed, "x")[0].area > 400
     with pytest.raises(BadInput, match="an outline that closes"):
-        outline_polygon(line("\n".join(corners[:3])), "x")
+        board_edge(line("\n".join(corners[:3])), "x")
     with pytest.raises(BadInput, match="encloses the board"):
-        outline_polygon(line("X0Y0D02*\nX1000Y0D01*"), "x")
+        board_edge(line("X0Y0D02*\nX1000Y0D01*"), "x")
+
+
+def test_an_outline_that_does_not_close_is_replaced_and_said_to_be(heron_files: Files, heron: Design) -> None:
+    name = "heron-r2-outline.gbr"
+    text = heron_files[name].decode()
+    design = design_from(heron_files | {name: text[: text.rindex("X")].encode() + b"M02*\n"}, "open")
+    care = next(j for j in ready_findings(design)[1] if j.rule == "ready.derived")
+    assert "an open line" in care.headline and care.level is Level.CARE
+    assert design.outline.within(heron.outline.buffer(0.5))
 
 
 def test_layers_of_one_role_are_one_layer(heron_files: Files, heron: Design) -> None:

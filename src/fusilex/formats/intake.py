@@ -11,6 +11,7 @@ import shapely
 from shapely import Polygon
 
 from fusilex.core.board.derive import hull_outline, paste_from_mask
+from fusilex.core.board.edge import board_edge
 from fusilex.core.board.join import join
 from fusilex.core.board.model import Design, FileNote, Hole, Layer, Placement, Remark
 from fusilex.core.board.roles import guess_roles
@@ -73,7 +74,9 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     layers = once.one_of_each({file: x for file, x in images.items() if x.role != "other"})
     remarks += once.remarks
     _demand_layers(name, layers, guesses)
-    layers += _paste_where_missing(layers, holes, placements, remarks)
+    derived = _paste_where_missing(layers, holes, placements, remarks)
+    made = {(x.role, x.side) for x in derived}
+    layers = [x for x in layers if (x.role, x.side) not in made] + derived
     outline = _outline_of(layers, name, remarks)
     notes = tuple(
         FileNote(
@@ -180,17 +183,33 @@ def _paste_where_missing(
 
 
 def _outline_of(layers: list[Layer], name: str, remarks: list[Remark]) -> Polygon:
+    """The board's edge as drawn, else the box round the copper, and said to be."""
     drawn = next((x for x in layers if x.role == "outline" and len(x)), None)
+    why = "No outline"
     if drawn is not None:
-        return outline_polygon(drawn, name)
+        flashed = [x.polygons[x.flashed] for x in layers if x.role == "copper"]
+        try:
+            edge, aside = board_edge(drawn, name, shapely.centroid(np.concatenate(flashed)))
+        except BadInput as problem:
+            why = f"The outline layer has {problem.found}"
+        else:
+            if aside:
+                text = f"The outline layer has more round the board: its edge is taken as {_size(edge)}"
+                do = "The smallest closed line that holds the copper counts; look whether that is the board."
+                remarks.append(Remark("ready.derived", "outline", text, do))
+            return edge
     hull = hull_outline(layers)
     assert hull is not None, "copper was demanded before"
-    x0, y0, x1, y1 = hull.bounds
-    text = f"No outline: the board is taken as the {x1 - x0:.1f} × {y1 - y0:.1f} mm box round the copper"
+    text = f"{why}: the board is taken as the {_size(hull)} box round the copper"
     remarks.append(
         Remark("ready.derived", "outline", text, "Measure a bare board; parts at the edge cannot be judged.")
     )
     return hull
+
+
+def _size(area: Polygon) -> str:
+    x0, y0, x1, y1 = area.bounds
+    return f"{x1 - x0:.1f} × {y1 - y0:.1f} mm"
 
 
 def _demand_layers(name: str, layers: list[Layer], guesses: Mapping[str, Guess]) -> None:
@@ -204,23 +223,3 @@ def _demand_layers(name: str, layers: list[Layer], guesses: Mapping[str, Guess])
         old = [f"{file} is {NO_APERTURES}" for file, g in guesses.items() if g.because == NO_APERTURES]
         found = "; ".join([f"only {shown}", *old[:1]]) if names else "no files"
         raise BadInput(name, " and ".join(missing), found)
-
-
-def outline_polygon(layer: Layer, name: str) -> Polygon:
-    """Board area from the outline layer: the middle of its drawn lines. Raises `BadInput` when they enclose nothing."""
-    drawn = shapely.union_all(layer.polygons)
-    best: Polygon | None = None
-    for piece in shapely.get_parts(drawn):
-        whole = Polygon(piece.exterior)
-        if best is None or whole.area > best.area:
-            best = whole
-            holes = [Polygon(r) for r in piece.interiors]
-    if best is None or best.area < 1.0:
-        raise BadInput(name, "an outline that encloses the board", "lines that enclose nothing", "outline layer")
-    inner = max(holes, key=lambda p: p.area, default=None)
-    if inner is None or inner.area < 0.5 * best.area:
-        if best.area > 1.0 and len(layer) == 1:
-            return best  # a filled region
-        raise BadInput(name, "an outline that closes", "an open line", "outline layer")
-    width = (best.area - inner.area) / max(1e-9, (best.length + inner.length) / 2)
-    return shapely.set_precision(best.buffer(-width / 2, join_style="mitre"), 1e-4)

@@ -14,6 +14,8 @@ from fusilex.core.board.panel import Panel
 from fusilex.core.board.repeat import one_cell
 from fusilex.core.board.systematic import Correction
 
+DRILLS_MM = (0.1, 6.5)
+
 
 @dataclass(frozen=True)
 class Fix:
@@ -71,9 +73,11 @@ def _move_layers(design: Design, fix: Fix) -> Design:
     if ("drill", "") not in which:
         return replace(design, layers=layers)
     at = c.apply([(h.x, h.y) for h in design.holes]).tolist()
-    holes = tuple(
-        replace(h, x=x, y=y, diameter=h.diameter * c.factor) for h, (x, y) in zip(design.holes, at, strict=True)
-    )
+    usual = sorted(h.diameter for h in design.holes)[len(design.holes) // 2] * c.factor
+    wider = (
+        c.factor if DRILLS_MM[0] <= usual <= DRILLS_MM[1] else 1.0
+    )  # sizes may be in the right unit where places are not
+    holes = tuple(replace(h, x=x, y=y, diameter=h.diameter * wider) for h, (x, y) in zip(design.holes, at, strict=True))
     return replace(design, layers=layers, holes=holes)
 
 

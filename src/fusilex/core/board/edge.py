@@ -1,0 +1,49 @@
+"""The board's edge from an outline layer."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely import Polygon
+
+from fusilex.core.board.model import Layer
+from fusilex.core.problems import BadInput
+
+INSIDE = 0.95
+"""Share of the copper's pads that lie inside the board's edge."""
+
+
+def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None) -> tuple[Polygon, int]:
+    """Board area: the middle of the drawn line that closes, and how many larger lines that close were left aside.
+
+    Of several the smallest that holds nearly all `pads` (n points) is the board's: frames and title blocks are drawn round it.
+    Without pads, or where none holds them, the largest. Raises `BadInput` when no line closes.
+    """
+    drawn = shapely.get_parts(shapely.union_all(layer.polygons))
+    largest = max((Polygon(piece.exterior) for piece in drawn), key=lambda p: p.area, default=None)
+    if largest is None or largest.area < 1.0:
+        raise BadInput(name, "an outline that encloses the board", "lines that enclose nothing", "outline layer")
+    closed = sorted((loop for piece in drawn if (loop := _loop(piece)) is not None), key=lambda p: p.area)
+    if not closed:
+        if len(layer) == 1:
+            return largest, 0  # a filled region
+        raise BadInput(name, "an outline that closes", "an open line", "outline layer")
+    held = [i for i, loop in enumerate(closed) if pads is not None and len(pads) and _holds(loop, pads)]
+    chosen = held[0] if held else len(closed) - 1
+    return closed[chosen], len(closed) - 1 - chosen
+
+
+def _loop(piece: Polygon) -> Polygon | None:
+    """The middle of a drawn line that closes, None for one that does not."""
+    whole = Polygon(piece.exterior)
+    inner = max((Polygon(ring) for ring in piece.interiors), key=lambda p: p.area, default=None)
+    if inner is None or inner.area < 0.5 * whole.area:
+        return None
+    width = (whole.area - inner.area) / max(1e-9, (whole.length + inner.length) / 2)
+    return shapely.set_precision(whole.buffer(-width / 2, join_style="mitre"), 1e-4)
+
+
+def _holds(loop: Polygon, pads: NDArray[np.object_]) -> bool:
+    shapely.prepare(loop)
+    return bool(shapely.covers(loop, pads).mean() >= INSIDE)
