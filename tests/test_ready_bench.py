@@ -292,6 +292,7 @@ def test_a_panel_handed_in_for_a_board_is_one_finding_and_one_fix(
     stops = open_stops(bench, "Ready")
     assert [j.rule for j in stops] == ["ready.panel"]
     bench.do(c.ApplyFix(offered(bench)[stops[0].key]))
+    assert Bench(bench.journal, bench.batch).state == bench.state, "what is in hand is what was written down"
     assert not open_stops(bench, "Ready") and {p.ref for p in bench.design.parts} == {p.ref for p in heron.parts}
     assert (bench.panel.columns, bench.panel.rows, len(bench.state.panels)) == (3, 2, 1)
     bench.do(c.DefinePanel(replace(bench.panel, skipped=(5,))))

@@ -26,6 +26,9 @@ class Fix:
     with_: dict[str, Any] = field(default_factory=dict)
     words: str = ""
 
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "with_", _plain(self.with_))  # the same before it was written down and after
+
     def as_dict(self) -> dict[str, Any]:
         return {"kind": self.kind, "ref": self.ref, "with": self.with_, "words": self.words}
 
@@ -35,6 +38,13 @@ class Fix:
         if data["kind"] not in KINDS:
             raise KeyError(data["kind"])
         return cls(data["kind"], data.get("ref", ""), dict(data.get("with", {})), data.get("words", ""))
+
+
+def _plain(value: Any) -> Any:
+    """Lists for tuples, all the way down, as they come back from a journal."""
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    return [_plain(v) for v in value] if isinstance(value, (list, tuple)) else value
 
 
 def apply_fixes(design: Design, fixes: Iterable[Fix]) -> Design:
