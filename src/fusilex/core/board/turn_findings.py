@@ -51,7 +51,7 @@ def _no_turns(odd: list[OddTurn]) -> Finding:
         "turns",
         "no turns",
         "placements",
-        f"The list gives no turns, and {len(odd)} part{'s lie' if len(odd) > 1 else ' lies'} otherwise than most of their kind",
+        f"No turns are given, and {len(odd)} part{'s lie' if len(odd) > 1 else ' lies'} otherwise than most of their kind",
         level=Level.CARE,
         because=(Because("parts", ", ".join(list(turns)[:6]) + (" …" if len(turns) > 6 else "")),),
         fix=Fix("turns", "", {"turns": turns}, "turns taken from the pads, as most of each kind lie"),
