@@ -7,8 +7,9 @@ from pathlib import Path
 
 import pytest
 from conftest import OpenWindow
-from exports import habit_mirrored_inch
+from exports import habit_mirrored_inch, shifted
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 from test_ready_bench import relisted
@@ -56,6 +57,33 @@ def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, open_windo
     assert not bench.state.fixes and bench.design.part_by_ref["U1"].x == pytest.approx(26, abs=2e-3)
     press(window, K.Key_A, K.Key_Space)
     assert bench.state.station == "Kit"
+
+
+def _reds(image: QImage) -> int:
+    every = ((x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2))
+    return sum(p.red() - p.green() > 90 for p in (image.pixelColor(x, y) for x, y in every))
+
+
+@pytest.mark.parametrize("what", ["turns", "layers"])
+def test_turns_and_layers_are_shown_before_and_after_too(
+    heron_files: Files, open_window: OpenWindow, tmp_path: Path, what: str
+) -> None:
+    files = {n: d for n, d in heron_files.items() if n not in ("heron-r2.ipc", "panel.json")}
+    if what == "turns":
+        rows = [row.split(",") for row in files["heron-r2-placements.csv"].decode().splitlines()]
+        turned = [rows[0], *([*r[:3], str(-int(r[3]) % 360), *r[4:]] for r in rows[1:])]
+        files["heron-r2-placements.csv"] = "\n".join(",".join(r) for r in turned).encode()
+    else:
+        files |= {n: shifted(d, 44, 0, True) for n, d in files.items() if n.endswith("-bottom.gbr")}
+    bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), files, "Heron", 6, prefix="H", number=1)
+    window = open_window(bench)
+    canvas = window.station.canvas
+    assert canvas.footer.startswith("red: ") and canvas.side == ("top" if what == "turns" else "bottom")
+    before = _reds(canvas.grab().toImage())
+    press(window, K.Key_A)
+    canvas = window.station.canvas
+    after = _reds(canvas.grab().toImage())
+    assert before > 10 + after and canvas.footer == "", "nothing red is left once it is applied"
 
 
 def test_a_mirrored_bottom_is_shown_from_below_before_and_after(

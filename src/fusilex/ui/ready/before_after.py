@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import shapely
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
@@ -14,16 +15,21 @@ from fusilex.core.board.systematic import Correction
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.theme import theme
 
+MOST_SHAPES = 2000
 FOOTERS = {
     "transform": "red: as listed, pale: after the fix",
+    "move-layers": "red: as it lies, pale: after the fix",
     "turns": "red: pin 1 as listed, pale: where its pad is",
 }
 
 
 def draw_fix(painter: QPainter, canvas: BoardCanvas, design: Design, fix: Fix) -> None:
     """Draw what a fix of a kind in `FOOTERS` does to the parts of the side in view."""
-    shown = [p for p in parts_of(design, fix) if p.side == canvas.side]
     painter.setBrush(Qt.BrushStyle.NoBrush)
+    if fix.kind == "move-layers":
+        _shapes_moved(painter, canvas, design, fix)
+        return
+    shown = [p for p in _parts_of(design, fix) if p.side == canvas.side]
     if fix.kind == "transform":
         correction = Correction(**fix.with_["correction"])
         for part in shown:
@@ -33,8 +39,31 @@ def draw_fix(painter: QPainter, canvas: BoardCanvas, design: Design, fix: Fix) -
             _turned(painter, canvas, part, fix.with_["turns"][part.ref])
 
 
-def parts_of(design: Design, fix: Fix) -> list[Part]:
-    """The parts that a fix of a kind in `FOOTERS` changes."""
+def sides_of(design: Design, fix: Fix) -> set[str]:
+    """The sides on which a fix of a kind in `FOOTERS` changes something."""
+    if fix.kind == "move-layers":
+        return {side for _, side in fix.with_["layers"] if side} or {"top", "bottom"}
+    return {p.side for p in _parts_of(design, fix)}
+
+
+def _shapes_moved(painter: QPainter, canvas: BoardCanvas, design: Design, fix: Fix) -> None:
+    """The middles of pads, openings or holes where they are, and where they would be."""
+    correction = Correction(**fix.with_["correction"])
+    roles = {role for role, side in fix.with_["layers"] if side == canvas.side}
+    shapes = next((x for role in ("copper", "paste") if role in roles and (x := design.layer(role, canvas.side))), None)
+    if shapes is not None:
+        at = shapely.get_coordinates(shapely.centroid(shapes.polygons[shapes.flashed]))
+    else:
+        at = np.array([[h.x, h.y] for h in design.holes]).reshape(-1, 2)
+    for points, pens in ((at, _red()), (correction.apply(at), [QPen(theme.colour("lit"), 2)])):
+        for pen in pens:
+            painter.setPen(pen)
+            for x, y in points[:MOST_SHAPES].tolist():
+                painter.drawEllipse(canvas.to_px(x, y), 4, 4)
+
+
+def _parts_of(design: Design, fix: Fix) -> list[Part]:
+    """The parts that a fix of a kind in `FOOTERS` moves or turns."""
     if fix.kind == "transform":
         return [p for p in design.parts if p.side in fix.with_["sides"] and p.body.mount != "none"]
     turns = fix.with_["turns"]

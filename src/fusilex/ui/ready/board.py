@@ -18,7 +18,7 @@ from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
 from fusilex.ui.keys import Key
-from fusilex.ui.ready.before_after import FOOTERS, draw_fix, parts_of
+from fusilex.ui.ready.before_after import FOOTERS, draw_fix, sides_of
 from fusilex.ui.theme import theme
 from fusilex.ui.view import View
 
@@ -175,7 +175,7 @@ class BoardView(View):
         )
         fix = self._drawn_fix()
         self.canvas.footer = FOOTERS[fix.kind] if fix else ""
-        if fix and fix != self._drawn and self.canvas.side not in {p.side for p in parts_of(self.bench.design, fix)}:
+        if fix and fix != self._drawn and self.canvas.side not in sides_of(self.bench.design, fix):
             self.canvas.flip()
         self._drawn = fix
         self.canvas.update()
@@ -183,7 +183,7 @@ class BoardView(View):
     def _bodies(self, cell: int) -> list[Part]:
         """Bodies would hide where a fix moves them to."""
         fix = self._drawn_fix()
-        return [] if fix and fix.kind == "transform" else [p for p in self.bench.design.parts if p.fitted]
+        return [] if fix and fix.kind != "turns" else [p for p in self.bench.design.parts if p.fitted]
 
     @property
     def fix(self) -> Fix | None:
