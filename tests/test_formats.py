@@ -431,6 +431,14 @@ def test_a_layer_in_two_files_counts_once(heron_files: Files, heron: Design) -> 
     whole = plated.replace("%\n", f"{tool}\n%\n", 1).replace("M30", body)
     all_in_one = design_from(heron_files | {"all.drl": whole.encode()}, "x")
     assert set(all_in_one.holes) == set(heron.holes) and len(all_in_one.holes) == len(heron.holes)
+    without = {n: d for n, d in heron_files.items() if "unplated" not in n} | {"all.drl": whole.encode()}
+    assert len(design_from(without, "x").holes) == len(heron.holes), "holes that only the second file has stay"
+
+
+def test_digits_of_a_drill_file_that_a_comment_states() -> None:
+    head = "M48\n;FORMAT={4:6}\nFMAT,2\nMETRIC,LZ\nICI,OFF\nT1C0.300\n%\nT1\n"
+    holes = read_excellon(f"{head}X0001500000Y0002500000\nX00016Y0002\nM30\n".encode(), "x.drl")
+    assert [(h.x, h.y) for h in holes] == [(1.5, 2.5), (1.6, 2.0)]
 
 
 def test_two_states_of_a_layer_stop_the_batch(heron_files: Files, heron: Design) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 
 import pytest
 from exports import shifted
@@ -14,6 +15,7 @@ from fusilex.core.board.fixes import apply_fixes
 from fusilex.core.board.join import join
 from fusilex.core.board.model import Design
 from fusilex.core.board.outlines import body_polygon
+from fusilex.core.board.sizes import size_findings
 from fusilex.core.board.turns import Convention, fit_turns, kinds_of
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import look_alikes, pull_list
@@ -225,6 +227,12 @@ def test_designators_are_the_same_in_small_letters_and_apart(heron_files: Files)
     apart = re.sub(rb"\b([A-Z]{1,2})(\d+)(?=[, \"])", rb"\1 \2", heron_files[BOM])
     for bom in (heron_files[BOM].lower(), apart):
         assert not ready_findings(design_from(heron_files | {BOM: bom}, "spelt"))[0]
+
+
+def test_two_pads_in_one_place_have_no_size(heron: Design) -> None:
+    part = heron.part_by_ref["C9"]
+    flat = replace(part, pads=(part.pads[0], replace(part.pads[1], polygon=part.pads[0].polygon)))
+    assert size_findings(replace(heron, parts=(flat,))) == []
 
 
 def test_a_size_in_both_lists_that_its_pads_do_not_fit_stops(heron_files: Files) -> None:

@@ -25,9 +25,8 @@ if TYPE_CHECKING:
 def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
     """Findings and judgements of a design's files; cached, a design does not change."""
     layers = judge_layers(design)
-    findings = layers_elsewhere(design, layers) or reconcile(
-        design
-    )  # off its copper, a layer makes every part look wrong
+    # off its copper, a layer makes every part look wrong
+    findings = layers_elsewhere(design, layers) or reconcile(design)
     files = judge_files(design, findings)
     said = {j.key for j in files}
     return findings, worst_first([*(j for j in layers if j.key not in said), *files, *_copper(design)])

@@ -17,32 +17,8 @@ _INFIX = re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµμmkKMGR])(?P<part>\d+){_U
 _LETTER_LAST = re.compile(r"(?P<number>\d+(?:[.,]\d+)?)(?P<prefix>R)")
 _CODE = re.compile(r"(?P<digits>\d{2})(?P<zeros>\d)")
 _CODE_FINE = re.compile(r"(?P<digits>[1-9]\d{2})(?P<zeros>\d)")  # resistors of 1 % and finer
-_E24 = (
-    "1",
-    "11",
-    "12",
-    "13",
-    "15",
-    "16",
-    "18",
-    "2",
-    "22",
-    "24",
-    "27",
-    "3",
-    "33",
-    "36",
-    "39",
-    "43",
-    "47",
-    "51",
-    "56",
-    "62",
-    "68",
-    "75",
-    "82",
-    "91",
-)
+_E24_DIGITS = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
+_E24 = frozenset(str(digits).rstrip("0") for digits in _E24_DIGITS)
 """First digits of the values of IEC 60063, series E24."""
 _MICROFARAD = re.compile(r"(?<=[\d\s])(?:[uµμ]Fd|MFD|micro ?farads?)\b", re.I)
 _VOLTS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(k?)V(?:DC|AC|dc|ac)?(?![\w])")

@@ -89,7 +89,7 @@ def _from_folder(folder: Path) -> Files:
 
 
 def _unpacked(files: Files) -> Files:
-    """Zips among the files give way to what is in them: layers come in one, lists beside it. Zips in zips stay as they are."""
+    """Zips among the files give way to what is in them: layers come in one, lists beside it. One level deep."""
     found: Files = {}
     for name, data in files.items():
         if name.lower().endswith(".zip"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -153,7 +153,7 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | Non
     spots = list(_spots(text, name))
     if not spots:
         return ()
-    formats = [f for f in FORMATS if _allowed(f, text)]
+    formats = [f for f in _candidates(text) if _allowed(f, text)]
     try:
         tried = [np.array([[f.value_mm(x), f.value_mm(y)] for _, x, y in spots]) for f in formats]
     except ValueError as error:
@@ -168,12 +168,18 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | Non
     )
 
 
+def _candidates(text: str) -> Sequence[DrillFormat]:
+    """The usual formats, or those with the digits that a comment states."""
+    digits = re.search(r"FORMAT=\{?(\d):(\d)", text)
+    if digits is None:
+        return FORMATS
+    whole, decimals = int(digits[1]), int(digits[2])
+    return [DrillFormat(inch, whole, decimals, o) for inch in (True, False) for o in ("leading", "trailing")]
+
+
 def _allowed(f: DrillFormat, text: str) -> bool:
     unit = re.search(r"^(METRIC|M71|INCH|M72)", text, re.M)
     if unit and f.inch != (unit[1] in ("INCH", "M72")):
-        return False
-    digits = re.search(r"FORMAT=\{?(\d):(\d)", text)
-    if digits and (f.whole, f.decimals) != (int(digits[1]), int(digits[2])):
         return False
     kept = re.search(r"^(?:METRIC|INCH),(LZ|TZ)", text, re.M)  # LZ: leading zeros are there, trailing ones left out
     return not kept or f.omitted == ("trailing" if kept[1] == "LZ" else "leading")

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 
 from fusilex.core.board.belong import shared
 from fusilex.core.board.model import Hole, Layer, Remark
@@ -33,12 +34,15 @@ class Layers:
         return [_joined(key, list(group.values())) for key, group in groups.items()]
 
     def holes_once(self, drilled: Mapping[str, tuple[Hole, ...]]) -> tuple[Hole, ...]:
-        """The holes of all drill files; a file of all holes beside one of the plated and one of the others adds none."""
+        """The holes of all drill files, each once: a file of all holes may lie beside one of the plated alone."""
         found: list[Hole] = []
         for file in sorted(drilled, key=lambda name: (name.count("/"), len(drilled[name]))):
-            holes = drilled[file]
-            if not self._seen(file, {"another drill file": (_shared_holes(holes, found), 1.0)} if found else {}):
-                found += holes
+            again = _among(drilled[file], found)
+            share = float(again.mean()) if len(again) else 0.0
+            if share == 1.0 or LIKE <= share < SAME:
+                self._seen(file, {"another drill file": (share, 1.0)})
+            if not LIKE <= share < SAME:
+                found += [h for h, is_there in zip(drilled[file], again.tolist(), strict=True) if not is_there]
         return tuple(found)
 
     @property
@@ -77,11 +81,12 @@ def _joined(key: tuple[str, str | None], group: Sequence[Layer]) -> Layer:
     )
 
 
-def _shared_holes(holes: Sequence[Hole], others: Sequence[Hole]) -> float:
-    """Share of holes that are among others: same place within 20 µm, same diameter within 30 µm."""
-    if not holes:
-        return 0.0
-    tree = shapely.STRtree(shapely.points([[h.x, h.y] for h in others]))
-    which, whom = tree.query(shapely.points([[h.x, h.y] for h in holes]), predicate="dwithin", distance=0.02)
-    size, sizes = np.array([h.diameter for h in holes]), np.array([h.diameter for h in others])
-    return len(np.unique(which[np.abs(size[which] - sizes[whom]) < 0.03])) / len(holes)
+def _among(holes: Sequence[Hole], others: Sequence[Hole]) -> NDArray[np.bool_]:
+    """Which holes are among others (n): same place within 20 µm, same diameter within 30 µm."""
+    there = np.zeros(len(holes), dtype=bool)
+    if len(holes) and len(others):
+        tree = shapely.STRtree(shapely.points([[h.x, h.y] for h in others]))
+        which, whom = tree.query(shapely.points([[h.x, h.y] for h in holes]), predicate="dwithin", distance=0.02)
+        size, sizes = np.array([h.diameter for h in holes]), np.array([h.diameter for h in others])
+        there[which[np.abs(size[which] - sizes[whom]) < 0.03]] = True
+    return there

@@ -16,6 +16,7 @@ from fusilex.core.board.model import Design, Part
 from fusilex.core.board.packages import size_code_traps
 from fusilex.core.judgement import Because, Level
 
+SAME_PLACE_MM = 0.05  # one pad drawn twice
 TOO_FAR = 1.45
 """Ratio of the distance between two pads' middles to a body's length, from which on the body does not fit; land patterns for the
 iron reach 1.3."""
@@ -51,7 +52,8 @@ def _two_pads(design: Design) -> list[tuple[Part, float]]:
         return []
     boxes = shapely.bounds([pad.polygon for part in parts for pad in part.pads])
     middles = ((boxes[:, :2] + boxes[:, 2:]) / 2).reshape(-1, 2, 2)
-    return list(zip(parts, np.hypot(*(middles[:, 1] - middles[:, 0]).T).tolist(), strict=True))
+    apart = np.hypot(*(middles[:, 1] - middles[:, 0]).T).tolist()
+    return [(part, d) for part, d in zip(parts, apart, strict=True) if d > SAME_PLACE_MM]
 
 
 def _both(code: str) -> str:

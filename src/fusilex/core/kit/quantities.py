@@ -18,7 +18,8 @@ from fusilex.core.values import one_off
 class PullLine:
     """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
 
-    `side` is top, bottom or both; `alone` is False where another line has the same value and body under another part number. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
+    `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
+    `alone` is False where another line has the same value and body under another part number.
     """
 
     value: str
@@ -219,7 +220,7 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
         for b in lines[i + 1 :]
         if a.body.code == b.body.code
         and a.body.family == b.body.family
-        and (one_off(a.value, b.value) or not (a.alone or a.value != b.value))
+        and (one_off(a.value, b.value) or (a.value == b.value and not a.alone))
     ]
     if not pairs:
         return []
