@@ -8,6 +8,7 @@ import re
 import zipfile
 from pathlib import Path
 
+import exports
 import numpy as np
 import pytest
 import shapely
@@ -473,6 +474,12 @@ def test_lists_of_the_same_parts_count_once(heron_files: Files) -> None:
         ["a-top.csv", "heron-r2-placements.csv"],
     )
     assert not ready_findings(design)[0]
+
+
+def test_one_list_for_placing_and_buying_handed_in_twice_buys_once(heron: Design, heron_files: Files) -> None:
+    files = exports.habit_all_in_one(heron, heron_files)
+    design = design_from(files | {"copy of all.csv": files["all.csv"]}, "x")
+    assert len(design.bom) == len(design.placements) == len(heron.placements)
 
 
 def test_layers_without_apertures_are_named_as_such(heron_files: Files) -> None:

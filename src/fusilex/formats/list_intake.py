@@ -129,7 +129,7 @@ class Lists:
                 self.also[table.name] = f"; bill of materials on {table.how}"
             return
         for file, data in self._placed_from:
-            beside = best_table(data, file, BOM)
+            beside = best_table(data, file, BOM) if file in self._placements else None
             if beside is not None and beside.has("part_number"):
                 self.bom = (*self.bom, *bom_in(beside))
                 self.also[file] = "; its part numbers make it the bill of materials, too"
