@@ -12,7 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fusilex.core.board.bare import finest_feature, judge_finest
-from fusilex.core.board.bodies import CHIP_SIZES, Catalogue, ambiguous_code, body_of, chip_code
+from fusilex.core.board.bodies import Catalogue, body_of
+from fusilex.core.board.chips import CHIP_SIZES, ambiguous_code, chip_code
 from fusilex.core.board.clusters import candidates
 from fusilex.core.board.connect import copper_pieces
 from fusilex.core.board.etching import EtchRun, copper_removed_g, etch_minutes, judge_etch, refit

@@ -22,10 +22,13 @@ from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.references import fit_similarity, judge_references, suspect_point
 from fusilex.core.printing.openings import Openings, judge_release, openings_of, release_levels
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
-from fusilex.core.reflow.profile import WINDOWS, judge_profile, measure, slopes, window_index
+from fusilex.core.reflow.judge import judge_profile
+from fusilex.core.reflow.profile import measure, slopes, window_index
+from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.core.soldering.order import by_height
-from fusilex.core.units import parse_reading, show_resistance
+from fusilex.core.units import show_resistance
+from fusilex.core.values import parse_reading
 
 
 def opening(shape: shapely.Polygon) -> Openings:
@@ -269,7 +272,7 @@ def test_what_the_meter_reads_across_parts(heron: Design) -> None:
     assert network.between("FB", "GND") == pytest.approx(31_600)
     assert math.isinf(network.between("OSC_IN", "OSC_OUT"))
     across = next(p for p in probe_plan(heron) if {p.a.net, p.b.net} == {"UDM", "USB_DM"})
-    assert across.apart(22.0) and not across.apart(0.3) and across.limit == pytest.approx(11)
+    assert across.level(22.0) is Level.GO and across.level(0.3) is Level.STOP and across.limit == pytest.approx(11)
 
 
 def test_neighbours_in_the_heat(heron: Design) -> None:

@@ -22,7 +22,8 @@ from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import buy_list, fits
 from fusilex.core.kit.trays import TrayPlan
-from fusilex.core.values import read_value, show_value
+from fusilex.core.units import show_value
+from fusilex.core.values import read_value
 from fusilex.devices.scale import NoReading, parse_line, settled
 from fusilex.formats.csv_out import buy_csv
 from fusilex.journal.projection import project

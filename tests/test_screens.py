@@ -17,7 +17,8 @@ from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.session import Bench
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
-from fusilex.core.reflow.profile import WINDOWS
+from fusilex.core.reflow.record import trace_of
+from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rules import RULES
 from fusilex.formats.temperature_log import read_log
 from fusilex.journal.projection import STATIONS
@@ -234,8 +235,8 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
 
 def test_gates_hang_on_the_run() -> None:
     log = read_log((HERON / "oven-run-1.csv").read_bytes(), "run")
-    gate, window = gates(WINDOWS["leaded"], log), WINDOWS["leaded"]
-    values = next(iter(log.probes_c.values()))
+    values, window = next(iter(log.probes_c.values())), WINDOWS["leaded"]
+    gate = gates(window, trace_of(log.time_s, values))
     at = dict(zip(log.time_s.tolist(), values.tolist(), strict=True))
     assert at[round(gate.soak_in * 2) / 2] == pytest.approx(100, abs=1.5)
     assert at[round(gate.melt * 2) / 2] == pytest.approx(183, abs=1.5) and at[gate.peak] == values.max()

@@ -11,17 +11,18 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.core.board.bodies import Body
+from fusilex.core.board.bodies import Body, body_of
 from fusilex.core.board.connect import copper_pieces
 from fusilex.core.board.join import find_pads
 from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.electrical.network import resistor_network
-from fusilex.core.kit.losses import Logged, Loss, loss_of
+from fusilex.core.kit.losses import Logged, Loss, loss_key, loss_of
 from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, pull_quantity
 from fusilex.core.placing.references import fit_similarity
 from fusilex.core.printing.openings import openings_of, release_levels, worst_parts
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
-from fusilex.core.reflow.profile import WINDOWS, Metrics, crossings, seconds_above, slopes, window_index
+from fusilex.core.reflow.profile import Metrics, crossings, seconds_above, slopes, window_index
+from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import neighbours
 
 
@@ -196,12 +197,18 @@ def test_values_that_are_swapped_by_one_character(a: str, b: str, alike: bool) -
 
 @pytest.mark.parametrize(
     ("body", "loss"),
-    [("0201", (0.05, 10)), ("0402 (1005)", (0.03, 8)), ("0603", (0.02, 5)), ("1206", (0.01, 3)), ("SOIC-8", (0.0, 1))],
+    [
+        *((code, (0.05, 10)) for code in ("01005", "0201", "0603 Metric")),
+        *((code, (0.03, 8)) for code in ("0402 (1005)", "1005 metric", "R-1005-METRIC")),
+        *((code, (0.02, 5)) for code in ("0603", "M1608")),
+        *((code, (0.01, 3)) for code in ("1206", "1008", "1812", "2010", "2512", "MELF", "SMA", "SMB", "SMC")),
+        *((code, (0.0, 1)) for code in ("SOIC-8", "QFN-32 5x5", "SOT-23")),
+    ],
 )
 def test_losses_by_body(body: str, loss: tuple[float, int]) -> None:
-    chip = Body(body, 1, 1, 1, 1, "chip")
+    chip = body_of(body, "D1" if body.startswith("SM") else "R1")
     assert loss_of(chip) == Loss(*loss)
-    key = body.split(" ")[0]
+    key = loss_key(chip)
     assert loss_of(chip, {key: Logged(40, 2)}) == Loss(*loss), "too few pieces to believe"
     assert loss_of(chip, {key: Logged(594, 4)}) == Loss(5 / 600, loss[1], 598)
 

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING
 from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused
 from fusilex.bench.whereabouts import board_at, moved
+from fusilex.core.electrical.probes import nets_known
 from fusilex.core.inspection.faults import FAULT_WORDS
-from fusilex.core.units import parse_reading
-from fusilex.journal.projection import DONE
+from fusilex.core.judgement import Level
+from fusilex.core.values import parse_reading
+from fusilex.journal.projection import DONE, Board
 from fusilex.journal.store import Event
 
 if TYPE_CHECKING:
@@ -93,16 +95,27 @@ def take_reading(bench: Bench, command: c.TakeReading) -> list[Event]:
     ]
 
 
+def test_doubt(bench: Bench, board: Board) -> str:
+    """Why readings alone cannot pass a board, '' when they can: it then needs a note of how it was tested."""
+    if not nets_known(bench.design):
+        return "No file names nets, so nothing here was measured"
+    doubtful = [p for p in bench.plan if p.key in board.readings and p.level(board.readings[p.key][0]) is Level.UNKNOWN]
+    return f"The reading of {doubtful[0].key} cannot be judged" if doubtful else ""
+
+
 def test_board(bench: Bench, command: c.TestBoard) -> list[Event]:
     board = board_at(bench, command.board, "Test")
-    shorts = [p for p in bench.plan if p.key in board.readings and not p.apart(board.readings[p.key][0])]
-    unread = [p for p in bench.plan if p.key not in board.readings]
+    read = {p.key: p.level(board.readings[p.key][0]) for p in bench.plan if p.key in board.readings}
+    shorts = [p for p in bench.plan if read.get(p.key) is Level.STOP]
+    unread = [p for p in bench.plan if p.key not in read]
     if command.passed and board.open_faults:
         raise Refused(f"Board {board.serial} has an open fault at {board.open_faults[0].ref}: it cannot pass.")
     if command.passed and shorts:
         raise Refused(f"{shorts[0].a.net} and {shorts[0].b.net} are joined on board {board.serial}: it cannot pass.")
     if command.passed and unread and not command.note:
         raise Refused(f"{len(unread)} pairs of board {board.serial} are not read yet.")
+    if command.passed and (doubt := test_doubt(bench, board)) and not command.note:
+        raise Refused(f"{doubt}: say in a note how the board was tested.")
     happened = [Event("board_tested", {"board": board.serial, "passed": command.passed, "note": command.note})]
     if command.passed:
         return [*happened, moved([board], "Release")]

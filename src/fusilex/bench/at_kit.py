@@ -14,7 +14,7 @@ from fusilex.bench.whereabouts import moved
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import ACTIONS, FLOOR_LIFE_H, hours_left
 from fusilex.core.kit.quantities import SCHOOLS, PullLine
-from fusilex.core.units import parse_reading
+from fusilex.core.values import parse_reading
 from fusilex.journal.store import Event, digest
 from fusilex.journal.workshop import Lot
 
@@ -159,6 +159,7 @@ def bag_checked(bench: Bench, command: c.CheckBag) -> list[Event]:
                 "label": command.label.strip(),
                 "level": found.level.value,
                 "differs": [[d.what, d.wanted, d.found] for d in found.differs],
+                "unread": list(found.unread),
                 "reason": command.reason.strip(),
             },
         )
@@ -178,9 +179,13 @@ def fill_bin(bench: Bench, command: c.FillBin) -> Result:
     line = _line(bench, command.line)
     if not 0 <= command.count <= 1_000_000:
         raise Refused(f"A bin holds 0 or more pieces, not {command.count}.")
-    if wrong := bench.state.wrong_bag(line.key):
+    if (wrong := bench.state.wrong_bag(line.key)) and command.count:
         what, wanted, found = wrong
         raise Refused(f"The bag does not match: {what} {found}, not {wanted}. Check the right one, or say why with W.")
+    if (label := bench.state.doubtful_bag(line.key)) and command.count:
+        raise Refused(
+            f"“{label[:40]}” does not settle what is in the bag: check its label again with K, or say why with W."
+        )
     if bench.state.to_programme(line.key):
         raise Refused(f"{line.name} is to be programmed first: record the file with G.")
     event = Event("bin_filled", {"line": line.key, "count": command.count, "lot": command.lot.strip()})
@@ -247,10 +252,10 @@ def close_kit(bench: Bench, command: c.CloseKit) -> Result:
     if not boards:
         raise Refused("No board waits at Kit.")
     wanted = bench.lines_to_pull
-    unread = [line for line in wanted if line.key not in bench.state.bins]
+    unread = [line for line in wanted if bench.state.bin_open(line.key)]
     if unread:
         raise Refused(
-            f"{len(unread)} {'bin is' if len(unread) == 1 else 'bins are'} not filled yet; next is bin {bench.bin_number[unread[0].key]}. A bin with nothing in it is counted as 0 with C."
+            f"{len(unread)} {'bin is' if len(unread) == 1 else 'bins are'} not filled yet; next is bin {bench.bin_number[unread[0].key]}. A bin with nothing in it, or whose bag is wrong, is counted as 0 with C."
         )
     held = {key: b["count"] for key, b in bench.state.bins.items()}
     without = sorted(ref for line in bench.lines if held.get(line.key, 0) < line.need for ref in line.refs)

@@ -18,7 +18,8 @@ from fusilex.bench.whereabouts import board_at, moved, panel_at
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
 from fusilex.core.printing.paste import PASTES
-from fusilex.core.reflow.profile import WINDOWS, measure, window_index
+from fusilex.core.reflow.profile import measure_log, window_index
+from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.temperature_log import read_log
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Event, digest
@@ -195,7 +196,7 @@ def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:
     if command.window not in WINDOWS:
         raise Refused(f"There is no window called {command.window}; there are {', '.join(WINDOWS)}.")
     log, window = read_log(command.log, command.log_name), WINDOWS[command.window]
-    metrics = {name: measure(log.time_s, temperature, window) for name, temperature in log.probes_c.items()}
+    metrics = measure_log(log.time_s, log.probes_c, window)
     index = max(window_index(m, window) for m in metrics.values())
     body = {
         "boards": [b.serial for b in boards],
@@ -203,7 +204,7 @@ def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:
         "window": command.window,
         "log": digest(command.log),
         "log_name": command.log_name,
-        "metrics": {name: {k: _finite(v) for k, v in vars(m).items()} for name, m in metrics.items()},
+        "metrics": {name: m.as_dict() for name, m in metrics.items()},
         "index": _finite(index),
     }
     return Result([Event("load_reflowed", body), moved(boards, "Hand")], [], {command.log_name: command.log})

@@ -7,12 +7,14 @@ from typing import TYPE_CHECKING
 
 from fusilex.bench.judge_kit import judge_kit
 from fusilex.bench.judge_ready import judge_ready
-from fusilex.core.electrical.probes import judge_readings
+from fusilex.core.electrical.probes import judge_plan, judge_readings
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
 from fusilex.core.printing.openings import judge_release
 from fusilex.core.printing.paste import PASTES, judge_paste
-from fusilex.core.reflow.profile import WINDOWS, Metrics, judge_profile
+from fusilex.core.reflow.judge import judge_profile
+from fusilex.core.reflow.profile import Metrics
+from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import neighbours
 
 if TYPE_CHECKING:
@@ -83,10 +85,7 @@ def _reflow(bench: Bench) -> list[Judgement]:
             )
         ]
     load = bench.state.loads[number - 1]
-    metrics = {
-        name: Metrics(**{k: float("nan") if v is None else v for k, v in m.items()})
-        for name, m in load["metrics"].items()
-    }
+    metrics = {name: Metrics.from_dict(m) for name, m in load["metrics"].items()}
     return judge_profile(metrics, WINDOWS[load["window"]])
 
 
@@ -205,7 +204,8 @@ def _rework(bench: Bench) -> list[Judgement]:
 
 
 def _test(bench: Bench) -> list[Judgement]:
-    return judge_readings(bench.plan, {key: value for key, (value, _) in bench.board.readings.items()})
+    readings = {key: value for key, (value, _) in bench.board.readings.items()}
+    return judge_readings(bench.plan, readings) + judge_plan(bench.design, bench.plan)
 
 
 def _release(bench: Bench) -> list[Judgement]:

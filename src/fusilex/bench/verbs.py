@@ -12,14 +12,16 @@ import numpy as np
 
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.model import Design
-from fusilex.core.electrical.probes import MAX_GAP_MM, probe_plan
+from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
 from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
 from fusilex.core.placing.references import fit_similarity, judge_references, suspect_point
 from fusilex.core.printing.openings import Openings, judge_release, openings_of, worst_parts
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.problems import BadInput
-from fusilex.core.reflow.profile import WINDOWS, judge_profile, measure, window_index
+from fusilex.core.reflow.judge import judge_profile
+from fusilex.core.reflow.profile import measure_log, window_index
+from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.bundle import read_one
 from fusilex.formats.intake import read_design
 from fusilex.formats.lists import read_points
@@ -191,23 +193,22 @@ def profile(log: str, window: str) -> Answer:
     """Metrics of an oven run; of several probes the one with the worst index stands in `metrics`."""
     read = read_log(read_one(Path(log)), Path(log).name)
     rule = WINDOWS[window]
-    per_probe = {
-        name: measure(read.time_s, values, rule)
-        for name, values in read.probes_c.items()
-        if np.isfinite(values).sum() >= 10
-    }
+    per_probe = measure_log(read.time_s, read.probes_c, rule)
     index = {name: window_index(m, rule) for name, m in per_probe.items()}
     worst = max(index, key=lambda name: index[name])
 
-    def shown(name: str) -> dict[str, float | None]:
-        values = {**vars(per_probe[name]), "window_index": index[name]}
-        return {k: (round(float(v), 4) if np.isfinite(v) else None) for k, v in values.items()}
+    def shown(name: str) -> dict[str, Any]:
+        return {
+            **per_probe[name].as_dict(),
+            "window_index": round(index[name], 4) if math.isfinite(index[name]) else None,
+        }
 
     data = {
         "window": window,
         "metrics": shown(worst),
         "worst_probe": worst,
         "probes": {name: shown(name) for name in per_probe},
+        "silent_probes": [name for name in read.probes_c if name not in per_probe] + list(read.silent),
     }
     text = [
         f"{name}: index {index[name]:.0f}, peak {m.peak_c:.1f} °C, soak {m.soak_s:.0f} s, above {rule.melting:g} °C {m.above_melting_s:.0f} s, "
@@ -233,16 +234,15 @@ def probes(folder: str, max_gap: float = MAX_GAP_MM) -> Answer:
                 "net_b": p.b.net,
                 "gap_mm": round(p.gap, 5),
                 "also": list(p.also),
-                "expected_ohm": None if math.isinf(p.expected) else round(p.expected, 4),
+                "expected_ohm": round(p.expected, 4) if math.isfinite(p.expected) else None,
                 "joined_below_ohm": round(p.limit, 4),
             }
             for p in plan
         ],
         "max_gap_mm": max_gap,
     }
-    return Answer(
-        [], data, "\n".join(f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in plan)
-    )
+    rows = [f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in plan]
+    return Answer(judge_plan(design, plan, max_gap), data, "\n".join(rows) or "no pair of pads to probe")
 
 
 def papers(serial: str, journals: Sequence[str]) -> Answer:

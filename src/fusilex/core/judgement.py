@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from fusilex.core.units import show_number
+
 
 class Level(StrEnum):
     """Worst first when sorted by `rank`."""
@@ -33,7 +35,7 @@ class Because:
     unit: str = ""
 
     def text(self) -> str:
-        value = f"{self.value:.3g}" if isinstance(self.value, float) else str(self.value)
+        value = show_number(self.value) if isinstance(self.value, float) else str(self.value)
         return f"{self.what} {value}{' ' if self.unit and self.unit != '%' else ''}{' %' if self.unit == '%' else self.unit}"
 
 

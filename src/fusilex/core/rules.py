@@ -128,7 +128,7 @@ RULES: dict[str, Rule] = {
         "Usual ferric chloride figures; density of copper",
     ),
     "kit.bag": Rule(
-        "Value, body, part number, tolerance, voltage and dielectric agree as far as label and line both say them; a tighter tolerance and a higher voltage pass.",
+        "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or two that differ, settle nothing.",
         "Comparison with units understood: 100n = 0.1uF = 104",
     ),
     "kit.cover": Rule(
@@ -197,10 +197,11 @@ RULES: dict[str, Rule] = {
         "Default window; the paste's sheet wins",
     ),
     "reflow.to peak": Rule(
-        "Start to peak within 8 min (lead-free) or 6 min.", "Default window; the paste's sheet wins"
+        "From leaving 25 °C, or what the probe idled at where that is warmer, to the peak within 8 min (lead-free) or 6 min.",
+        "Default window; the paste's sheet wins",
     ),
     "reflow.index": Rule(
-        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; below 100 is inside.",
+        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; up to 100 is inside, limits included.",
         "Process window index",
     ),
     "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
@@ -221,6 +222,10 @@ RULES: dict[str, Rule] = {
     "test.short": Rule(
         "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or coils join them, above half of what those parts give.",
         "Probe plan from pads and nets; effective resistance of the network between them",
+    ),
+    "test.nets": Rule(
+        "Pads are on nets that a file names; only then can be told which neighbours must be apart.",
+        "Netlist, or net attributes of the copper",
     ),
     "test.unread": Rule("A pair that was not read can not be judged.", "Probe plan"),
     "release.record": Rule(

@@ -1,55 +1,54 @@
-"""Quantities as people type and read them: resistances off a meter, part values, lengths and temperatures."""
+"""Numbers as people read them: no powers of ten, units with their prefixes, lengths and temperatures."""
 
 from __future__ import annotations
 
 import math
-import re
 
-PREFIX = {
-    "": 1.0,
-    "R": 1.0,
-    "p": 1e-12,
-    "n": 1e-9,
-    "u": 1e-6,
-    "µ": 1e-6,
-    "μ": 1e-6,
-    "m": 1e-3,
-    "k": 1e3,
-    "K": 1e3,
-    "M": 1e6,
-    "G": 1e9,
-}
-"""Factors as part values are written: R stands for the point."""
-_READING = re.compile(r"^\s*(\d+(?:[.,]\d*)?|[.,]\d+)\s*([mkKMG]?)\s*(?:Ω|ohms?|R)?\s*$")
-_INFIX = re.compile(r"^\s*(\d+)\s*([RkKMG])\s*(\d+)\s*$")
-OPEN_WORDS = ("ol", "o.l", "open", "inf", "∞", "1.")
+_STEPS = ((1e9, "G"), (1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p"))
 
 
-def parse_reading(text: str) -> float:
-    """Resistance in Ω of a meter reading such as ``2.2M``, ``4k7``, ``0.4`` or ``OL`` (infinite).
+def show_number(value: float, digits: int = 3) -> str:
+    """A number with so many digits that count, written out: no power of ten, whole from there on.
 
-    Raises ValueError when it is none of these.
-
-    >>> parse_reading("2.2M"), parse_reading("4k7"), parse_reading("OL")
-    (2200000.0, 4700.0, inf)
+    >>> [show_number(v) for v in (1234.4, 999.6, 0.12345, 1e9, 0.0000123, 2.0, float("inf"))]
+    ['1234', '1000', '0.123', '1000000000', '0.0000123', '2', '∞']
     """
-    if text.strip().lower() in OPEN_WORDS:
-        return math.inf
-    if match := _INFIX.match(text):
-        return float(f"{match[1]}.{match[3]}") * PREFIX[match[2]]
-    if match := _READING.match(text):
-        return float(match[1].replace(",", ".")) * PREFIX[match[2]]
-    raise ValueError(f"“{text}” is no resistance: type for example 2.2M, 4k7, 0.4 or OL")
+    if math.isnan(value):
+        return "unknown"
+    if math.isinf(value):
+        return "∞" if value > 0 else "-∞"
+    rounded = float(f"{value:.{digits - 1}e}")
+    if rounded == 0:
+        return "0"
+    if abs(rounded) >= 10 ** (digits - 1):
+        return f"{value:.0f}"
+    decimals = digits - 1 - math.floor(math.log10(abs(rounded)))
+    text = f"{rounded:.{decimals}f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def show_value(value: float, unit: str, digits: int = 6) -> str:
+    """A value as labels write it: ``100 nF``, ``4.7 kΩ``, ``32.768 kHz``.
+
+    >>> show_value(999.6, "Ω", 3), show_value(1e9, "Ω"), show_value(0.0, "Ω")
+    ('1 kΩ', '1 GΩ', '0 Ω')
+    """
+    if value == 0 or not math.isfinite(value):
+        return f"{show_number(value)} {unit}"
+    size = abs(float(f"{value:.{digits - 1}e}"))  # as it will be shown: 999.6 with three digits is 1000
+    scale, prefix = next(((s, p) for s, p in _STEPS if size >= s * (1 - 1e-9)), _STEPS[-1])
+    return f"{show_number(float(f'{value / scale:.{digits - 1}e}'), digits)} {prefix}{unit}"
 
 
 def show_resistance(ohms: float) -> str:
-    """Resistance as a meter would show it."""
+    """Resistance as a meter would show it, three digits.
+
+    >>> [show_resistance(r) for r in (999.6, 4700, 1e9, 0.1, 2.2e6, float("inf"))]
+    ['1 kΩ', '4.7 kΩ', '1 GΩ', '0.1 Ω', '2.2 MΩ', 'OL']
+    """
     if math.isinf(ohms):
         return "OL"
-    for limit, unit in ((1e6, "MΩ"), (1e3, "kΩ")):
-        if ohms >= limit:
-            return f"{ohms / limit:.3g} {unit}"
-    return f"{ohms:.3g} Ω"
+    return f"{show_number(ohms)} Ω" if abs(ohms) < 1 else show_value(ohms, "Ω", 3)
 
 
 def show_length(mm: float, inch: bool = False) -> str:

@@ -1,39 +1,75 @@
-"""What a label or a line says of a part: value with its unit, tolerance, voltage, body, in every way people write it."""
+"""One reader for every quantity that lists, labels and meters give: value with its unit, tolerance, voltage, dielectric.
+
+`FORMS` is the table of what is accepted as a value. A text that fits no form, or several that differ, has no value, and
+`Meaning.unread` says why: nothing is guessed silently.
+"""
 
 from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from fusilex.core.board.bodies import chip_code
-from fusilex.core.units import PREFIX
+from fusilex.core.board.chips import without_codes
+from fusilex.core.units import show_value
 
-_UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
+PREFIX = {
+    "p": 1e-12,
+    "n": 1e-9,
+    "u": 1e-6,
+    "µ": 1e-6,
+    "m": 1e-3,
+    "": 1.0,
+    "R": 1.0,
+    "E": 1.0,
+    "k": 1e3,
+    "K": 1e3,
+    "M": 1e6,
+    "G": 1e9,
+}
+"""Factors of the letters; R and E stand for ohms where the point is."""
+UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
+SAME, MOST_OHM = 1e-6, 1e8
+
+_LOOKALIKES = str.maketrans(
+    {"\u2126": "Ω", "\u03bc": "µ", "\u2212": "-", "\u2019": "'", "\u00a0": " ", "\u2009": " ", "\u202f": " "}
+)
+_SPELT = [  # words for letters, after a number or alone before a unit
+    (re.compile(r"(?<=[\d\s.])micro[ -]?(?=f(?:arads?)?\b|h(?:enrys?|enries)?\b)", re.I), "µ"),
+    (re.compile(r"(?<=[\d\s])(?:[uµ]Fd|MFD)\b", re.I), "µF"),
+    (re.compile(r"(?<=[\d\s.])mega?[ -]?(?=ohms?\b|Ω|hz\b|$|[\s,;)])", re.I), "M"),
+    (re.compile(r"(?<=[\d\s.])kilo?[ -]?(?=ohms?\b|Ω|hz\b)", re.I), "k"),
+    (re.compile(r"(?<=[\d\s.])milli[ -]?(?=ohms?\b|Ω|h(?:enrys?|enries)?\b)", re.I), "m"),
+    (re.compile(r"(?<=[\d\s.])nano[ -]?(?=f(?:arads?)?\b|h(?:enrys?|enries)?\b)", re.I), "n"),
+    (re.compile(r"(?<=[\d\s.])pico[ -]?(?=f(?:arads?)?\b)", re.I), "p"),
+    (re.compile(r"(?<=[\dpnuµm\s])farads?\b", re.I), "F"),
+    (re.compile(r"(?<=[\dpnuµm\s])(?:henrys?|henries)\b", re.I), "H"),
+]
 _UNIT = r"(?P<unit>Ω|(?i:ohms?|f|hz|h))?"
-_PLAIN = re.compile(rf"(?P<number>\d+(?:[.,]\d+)?|[.,]\d+)\s*(?P<prefix>[pnuµμmkKMG]?)\s*{_UNIT}")
-_INFIX = re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµμmkKMGR])(?P<part>\d+){_UNIT}")
-_LETTER_LAST = re.compile(r"(?P<number>\d+(?:[.,]\d+)?)(?P<prefix>R)")
-_CODE = re.compile(r"(?P<digits>\d{2})(?P<zeros>\d)")
-_CODE_FINE = re.compile(r"(?P<digits>[1-9]\d{2})(?P<zeros>\d)")  # resistors of 1 % and finer
-_E24_DIGITS = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
-_E24 = frozenset(str(digits).rstrip("0") for digits in _E24_DIGITS)
-"""First digits of the values of IEC 60063, series E24."""
-_MICROFARAD = re.compile(r"(?<=[\d\s])(?:[uµμ]Fd|MFD|micro ?farads?)\b", re.I)
+_TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
 _VOLTS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(k?)V(?:DC|AC|dc|ac)?(?![\w])")
 _VOLT_INFIX = re.compile(r"(?<![\w.,])(\d+)V(\d+)(?![\w])")
-_TOLERANCE = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*(%|ppm)")
+_PERCENT = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*%")
+_PPM = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*ppm(?:/\s*°?[CK]\b)?", re.I)
 _DIELECTRIC = re.compile(r"\b(C0G|COG|NP0|NPO|X[5678][RST]|Y5V|Z5U)\b", re.I)
-_TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
-SAME, MOST_OHM = 1e-6, 1e8
+_SPACED = re.compile(r"(?<=\d)\s+(?=(?:[pnuµmkKMG]?(?:Ω|(?i:ohms?|f|hz|h))|[pnuµkKMG])(?![\w]))")
+_GROUPED = re.compile(
+    r"(?<![\w.,])\d{1,3}(?: \d{3})+(?=(?:[.,]\d+)?\s*(?:[pnuµmkKMG]?(?:Ω|(?i:ohms?|f|hz|h))|[pnuµkKMGRE]?)\s*$)"
+)
+_E24 = frozenset(
+    str(digits).rstrip("0")
+    for digits in (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
+)
+"""First digits of the values of IEC 60063, series E24."""
 
 
 @dataclass(frozen=True)
 class Meaning:
     """What a text says, as far as it says it: None or '' for what it leaves open. `value` in Ω, F, H or Hz by `unit`.
 
-    `values` are all readings of an ambiguous number such as ``104``, the likeliest first.
+    `values` are all readings of an ambiguous number such as ``104``, the likeliest first. `unread` says why there is none.
     """
 
     text: str
@@ -41,8 +77,8 @@ class Meaning:
     unit: str = ""
     tolerance_percent: float | None = None
     volts: float | None = None
-    body: str = ""
     dielectric: str = ""
+    unread: str = ""
 
     @property
     def value(self) -> float | None:
@@ -53,8 +89,79 @@ class Meaning:
 
         A resistor marked ``104`` is hardly ever 104 Ω; a capacitor's ``220`` may be 22 pF or 220 pF in earnest.
         """
-        readings = label.values if label.unit == "Ω" else label.values[:1]
-        return self.value is not None and any(math.isclose(self.value, b, rel_tol=SAME) for b in readings)
+        every = self.unit == "Ω" and label.unit == "Ω"
+        wanted, found = (self.values, label.values) if every else (self.values[:1], label.values[:1])
+        return any(math.isclose(a, b, rel_tol=SAME) for a in wanted for b in found)
+
+
+Word = tuple[int, tuple[float, ...], str]
+"""How sure, all readings, unit."""
+
+
+@dataclass(frozen=True)
+class Form:
+    """One way to write a value: `pattern` matches a whole word, `read` tells what it means for the wanted unit, if anything."""
+
+    name: str
+    example: str
+    pattern: re.Pattern[str]
+    read: Callable[[re.Match[str], str], Word | None]
+
+
+def _infix(found: re.Match[str], want: str) -> Word | None:
+    """A letter at the place of the point; R and E are ohms, but µH on coils; E is a power of ten where the unit is another."""
+    letter = found["prefix"]
+    if letter == "E" and want not in ("", "Ω"):
+        return None
+    unit = _unit(found["unit"]) or ("Ω" if letter in "RkKMGE" and want in ("", "Ω") else want)
+    scale = 1e-6 if letter == "R" and want == "H" else PREFIX[letter]
+    return _if_wanted(3, (float(f"{found['whole'] or 0}.{found['part']}") * scale,), unit, want)
+
+
+def _letter_last(found: re.Match[str], want: str) -> Word | None:
+    return _if_wanted(3, (_number(found["number"]),), "Ω", want)
+
+
+def _plain(found: re.Match[str], want: str) -> Word | None:
+    unit, prefix = _unit(found["unit"]), found["prefix"]
+    if unit == "Hz" and prefix == "m":  # printers that know small letters only
+        prefix = "M"
+    value = _number(found["number"]) * PREFIX[prefix]
+    return _if_wanted(3 if unit else 2, (value,), unit or want, want) if unit or prefix else None
+
+
+def _power(found: re.Match[str], want: str) -> Word | None:
+    return _if_wanted(
+        2, (float(found["number"].replace(",", ".")) * 10.0 ** int(found["power"]),), _unit(found["unit"]) or want, want
+    )
+
+
+def _bare(found: re.Match[str], want: str) -> Word | None:
+    """Digits alone: a capacitor's are a code in pF, a resistor's are ohms unless no series of values has them, a coil's a code in µH."""
+    word = found[0]
+    value = _number(word)
+    code = re.fullmatch(r"(\d{2})(\d)", word) or (re.fullmatch(r"([1-9]\d{2})(\d)", word) if want == "Ω" else None)
+    by_code = int(code[1]) * 10.0 ** int(code[2]) if code else None
+    if want == "F" and len(word) <= 3:
+        return 1, tuple(_tidy(v * 1e-12) for v in ((by_code, value) if by_code is not None else (value,))), "F"
+    if want == "Ω":
+        if by_code is None or by_code > MOST_OHM or word.rstrip("0") in _E24:
+            return 1, (value,), "Ω"
+        return 1, (by_code, value), "Ω"
+    if want == "H" and by_code is not None:
+        return 1, (_tidy(by_code * 1e-6),), "H"
+    return None
+
+
+_NUMBER = r"(?P<number>\d{1,3}(?:[,.' ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
+FORMS = (
+    Form("letter for the point", "4k7, 4R7, R10, 4E7, 6µ8H", re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){_UNIT}"), _infix),
+    Form("letter for ohms", "100R, 100E", re.compile(r"(?P<number>\d+(?:[.,]\d+)?)[RE](?:ohms?)?"), _letter_last),
+    Form("number, prefix, unit", "100n, 4.7 kΩ, 1 MEG, 0,1 µF, 1,000 pF", re.compile(rf"{_NUMBER}(?P<prefix>[pnuµmkKMG]?){_UNIT}"), _plain),
+    Form("power of ten", "1.5e3, 1e-7F", re.compile(rf"(?P<number>\d+[.,]\d+|\d+(?=[eE][+-]))[eE](?P<power>[+-]?\d{{1,2}}){_UNIT}"), _power),
+    Form("digits alone", "104, 220, 1002", re.compile(_NUMBER), _bare),
+)  # fmt: skip
+"""What is read as a value, the first that fits. One table for lists, labels and meters; `docs/formats.md` shows it."""
 
 
 @lru_cache(maxsize=4096)
@@ -63,48 +170,102 @@ def read_value(text: str, family: str = "") -> Meaning:
 
     >>> [read_value(t, "capacitor").value for t in ("100n", "0.1uF", "104", "100 nF X7R 50V")]
     [1e-07, 1e-07, 1e-07, 1e-07]
-    >>> [read_value(t, "resistor").value for t in ("4k7", "4.7 k", "4R7", "R10", "2M2 1%")]
-    [4700.0, 4700.0, 4.7, 0.1, 2200000.0]
+    >>> [read_value(t, "resistor").value for t in ("4k7", "1 MEG", "100E", "R10", "2M2 1%", "10,000", "104")]
+    [4700.0, 1000000.0, 100.0, 0.1, 2200000.0, 10000.0, 100000.0]
+    >>> read_value("1O0k", "resistor").unread
+    'no value is to be read in “1O0k”'
     """
-    body = chip_code(text) or ""
-    left = re.sub(
-        r"(?<!\d)(?:01005|0201|0402|0603|0805|1206|1210|1005|1608|2012|3216|3225)(?!\d)(?:\s*\(\d{4}\)|\s*[mM]etric)?",
-        " ",
-        text,
-    )
-    volts = None
-    if found := _VOLT_INFIX.search(left):
-        volts, left = float(f"{found[1]}.{found[2]}"), left.replace(found[0], " ")
-    elif found := _VOLTS.search(left):
-        volts, left = _float(found[1]) * (1e3 if found[2] else 1.0), left.replace(found[0], " ")
-    tolerance = None
-    if found := _TOLERANCE.search(left):
-        tolerance = _float(found[1]) * (1e-4 if found[2] == "ppm" else 1.0)
-        left = left.replace(found[0], " ")
+    left = without_codes(_spelt(text))
+    volts, left = _take(left, (_VOLT_INFIX, lambda m: float(f"{m[1]}.{m[2]}")), (_VOLTS, lambda m: _number(m[1]) * (1e3 if m[2] else 1.0)))  # fmt: skip
+    percent, left = _take(left, (_PERCENT, lambda m: _number(m[1])))
+    ppm, left = _take(left, (_PPM, lambda m: _number(m[1]) * 1e-4))  # of a resistor: its drift with temperature
+    tolerance = ppm if percent is None and family == "crystal" else percent
     dielectric = ""
-    if found := _DIELECTRIC.search(left):
-        dielectric = {"COG": "C0G", "NP0": "C0G", "NPO": "C0G"}.get(found[1].upper(), found[1].upper())
-        left = left.replace(found[0], " ")
-    want = _UNIT_OF_FAMILY.get(family, "")
-    best: tuple[int, tuple[float, ...], str, float | None] | None = None
-    left = _MICROFARAD.sub("uF", left)
-    joined = re.sub(r"(?<=\d)\s+(?=(?:[pnuµμmkKMG]?(?:Ω|(?i:ohms?|f|hz|h))|[pnuµμkKMG])\b)", "", left)
-    for word in re.split(r"[\s/;|_]+|,(?!\d)", joined):
-        read = _word(word.strip("()[]:"), want)
-        if read and (best is None or read[0] > best[0]):
-            best = read
-    values, unit = (best[1], best[2]) if best else ((), "")
-    if best and best[3] is not None and tolerance is None:
-        tolerance = best[3]
-    return Meaning(text, values, unit, tolerance, volts, body, dielectric)
+    if kind := _DIELECTRIC.search(left):
+        dielectric = {"COG": "C0G", "NP0": "C0G", "NPO": "C0G"}.get(kind[1].upper(), kind[1].upper())
+        left = left.replace(kind[0], " ")
+    want = UNIT_OF_FAMILY.get(family, "")
+    left = _GROUPED.sub(lambda m: m[0].replace(" ", ""), left)
+    words = re.split(r"[\s/;|_]+|,(?!\d)", _SPACED.sub("", left))
+    read = [found for word in words if (found := _word(word.strip("()[]:"), want))]
+    surest = max((sure for (sure, *_), _ in read), default=0)
+    likely = [found for found in read if found[0][0] == surest]
+    unread = ""
+    if not likely:
+        unread = f"no value is to be read in “{text.strip()[:40]}”"
+    elif not all(_alike(likely[0][0][1], other[1]) for other, _ in likely):
+        shown = [show_value(found[1][0], found[2] or want) for found, _ in likely[:2]]
+        unread, likely = f"“{text.strip()[:40]}” says {shown[0]} and {shown[1]}", []
+    (_, values, unit), by_letter = likely[0] if likely else ((0, (), ""), None)
+    return Meaning(text, values, unit, by_letter if tolerance is None else tolerance, volts, dielectric, unread)
 
 
-def _float(text: str) -> float:
+def read_ohms(text: str) -> float | None:
+    """Resistance (Ω) that a resistor's text gives, whatever else it says; None where it gives none.
+
+    >>> read_ohms("10k 1%"), read_ohms("100R 0402"), read_ohms("fit by test")
+    (10000.0, 100.0, None)
+    """
+    return read_value(text, "resistor").value
+
+
+_OPEN_WORDS = ("ol", "o.l", "o.l.", "open", "inf", "∞")
+
+
+def parse_reading(text: str) -> float:
+    """Resistance in Ω of a meter reading such as ``2.2M``, ``4k7``, ``0.4`` or ``OL`` (infinite).
+
+    Raises ValueError when it is none of these, or may mean two things: a point with nothing behind it is how some meters show an
+    open circuit, a comma before three digits is a thousand to some and a point to others.
+
+    >>> parse_reading("2.2M"), parse_reading("4k7"), parse_reading("OL"), parse_reading("1 MEG")
+    (2200000.0, 4700.0, inf, 1000000.0)
+    """
+    word = _SPACED.sub("", _spelt(text).strip())
+    if word.lower() in _OPEN_WORDS:
+        return math.inf
+    if re.fullmatch(r"1[.,]", word):
+        raise ValueError(f"“{word}” may be one ohm or how the meter shows an open circuit: type 1 or OL")
+    if both := re.fullmatch(r"([1-9]\d{0,2}),(\d{3})(?![\d.,]).*", word):
+        raise ValueError(f"“{word}” may be {both[1]}{both[2]} or {both[1]}.{both[2]}: type it without the comma")
+    word = re.sub(r"(?<=\d)[.,](?=[^\d.,]|$)", "", word)  # 10. is 10
+    found = _match(_GROUPED.sub(lambda m: m[0].replace(" ", ""), word), "Ω", meter=True)
+    if found is None:
+        raise ValueError(f"“{text}” is no resistance: type for example 2.2M, 4k7, 0.4 or OL")
+    return found[1][0]
+
+
+def _spelt(text: str) -> str:
+    """Letters that look alike made one, prefixes and units that are spelt out made letters."""
+    text = text.translate(_LOOKALIKES)
+    for pattern, letter in _SPELT:
+        text = pattern.sub(letter, text)
+    return text
+
+
+def _take(text: str, *ways: tuple[re.Pattern[str], Callable[[re.Match[str]], float]]) -> tuple[float | None, str]:
+    """The first thing that one of the patterns finds, and the text without it."""
+    for pattern, value in ways:
+        if found := pattern.search(text):
+            return value(found), text.replace(found[0], " ")
+    return None, text
+
+
+def _number(text: str) -> float:
+    """Digits with a point, a decimal comma, or thousands set apart: ``1,000`` ``1.000.000`` ``12'000`` ``10,000.5``.
+
+    >>> [_number(t) for t in ("0,1", "4.7", "1,000", "0,100", "1.000.000", "10,000.5", "1.000,5", "12'000")]
+    [0.1, 4.7, 1000.0, 0.1, 1000000.0, 10000.5, 1000.5, 12000.0]
+    """
+    if re.fullmatch(r"[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:['  ]\d{3})+|\d{1,3}(?:\.\d{3}){2,}", text):
+        return float(re.sub(r"[,' ]" if text.count(".") < 2 else r"\.", "", text))
+    if re.fullmatch(r"\d{1,3}(?:\.\d{3})+,\d+", text):
+        return float(text.replace(".", "").replace(",", "."))
     return float(text.replace(",", "."))
 
 
-def _word(word: str, want: str) -> tuple[int, tuple[float, ...], str, float | None] | None:
-    """(how sure, readings, unit, tolerance) of one word, or None when it is no value of the wanted unit."""
+def _word(word: str, want: str) -> tuple[Word, float | None] | None:
+    """What one word says, and the tolerance (%) its last letter gives; None when it is no value of the wanted unit."""
     tolerance = None
     if re.fullmatch(r"[\d.,]+[PNU]F", word):  # printers that know capitals only
         word = word[:-2] + word[-2:-1].lower() + "F"
@@ -113,46 +274,26 @@ def _word(word: str, want: str) -> tuple[int, tuple[float, ...], str, float | No
     ):
         word, tolerance = code[1], _TOLERANCE_LETTER[code[2]]
     read = _match(word, want)
-    return (*read, tolerance) if read else None
+    return (read, tolerance) if read else None
 
 
-def _match(word: str, want: str) -> tuple[int, tuple[float, ...], str] | None:
-    if not word or not any(c.isdigit() for c in word):
-        return None
-    if found := _INFIX.fullmatch(word):
-        unit = _unit(found["unit"]) or ("Ω" if found["prefix"] in "RkKMG" and want in ("", "Ω") else want)
-        scale = 1e-6 if found["prefix"] == "R" and want == "H" else PREFIX[found["prefix"]]  # 4R7: 4.7 µH
-        value = float(f"{found['whole'] or 0}.{found['part']}") * scale
-        return (3, (_tidy(value),), unit) if not want or unit == want else None
-    if found := _LETTER_LAST.fullmatch(word):
-        return (3, (_float(found["number"]),), "Ω") if want in ("", "Ω") else None
-    if not (found := _PLAIN.fullmatch(word)):
-        return None
-    unit, prefix = _unit(found["unit"]), found["prefix"]
-    if unit == "Hz" and prefix == "m":  # printers that know small letters only
-        prefix = "M"
-    if want and unit and unit != want:
-        return None
-    value = _tidy(_float(found["number"]) * PREFIX[prefix])
-    if unit or prefix:
-        return 3 if unit else 2, (value,), unit or want
-    code = _CODE.fullmatch(word) or (_CODE_FINE.fullmatch(word) if want == "Ω" else None)
-    by_code = int(code["digits"]) * 10.0 ** int(code["zeros"]) if code else None
-    if want == "F" and len(word) > 3:
-        return None  # a year, a count
-    if want == "F":  # a bare number on a capacitor is a code in pF
-        return (
-            (1, (_tidy(by_code * 1e-12), _tidy(value * 1e-12)), "F")
-            if by_code is not None
-            else (1, (_tidy(value * 1e-12),), "F")
-        )
-    if want == "Ω":  # 220 is 220 Ω; 104 is hardly ever, and what a part of 100 kΩ is marked with
-        if by_code is None or by_code > MOST_OHM or word.rstrip("0") in _E24:
-            return 1, (value,), "Ω"
-        return 1, (value, by_code), "Ω"
-    if want == "H" and by_code is not None:
-        return 1, (_tidy(by_code * 1e-6),), "H"
+def _match(word: str, want: str, meter: bool = False) -> Word | None:
+    """The reading by the first form that fits; a meter's digits alone are never a code."""
+    for form in FORMS if any(c.isdigit() for c in word) else ():
+        if found := form.pattern.fullmatch(word):
+            if meter and form is FORMS[-1]:
+                return 1, (_number(word),), want
+            if read := form.read(found, want):
+                return read[0], tuple(_tidy(v) for v in read[1]), read[2]
     return None
+
+
+def _if_wanted(sure: int, values: tuple[float, ...], unit: str, want: str) -> Word | None:
+    return (sure, values, unit) if not want or unit == want else None
+
+
+def _alike(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
+    return any(math.isclose(x, y, rel_tol=SAME) for x in a for y in b)
 
 
 def _unit(text: str | None) -> str:
@@ -164,21 +305,3 @@ def _unit(text: str | None) -> str:
 def _tidy(value: float) -> float:
     """Twelve digits: 0.1 µF and 100 nF are the same number."""
     return float(f"{value:.12g}")
-
-
-def show_value(value: float, unit: str) -> str:
-    """A value as labels write it: ``100 nF``, ``4.7 kΩ``, ``32.768 kHz``."""
-    steps = ((1e9, "G"), (1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p"))
-    scale, prefix = next(((s, p) for s, p in steps if abs(value) >= s * (1 - 1e-9)), (1e-12, "p"))
-    return f"{value / scale:.6g} {prefix}{unit}"
-
-
-def one_off(a: str, b: str) -> bool:
-    """True for texts that differ in one character, or in one that is there or not; spaces do not count."""
-    a, b = a.replace(" ", ""), b.replace(" ", "")
-    if a == b:
-        return False
-    if len(a) == len(b):
-        return sum(x != y for x, y in zip(a, b, strict=True)) == 1
-    short, long = sorted((a, b), key=len)
-    return len(long) - len(short) == 1 and any(long[:i] + long[i + 1 :] == short for i in range(len(long)))

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import astuple, dataclass, fields
 
-from fusilex.core.board.bodies import chip_code
+from fusilex.core.board.chips import chip_code
 from fusilex.core.problems import BadInput
 from fusilex.formats.csv_out import to_csv
 from fusilex.formats.lists import BOM

@@ -95,6 +95,16 @@ class BatchState:
         what, wanted, found = bag["differs"][0]
         return what, wanted, found
 
+    def doubtful_bag(self, line: str) -> str | None:
+        """The label of a bin's bag that does not settle what is in it, None when it does or a reason is on record."""
+        bag = self.bags.get(line)
+        return str(bag["label"]) if bag and bag["level"] == Level.UNKNOWN and not bag["reason"] else None
+
+    def bin_open(self, line: str) -> bool:
+        """True while a bin is not filled, or holds pieces of a bag that does not match or does not settle what it is."""
+        held = self.bins.get(line)
+        return held is None or bool(held["count"] and (self.wrong_bag(line) or self.doubtful_bag(line)))
+
     def to_programme(self, line: str) -> bool:
         """True while a bin's parts are to be programmed and are not."""
         return line in self.programmes and not self.programmes[line]

@@ -1,16 +1,17 @@
 """Catalogue of standard bodies: what a package name means in millimetres, height and mass.
 
-Chip sizes and masses are the handbook table (typical makers' figures); the rest are nominal JEDEC/IEC outlines. Masses
-are typical values and always shown as estimates; the part maker's sheet wins.
+Chip sizes and masses are typical makers' figures (`chips`); the rest are nominal JEDEC/IEC outlines. Masses are typical
+values and always shown as estimates; the part maker's sheet wins.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
+from fusilex.core.board.chips import CHIP_SIZES, chip_code
 from fusilex.core.board.outline_names import body_by_outline
 from fusilex.core.board.pattern_names import NamedBody, body_by_name
 
@@ -20,7 +21,8 @@ class Body:
     """A part's body. Lengths in mm, mass in mg, x and y as it lies unturned (pin 1 upper left, rows upright).
 
     `known` is False when the name was not in the catalogue and the size is a guess. `mass_from` says where the mass comes from:
-    ``typical`` (catalogue), ``volume`` (estimated from the body's volume and material) or ``workshop`` (typed in here).
+    ``typical`` (catalogue), ``volume`` (estimated from the body's volume and material) or ``workshop`` (typed in here). `chip` is the
+    inch code of a chip-size body, in whichever code its name was written, else ''.
     """
 
     code: str
@@ -33,19 +35,8 @@ class Body:
     polarised: bool = False
     known: bool = True
     mass_from: str = "typical"
+    chip: str = ""
 
-
-# inch code: (metric code, length, width, height, resistor mg, capacitor mg)
-CHIP_SIZES = {
-    "01005": ("0402", 0.4, 0.2, 0.15, 0.04, 0.1),
-    "0201": ("0603", 0.6, 0.3, 0.30, 0.15, 0.3),
-    "0402": ("1005", 1.0, 0.5, 0.50, 0.6, 1.2),
-    "0603": ("1608", 1.6, 0.8, 0.80, 2.0, 6.0),
-    "0805": ("2012", 2.0, 1.25, 1.00, 4.5, 15.0),
-    "1206": ("3216", 3.2, 1.6, 1.20, 9.0, 30.0),
-    "1210": ("3225", 3.2, 2.5, 1.60, 16.0, 60.0),
-}
-METRIC_TO_INCH = {row[0]: inch for inch, row in CHIP_SIZES.items()}
 
 _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str, str, bool]] = [
     # pattern, x, y, height, mass mg, family, mount, polarised
@@ -56,8 +47,6 @@ _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str,
     (r"SOIC?-?8", 3.9, 4.9, 1.6, 76, "ic", "smd", True),
     (r"SOD-?123", 2.7, 1.6, 1.1, 11, "diode", "smd", True),
     (r"SOD-?323", 1.7, 1.25, 0.9, 5, "diode", "smd", True),
-    (r"LED.*0603", 1.6, 0.8, 0.6, 3, "led", "smd", True),
-    (r"LED.*0805", 2.0, 1.25, 0.8, 6, "led", "smd", True),
     (r"CRYSTAL.*3215|XTAL.*3215", 3.2, 1.5, 0.9, 14, "crystal", "smd", False),
     (r"CAN[- ]?6\.3|ELECTROLYTIC.*6\.3", 6.6, 6.6, 7.7, 310, "electrolytic", "smd", True),
     (r"INDUCTOR.*4X4|IND.*4X4", 4.0, 4.0, 1.8, 110, "inductor", "smd", False),
@@ -71,17 +60,16 @@ _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str,
     (r"TEST ?(?:PAD|POINT)", 1.0, 1.0, 0.0, 0, "test", "none", False),
     (r"MOUNT", 2.2, 2.2, 0.0, 0, "hole", "none", False),
 ]
-_FAMILY_BY_LETTER = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "FB": "inductor"}
+_FAMILY_BY_LETTER = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "FB": "inductor", "LED": "led"}
+TWO_ENDED = ("resistor", "capacitor", "inductor", "diode", "led", "chip")
+"""Families of bodies with two ends, which come as chips."""
 _PLUGS = ("J", "P", "X", "CN", "CON", "ANT")  # where SMA is a socket
 DENSITY_MG_PER_MM3 = {"inductor": 4.5, "electrolytic": 2.0, "crystal": 3.0, "reed": 3.0}
 OTHER_DENSITY = 2.5
 """Plastic and ceramic bodies 2–3 g/cm³, wound and metal ones 4–5: for estimates only."""
 MOST_MM = 80.0
 """Two larger numbers with a cross between them are no lengths of a body in mm."""
-_CHIP_NAME = re.compile(r"(?:CAP|RES|IND|LED|DIO|FUS)C(\d{4})(?:X\d+)?[LMNABC]?", re.I)
 _LETTERS = re.compile("[A-Za-z]*")
-_CHIP = re.compile(r"(?<!\d)(01005|0201|0402|0603|0805|1206|1210)(?!\d)")
-_METRIC_ONLY = re.compile(r"(?<!\d)(1005|1608|2012|3216|3225)(?!\d)")
 _TWO_LENGTHS = re.compile(r"(\d+(?:\.\d+)?)\s*(?:mm)?\s*[xX×]\s*(\d+(?:\.\d+)?)")
 
 
@@ -91,35 +79,22 @@ def letters_of(ref: str) -> str:
     return found[0].upper() if found else ""
 
 
-@lru_cache(maxsize=1024)
-def chip_code(name: str, metric: bool = False) -> str | None:
-    """Inch size code named in a package text, or None.
-
-    A text that gives both codes settles itself, so does a name built by IPC-7351, which is metric; a bare four-digit code is an inch code, or a metric one when `metric`.
-    """
-    if named := _CHIP_NAME.fullmatch(name.strip()):  # always metric
-        return METRIC_TO_INCH.get(named[1])
-    inch, only = _CHIP.findall(name), _METRIC_ONLY.findall(name)
-    if only:
-        return METRIC_TO_INCH[only[0]]
-    if not inch:
-        return None
-    return METRIC_TO_INCH.get(inch[0], inch[0]) if metric else str(inch[0])
-
-
-def ambiguous_code(name: str) -> str | None:
-    """The size code of a package text that would mean another body in the other code, or None."""
-    inch = [] if _CHIP_NAME.fullmatch(name.strip()) else _CHIP.findall(name)
-    return inch[0] if len(inch) == 1 and not _METRIC_ONLY.search(name) and inch[0] in METRIC_TO_INCH else None
-
-
 def body_of(name: str, ref: str = "", metric: bool = False) -> Body:
     """Body for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``; `metric` reads bare size codes as metric.
 
     Names built by IPC-7351 and everyday outline names are known. The designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
     size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
     """
-    return _body_of(name.strip(), letters_of(ref), metric)
+    body = _body_of(name.strip(), letters_of(ref), metric)
+    return replace(body, chip=chip) if (chip := _chip_of(body, metric)) else body
+
+
+def _chip_of(body: Body, metric: bool) -> str:
+    """The inch code that a body's name gives, where the body is of that length."""
+    code = chip_code(body.code, metric) if body.family in TWO_ENDED and body.mount == "smd" else None
+    return (
+        code if code and abs(max(body.size_x, body.size_y) - CHIP_SIZES[code][1]) < 0.15 * CHIP_SIZES[code][1] else ""
+    )
 
 
 @lru_cache(maxsize=1024)
@@ -138,8 +113,10 @@ def _body_of(text: str, letters: str, metric: bool) -> Body:
         return Body(text, 1.0, 1.0, 0.0, 0.0, kind, "none")
     if (named := body_by_outline(upper)) and not (named.family == "diode" and letters in _PLUGS):
         return _from_name(text, named, letters)
-    if code := chip_code(upper, metric):
+    if code := chip_code(text, metric):
         _, length, width, height, resistor_mg, capacitor_mg = CHIP_SIZES[code]
+        if "LED" in upper or letters == "LED":  # lower than a ceramic chip, heavier than a resistor's
+            return Body(text, length, width, 0.75 * height, 1.5 * resistor_mg, "led", "smd", True)
         family = _FAMILY_BY_LETTER.get(letters, "chip")
         mass = capacitor_mg if family == "capacitor" else resistor_mg
         return Body(text, length, width, height, mass, family, "smd", family == "diode")
@@ -175,7 +152,7 @@ class Catalogue:
     def body(self, name: str, ref: str = "") -> Body:
         """Body of a package text; the workshop's own entry wins."""
         mine = self.own.get(name.strip()) if name.strip() else None
-        return mine if mine is not None else body_of(name, ref, self.metric)
+        return replace(mine, chip=_chip_of(mine, self.metric)) if mine is not None else body_of(name, ref, self.metric)
 
 
 STANDARD = Catalogue()

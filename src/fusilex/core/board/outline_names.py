@@ -46,11 +46,6 @@ _FIXED: list[tuple[str, NamedBody]] = [
     (r"(?:LED|PLCC) ?-?5050|PLCC-?6", NamedBody(5.0, 5.0, 1.6, "led")),
     (r"HC-?49.*SM[DT]", NamedBody(11.4, 4.7, 4.2, "crystal", polarised=False)),
     (r"HC-?49", NamedBody(11.0, 4.7, 13.5, "crystal", "tht", False)),
-    (r"1008|2520M", NamedBody(2.5, 2.0, 1.6, "chip", polarised=False)),
-    (r"1812|4532", NamedBody(4.5, 3.2, 1.6, "chip", polarised=False)),
-    (r"2010|5025", NamedBody(5.0, 2.5, 0.6, "chip", polarised=False)),
-    (r"2220|5750", NamedBody(5.7, 5.0, 2.0, "chip", polarised=False)),
-    (r"2512|6332", NamedBody(6.3, 3.2, 0.6, "chip", polarised=False)),
 ]
 
 

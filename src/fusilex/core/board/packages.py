@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from fusilex.core.board.bodies import CHIP_SIZES, METRIC_TO_INCH, Body, ambiguous_code, body_of, density_of
+from fusilex.core.board.bodies import Body, body_of, density_of
+from fusilex.core.board.chips import CHIP_SIZES, EVERYDAY, METRIC_ONLY, METRIC_TO_INCH, ambiguous_code
 from fusilex.core.board.frame import board_to_part
 from fusilex.core.board.model import Design, Pad, Part, Placement
 
@@ -70,8 +71,8 @@ def nearest_chip(pattern: Pattern) -> str | None:
     On the usual land patterns (IPC-7351, nominal density) the pads' middles stand about one body length apart.
     """
     apart = max(pattern.middle_x, pattern.middle_y)
-    code, row = min(CHIP_SIZES.items(), key=lambda item: abs(np.log(apart / item[1][1])))
-    return code if abs(np.log(apart / row[1])) < np.log(1.35) else None
+    code = min(EVERYDAY, key=lambda c: abs(np.log(apart / CHIP_SIZES[c][1])))
+    return code if abs(np.log(apart / CHIP_SIZES[code][1])) < np.log(1.35) else None
 
 
 @dataclass(frozen=True)
@@ -109,5 +110,5 @@ def mixed_codes(design: Design) -> tuple[str, ...]:
     """Bare codes of both kinds in one design: some that stand in both columns, beside some that only metric code knows."""
     texts = {p.body.code for p in design.parts if p.fitted}
     bare = sorted({c for t in texts if (c := ambiguous_code(t))})
-    only_metric = sorted({t for t in texts for m in ("1005", "1608", "2012", "3216", "3225") if t.strip() == m})
+    only_metric = sorted({t for t in texts if t.strip() in METRIC_ONLY})
     return (*bare, *only_metric) if bare and only_metric else ()

@@ -8,7 +8,7 @@ from collections import defaultdict
 import numpy as np
 import shapely
 
-from fusilex.core.board.bodies import CHIP_SIZES, chip_code
+from fusilex.core.board.chips import CHIP_SIZES, EVERYDAY, chip_code
 from fusilex.core.board.findings import Finding
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.join import lines_by_ref
@@ -33,7 +33,7 @@ def size_findings(design: Design) -> list[Finding]:
         first, second = (chip_code(t, design.catalogue.metric) or "" for t in (placed.get(part.ref, ""), bought))
         differ = bool(first and second and first != second)
         if part.ref not in trapped and (differ or _does_not_fit(first or second, apart)):
-            fits = min(CHIP_SIZES, key=lambda code: abs(math.log(apart / CHIP_SIZES[code][1])))
+            fits = min(EVERYDAY, key=lambda code: abs(math.log(apart / CHIP_SIZES[code][1])))
             texts = placed.get(part.ref, ""), bought
             text = next((t for t, code in zip(texts, (first, second), strict=True) if code == fits), _both(fits))
             line = lines[part.ref].line if part.ref in lines else 0
@@ -62,7 +62,9 @@ def _both(code: str) -> str:
 
 
 def _does_not_fit(code: str, apart: float) -> bool:
-    return bool(code) and abs(math.log(apart / CHIP_SIZES[code][1])) > math.log(TOO_FAR)
+    """The pads are too far apart or too near for a body, and another everyday size fits them better."""
+    off = {c: abs(math.log(apart / CHIP_SIZES[c][1])) for c in {*EVERYDAY, code} if c}
+    return bool(code) and off[code] > math.log(TOO_FAR) and min(off, key=lambda c: off[c]) != code
 
 
 def _finding(placed: str, bought: str, fits: str, text: str, line: int, members: list[tuple[Part, float]]) -> Finding:

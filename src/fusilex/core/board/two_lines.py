@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 
-from fusilex.core.board.bodies import chip_code
 from fusilex.core.board.findings import Finding
 from fusilex.core.board.fixes import Fix
 from fusilex.core.board.join import lines_by_ref
@@ -48,7 +47,7 @@ def two_lines(design: Design) -> list[Finding]:
 def _meaning(part: Part) -> tuple[object, ...] | None:
     """What makes two parts the same thing to buy, None where the lists do not say enough."""
     said = read_value(part.value, part.body.family)
-    body = chip_code(part.body.code) or part.body.code.strip().lower()
+    body = part.body.chip or part.body.code.strip().lower()
     if said.value is not None:
         return part.body.family, said.value, said.volts, said.tolerance_percent, said.dielectric, body
     plain = re.sub(r"\W+", "", part.value).lower()

@@ -8,16 +8,19 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fusilex.core.board.connect import DisjointSet
 from fusilex.core.board.model import Design
-from fusilex.core.units import parse_reading
+from fusilex.core.values import read_ohms
 
 COIL_OHM = 0.1
 """Taken for every inductor; a meter reads it as joined."""
+LEAST_OHM = 1e-3
+Branch = tuple[str, str, float]
 
 
 @dataclass(frozen=True, eq=False)
-class ResistorNetwork:
-    """Nets joined by resistors and coils. `inverse` is the pseudo-inverse of the network's Laplacian (S⁻¹)."""
+class Network:
+    """Nets joined by resistances. `inverse` is the pseudo-inverse of the network's Laplacian (S⁻¹)."""
 
     index: dict[str, int]
     piece: NDArray[np.int_]
@@ -34,23 +37,40 @@ class ResistorNetwork:
         return float(g[i, i] + g[j, j] - 2 * g[i, j])
 
 
+@dataclass(frozen=True, eq=False)
+class ResistorNetwork:
+    """The network of a design without the resistors whose value nobody can read, and with them as wires."""
+
+    without: Network
+    wired: Network
+
+    def between(self, a: str, b: str) -> float:
+        """Resistance (Ω) between two nets, infinite when nothing joins them, NaN when it hangs on a value that cannot be read."""
+        high, low = self.without.between(a, b), self.wired.between(a, b)
+        return high if high == low or math.isclose(high, low, rel_tol=1e-6) else math.nan
+
+
 def resistor_network(design: Design) -> ResistorNetwork:
     """Network of a design's two-pad resistors (value read from their text) and inductors that are to be fitted."""
-    from fusilex.core.board.connect import DisjointSet
-
-    branches: list[tuple[str, str, float]] = []
+    branches: list[Branch] = []
+    unread: list[Branch] = []
     for part in design.parts:
         nets = sorted({p.net for p in part.pads if p.net})
         if len(nets) != 2 or len(part.pads) != 2 or not part.fitted:
             continue
         if part.body.family == "resistor":
-            try:
-                ohm = parse_reading(part.value)
-            except ValueError:
-                continue
-            branches.append((nets[0], nets[1], max(ohm, 1e-3)))
+            ohm = read_ohms(part.value)
+            if ohm is None:
+                unread.append((nets[0], nets[1], LEAST_OHM))
+            else:
+                branches.append((nets[0], nets[1], max(ohm, LEAST_OHM)))
         elif part.body.family == "inductor":
             branches.append((nets[0], nets[1], COIL_OHM))
+    without = _network(branches)
+    return ResistorNetwork(without, _network(branches + unread) if unread else without)
+
+
+def _network(branches: list[Branch]) -> Network:
     names = sorted({n for a, b, _ in branches for n in (a, b)})
     index = {name: i for i, name in enumerate(names)}
     laplacian = np.zeros((len(names), len(names)))
@@ -62,4 +82,4 @@ def resistor_network(design: Design) -> ResistorNetwork:
         laplacian[[i, j], [j, i]] -= 1 / ohm
     inverse = np.asarray(np.linalg.pinv(laplacian, hermitian=True) if names else laplacian, dtype=float)
     piece = np.array([joined.find(i) for i in range(len(names))], dtype=int)
-    return ResistorNetwork(index, piece, inverse)
+    return Network(index, piece, inverse)

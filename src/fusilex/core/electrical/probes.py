@@ -15,6 +15,8 @@ from fusilex.core.judgement import Because, Judgement, Level
 MAX_GAP_MM = 0.6
 OPEN_ABOVE_OHM = 100.0
 """Two nets that read less count as joined, unless the parts between them explain it: then half of their resistance does."""
+WIRE_OHM = 1.0
+"""A bridge of solder and the meter's leads read less than this."""
 
 
 @dataclass(frozen=True)
@@ -22,7 +24,7 @@ class ProbePair:
     """Two pads to probe, `a` and `b`, and their edge-to-edge gap (mm).
 
     `also` names other close pairs of these two nets; `expected` is the resistance (Ω) of the parts that join the nets on a
-    good board, infinite when none do.
+    good board, infinite when none do, NaN when one of them has a value that cannot be read.
     """
 
     a: Pad
@@ -38,11 +40,13 @@ class ProbePair:
     @property
     def limit(self) -> float:
         """Below this reading (Ω) the two nets are joined."""
-        return min(OPEN_ABOVE_OHM, self.expected / 2)
+        return OPEN_ABOVE_OHM if math.isnan(self.expected) else min(OPEN_ABOVE_OHM, self.expected / 2)
 
-    def apart(self, reading: float) -> bool:
-        """True when a reading (Ω, inf for open) says the two nets are apart."""
-        return reading > self.limit
+    def level(self, reading: float) -> Level:
+        """What a reading (Ω, inf for open) says: apart (go), joined (stop), or can't tell where a part's value is not known."""
+        if reading > self.limit:
+            return Level.GO
+        return Level.UNKNOWN if math.isnan(self.expected) and reading > WIRE_OHM else Level.STOP
 
 
 def probe_plan(design: Design, max_gap: float = MAX_GAP_MM) -> list[ProbePair]:
@@ -89,27 +93,47 @@ def _natural(name: str) -> tuple[object, ...]:
     return tuple((0, int(part)) if part.isdigit() else (1, part) for part in re.findall(r"\d+|\D+", name))
 
 
+def nets_known(design: Design) -> bool:
+    """True when any file says which net a pad is on."""
+    return any(pad.net for pad in design.pads)
+
+
+def judge_plan(design: Design, plan: list[ProbePair], max_gap: float = MAX_GAP_MM) -> list[Judgement]:
+    """Can't tell where no file names nets, or pads without a net were left out; go where nothing stands close enough to bridge."""
+    without = sum(not pad.net for pad in design.pads)
+    numbers = (Because("pads", len(design.pads)), Because("without a net", without), Because("gap", max_gap, "mm"))
+    do = "Add a netlist (IPC-D-356A) or copper layers with net attributes (X2)."
+    if not nets_known(design):
+        return [Judgement("test.nets", Level.UNKNOWN, "nets", "No file says which net a pad is on", numbers, do)]
+    if not plan:
+        return [
+            Judgement("test.nets", Level.GO, "nets", "No pads of different nets stand close enough to bridge", numbers)
+        ]
+    return []
+
+
 def judge_readings(plan: list[ProbePair], readings: dict[str, float]) -> list[Judgement]:
-    """Shorts among the readings (Ω by pair key), and what is still unread."""
+    """Shorts among the readings (Ω by pair key), and what is still unread; nothing for an empty plan."""
     found = []
     for pair in plan:
         value = readings.get(pair.key)
-        if value is not None and not pair.apart(value):
-            found.append(
-                Judgement(
-                    "test.short",
-                    Level.STOP,
-                    pair.key,
-                    f"{pair.a.net} and {pair.b.net} are joined",
-                    (
-                        Because("read", value, "Ω"),
-                        Because("wanted above", pair.limit, "Ω"),
-                        Because("gap", pair.gap, "mm"),
-                    ),
-                    f"Look for a bridge between {pair.a.name} and {pair.b.name}.",
-                    (pair.a.ref, pair.b.ref),
-                )
+        level = Level.GO if value is None else pair.level(value)
+        numbers = (
+            Because("read", value or 0.0, "Ω"),
+            Because("wanted above", pair.limit, "Ω"),
+            Because("gap", pair.gap, "mm"),
+        )
+        if level is Level.STOP:
+            text, do = (
+                f"{pair.a.net} and {pair.b.net} are joined",
+                f"Look for a bridge between {pair.a.name} and {pair.b.name}.",
             )
+        elif level is Level.UNKNOWN:
+            text = f"{pair.a.net} and {pair.b.net} may be joined: a resistor between them has no value that can be read"
+            do = "Correct its value in the bill of materials, or lift one end and read again."
+        else:
+            continue
+        found.append(Judgement("test.short", level, pair.key, text, numbers, do, (pair.a.ref, pair.b.ref)))
     unread = sum(p.key not in readings for p in plan)
     if unread:
         found.append(
@@ -121,7 +145,7 @@ def judge_readings(plan: list[ProbePair], readings: dict[str, float]) -> list[Ju
                 (Because("closest unread", next(p.gap for p in plan if p.key not in readings), "mm"),),
             )
         )
-    elif not found:
+    elif plan and not found:
         found.append(
             Judgement(
                 "test.short",

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from fusilex.core.board.bodies import chip_code
+from fusilex.core.board.chips import chip_codes, may_be_date, without_codes
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.quantities import PullLine
-from fusilex.core.values import Meaning, one_off, read_value, show_value
+from fusilex.core.units import show_value
+from fusilex.core.values import Meaning, read_value
 
 
 @dataclass(frozen=True)
@@ -24,54 +26,55 @@ class Difference:
 
 @dataclass(frozen=True)
 class BagCheck:
-    """What was compared and what differs; `agrees` names what matched."""
+    """What was compared: `agrees` names what matched, `differs` what did not, `unread` says what could not be told and why.
+
+    `settled` is True when the value, or a part number, was found to match: a body alone is no bag.
+    """
 
     line: PullLine
     label: str
     agrees: tuple[str, ...]
     differs: tuple[Difference, ...]
+    unread: tuple[str, ...] = ()
+    settled: bool = False
 
     @property
     def level(self) -> Level:
-        """Stop on any difference, go when something agreed, can't tell when the label says nothing comparable."""
-        return Level.STOP if self.differs else Level.GO if self.agrees else Level.UNKNOWN
+        """Stop on any difference, go when value or part number match and nothing is in doubt, else can't tell."""
+        return Level.STOP if self.differs else Level.GO if self.settled and not self.unread else Level.UNKNOWN
 
 
 def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> BagCheck:
     """Compare value, body, tolerance, voltage, dielectric and part number as far as both sides say them.
 
-    A part number that matches to the letter settles the value too. `substitutes` are part numbers or values approved for the line.
+    A part number that matches to the letter settles the value too. `substitutes` are part numbers or values approved for the line;
+    one by value still has to come in the line's body.
     """
     for other in substitutes:
-        if _number_in(other, label) or (
-            _value_only(other, line) and not check_bag_value(other, label, line.body.family)
-        ):
-            return BagCheck(line, label, (f"approved substitute {other}",), ())
+        if _number_in(other, label):
+            return BagCheck(line, label, (f"approved substitute {other}",), (), settled=True)
+        if _same_value(other, label, line.body.family):
+            check = check_bag(replace(line, value=other, part_number=""), label)
+            return replace(check, line=line, agrees=(f"approved substitute {other}", *check.agrees))
     agrees: list[str] = []
     differs: list[Difference] = []
+    unread: list[str] = []
     if line.part_number and _number_in(line.part_number, label):
         agrees.append("part number")
     elif line.part_number and (like := _like_number(line.part_number, label)):
         differs.append(
             Difference("part number", line.part_number, like, one_off(_plain(line.part_number), _plain(like)))
         )
-    wanted, found = read_value(f"{line.value} {line.body.code}", line.body.family), read_value(label, line.body.family)
-    if wanted.value is not None and found.value is not None:
+    wanted, found = read_value(line.value, line.body.family), read_value(label, line.body.family)
+    if wanted.values and found.values:
         if wanted.met_by(found):
             agrees.append("value")
         else:
             differs.append(_value_difference(line.value, wanted, found))
-    elif wanted.value is None and line.value.strip():
-        if re.sub(r"\W+", "", line.value).lower() in re.sub(r"\W+", "", label).lower():
-            agrees.append("value")
-        elif not agrees and not differs:
-            differs.append(Difference("value", line.value, label.strip()[:40]))
-    here, there = chip_code(line.body.code), chip_code(label)
-    if here and there:
-        if here == there:
-            agrees.append("body")
-        else:
-            differs.append(Difference("body", here, there, True))
+    elif not agrees and not differs:
+        _compare_words(line, label, wanted, found, agrees, differs, unread)
+    settled = bool(agrees)
+    _compare_bodies(line, label, agrees, differs, unread)
     if wanted.tolerance_percent is not None and found.tolerance_percent is not None:
         if found.tolerance_percent <= wanted.tolerance_percent * (1 + 1e-9):
             agrees.append("tolerance")
@@ -86,17 +89,53 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
             differs.append(Difference("voltage", f"{wanted.volts:g} V", f"{found.volts:g} V", True))
     if wanted.dielectric and found.dielectric and wanted.dielectric != found.dielectric:
         differs.append(Difference("dielectric", wanted.dielectric, found.dielectric, True))
-    return BagCheck(line, label, tuple(agrees), tuple(differs))
+    return BagCheck(line, label, tuple(agrees), tuple(differs), tuple(unread), settled)
 
 
-def check_bag_value(value: str, label: str, family: str) -> bool:
-    """True when a label's value differs from a value written another way."""
-    a, b = read_value(value, family), read_value(label, family)
-    return not a.met_by(b)
+def _compare_words(
+    line: PullLine,
+    label: str,
+    wanted: Meaning,
+    found: Meaning,
+    agrees: list[str],
+    differs: list[Difference],
+    unread: list[str],
+) -> None:
+    """Values of which one or both are words, such as a chip's type: they stand on the label whole, or not."""
+    words = re.findall(r"[^\W_]+", line.value)
+    if wanted.values:  # a quantity is wanted and the label gives none
+        unread.append(found.unread)
+    elif not words:
+        unread.append("the lists name no value to compare with")
+    elif re.search(r"(?<![^\W_])" + r"[\W_]*".join(map(re.escape, words)) + r"(?![^\W_])", label, re.I):
+        agrees.append("value")
+    elif longer := re.search(r"(?<![^\W_])" + r"[\W_]*".join(map(re.escape, words)) + r"[^\W\d_][^\W_]*", label, re.I):
+        unread.append(f"the label says {longer[0]}, the list {line.value}: the letters behind it may matter")
+    elif re.search(r"[^\W_]", without_codes(label)):
+        differs.append(Difference("value", line.value, label.strip()[:40]))
+    else:
+        unread.append("the label gives no value")
 
 
-def _value_only(text: str, line: PullLine) -> bool:
-    return read_value(text, line.body.family).value is not None
+def _compare_bodies(
+    line: PullLine, label: str, agrees: list[str], differs: list[Difference], unread: list[str]
+) -> None:
+    """Chip sizes. Of several on a label those that may be a date code count last; what is then left in doubt is not compared."""
+    codes = chip_codes(label)
+    if len(codes) > 1:
+        codes = tuple(c for c in codes if not may_be_date(c)) or codes
+    if not line.body.chip or not codes:
+        return
+    if len(codes) > 1:
+        unread.append(f"the label names the sizes {' and '.join(codes)}")
+    elif codes[0] == line.body.chip:
+        agrees.append("body")
+    else:
+        differs.append(Difference("body", line.body.chip, codes[0], True))
+
+
+def _same_value(value: str, label: str, family: str) -> bool:
+    return read_value(value, family).met_by(read_value(label, family))
 
 
 def _value_difference(value: str, wanted: Meaning, found: Meaning) -> Difference:
@@ -143,11 +182,13 @@ def judge_bag(check: BagCheck, reason: str = "") -> Judgement:
     if check.level is Level.UNKNOWN:
         return Judgement(
             "kit.bag",
-            Level.UNKNOWN,
+            Level.CARE if reason else Level.UNKNOWN,
             line.key,
-            f"The label says nothing of {name}",
-            (Because("label", check.label[:40]),),
-            "Type what stands beside the value too.",
+            f"The label does not settle {name}",
+            (Because("label", check.label[:40]), *(Because("in doubt", why) for why in check.unread)),
+            f"Used all the same: {reason}"
+            if reason
+            else "Type the value or the part number from the label, or say with W why it will do.",
             line.refs,
         )
     first = check.differs[0]

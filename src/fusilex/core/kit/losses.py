@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from fusilex.core.board.bodies import Body, chip_code
+from fusilex.core.board.bodies import TWO_ENDED, Body
+from fusilex.core.board.chips import CHIP_SIZES
 
 LEAST_PIECES = 100
 """Pieces handled before a logged loss is believed: with fewer, one lost piece says too little."""
 
-_DEFAULT = {  # inch code: (loss fraction, minimum extra pieces); the usual shop defaults
-    "01005": (0.05, 10),
-    "0201": (0.05, 10),
-    "0402": (0.03, 8),
-    "0603": (0.02, 5),
-    "0805": (0.01, 3),
-    "1206": (0.01, 3),
-    "1210": (0.01, 3),
-}
+_DEFAULT = (  # up to this length (mm): loss fraction, minimum extra pieces; the usual shop defaults
+    (CHIP_SIZES["0201"][1], (0.05, 10)),
+    (CHIP_SIZES["0402"][1], (0.03, 8)),
+    (CHIP_SIZES["0603"][1], (0.02, 5)),
+    (math.inf, (0.01, 3)),
+)
 _OTHER = (0.0, 1)
 
 
@@ -45,15 +44,26 @@ class Loss:
 
 
 def loss_of(body: Body, log: Mapping[str, Logged] | None = None) -> Loss:
-    """Loss of a body: as logged here from `LEAST_PIECES` on, else the default by chip size (others: none and one)."""
-    code = chip_code(body.code)
-    fraction, extra = _DEFAULT.get(code, _OTHER) if code else _OTHER
-    logged = (log or {}).get(code or body.code)
+    """Loss of a body: as logged here from `LEAST_PIECES` on, else the default.
+
+    Passives and diodes with two ends by their length, whatever their outline is called; chips with legs or hidden joints and
+    connectors none and one.
+    """
+    fraction, extra = default_loss(body)
+    logged = (log or {}).get(loss_key(body))
     if logged is not None and logged.placed + logged.lost >= LEAST_PIECES:
         return Loss(logged.rate, extra, logged.placed + logged.lost)
     return Loss(fraction, extra)
 
 
+def default_loss(body: Body) -> tuple[float, int]:
+    """Loss fraction and minimum extra pieces before anything was logged here."""
+    if body.family not in TWO_ENDED or body.mount != "smd":
+        return _OTHER
+    long = max(body.size_x, body.size_y)
+    return next(loss for up_to, loss in _DEFAULT if long <= up_to * 1.1)
+
+
 def loss_key(body: Body) -> str:
     """Under which name pieces of a body are logged: its inch code, else its package text."""
-    return chip_code(body.code) or body.code
+    return body.chip or body.code

@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 from fusilex.core.board.bodies import Body
 from fusilex.core.board.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.losses import Logged, loss_of
-from fusilex.core.values import one_off
 
 
 @dataclass(frozen=True)

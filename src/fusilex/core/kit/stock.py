@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fusilex.core.board.bodies import chip_code
+from fusilex.core.board.chips import chip_code
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.values import read_value
@@ -16,7 +16,7 @@ def fits(line: PullLine, part_number: str, value: str, body: str) -> bool:
     """True when stock of this part number, or of this value in this body, serves a line."""
     if line.part_number and part_number:
         return _plain(line.part_number) == _plain(part_number)
-    here, there = chip_code(line.body.code), chip_code(body)
+    here, there = line.body.chip or None, chip_code(body)
     if body and (here != there or (here is None and _plain(line.body.code) != _plain(body))):
         return False
     a, b = read_value(line.value, line.body.family), read_value(value, line.body.family)

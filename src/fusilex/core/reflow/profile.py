@@ -1,45 +1,41 @@
-"""Metrics of a logged oven run and the process window index."""
+"""Metrics of a logged oven run, what the record leaves open about each, and the process window index."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.reflow.record import Array, Trace, trace_of
+from fusilex.core.reflow.windows import Window
 
-Array = NDArray[np.float64]
 SLOPE_WINDOW_S = 10.0
+ROOM_C, SETTLED_C = 25.0, 2.0
+"""Heating starts when the probe leaves 25 °C, or what it idled at where that is warmer."""
+COLD_C = 40.0
+"""A record that begins warmer than this and rising began after the heating."""
+_FOREVER = math.inf
 
 
 @dataclass(frozen=True)
-class Window:
-    """A paste's window. Temperatures °C, slopes °C/s, times s; each range is (low, high)."""
+class Doubt:
+    """The range in which a value may lie, and why the record cannot tell it closer."""
 
-    name: str
-    melting: float
-    soak_band: tuple[float, float]
-    heating: tuple[float, float]
-    soak: tuple[float, float]
-    above_melting: tuple[float, float]
-    peak: tuple[float, float]
-    cooling: tuple[float, float]
-    to_peak_s: float
-    above_melting_hard_s: float = 150.0
-    cooling_hard: float = 6.0
-
-
-WINDOWS = {
-    "lead-free": Window("lead-free", 217, (150, 200), (0, 3), (60, 120), (40, 90), (235, 250), (0, 4), 480),
-    "leaded": Window("leaded", 183, (100, 150), (0, 3), (60, 120), (40, 90), (205, 225), (0, 4), 360),
-    "bismuth": Window("bismuth", 138, (90, 120), (0, 3), (60, 120), (40, 90), (155, 175), (0, 4), 360),
-}
+    low: float
+    high: float
+    why: str
 
 
 @dataclass(frozen=True)
 class Metrics:
-    """What a run did at one probe. NaN where the run never got there."""
+    """What a run did at one probe, as far as the record tells. NaN where the run never got there, or nothing says when.
+
+    `doubts` holds, by field name, what the record leaves open. `wild` samples were left out as no board's.
+    """
 
     max_heating_c_per_s: float
     soak_s: float
@@ -47,6 +43,8 @@ class Metrics:
     peak_c: float
     max_cooling_c_per_s: float
     to_peak_s: float
+    doubts: Mapping[str, Doubt] = field(default_factory=dict)
+    wild: int = 0
 
     def ranged(self, window: Window) -> list[tuple[str, float, tuple[float, float], str]]:
         """(name, value, allowed range, unit) of the five metrics that make the window index."""
@@ -58,17 +56,43 @@ class Metrics:
             ("cooling", self.max_cooling_c_per_s, window.cooling, "°C/s"),
         ]
 
+    def as_dict(self) -> dict[str, Any]:
+        """Plain JSON: None for what is not finite."""
+        values = {k: _plain(getattr(self, k)) for k in FIELDS}
+        doubts = {k: [_plain(d.low), _plain(d.high), d.why] for k, d in self.doubts.items()}
+        return {**values, "doubts": doubts, "wild": self.wild}
+
+    @classmethod
+    def from_dict(cls, data: Mapping[str, Any]) -> Metrics:
+        """Metrics as they were kept, by this version or before there were doubts."""
+        values = [math.nan if data[k] is None else float(data[k]) for k in FIELDS]
+        doubts = {
+            k: Doubt(-_FOREVER if low is None else low, _FOREVER if high is None else high, why)
+            for k, (low, high, why) in data.get("doubts", {}).items()
+        }
+        return cls(**dict(zip(FIELDS, values, strict=True)), doubts=doubts, wild=int(data.get("wild", 0)))
+
+
+FIELDS = ("max_heating_c_per_s", "soak_s", "above_melting_s", "peak_c", "max_cooling_c_per_s", "to_peak_s")
+FIELD_OF = dict(zip(("heating", "soak", "above melting", "peak", "cooling", "to peak"), FIELDS, strict=True))
+
+
+def _plain(value: float) -> float | None:
+    return round(value, 4) if math.isfinite(value) else None
+
 
 def slopes(time: Array, temperature: Array, width: float = SLOPE_WINDOW_S) -> Array:
-    """Slope (°C/s) at each of n samples: straight line by least squares over `width` seconds about it.
+    """Slope (°C/s) at each of n ≥ 2 samples: straight line by least squares over `width` seconds about it.
 
-    Samples may be irregular. Ends, where half the span is missing, use what there is.
+    Samples may be irregular; where they are sparse a line spans at least the neighbours. Ends, where half the span is missing, use
+    what there is.
     """
     t, y = np.asarray(time, dtype=float), np.asarray(temperature, dtype=float)
-    low = np.searchsorted(t, t - width / 2, side="left")
-    high = np.searchsorted(t, t + width / 2, side="right")
-    t0 = t - t[0]
-    sums = [np.concatenate([[0.0], np.cumsum(v)]) for v in (np.ones_like(t0), t0, y, t0 * t0, t0 * y)]
+    at = np.arange(len(t))
+    low = np.minimum(np.searchsorted(t, t - width / 2, side="left"), np.maximum(at - 1, 0))
+    high = np.maximum(np.searchsorted(t, t + width / 2, side="right"), np.minimum(at + 2, len(t)))
+    t0, y0 = t - t[0], y - y[0]
+    sums = [np.concatenate([[0.0], np.cumsum(v)]) for v in (np.ones_like(t0), t0, y0, t0 * t0, t0 * y0)]
     n, st, sy, stt, sty = (s[high] - s[low] for s in sums)
     spread = n * stt - st * st
     return np.asarray(np.where(spread > 1e-9, (n * sty - st * sy) / np.where(spread > 1e-9, spread, 1.0), 0.0))
@@ -94,109 +118,181 @@ def seconds_above(time: Array, temperature: Array, level: float) -> float:
     return float(np.sum(np.concatenate([down, end])) - np.sum(np.concatenate([start, up])))
 
 
+def measure_log(time: Array, probes: Mapping[str, Array], window: Window) -> dict[str, Metrics]:
+    """Metrics of every probe that has a record; columns without one are left out."""
+    traces = {name: trace_of(time, values) for name, values in probes.items()}
+    return {name: measure_trace(trace, window) for name, trace in traces.items() if trace is not None}
+
+
 def measure(time: Array, temperature: Array, window: Window) -> Metrics:
-    """Metrics of one probe: n samples of time (s, rising) and temperature (°C, NaN for gaps)."""
-    good = np.isfinite(temperature)
-    t, y = np.asarray(time, dtype=float)[good], np.asarray(temperature, dtype=float)[good]
-    slope = slopes(t, y)
+    """Metrics of one probe: n samples of time (s, not falling) and temperature (°C, NaN for gaps). Raises ValueError for too few."""
+    trace = trace_of(np.asarray(time, dtype=float), np.asarray(temperature, dtype=float))
+    if trace is None:
+        raise ValueError("a probe has at least 10 samples")
+    return measure_trace(trace, window)
+
+
+def measure_trace(trace: Trace, window: Window) -> Metrics:
+    """Metrics of one probe's good samples, and what its gaps and its ends leave open.
+
+    Assumed between samples: one rise to one peak and one fall, no faster than the run itself or the window's limits.
+    """
+    t, y = trace.time, trace.temperature
     top = int(np.argmax(y))
-    low_up, _ = crossings(t[: top + 1], y[: top + 1], window.soak_band[0])
-    high_up, _ = crossings(t[: top + 1], y[: top + 1], window.soak_band[1])
-    soak = float(high_up[0] - low_up[0]) if len(low_up) and len(high_up) else float("nan")
-    return Metrics(
-        float(slope[: top + 1].max()),
-        soak,
-        seconds_above(t, y, window.melting),
-        float(y.max()),
-        float(max(0.0, -slope[top:].min())),
-        float(t[top] - t[0]),
-    )
+    doubts: dict[str, Doubt] = {}
+    warm = y[0] > COLD_C and float(y[: top + 1].min()) > y[0] - SETTLED_C  # heating began before the record
+    heating, cooling = _steepest(trace, top, doubts)
+    peak = _peak(trace, top, max(heating, window.heating[1]), window.cooling_hard, doubts)
+    soak = _soak(trace, top, window.soak_band, peak.high, doubts)
+    above = _above(trace, top, window, peak.high, doubts)
+    to_peak = _to_peak(trace, top, doubts)
+    if warm:
+        why = f"the record begins at {y[0]:.0f} °C, after heating began"
+        doubts["max_heating_c_per_s"] = Doubt(heating, _FOREVER, why)
+        doubts["to_peak_s"] = Doubt(to_peak, _FOREVER, why)
+    if top == len(t) - 1:
+        why = f"the record ends at its hottest, {y[-1]:.0f} °C"
+        doubts |= {
+            "peak_c": Doubt(float(y[-1]), _FOREVER, why),
+            "above_melting_s": Doubt(above, _FOREVER, why),
+            "max_cooling_c_per_s": Doubt(0.0, _FOREVER, why),
+            "to_peak_s": Doubt(to_peak, _FOREVER, why),
+        }
+    elif y[-1] >= window.melting:
+        why = f"the record ends at {y[-1]:.0f} °C, above melting"
+        doubts |= {
+            "above_melting_s": Doubt(above, _FOREVER, why),
+            "max_cooling_c_per_s": Doubt(cooling, _FOREVER, why),
+        }
+    return Metrics(heating, soak, above, float(y[top]), cooling, to_peak, doubts, trace.wild)
+
+
+def _apart(trace: Trace, i: int) -> str:
+    return f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart"
+
+
+def _steepest(trace: Trace, top: int, doubts: dict[str, Doubt]) -> tuple[float, float]:
+    """Steepest slope up to the peak and steepest fall after it.
+
+    Within a gap the mean slope is certain; steeper is possible as far as the whole change may have come in one slope window.
+    """
+    t, y = trace.time, trace.temperature
+    slope = np.full(len(t), np.nan)
+    for piece in trace.pieces:
+        if piece.stop - piece.start > 1:
+            slope[piece] = slopes(t[piece], y[piece])
+    gaps = np.flatnonzero(trace.gaps)
+    rise, span = y[gaps + 1] - y[gaps], t[gaps + 1] - t[gaps]
+    found = []
+    for name, part, here, sign in (
+        ("max_heating_c_per_s", slope[: top + 1], gaps < top, 1.0),
+        ("max_cooling_c_per_s", slope[top:], gaps >= top, -1.0),
+    ):
+        sure = np.concatenate([[0.0], sign * part[np.isfinite(part)], sign * rise[here] / span[here]])
+        steepest = float(sure.max())
+        possible = sign * rise[here] / SLOPE_WINDOW_S
+        if len(possible) and (most := float(possible.max())) > steepest:
+            doubts[name] = Doubt(steepest, most, _apart(trace, int(gaps[here][possible.argmax()])))
+        found.append(steepest)
+    return found[0], found[1]
+
+
+def _peak(trace: Trace, top: int, up: float, down: float, doubts: dict[str, Doubt]) -> Doubt:
+    """The highest the run can have been in a gap beside its hottest sample, rising by `up` and falling by `down` °C/s at most."""
+    t, y = trace.time, trace.temperature
+    highest, why = float(y[top]), ""
+    for i in (top - 1, top):
+        if 0 <= i < len(t) - 1 and trace.gaps[i]:
+            span = t[i + 1] - t[i]
+            rising = min(span, max(0.0, (y[i + 1] - y[i] + down * span) / (up + down)))
+            if (apex := float(y[i] + up * rising)) > highest:
+                highest, why = apex, f"{_apart(trace, i)} over the peak"
+    peak = Doubt(float(y[top]), highest, why)
+    if why:
+        doubts["peak_c"] = peak
+    return peak
+
+
+def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, doubts: dict[str, Doubt]) -> float:
+    """Time (s) from entering to leaving the soak band on the way up, NaN where the run did not go through it."""
+    t, y = trace.time, trace.temperature
+    (first, last), (enter, leave) = band, ((math.nan, math.nan, 0.0), (math.nan, math.nan, 0.0))
+    why = ""
+    times = []
+    for level in (first, last):
+        up = np.flatnonzero((y[:top] < level) & (y[1 : top + 1] >= level))
+        if y[0] >= level:
+            times.append((-_FOREVER, float(t[0]), float(t[0])))
+            why = f"the record begins at {y[0]:.0f} °C, in the soak or above it"
+        elif len(up):
+            i = int(up[0])
+            at = float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
+            times.append((float(t[i]), float(t[i + 1]), at) if trace.gaps[i] else (at, at, at))
+            why = why or (f"{_apart(trace, i)} at the soak" if trace.gaps[i] else "")
+        elif highest >= level or top == len(t) - 1:
+            times.append((float(t[top]), _FOREVER, math.nan))
+            why = why or f"the record does not show when {level:.0f} °C was passed"
+        else:
+            return math.nan  # never got there
+    enter, leave = times
+    low, high = max(0.0, leave[0] - enter[1]), leave[1] - enter[0]
+    if low == -_FOREVER or math.isinf(leave[0]):
+        low = 0.0
+    if why:
+        doubts["soak_s"] = Doubt(low, high, why)
+    return leave[2] - enter[2] if math.isfinite(leave[0]) else math.nan
+
+
+def _above(trace: Trace, top: int, window: Window, highest: float, doubts: dict[str, Doubt]) -> float:
+    """Time (s) at or above melting; where a gap hides a crossing, what it may be at least and at most."""
+    t, y, melting = trace.time, trace.temperature, window.melting
+    total = seconds_above(t, y, melting)
+    low = high = total
+    why = ""
+    for i in np.flatnonzero(trace.gaps).tolist():
+        span = float(t[i + 1] - t[i])
+        ends = int(y[i] >= melting) + int(y[i + 1] >= melting)
+        here = seconds_above(t[i : i + 2], y[i : i + 2], melting)
+        if ends == 1:
+            low, high, why = low - here, high + span - here, why or f"{_apart(trace, i)} at melting"
+        elif ends == 0 and i in (top - 1, top) and highest >= melting:
+            high, why = high + span, f"{_apart(trace, i)} over the peak"
+    if y[0] >= melting:
+        high, why = _FOREVER, f"the record begins at {y[0]:.0f} °C, above melting"
+    if why:
+        doubts["above_melting_s"] = Doubt(max(0.0, low), high, why)
+    return total
+
+
+def _to_peak(trace: Trace, top: int, doubts: dict[str, Doubt]) -> float:
+    """Time (s) from where heating starts, 25 °C or what the probe idled at, to the peak."""
+    t, y = trace.time, trace.temperature
+    if top == 0:
+        doubts["to_peak_s"] = Doubt(0.0, _FOREVER, "the record begins at its hottest")
+        return 0.0
+    level = max(ROOM_C, float(y[: top + 1].min()) + SETTLED_C)
+    cold = np.flatnonzero(y[:top] <= level)
+    start = float(t[0])
+    if len(cold):
+        i = int(cold[-1])
+        start = float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
+    if top < len(t) - 1 and trace.gaps[top]:
+        latest = float(t[top + 1]) - start
+        doubts["to_peak_s"] = Doubt(float(t[top]) - start, latest, f"{_apart(trace, top)} over the peak")
+    return float(t[top]) - start
 
 
 def window_index(metrics: Metrics, window: Window) -> float:
-    """Process window index: 100 × the worst of |x − mid| / half-range over the five metrics; below 100 is inside.
+    """Process window index: 100 × the worst of |x − mid| / half-range over the five metrics; up to 100 is inside, limits included.
 
-    A metric the run never reached counts as outside (infinite).
+    A metric the run never reached counts as outside (infinite). What the record leaves open is not in it: see `Metrics.doubts`.
+
+    >>> from fusilex.core.reflow.windows import WINDOWS
+    >>> window_index(Metrics(1.5, 90, 90, 215, 2, 200), WINDOWS["leaded"])
+    100.0
     """
     scores = [
         100.0 * abs(x - (lo + hi) / 2) / ((hi - lo) / 2) if np.isfinite(x) else float("inf")
         for _, x, (lo, hi), _ in metrics.ranged(window)
     ]
     return float(max(scores))
-
-
-_ADVICE = {
-    ("heating", 1): "Heat more slowly: fast ramps throw balls and stand small parts on end.",
-    ("soak", -1): "Hold longer in the soak so that heavy parts catch up.",
-    ("soak", 1): "Shorten the soak: the flux dries before the paste melts.",
-    ("above melting", -1): "Hold longer at the top, until the slowest joint has gone.",
-    ("above melting", 1): "Open the door sooner after melting.",
-    ("peak", -1): "Go hotter: the slowest joint may not have melted.",
-    ("peak", 1): "Stop the heat sooner: parts and board are over-heated.",
-    ("cooling", 1): "Open the door a little, not wide.",
-}
-
-
-def judge_profile(per_probe: dict[str, Metrics], window: Window) -> list[Judgement]:
-    """One judgement per metric outside its range, worst probe first; one go with the index when all are inside."""
-    found = []
-    for probe, metrics in per_probe.items():
-        for name, value, (low, high), unit in metrics.ranged(window):
-            if np.isnan(value):
-                found.append(
-                    Judgement(
-                        f"reflow.{name}",
-                        Level.STOP,
-                        probe,
-                        f"{probe} never went through the {name}",
-                        (Because("peak", metrics.peak_c, "°C"),),
-                        "Run again hotter.",
-                    )
-                )
-            elif not low <= value <= high:
-                way = 1 if value > high else -1
-                hard = (
-                    (name == "above melting" and (value > window.above_melting_hard_s or value <= 0))
-                    or (name == "cooling" and value > window.cooling_hard)
-                    or name == "peak"
-                )
-                word = {
-                    "above melting": "stays molten",
-                    "peak": "peaks at",
-                    "soak": "soaks",
-                    "heating": "heats at",
-                    "cooling": "cools at",
-                }[name]
-                found.append(
-                    Judgement(
-                        f"reflow.{name}",
-                        Level.STOP if hard else Level.CARE,
-                        probe,
-                        f"{probe} {word} {value:.3g} {unit}",
-                        (Because(name, value, unit), Because("wanted from", low, unit), Because("to", high, unit)),
-                        _ADVICE.get((name, way), ""),
-                    )
-                )
-        if metrics.to_peak_s > window.to_peak_s:
-            found.append(
-                Judgement(
-                    "reflow.to peak",
-                    Level.CARE,
-                    probe,
-                    f"{probe} takes {metrics.to_peak_s / 60:.1f} min to peak",
-                    (Because("allowed", window.to_peak_s / 60, "min"),),
-                    "Heat faster before the soak.",
-                )
-            )
-    if not found and per_probe:
-        index = max(window_index(m, window) for m in per_probe.values())
-        found.append(
-            Judgement(
-                "reflow.index",
-                Level.GO,
-                "run",
-                f"Inside the window, index {index:.0f}",
-                (Because("index", index), Because("probes", len(per_probe))),
-            )
-        )
-    return found

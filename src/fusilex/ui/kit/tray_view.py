@@ -29,8 +29,8 @@ class TrayView(View):
 
     def _waiting(self) -> list[int]:
         """Bins that are to be filled and are not, in order."""
-        bins, number = self.bench.state.bins, self.bench.bin_number
-        return [number[x.key] - 1 for x in self.bench.lines_to_pull if x.key not in bins]
+        state, number = self.bench.state, self.bench.bin_number
+        return [number[x.key] - 1 for x in self.bench.lines_to_pull if state.bin_open(x.key)]
 
     def _next(self) -> None:
         self.tray.chosen = next(iter(self._waiting()), self.tray.chosen)
@@ -111,7 +111,7 @@ class TrayView(View):
             if self.desk.do(c.CloseKit(), "The batch is on its way."):
                 self.desk.go("Print")
             return
-        if self.line.key in self.bench.state.bins:
+        if not self.bench.state.bin_open(self.line.key):
             self._next()
         held = self.bench.state.bins.get(self.line.key, {})
         lot = next((x for x in self.bench.stock.lots_for(self.line) if x.count > 0), None)
@@ -147,7 +147,7 @@ class TrayView(View):
             wrong = (
                 f"Wrong bag: {differs[0][0]} {differs[0][2]}, not {differs[0][1]}."
                 if differs
-                else "The label says nothing of this part."
+                else f"Can't tell: {'; '.join(events[0].body['unread'])}."
             )
             self.desk.say("The right bag." if level == Level.GO else f"On record: {reason}." if reason else wrong)
 

@@ -6,6 +6,7 @@ from fusilex.bench import typed
 from fusilex.core.board.model import Part
 from fusilex.core.board.packages import pattern_of
 from fusilex.core.judgement import Level
+from fusilex.core.units import show_number
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
 from fusilex.ui.rows import Column, Rows
@@ -45,7 +46,7 @@ class PartsView(View):
             body, part = group[0].body, group[0]
             pads = pattern_of(part.pads, (part.x, part.y), part.turn, part.side).words if part.pads else "none"
             long, wide = max(body.size_x, body.size_y), min(body.size_x, body.size_y)
-            size = f"{long:.3g} × {wide:.3g} × {body.height:.3g}"
+            size = f"{show_number(long)} × {show_number(wide)} × {show_number(body.height)}"
             mark = "none"
             if body.polarised:
                 mark = {"diode": "cathode", "led": "cathode", "electrolytic": "plus", "holder": "plus"}.get(

@@ -10,6 +10,7 @@ from fusilex.bench import commands as c
 from fusilex.bench.now import Now
 from fusilex.core.board.sides import CARE_SHARE, SCHOOLS, SideLoad, first_side, judge_sides, side_load
 from fusilex.core.judgement import Level
+from fusilex.core.units import show_number
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import judgement_mark, plain_text
@@ -56,7 +57,7 @@ class SideCard(Card):
             painter.setBrush(theme.colour("solder" if level is Level.GO else level.value))
             painter.drawRoundedRect(bar, 3, 3)
             estimate = "~" if check.part.body.mass_from == "volume" else ""
-            words = f"{estimate}{check.part.body.mass_mg:.3g} mg, {check.area_mm2:.3g} mm²"
+            words = f"{estimate}{show_number(check.part.body.mass_mg)} mg, {show_number(check.area_mm2)} mm²"
             plain_text(
                 painter,
                 QRectF(self.width() - numbers - 10, y + 4, numbers - 6, line),

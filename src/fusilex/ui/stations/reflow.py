@@ -12,7 +12,9 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from fusilex.bench.commands import RecordReflow
 from fusilex.core.problems import BadInput
-from fusilex.core.reflow.profile import WINDOWS, Window, crossings
+from fusilex.core.reflow.profile import crossings
+from fusilex.core.reflow.record import Trace, trace_of
+from fusilex.core.reflow.windows import WINDOWS, Window
 from fusilex.core.units import show_temperature
 from fusilex.formats.bundle import read_one
 from fusilex.formats.temperature_log import TemperatureLog, read_log
@@ -36,17 +38,15 @@ class Gates:
     peak: float
 
 
-def gates(window: Window, log: TemperatureLog | None) -> Gates:
+def gates(window: Window, trace: Trace | None) -> Gates:
     """Gates of a run at its first probe; without a run those of a run through the middle of the window."""
     low, high = window.soak_band
     soak_in = (low - 25) / 1.5
     melt = soak_in + sum(window.soak) / 2 + (window.melting - high) / 1.5
     nominal = Gates(soak_in, melt, melt + sum(window.above_melting) / 4)
-    if log is None:
+    if trace is None:
         return nominal
-    values = next(iter(log.probes_c.values()))
-    good = np.isfinite(values)
-    time, celsius = log.time_s[good], values[good]
+    time, celsius = trace.time, trace.temperature
     first = [crossings(time, celsius, level)[0] for level in (low, window.melting)]
     return Gates(
         float(first[0][0]) if len(first[0]) else nominal.soak_in,
@@ -65,11 +65,11 @@ class GateChart(Card):
         self.setAccessibleName("Temperature over time against the paste's window")
 
     def draw(self, painter: QPainter) -> None:
-        window, log = self.station.window_rule, self.station.shown
-        gate = gates(window, log)
-        end = max(gate.melt + window.above_melting[1] + 90, float(log.time_s[-1]) if log else 0.0)
-        top = max(window.peak[1] + 25, max(float(np.nanmax(v)) for v in log.probes_c.values()) + 10 if log else 0)
-        bars = theme.base * (3.2 + 2.6 * (len(log.probes_c) if log else 0))
+        window, traces = self.station.window_rule, self.station.traces
+        gate = gates(window, next(iter(traces.values()), None))
+        end = max([gate.melt + window.above_melting[1] + 90, *(float(x.time[-1]) for x in traces.values())])
+        top = max([window.peak[1] + 25, *(float(x.temperature.max()) + 10 for x in traces.values())])
+        bars = theme.base * (3.2 + 2.6 * len(traces))
         area = QRectF(
             theme.base * 5.8, theme.base * 4.2, self.width() - theme.base * 8.2, self.height() - theme.base * 7.6 - bars
         )
@@ -112,8 +112,8 @@ class GateChart(Card):
             "brass",
             True,
         )
-        if log:
-            self._probes(painter, log, at, area, window)
+        if traces:
+            self._probes(painter, traces, at, area, window)
 
     def _gates(self, painter: QPainter, window: Window, gate: Gates, at: Callable[[float, float], QPointF]) -> None:
         """The window as rooms the run goes through and bars it must cross: out of the soak, at the peak, back to solid."""
@@ -141,7 +141,7 @@ class GateChart(Card):
     def _probes(
         self,
         painter: QPainter,
-        log: TemperatureLog,
+        traces: dict[str, Trace],
         at: Callable[[float, float], QPointF],
         area: QRectF,
         window: Window,
@@ -149,9 +149,9 @@ class GateChart(Card):
         y = area.bottom() + theme.base * 3.6
         plain_text(painter, QRectF(18, y - theme.base * 0.4, 400, 20), "molten", "small", "soft")
         y += theme.base * 1.8
-        for i, (name, values) in enumerate(log.probes_c.items()):
-            good = np.isfinite(values)
-            step = max(1, int(good.sum() / area.width()) + 1)  # no finer than the screen
+        for i, (name, trace) in enumerate(traces.items()):
+            time, celsius = trace.time, trace.temperature
+            step = max(1, int(len(time) / area.width()) + 1)  # no finer than the screen
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(
                 QPen(
@@ -160,31 +160,26 @@ class GateChart(Card):
                     [Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine][i % 3],
                 )
             )
-            painter.drawPolyline(
-                QPolygonF(
-                    [
-                        at(float(t), float(c))
-                        for t, c in zip(log.time_s[good][::step], values[good][::step], strict=True)
-                    ]
-                )
-            )
-            peak = int(np.nanargmax(values))
+            for piece in trace.pieces:  # gaps stay open
+                run = zip(time[piece][::step].tolist(), celsius[piece][::step].tolist(), strict=True)
+                painter.drawPolyline(QPolygonF([at(t, c) for t, c in run]))
+            peak = int(np.argmax(celsius))
             if i == 0:
                 plain_text(
                     painter,
                     QRectF(
-                        at(float(log.time_s[peak]), 0).x() - 100,
-                        at(0, float(values[peak])).y() - theme.base * 2.4,
+                        at(float(time[peak]), 0).x() - 100,
+                        at(0, float(celsius[peak])).y() - theme.base * 2.4,
                         200,
                         22,
                     ),
-                    show_temperature(float(values[peak]), Units.fahrenheit),
+                    show_temperature(float(celsius[peak]), Units.fahrenheit),
                     "body",
                     "ink",
                     True,
                     Qt.AlignmentFlag.AlignHCenter,
                 )
-            up, down = crossings(log.time_s[good], values[good], window.melting)
+            up, down = crossings(time, celsius, window.melting)
             plain_text(painter, QRectF(area.left(), y - 2, 200, 22), name, "body", "ink", True)
             if len(up) and len(down):
                 a, b = at(float(up[0]), 0).x(), at(float(down[-1]), 0).x()
@@ -194,11 +189,13 @@ class GateChart(Card):
                 )
                 painter.drawRoundedRect(QRectF(a, y, b - a, theme.base * 1.7), 4, 4)
                 words = f"{molten_s(up, down):.0f} s" + (
-                    "   last to melt" if i == self.station.last_to_melt and len(log.probes_c) > 1 else ""
+                    "   last to melt" if i == self.station.last_to_melt and len(traces) > 1 else ""
                 )
                 plain_text(painter, QRectF(b + 8, y - 1, 220, 22), words, "body", "ink")
             else:
-                plain_text(painter, QRectF(area.left() + 160, y - 1, 300, 22), "never molten", "body", "stop", True)
+                never = not (celsius >= window.melting).any() and not trace.gaps.any()
+                words, token = ("never molten", "stop") if never else ("not told by the record", "unknown")
+                plain_text(painter, QRectF(area.left() + 160, y - 1, 300, 22), words, "body", token, True)
             y += theme.base * 2.5
 
 
@@ -214,6 +211,7 @@ class Reflow(Station):
         super().__init__(desk)
         self.window_name = self.bench.paste
         self.shown: TemperatureLog | None = None
+        self.traces: dict[str, Trace] = {}
         self._of: str | None = None
         self.chart = GateChart(self)
         self.column.addWidget(self.chart, 1)
@@ -229,16 +227,15 @@ class Reflow(Station):
         if number is None:
             return f"The {self.window_name} window as gates; the log of a run is drawn through them"
         load = self.bench.state.loads[number - 1]
-        return f"Load {number}, panel {load['panel']}, {load['log_name']}    window index {'outside' if load['index'] is None else round(load['index'])}, below 100 is inside"
+        index = "outside" if load["index"] is None else round(load["index"])
+        open_ = ", as far as the record tells" if any(m.get("doubts") for m in load["metrics"].values()) else ""
+        return f"Load {number}, panel {load['panel']}, {load['log_name']}    window index {index}, up to 100 is inside{open_}"
 
     @property
     def last_to_melt(self) -> int | None:
-        if self.shown is None:
+        if not self.traces:
             return None
-        firsts = [
-            crossings(self.shown.time_s[np.isfinite(v)], v[np.isfinite(v)], self.window_rule.melting)[0]
-            for v in self.shown.probes_c.values()
-        ]
+        firsts = [crossings(x.time, x.temperature, self.window_rule.melting)[0] for x in self.traces.values()]
         return int(np.argmax([f[0] if len(f) else np.inf for f in firsts]))
 
     def _load_number(self) -> int | None:
@@ -248,13 +245,15 @@ class Reflow(Station):
     def refresh(self) -> None:
         number = self._load_number()
         if number is None:
-            self.shown, self._of, self.window_name = None, None, self.bench.paste
+            self.shown, self._of, self.window_name, self.traces = None, None, self.bench.paste, {}
         else:
             load = self.bench.state.loads[number - 1]
             self.window_name = load["window"]
             if self._of != load["log"]:
                 self.shown = read_log(self.bench.journal.attachment(load["log"]), load["log_name"])
                 self._of = load["log"]
+                made = {name: trace_of(self.shown.time_s, v) for name, v in self.shown.probes_c.items()}
+                self.traces = {name: trace for name, trace in made.items() if trace is not None}
         self.chart.update()
 
     def keys(self) -> list[Key]:

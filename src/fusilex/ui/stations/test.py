@@ -7,6 +7,7 @@ import math
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
+from fusilex.bench.after_oven import test_doubt
 from fusilex.bench.commands import MarkFault, TakeReading, TestBoard
 from fusilex.core.board.model import Pad
 from fusilex.core.electrical.probes import ProbePair
@@ -48,24 +49,22 @@ class Meter(Card):
         plain_text(
             painter,
             QRectF(18, 10 + theme.base * 5.6, third, 40),
-            f"{pair.a.net} to {pair.b.net}"
-            + ("" if math.isinf(pair.expected) else f", parts give {show_resistance(pair.expected)}"),
+            f"{pair.a.net} to {pair.b.net}" + self._parts_give(pair),
             "small",
             "soft",
         )
         reading = self.station.bench.board.readings.get(pair.key)
         plain_text(painter, QRectF(third + 30, 10, third, 20), "read", "small", "soft")
-        token = "soft" if reading is None else "go" if pair.apart(reading[0]) else "stop"
+        level = None if reading is None else pair.level(reading[0])
+        token = "soft" if level is None else level.value
         text = "–" if reading is None else show_resistance(reading[0])
         plain_text(painter, QRectF(third + 30, 8 + theme.base * 1.6, third + 30, 70), text, "huge", token, True)
-        if reading is not None:
-            judgement_mark(
-                painter, QPointF(third + 40, self.height() - 22), 7, Level.GO if pair.apart(reading[0]) else Level.STOP
-            )
+        if level is not None:
+            judgement_mark(painter, QPointF(third + 40, self.height() - 22), 7, level)
             plain_text(
                 painter,
                 QRectF(third + 56, self.height() - 22 - theme.base, third, 20),
-                "apart" if pair.apart(reading[0]) else "joined",
+                {Level.GO: "apart", Level.STOP: "joined"}.get(level, "can't tell"),
                 "body",
                 token,
                 True,
@@ -75,6 +74,12 @@ class Meter(Card):
             pair,
             QRectF(2 * third + 80, theme.base * 3.2, self.width() - 2 * third - 110, self.height() - theme.base * 6),
         )
+
+    @staticmethod
+    def _parts_give(pair: ProbePair) -> str:
+        if math.isnan(pair.expected):
+            return ", a resistor between them has no value that can be read"
+        return "" if math.isinf(pair.expected) else f", parts give {show_resistance(pair.expected)}"
 
     def _strip(self, painter: QPainter, pair: ProbePair, area: QRectF) -> None:
         def x(ohm: float) -> float:
@@ -103,7 +108,7 @@ class Meter(Card):
             value = board.readings[pair.key][0]
             here = board.serial == self.station.bench.state.board
             painter.setPen(QPen(theme.colour("ink"), 2 if here else 0.5))
-            painter.setBrush(theme.colour("go" if pair.apart(value) else "stop"))
+            painter.setBrush(theme.colour(pair.level(value).value))
             painter.drawEllipse(
                 QPointF(x(value), area.top() + 8 + (area.height() - 16) * ((i * 0.618034) % 1.0)),
                 6 if here else 4,
@@ -230,8 +235,16 @@ class Test(Station):
         if self.acknowledge():
             return
         board = self.bench.board
+        doubt = test_doubt(self.bench, board) if passed and board.station == "Test" else ""
+        if doubt and all(p.key in board.readings for p in self.bench.plan):
+            self.desk.ask(f"{doubt}. How was it tested?", lambda note: self._judged(True, note.strip()))
+        else:
+            self._judged(passed)
+
+    def _judged(self, passed: bool, note: str = "") -> None:
+        board = self.bench.board
         if self.desk.do(
-            TestBoard(board.serial, passed), f"Board {board.serial} {'passes' if passed else 'goes to Rework'}."
+            TestBoard(board.serial, passed, note), f"Board {board.serial} {'passes' if passed else 'goes to Rework'}."
         ):
             self.chosen = None
             self.go_on(board.serial)
