@@ -23,8 +23,21 @@ from fusilex.journal.store import Journal, sqlite_url
 if TYPE_CHECKING:
     from fusilex.ui.window import Window
 
-settings.register_profile("untimed", deadline=None)  # how long things take is measured by ./run speed
-settings.load_profile("untimed")
+# how long things take is measured by ./run speed: no deadlines
+settings.register_profile("fixed", deadline=None, derandomize=True)
+settings.register_profile("seeded", deadline=None)
+settings.register_profile("long", deadline=None, max_examples=2_000)
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--long", action="store_true", help="property tests with new examples, and many more of them")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """The same examples every time, unless a long run or a seed asks for others."""
+    seeded = config.getoption("--hypothesis-seed", default=None) is not None
+    settings.load_profile("long" if config.getoption("--long") else "seeded" if seeded else "fixed")
+
 
 LETTERS = {
     "copper-top": "gtl",

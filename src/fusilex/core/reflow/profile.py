@@ -14,10 +14,12 @@ from fusilex.core.reflow.record import Array, Trace, trace_of
 from fusilex.core.reflow.windows import Window
 
 SLOPE_WINDOW_S = 10.0
-ROOM_C, SETTLED_C = 25.0, 2.0
-"""Heating starts when the probe leaves 25 °C, or what it idled at where that is warmer."""
-COLD_C = 40.0
-"""A record that begins warmer than this and rising began after the heating."""
+ROOM_C, SETTLED_C, SETTLING_S = 25.0, 2.0, 10.0
+"""Heating starts when the probe leaves 25 °C, or what it idled at where that is warmer, but no more than 10 s before it is 2 °C above
+that: an idling probe wavers.
+"""
+COLD_C, BEGUN_S = 30.0, 15.0
+"""A record that begins warmer than this and is 2 °C warmer 15 s later began after the heating."""
 _FOREVER = math.inf
 
 
@@ -140,7 +142,10 @@ def measure_trace(trace: Trace, window: Window) -> Metrics:
     t, y = trace.time, trace.temperature
     top = int(np.argmax(y))
     doubts: dict[str, Doubt] = {}
-    warm = y[0] > COLD_C and float(y[: top + 1].min()) > y[0] - SETTLED_C  # heating began before the record
+    soon = min(top, int(np.searchsorted(t, t[0] + BEGUN_S)))
+    warm = (
+        y[0] > COLD_C and float(y[: soon + 1].min()) >= y[0] and y[soon] > y[0] + SETTLED_C
+    )  # begun before the record
     heating, cooling = _steepest(trace, top, doubts)
     peak = _peak(trace, top, max(heating, window.heating[1]), window.cooling_hard, doubts)
     soak = _soak(trace, top, window.soak_band, peak.high, doubts)
@@ -270,16 +275,28 @@ def _to_peak(trace: Trace, top: int, doubts: dict[str, Doubt]) -> float:
     if top == 0:
         doubts["to_peak_s"] = Doubt(0.0, _FOREVER, "the record begins at its hottest")
         return 0.0
-    level = max(ROOM_C, float(y[: top + 1].min()) + SETTLED_C)
-    cold = np.flatnonzero(y[:top] <= level)
-    start = float(t[0])
-    if len(cold):
-        i = int(cold[-1])
-        start = float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
-    if top < len(t) - 1 and trace.gaps[top]:
-        latest = float(t[top + 1]) - start
-        doubts["to_peak_s"] = Doubt(float(t[top]) - start, latest, f"{_apart(trace, top)} over the peak")
-    return float(t[top]) - start
+    base = max(ROOM_C, float(y[: top + 1].min()))
+    start = max(_last_below(t, y, top, base), _last_below(t, y, top, base + SETTLED_C) - SETTLING_S)
+    found = float(t[top]) - start
+    i = int(np.searchsorted(t, start, side="right")) - 1
+    beside = {
+        k for k in (i, top - 1, top) if 0 <= k < len(t) - 1 and trace.gaps[k]
+    }  # gaps at either end of the stretch
+    if beside:
+        first, last = (t[i], t[i + 1]) if i in beside else (start, start)
+        early, late = t[top - 1] if top - 1 in beside else t[top], t[top + 1] if top in beside else t[top]
+        why = f"{_apart(trace, max(beside))} where heating starts or peaks"
+        doubts["to_peak_s"] = Doubt(max(0.0, float(early - last)), float(late - first), why)
+    return found
+
+
+def _last_below(t: Array, y: Array, top: int, level: float) -> float:
+    """The last time (s) before the peak at which the run leaves a level, or where the record begins."""
+    below = np.flatnonzero(y[:top] <= level)
+    if not len(below):
+        return float(t[0])
+    i = int(below[-1])
+    return float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
 
 
 def window_index(metrics: Metrics, window: Window) -> float:
