@@ -146,10 +146,16 @@ def measure_trace(trace: Trace, window: Window) -> Metrics:
     warm = (
         y[0] > COLD_C and float(y[: soon + 1].min()) >= y[0] and y[soon] > y[0] + SETTLED_C
     )  # begun before the record
-    heating, cooling = _steepest(trace, top, doubts)
-    peak = _peak(trace, top, max(heating, window.heating[1]), window.cooling_hard, doubts)
-    soak = _soak(trace, top, window.soak_band, peak.high, doubts)
-    above = _above(trace, top, window, peak.high, doubts)
+    heating, cooling = _steepest(trace, top)
+    apex = _apexes(trace, top, max(heating, window.heating[1]), window.cooling_hard)
+    doubts |= _hidden_slopes(trace, top, apex, (heating, cooling))
+    highest = max(apex.values(), default=float(y[top]))
+    if highest > y[top]:
+        doubts["peak_c"] = Doubt(
+            float(y[top]), highest, f"{_apart(trace, max(apex, key=apex.__getitem__))} over the peak"
+        )
+    soak = _soak(trace, top, window.soak_band, highest, doubts)
+    above = _above(trace, top, window, highest, doubts)
     to_peak = _to_peak(trace, top, doubts)
     if warm:
         why = f"the record begins at {y[0]:.0f} °C, after heating began"
@@ -176,46 +182,43 @@ def _apart(trace: Trace, i: int) -> str:
     return f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart"
 
 
-def _steepest(trace: Trace, top: int, doubts: dict[str, Doubt]) -> tuple[float, float]:
-    """Steepest slope up to the peak and steepest fall after it.
-
-    Within a gap the mean slope is certain; steeper is possible as far as the whole change may have come in one slope window.
-    """
+def _steepest(trace: Trace, top: int) -> tuple[float, float]:
+    """Steepest slope up to the peak and steepest fall after it, as far as samples and the mean slopes over gaps show."""
     t, y = trace.time, trace.temperature
     slope = np.full(len(t), np.nan)
     for piece in trace.pieces:
         if piece.stop - piece.start > 1:
             slope[piece] = slopes(t[piece], y[piece])
-    gaps = np.flatnonzero(trace.gaps)
-    rise, span = y[gaps + 1] - y[gaps], t[gaps + 1] - t[gaps]
-    found = []
-    for name, part, here, sign in (
-        ("max_heating_c_per_s", slope[: top + 1], gaps < top, 1.0),
-        ("max_cooling_c_per_s", slope[top:], gaps >= top, -1.0),
-    ):
-        sure = np.concatenate([[0.0], sign * part[np.isfinite(part)], sign * rise[here] / span[here]])
-        steepest = float(sure.max())
-        possible = sign * rise[here] / SLOPE_WINDOW_S
-        if len(possible) and (most := float(possible.max())) > steepest:
-            doubts[name] = Doubt(steepest, most, _apart(trace, int(gaps[here][possible.argmax()])))
-        found.append(steepest)
-    return found[0], found[1]
+    over = np.where(trace.gaps, np.diff(y) / np.diff(t), np.nan)
+    up, down = np.concatenate([slope[: top + 1], over[:top]]), -np.concatenate([slope[top:], over[top:]])
+    return float(np.nanmax(up, initial=0.0)), float(np.nanmax(down, initial=0.0))
 
 
-def _peak(trace: Trace, top: int, up: float, down: float, doubts: dict[str, Doubt]) -> Doubt:
-    """The highest the run can have been in a gap beside its hottest sample, rising by `up` and falling by `down` °C/s at most."""
+def _apexes(trace: Trace, top: int, up: float, down: float) -> dict[int, float]:
+    """How high the run may have been in each gap beside its hottest sample, rising by `up` and falling by `down` °C/s at most."""
     t, y = trace.time, trace.temperature
-    highest, why = float(y[top]), ""
+    found = {}
     for i in (top - 1, top):
         if 0 <= i < len(t) - 1 and trace.gaps[i]:
             span = t[i + 1] - t[i]
             rising = min(span, max(0.0, (y[i + 1] - y[i] + down * span) / (up + down)))
-            if (apex := float(y[i] + up * rising)) > highest:
-                highest, why = apex, f"{_apart(trace, i)} over the peak"
-    peak = Doubt(float(y[top]), highest, why)
-    if why:
-        doubts["peak_c"] = peak
-    return peak
+            found[i] = max(float(y[top]), float(y[i] + up * rising))
+    return found
+
+
+def _hidden_slopes(trace: Trace, top: int, apex: Mapping[int, float], shown: tuple[float, float]) -> dict[str, Doubt]:
+    """Slopes steeper than shown that gaps may hide: the whole change in one slope window, to and from the apex beside the peak."""
+    y = trace.temperature
+    found: dict[str, Doubt] = {}
+    for i in np.flatnonzero(trace.gaps).tolist():
+        high = apex.get(i)
+        rise = (y[i + 1] if high is None else high) - y[i] if i <= top else 0.0
+        fall = (y[i] if high is None else high) - y[i + 1] if i >= top - 1 else 0.0
+        for name, change, sure in (("max_heating_c_per_s", rise, shown[0]), ("max_cooling_c_per_s", fall, shown[1])):
+            most = max(float(change) / SLOPE_WINDOW_S, found[name].high if name in found else 0.0)
+            if most > sure and (name not in found or most > found[name].high):
+                found[name] = Doubt(sure, most, _apart(trace, i))
+    return found
 
 
 def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, doubts: dict[str, Doubt]) -> float:
