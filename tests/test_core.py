@@ -19,7 +19,7 @@ from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list, pull_quantity
 from fusilex.core.placing.order import hand_order
-from fusilex.core.placing.references import fit_similarity, judge_references, suspect_point
+from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
 from fusilex.core.printing.openings import Openings, judge_release, openings_of, release_levels
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
 from fusilex.core.reflow.judge import judge_profile
@@ -120,6 +120,31 @@ def test_the_predicted_error_is_what_a_thousand_fits_scatter() -> None:
     scatter = math.sqrt(np.mean([np.sum((f.apply(worst) - worst) ** 2) for f in fits]))
     predicted = math.sqrt(np.mean([f.predicted_error(worst)[0] ** 2 for f in fits]))
     assert predicted == pytest.approx(scatter, rel=0.05)
+
+
+@pytest.mark.parametrize("n", [3, 4, 6])
+def test_ninety_five_of_a_hundred_fits_stay_under_the_shown_error(n: int) -> None:
+    noise = np.random.default_rng(n)
+    a, worst = (
+        np.array([(0, 0), (140, 0), (0, 60), (140, 55), (70, 60), (20, 30)], dtype=float)[:n],
+        np.array([[150.0, 62.0]]),
+    )
+    fits = [fit_similarity(a, a + noise.normal(0, 0.02, a.shape)) for _ in range(4000)]
+    covered = np.mean([np.hypot(*(f.apply(worst) - worst)[0]) <= f.error_within(worst)[0] for f in fits])
+    assert covered == pytest.approx(0.95, abs=0.012)
+    false = np.mean([suspect_point(a, a + noise.normal(0, 0.05, a.shape)) is not None for _ in range(1500)])
+    assert false <= 0.01 + 3 * math.sqrt(0.01 * 0.99 / 1500)
+
+
+def test_three_points_claim_no_more_than_they_know_and_one_place_is_one_point() -> None:
+    a = np.array([(0, 0), (140, 0), (0, 60)], dtype=float)
+    fit = fit_similarity(a, a + np.array([(0.02, 0), (0, 0.024), (-0.016, 0)]))
+    (judged,) = judge_references(fit, list("abc"), ["U1 in cell 6"], [(140, 60)])
+    assert (
+        fit.predicted_error([(140, 60)])[0] < 0.05 < fit.error_within([(140, 60)])[0] and judged.level is Level.UNKNOWN
+    )
+    names, places, seen = one_each(["P1", "p1", "P2"], [(0, 0), (0, 0.001), (9, 9)], [(1, 1), (1.2, 1), (5, 5)])
+    assert names == ["P1", "P2"] and places.tolist() == [[0, 0], [9, 9]] and seen.tolist() == [[1.1, 1], [5, 5]]
 
 
 def test_one_wrong_click_is_named_and_two_points_cannot_tell() -> None:

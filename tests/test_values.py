@@ -8,6 +8,8 @@ import math
 import pkgutil
 
 import pytest
+from conftest import HERON
+from designs import two_pad_design
 from hypothesis import example, given
 from hypothesis import strategies as st
 
@@ -26,8 +28,6 @@ from fusilex.core.kit.quantities import PullLine, pull_list
 from fusilex.core.units import show_number, show_resistance
 from fusilex.core.values import FORMS, parse_reading, read_value
 from fusilex.formats.intake import read_design
-from tests.conftest import HERON
-from tests.designs import two_pad_design
 
 
 @pytest.mark.parametrize("name", [m.name for m in pkgutil.walk_packages(fusilex.core.__path__, "fusilex.core.")])

@@ -10,7 +10,9 @@ import pytest
 from conftest import HERON
 
 from fusilex.app import main
+from fusilex.bench.machine import judge_machine, point_at
 from fusilex.bench.session import Bench
+from fusilex.core.placing.references import fit_similarity
 
 POINTS = "ref,x,y\nFID1,105.9,78.9\nFID2,136.0,79.4\nFID3,134.6,52.4\nU1,117.0,65.5\n"
 
@@ -68,9 +70,31 @@ def test_refs(capsys: pytest.CaptureFixture[str], points: str) -> None:
     assert (data["transform"]["turn_deg"], data["transform"]["scale"]) == (pytest.approx(0, abs=1e-9), pytest.approx(1))
     assert (
         len(data["residuals_mm"]) == 4
-        and data["worst_part"].keys() == {"ref", "error_mm"}
+        and data["worst_part"].keys() == {"ref", "cell", "error_mm", "standard_error_mm"}
         and judged[0]["level"] == "go"
     )
+
+
+def test_refs_by_panel_fiducials_equal_the_windows_answer(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, bench: Bench
+) -> None:
+    off = {"P1": (0.02, 0.0), "P2": (0.0, -0.02), "P3": (0.01, 0.01), "U1@4": (0.0, 0.02)}
+    rows = []
+    for name, (dx, dy) in off.items():
+        x, y = point_at(bench, name)
+        rows.append(f"{name},{x + 7 + dx:.4f},{y - 3 + dy:.4f}")
+        bench.state.taught.setdefault(1, {})[name] = (x + 7 + dx, y - 3 + dy)
+    (tmp_path / "taught.csv").write_text("ref,x,y\n" + "\n".join(rows))
+    _, data = ask(capsys, "refs", str(HERON), str(tmp_path / "taught.csv"))
+    (window,) = [j for j in judge_machine(bench, 1) if j.rule == "place.error"]
+    assert f"{data['worst_part']['ref']} in cell {data['worst_part']['cell']}" == window.subject
+    assert data["worst_part"]["error_mm"] == pytest.approx(float(window.because[0].value), rel=1e-6)
+    fit = fit_similarity([point_at(bench, n) for n in off], [bench.state.taught[1][n] for n in off])
+    every = [point_at(bench, f"{p.ref}@{cell}") for p in bench.placing_order for cell in range(1, 7)]
+    assert data["worst_part"]["error_mm"] == pytest.approx(fit.error_within(every).max(), rel=1e-4)
+    (tmp_path / "taught.csv").write_text("ref,x,y\n" + "\n".join([rows[0], rows[0], rows[1]]))
+    assert main(["refs", str(HERON), str(tmp_path / "taught.csv")]) == 2
+    assert "at least three points in different places" in capsys.readouterr().err
 
 
 def test_profile_and_probes(capsys: pytest.CaptureFixture[str]) -> None:

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from fusilex.bench.commands import Refused
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, suspect_point
+from fusilex.core.placing.points import named_point, on_board, on_panel
+from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, one_each, suspect_point
 from fusilex.formats.programme import Step
 
 if TYPE_CHECKING:
@@ -19,38 +20,20 @@ LEAST_POINTS = 3
 
 
 def point_at(bench: Bench, name: str) -> tuple[float, float]:
-    """Where a point lies on the panel by design (mm): a panel fiducial such as ``P1``, or a part of a cell, ``U1@3``.
-
-    A part without a cell means cell 1. Raises `Refused` when there is no such point.
-    """
-    for fiducial, x, y in bench.panel.fiducials:
-        if fiducial.lower() == name.lower():
-            return x, y
-    ref, _, cell = name.partition("@")
-    part = bench.design.part_by_ref.get(ref.upper())
-    number = int(cell) if cell.isdigit() else 1 if not cell else 0
-    if part is None or not 1 <= number <= bench.panel.count:
+    """Where a point lies on the panel by design (mm). Raises `Refused` when there is no such point."""
+    try:
+        return named_point(bench.design, bench.panel, name)
+    except KeyError:
+        example = bench.panel.fiducials[0][0] if bench.panel.fiducials else "P1"
         raise Refused(
-            f"There is no point {name}: name a panel fiducial such as {_first_fiducial(bench)}, or a part and cell such as U1@2."
-        )
-    x, y = bench.panel.step(_on_board(bench, [(part.x, part.y)]))[number - 1, 0]
-    return float(x), float(y)
-
-
-def _first_fiducial(bench: Bench) -> str:
-    return bench.panel.fiducials[0][0] if bench.panel.fiducials else "P1"
-
-
-def _on_board(bench: Bench, xy: list[tuple[float, float]]) -> NDArray[np.float64]:
-    """Design coordinates counted from the board's lower-left corner."""
-    return np.asarray(np.asarray(xy, dtype=float).reshape(-1, 2) - np.asarray(bench.design.outline.bounds[:2]))
+            f"There is no point {name}: name a panel fiducial such as {example}, or a part and cell such as U1@2."
+        ) from None
 
 
 def taught(bench: Bench, panel: int) -> tuple[list[str], NDArray[np.float64], NDArray[np.float64]]:
-    """Names, design positions and measured positions (n × 2, mm) of the points taught on a panel."""
+    """Names, design positions and measured positions (n × 2, mm) of the points taught on a panel, each place once."""
     points = bench.state.taught.get(panel, {})
-    design = np.array([point_at(bench, name) for name in points]).reshape(-1, 2)
-    return list(points), design, np.array(list(points.values())).reshape(-1, 2)
+    return one_each(list(points), [point_at(bench, name) for name in points], list(points.values()))
 
 
 def fit(bench: Bench, panel: int) -> Similarity | None:
@@ -72,7 +55,7 @@ def programme(bench: Bench, panel: int) -> list[Step]:
     boards = {b.cell: b for b in bench.state.panel_boards(panel) if not b.scrapped}
     steps = []
     for part in bench.placing_order:
-        stepped = transform.apply(bench.panel.step(_on_board(bench, [(part.x, part.y)]))[:, 0])
+        stepped = transform.apply(bench.panel.step(on_board(bench.design, [part]))[:, 0])
         for cell, (x, y) in enumerate(stepped):
             if cell in boards and part.ref not in boards[cell].placed:
                 steps.append(
@@ -108,8 +91,5 @@ def judge_machine(bench: Bench, panel: int) -> list[Judgement]:
                 "Teach points far apart, at best in three corners.",
             )
         ]
-    parts = bench.placing_order
-    stepped = bench.panel.step(_on_board(bench, [(p.x, p.y) for p in parts]))
-    flat = stepped.reshape(-1, 2)
-    labels = [f"{p.ref} in cell {cell + 1}" for cell in range(len(stepped)) for p in parts]
-    return judge_references(transform, names, labels, flat, suspect_point(design, measured))
+    labels, places = on_panel(bench.design, bench.panel, bench.placing_order)
+    return judge_references(transform, names, labels, places, suspect_point(design, measured))

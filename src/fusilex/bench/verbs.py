@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,9 @@ from fusilex.core.board.model import Design
 from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
 from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
-from fusilex.core.placing.references import fit_similarity, judge_references, suspect_point
+from fusilex.core.placing.order import hand_order
+from fusilex.core.placing.points import named_point, on_panel
+from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
 from fusilex.core.printing.openings import Openings, judge_release, openings_of, worst_parts
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.problems import BadInput
@@ -155,38 +158,51 @@ def refs(folder: str, points: str) -> Answer:
     """Transform from the design to the measured points, and the error to expect at the worst part."""
     design = read_design(folder)
     taught = read_points(read_one(Path(points)), Path(points).name)
-    known = {p.ref: (p.x, p.y) for p in design.placements}
-    panel_points = {name: (x, y) for name, x, y in (design.panel.fiducials if design.panel else ())}
-    if all(name in panel_points for name, _, _ in taught):  # a panel taught by its own fiducials
-        known = panel_points
-    missing = [name for name, _, _ in taught if name not in known]
-    if missing:
-        raise BadInput(Path(points).name, "references or fiducials of the design", f"“{missing[0]}”")
-    if len(taught) < 3:
-        raise BadInput(Path(points).name, "at least three points", str(len(taught)))
-    a, b = np.array([known[n] for n, _, _ in taught]), np.array([[x, y] for _, x, y in taught])
+    fiducials = {name.lower() for name, *_ in design.panel.fiducials} if design.panel else set()
+    on_panels = design.panel is not None and any("@" in n or n.lower() in fiducials for n, _, _ in taught)
+    parts = hand_order(design) or hand_order(design, "bottom")
+    if on_panels and design.panel is not None:  # taught by the panel's own fiducials, or parts of its cells
+        panel = design.panel
+        labels, xy = on_panel(design, panel, parts)
+        where: Callable[[str], tuple[float, float]] = partial(named_point, design, panel)
+    else:
+        known = {p.ref: (p.x, p.y) for p in design.placements}
+        labels, xy = [p.ref for p in parts], np.array([[p.x, p.y] for p in parts]).reshape(-1, 2)
+        where = known.__getitem__
+    try:
+        design_xy = [where(n) for n, _, _ in taught]
+    except KeyError as error:
+        raise BadInput(Path(points).name, "references or fiducials of the design", f"“{error.args[0]}”") from error
+    names, a, b = one_each([n for n, _, _ in taught], design_xy, [[x, y] for _, x, y in taught])
+    if len(names) < 3:
+        raise BadInput(Path(points).name, "at least three points in different places", str(len(names)))
     try:
         fit = fit_similarity(a, b)
     except ValueError as error:
         raise BadInput(Path(points).name, "points far apart", str(error)) from error
-    parts = [p for p in design.parts if p.fitted]
-    xy = [(p.x, p.y) for p in parts]
-    errors = fit.predicted_error(xy)
-    worst = int(np.argmax(errors))
+    within = fit.error_within(xy)
+    worst = int(np.argmax(within)) if len(within) else None
     suspect = suspect_point(a, b)
-    names = [n for n, _, _ in taught]
     data = {
         "transform": {"dx_mm": fit.dx, "dy_mm": fit.dy, "turn_deg": fit.turn_deg, "scale": fit.scale},
         "points": names,
         "residuals_mm": [float(r) for r in fit.residual_mm],
         "rms_mm": fit.rms_mm,
-        "worst_part": {"ref": parts[worst].ref, "error_mm": float(errors[worst])},
+        "worst_part": None
+        if worst is None
+        else {
+            "ref": labels[worst].partition(" ")[0],
+            "cell": int(labels[worst].rpartition(" ")[2]) if on_panels else None,
+            "error_mm": float(within[worst]),
+            "standard_error_mm": float(fit.predicted_error(xy[worst])[0]),
+        },
         "suspect": names[suspect] if suspect is not None else None,
     }
     text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.turn_deg:.4f}°, scale {fit.scale:.6f}"]
     text += [f"{n:<8} residual {r:.4f} mm" for n, r in zip(names, fit.residual_mm, strict=True)]
-    text.append(f"worst part {parts[worst].ref}: {errors[worst]:.4f} mm")
-    return Answer(worst_first(judge_references(fit, names, [p.ref for p in parts], xy, suspect)), data, "\n".join(text))
+    if worst is not None:
+        text.append(f"worst part {labels[worst]}: 95 % stay under {within[worst]:.4f} mm")
+    return Answer(worst_first(judge_references(fit, names, labels, xy, suspect)), data, "\n".join(text))
 
 
 def profile(log: str, window: str) -> Answer:
