@@ -189,7 +189,10 @@ def one(name: str, old: str, new: str, count: int = 1) -> tuple[str, str, str, i
         (one("heron-r2-plated.drl", "M30", ""), r"plated\.drl.*M30"),
         (one("heron-r2.ipc", "999", ""), r"heron-r2\.ipc.*999"),
         (one("panel.json", '"rows": 2', '"rows": "two"'), r"panel\.json, rows: expected a panel description"),
-        (one("heron-r2-copper-top.gbr", "D03*", "D0zzz*", -1), r""),
+        (
+            one("heron-r2-copper-top.gbr", "D03*", "D0zzz*", -1),
+            r"copper-top\.gbr: expected Gerber statements; found “X15",
+        ),
     ],
 )
 def test_bad_input_is_one_sentence_and_nothing_is_half_loaded(
@@ -197,12 +200,19 @@ def test_bad_input_is_one_sentence_and_nothing_is_half_loaded(
 ) -> None:
     name, old, new, count = change
     broken = heron_files | {name: heron_files[name].decode().replace(old, new, count).encode()}
-    if not words:
-        design_from(broken, "x")  # statements nobody knows are passed over, as the format asks
-        return
     with pytest.raises(BadInput, match=words) as caught:
         design_from(broken, "x")
     assert str(caught.value).count("expected") == 1 and "\n" not in str(caught.value)
+
+
+def test_what_a_layer_holds_that_nobody_can_draw_stops_the_batch(heron_files: Files) -> None:
+    name = "heron-r2-paste-top.gbr"
+    broken = heron_files | {name: heron_files[name].decode().replace("D03*", "D0zzz*", 1).encode()}
+    (remark,) = design_from(broken, "x").remarks
+    assert (remark.rule, remark.subject, remark.level) == ("ready.unread", name, Level.STOP) and "D0zzz" in remark.text
+    silk = "heron-r2-silk-top.gbr"
+    broken = heron_files | {silk: heron_files[silk].replace(b"%LPD*%", b"%LPD*%\n%XX1*%", 1)}
+    assert [r.level for r in design_from(broken, "x").remarks] == [Level.CARE]
 
 
 def test_a_bill_without_designators_is_left_out_and_said_to_be(heron_files: Files) -> None:

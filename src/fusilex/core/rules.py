@@ -44,6 +44,10 @@ RULES: dict[str, Rule] = {
         "A layer stands in one file, or in parts: of its shapes less than half stand in another file of the same role and side. From 95 % on it is the same once more.",
         "Middles and areas of the shapes",
     ),
+    "ready.unread": Rule(
+        "Every statement of a layer is understood, every aperture is defined, and no filled contour crosses itself.",
+        "Gerber layer format specification; area of a contour before and after it is taken apart",
+    ),
     "ready.guessed": Rule(
         "A layer whose attributes and name say nothing is told by its shapes: paste lies inside mask, mask over copper, an outline is one thin closed line.",
         "Shapes of the layers against one another",

@@ -15,6 +15,7 @@ from fusilex.core.board.edge import board_edge
 from fusilex.core.board.join import join
 from fusilex.core.board.model import Design, FileNote, Hole, Layer, Placement, Remark
 from fusilex.core.board.roles import guess_roles
+from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
@@ -71,6 +72,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
         *lists.remarks,
         *_guessed({f: g for f, g in guesses.items() if g.sure == GUESSED and g.kind == "gerber"}),
     ]
+    remarks += _unread(images)
     layers = once.one_of_each({file: x for file, x in images.items() if x.role != "other"})
     remarks += once.remarks
     _demand_layers(name, layers, guesses)
@@ -137,6 +139,18 @@ def _guessed(guesses: Mapping[str, Guess]) -> list[Remark]:
     return [
         Remark("ready.guessed", f, f"{f} is taken for {_role_words(g)}: {g.because}", do) for f, g in guesses.items()
     ]
+
+
+def _unread(images: Mapping[str, Layer]) -> list[Remark]:
+    """One remark a file of which something could not be drawn: a stop where joints depend on it."""
+    found = []
+    for file, layer in images.items():
+        if layer.unread:
+            said = ", ".join(layer.unread[:3]) + (f" and {len(layer.unread) - 3} more" if len(layer.unread) > 3 else "")
+            level = Level.STOP if layer.role in ("copper", "mask", "paste", "outline") else Level.CARE
+            do = "Have the layer exported anew, or look at its picture and say with F2 why it will do."
+            found.append(Remark("ready.unread", file, f"Not all of {file} could be drawn: {said}", do, level))
+    return found
 
 
 def _role_words(guess: Guess) -> str:

@@ -78,6 +78,7 @@ def _joined(key: tuple[str, str | None], group: Sequence[Layer]) -> Layer:
         sum((g.nets for g in group), ()),
         sum((g.pins for g in group), ()),
         sum((g.functions for g in group), ()),
+        sum((g.unread for g in group), ()),
     )
 
 

@@ -27,7 +27,7 @@ class Layer:
     """Dark areas of one layer, one polygon per drawn object, with what X2 attributes say of each (None if nothing).
 
     `polygons` holds n shapely polygons; `flashed` (n) is True for flashes; `nets` and `pins` have n entries, a pin being
-    (reference, pad). `functions` are aperture functions such as ``SMDPad``.
+    (reference, pad). `functions` are aperture functions such as ``SMDPad``. `unread` says what of its file could not be drawn.
     """
 
     role: str
@@ -37,6 +37,7 @@ class Layer:
     nets: tuple[str | None, ...]
     pins: tuple[tuple[str, str] | None, ...]
     functions: tuple[str | None, ...]
+    unread: tuple[str, ...] = ()
 
     def __len__(self) -> int:
         return len(self.polygons)
