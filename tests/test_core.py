@@ -20,8 +20,9 @@ from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list, pull_quantity
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
-from fusilex.core.printing.openings import Openings, judge_release, openings_of, release_levels
+from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
+from fusilex.core.printing.release import judge_release, release_levels
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure, slopes, window_index
 from fusilex.core.reflow.windows import WINDOWS

@@ -10,8 +10,8 @@ from fusilex.bench.judge_ready import judge_ready
 from fusilex.core.electrical.probes import judge_plan, judge_readings
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
-from fusilex.core.printing.openings import judge_release
 from fusilex.core.printing.paste import PASTES, judge_paste
+from fusilex.core.printing.release import judge_release
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import Metrics
 from fusilex.core.reflow.windows import WINDOWS

@@ -19,8 +19,9 @@ from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
 from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
-from fusilex.core.printing.openings import Openings, judge_release, openings_of, worst_parts
+from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
+from fusilex.core.printing.release import judge_release, worst_parts
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure_log, window_index

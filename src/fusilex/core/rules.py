@@ -48,6 +48,10 @@ RULES: dict[str, Rule] = {
         "Every statement of a layer is understood, every aperture is defined, and no filled contour crosses itself.",
         "Gerber layer format specification; area of a contour before and after it is taken apart",
     ),
+    "ready.frames": Rule(
+        "A line of 2 mm and more that keeps within 0.3 mm of the board's edge, and whatever lies beyond it, is no opening.",
+        "Paste layer against the outline",
+    ),
     "ready.guessed": Rule(
         "A layer whose attributes and name say nothing is told by its shapes: paste lies inside mask, mask over copper, an outline is one thin closed line.",
         "Shapes of the layers against one another",
@@ -159,8 +163,12 @@ RULES: dict[str, Rule] = {
         "Values in one body that differ in a single character are easily swapped.", "Comparison of labels"
     ),
     "print.release": Rule(
-        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect ratio = narrowest width / foil thickness: go from 1.5.",
+        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a bent one is its thinnest arm.",
         "IPC-7525 stencil design guidelines",
+    ),
+    "print.joined": Rule(
+        "An opening lies over pads of one net only: more than a quarter of a pad under it counts.",
+        "Paste layer against pads and nets",
     ),
     "print.mass": Rule(
         "Mass = Σ area × foil × transfer × paste density; transfer = 1 / (1 + exp(−12 (area ratio − 0.50))).",

@@ -11,7 +11,7 @@ import shapely
 from shapely import Polygon
 
 from fusilex.core.board.derive import hull_outline, paste_from_mask
-from fusilex.core.board.edge import board_edge
+from fusilex.core.board.edge import board_edge, without_frames
 from fusilex.core.board.join import join
 from fusilex.core.board.model import Design, FileNote, Hole, Layer, Placement, Remark
 from fusilex.core.board.roles import guess_roles
@@ -76,10 +76,11 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     layers = once.one_of_each({file: x for file, x in images.items() if x.role != "other"})
     remarks += once.remarks
     _demand_layers(name, layers, guesses)
+    outline = _outline_of(layers, name, remarks)
+    layers = _without_frames(layers, outline, remarks)
     derived = _paste_where_missing(layers, holes, placements, remarks)
     made = {(x.role, x.side) for x in derived}
     layers = [x for x in layers if (x.role, x.side) not in made] + derived
-    outline = _outline_of(layers, name, remarks)
     notes = tuple(
         FileNote(
             file,
@@ -166,6 +167,22 @@ def _settle_unknown(
     for file, found in guess_roles(unknown, known, holes, placements).items() if unknown else ():
         guesses[file] = Guess("gerber", found.role, found.side, found.because, GUESSED)
         images[file] = replace(images[file], role=found.role, side=found.side)
+
+
+def _without_frames(layers: list[Layer], outline: Polygon, remarks: list[Remark]) -> list[Layer]:
+    """Paste and mask without the board's edge and what lies beyond it; said where paste loses something."""
+    found = []
+    coppers = {x.side: x for x in layers if x.role == "copper"}
+    for layer in layers:
+        if layer.role in ("paste", "mask"):
+            layer, left_out = without_frames(layer, outline, coppers.get(layer.side))
+            if left_out and layer.role == "paste":
+                shapes = f"{left_out} shapes" if left_out > 1 else "1 shape"
+                text = f"The {layer.side} paste has {shapes} along the board's edge or beyond it: no openings, left out"
+                do = "Tell the stencil maker to leave them out, too."
+                remarks.append(Remark("ready.frames", f"paste {layer.side}", text, do))
+        found.append(layer)
+    return found
 
 
 def _paste_where_missing(

@@ -12,6 +12,8 @@ from fusilex.core.problems import BadInput
 
 INSIDE = 0.95
 """Share of the copper's pads that lie inside the board's edge."""
+EDGE_MM, EDGE_LINE_MM = 0.3, 2.0
+"""A drawn line at least this long that keeps this close to the edge is the edge once more."""
 
 
 def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None) -> tuple[Polygon, int]:
@@ -47,3 +49,28 @@ def _loop(piece: Polygon) -> Polygon | None:
 def _holds(loop: Polygon, pads: NDArray[np.object_]) -> bool:
     shapely.prepare(loop)
     return bool(shapely.covers(loop, pads).mean() >= INSIDE)
+
+
+def without_frames(layer: Layer, edge: Polygon, copper: Layer | None = None) -> tuple[Layer, int]:
+    """A layer of openings or windows without what is drawn along the board's edge or wholly beyond it, and how many shapes that is.
+
+    Lines along the edge, frames, targets and titles are for people. A layer stays whole where more than half of it would go, or where
+    what is left does not lie on its side's `copper`: then it lies elsewhere.
+    """
+    if not len(layer):
+        return layer, 0
+    boxes = shapely.bounds(layer.polygons)
+    long = np.maximum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1]) >= EDGE_LINE_MM
+    board, along = edge.buffer(1e-3), edge.boundary.buffer(EDGE_MM)
+    shapely.prepare(board)
+    away = ~shapely.intersects(board, layer.polygons)
+    candidates = np.flatnonzero(long & ~layer.flashed & ~away)
+    away[candidates] = shapely.covers(along, layer.polygons[candidates])
+    if not away.any() or away.mean() > 0.5:
+        return layer, 0
+    kept = layer.only(np.flatnonzero(~away))
+    if copper is not None and len(copper):
+        on = np.unique(copper.tree.query(shapely.centroid(kept.polygons), predicate="intersects")[0])
+        if len(on) < INSIDE * len(kept):
+            return layer, 0
+    return kept, int(away.sum())

@@ -42,6 +42,20 @@ class Layer:
     def __len__(self) -> int:
         return len(self.polygons)
 
+    def only(self, index: NDArray[np.int_]) -> Layer:
+        """The layer with the shapes of an index alone."""
+        pick = index.tolist()
+        return Layer(
+            self.role,
+            self.side,
+            self.polygons[index],
+            self.flashed[index],
+            tuple([self.nets[i] for i in pick]),
+            tuple([self.pins[i] for i in pick]),
+            tuple([self.functions[i] for i in pick]),
+            self.unread,
+        )
+
     @cached_property
     def tree(self) -> shapely.STRtree:
         return shapely.STRtree(self.polygons)

@@ -150,16 +150,7 @@ def _clipped(layer: Layer, cell: shapely.Polygon) -> Layer:
         [g if isinstance(g, shapely.Polygon) else max(shapely.get_parts(g), key=lambda p: p.area) for g in inside],
         dtype=object,
     )
-    pick = keep.tolist()
-    return Layer(
-        layer.role,
-        layer.side,
-        whole,
-        layer.flashed[keep],
-        tuple(layer.nets[i] for i in pick),
-        tuple(layer.pins[i] for i in pick),
-        tuple(layer.functions[i] for i in pick),
-    )
+    return replace(layer.only(keep), polygons=whole)
 
 
 def _inside(items: Sequence[T], cell: shapely.Polygon) -> tuple[T, ...]:

@@ -2,22 +2,32 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely import Polygon
 
-from fusilex.core.board.model import Design
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.board.connect import DisjointSet
+from fusilex.core.board.model import Design, Layer, Pad
 
 AREA_GO, AREA_STOP, ASPECT_GO = 0.66, 0.60, 1.5
 THINNEST_FOIL, THICKEST_FOIL = 0.02, 1.0
+LEAST_FOIL = 0.05
+"""The thinnest foil (mm) that stencils are cut from."""
+ROUND, CONVEX, LOST, HALVINGS = 0.95, 0.98, 0.005, 14
+UNDER = 0.25
+"""Share of a pad from which on it lies under an opening."""
 
 
 @dataclass(frozen=True, eq=False)
 class Openings:
-    """All openings of one side. Arrays of n; lengths mm, areas mm². `refs` and `pins` are '' where no part claims one."""
+    """All openings of one side. Arrays of n; lengths mm, areas mm². `refs` and `pins` are '' where no part claims one.
+
+    `joined` names the pads of different nets that lie under one opening.
+    """
 
     side: str
     polygons: NDArray[np.object_]
@@ -28,6 +38,7 @@ class Openings:
     area: NDArray[np.float64]
     perimeter: NDArray[np.float64]
     width: NDArray[np.float64]
+    joined: tuple[tuple[str, ...], ...] = ()
 
     def __len__(self) -> int:
         return len(self.area)
@@ -48,23 +59,27 @@ def _positive(foil: float) -> float:
 
 
 def openings_of(design: Design, side: str) -> Openings:
-    """Openings from the paste layer of a side, each with the pad beneath it; empty when the side has no paste."""
+    """Openings from the paste layer of a side: its connected areas, each with the pad beneath; empty when the side has no paste.
+
+    What is drawn over one another, or twice, is one opening.
+    """
     layer = design.layer("paste", side)
-    polygons = layer.polygons if layer is not None else np.empty(0, dtype=object)
-    names = list(layer.pins) if layer is not None else []
+    polygons, names = connected(layer) if layer is not None else (np.empty(0, dtype=object), [])
     pads = [p for p in design.pads if p.side == side or p.drill > 0]
-    if len(pads) and len(polygons) and any(n is None for n in names):
+    under: dict[int, list[int]] = defaultdict(list)
+    if len(pads) and len(polygons):
         pad_shapes = np.array([p.polygon for p in pads], dtype=object)
         which, hit = shapely.STRtree(pad_shapes).query(polygons, predicate="intersects")
-        best: dict[int, tuple[float, int]] = {}
         shared = shapely.area(shapely.intersection(polygons[which], pad_shapes[hit]))
-        for opening, pad, area in zip(which, hit, shared, strict=True):
-            best[int(opening)] = max(best.get(int(opening), (0.0, -1)), (float(area), int(pad)))
+        best: dict[int, tuple[float, int]] = {}
+        for opening, pad, area in zip(which.tolist(), hit.tolist(), shared.tolist(), strict=True):
+            best[opening] = max(best.get(opening, (0.0, -1)), (area, pad))
+            if area > UNDER * pad_shapes[pad].area:
+                under[opening].append(pad)
         for opening, (_, pad) in best.items():
             if names[opening] is None and pad >= 0:
                 names[opening] = (pads[pad].ref, pads[pad].pin)
     centres = shapely.get_coordinates(shapely.centroid(polygons)).reshape(-1, 2)
-    area = shapely.area(polygons).astype(float)
     return Openings(
         side,
         polygons,
@@ -72,91 +87,85 @@ def openings_of(design: Design, side: str) -> Openings:
         tuple(n[1] if n else "" for n in names),
         centres[:, 0],
         centres[:, 1],
-        area,
+        shapely.area(polygons).astype(float),
         shapely.length(polygons).astype(float),
-        _narrowest(polygons),
+        narrowest(polygons),
+        tuple(pair for i in sorted(under) if (pair := _joined([pads[k] for k in under[i]]))),
     )
 
 
-def _narrowest(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
-    """Short side of the smallest rectangle round each polygon (mm)."""
+def _joined(pads: list[Pad]) -> tuple[str, ...]:
+    """Names of pads that one opening would join and that are not of one net."""
+    by_net = {pad.net or pad.name: pad.name for pad in pads}
+    return tuple(by_net.values()) if len(by_net) > 1 else ()
+
+
+def connected(layer: Layer) -> tuple[NDArray[np.object_], list[tuple[str, str] | None]]:
+    """The connected areas of a layer, and the pin that one of their pieces names; pieces that touch nothing stay as they are."""
+    shapes = layer.polygons
+    a, b = layer.tree.query(shapes, predicate="intersects")
+    a, b = a[a < b], b[a < b]
+    if not len(a):
+        return shapes, list(layer.pins)
+    pieces = DisjointSet(len(shapes))
+    for i, j in zip(a.tolist(), b.tolist(), strict=True):
+        pieces.join(i, j)
+    groups: dict[int, list[int]] = defaultdict(list)
+    for i in range(len(shapes)):
+        groups[pieces.find(i)].append(i)
+    found: list[Polygon] = []
+    names: list[tuple[str, str] | None] = []
+    for members in groups.values():
+        made = (
+            [shapes[members[0]]]
+            if len(members) == 1
+            else shapely.get_parts(shapely.union_all(shapes[members])).tolist()
+        )
+        named = {layer.pins[i] for i in members} - {None}
+        found += made
+        names += [named.copy().pop() if len(named) == 1 else None] * len(made)
+    polygons = np.empty(len(found), dtype=object)
+    polygons[:] = found
+    return polygons, names
+
+
+def narrowest(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
+    """Narrowest width of each polygon (n, mm): a circle's diameter, the short side of a convex shape, else its thinnest arm.
+
+    The thinnest arm is what vanishes first when the shape is shrunk and grown again: the largest width at which that still gives
+    back all of it but `LOST` (morphological opening, square corners).
+
+    >>> cross = shapely.union(shapely.box(-2, -0.25, 2, 0.25), shapely.box(-0.5, -2, 0.5, 2))
+    >>> float(narrowest(np.array([cross, shapely.box(0, 0, 3, 0.4)], dtype=object)).round(3)[0])
+    0.5
+    """
     if not len(polygons):
         return np.empty(0)
-    boxes = shapely.oriented_envelope(polygons)
-    widths = np.empty(len(polygons))
-    for index, ring in enumerate(boxes):
-        corners = np.asarray(ring.exterior.coords)[:3]
-        widths[index] = min(np.hypot(*(corners[1] - corners[0])), np.hypot(*(corners[2] - corners[1])))
-    return widths
+    area, hull = shapely.area(polygons), shapely.area(shapely.convex_hull(polygons))
+    corners = shapely.get_coordinates(shapely.oriented_envelope(polygons)).reshape(len(polygons), 5, 2)
+    sides = np.hypot(*np.diff(corners, axis=1)[:, :2].transpose(2, 0, 1))
+    widths = sides.min(axis=1)
+    disc = roundness(area, shapely.length(polygons)) > ROUND
+    widths = np.where(disc, 2 * np.sqrt(area / np.pi), widths)
+    bent = np.flatnonzero((area < CONVEX * hull) & ~disc)
+    if len(bent):
+        widths[bent] = _thinnest_arms(polygons[bent], widths[bent])
+    return np.asarray(widths)
 
 
-@dataclass(frozen=True)
-class PartRelease:
-    """The worst opening of a part: area ratio, aspect ratio and level."""
-
-    ref: str
-    area_ratio: float
-    aspect_ratio: float
-    level: Level
-
-
-def release_levels(openings: Openings, foil: float, coated: bool = False) -> NDArray[np.int_]:
-    """0 go, 1 care, 2 stop for each opening (n). A coated or electroformed foil releases from 0.5 on."""
-    area, aspect = openings.area_ratio(foil), openings.aspect_ratio(foil)
-    low = 0.5 if coated else AREA_STOP
-    levels = np.where(area < AREA_GO, 1, 0)
-    levels = np.where(aspect < ASPECT_GO, np.maximum(levels, 1), levels)
-    return np.where(area < low, 2, levels)
+def _thinnest_arms(polygons: NDArray[np.object_], most: NDArray[np.float64]) -> NDArray[np.float64]:
+    """By halving the interval in which the width must lie, for all polygons at once."""
+    area = shapely.area(polygons)
+    low, high = np.zeros(len(polygons)), most.astype(float)
+    for _ in range(HALVINGS):
+        half = (low + high) / 4
+        with np.errstate(invalid="ignore"):  # shapes that vanish
+            again = shapely.buffer(shapely.buffer(polygons, -half), half, join_style="mitre")
+        whole = shapely.area(shapely.intersection(again, polygons)) > (1 - LOST) * area  # sharp slivers grow spikes
+        low, high = np.where(whole, (low + high) / 2, low), np.where(whole, high, (low + high) / 2)
+    return high
 
 
-def worst_parts(openings: Openings, foil: float) -> list[PartRelease]:
-    """Parts by their worst opening, worst first."""
-    area, aspect, levels = openings.area_ratio(foil), openings.aspect_ratio(foil), release_levels(openings, foil)
-    worst: dict[str, PartRelease] = {}
-    for i, ref in enumerate(openings.refs):
-        level = (Level.GO, Level.CARE, Level.STOP)[levels[i]]
-        if ref not in worst or area[i] < worst[ref].area_ratio:
-            worst[ref] = PartRelease(ref, float(area[i]), float(aspect[i]), level)
-    return sorted(worst.values(), key=lambda w: w.area_ratio)
-
-
-def judge_release(openings: Openings, foil: float) -> list[Judgement]:
-    """One judgement per level that occurs, naming the parts; a go naming the worst when all release."""
-    parts = worst_parts(openings, foil)
-    if not parts:
-        return [Judgement("print.release", Level.UNKNOWN, openings.side, f"No paste openings on the {openings.side}")]
-    found = []
-    for level, headline in ((Level.STOP, "will not release"), (Level.CARE, "may not release")):
-        named = [p for p in parts if p.level == level]
-        if named:
-            refs = tuple(p.ref or "an opening of no part" for p in named)
-            shown = " and ".join(refs) if len(refs) < 3 else f"{refs[0]}, {refs[1]} and {len(refs) - 2} more"
-            thin = max(0.05, np.floor(named[0].area_ratio * foil / AREA_GO * 100) / 100)
-            found.append(
-                Judgement(
-                    "print.release",
-                    level,
-                    f"{openings.side} {refs[0]}",
-                    f"{shown} {headline}",
-                    (
-                        Because("area ratio", named[0].area_ratio),
-                        Because("aspect ratio", named[0].aspect_ratio),
-                        Because("foil", foil, "mm"),
-                    ),
-                    f"Use a foil of {thin:.2f} mm or thinner, or look at these deposits on every print.",
-                    refs,
-                )
-            )
-    if not found:
-        found.append(
-            Judgement(
-                "print.release",
-                Level.GO,
-                f"{openings.side} {parts[0].ref}",
-                f"Every opening releases; tightest is {parts[0].ref}",
-                (Because("area ratio", parts[0].area_ratio), Because("foil", foil, "mm")),
-                "",
-                (parts[0].ref,),
-            )
-        )
-    return found
+def roundness(area: NDArray[np.float64], perimeter: NDArray[np.float64]) -> NDArray[np.float64]:
+    """4π area / perimeter²: 1 for a circle, 0.79 for a square."""
+    return np.asarray(4 * np.pi * area / np.maximum(perimeter, 1e-12) ** 2)

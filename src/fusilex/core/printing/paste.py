@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.openings import ROUND, Openings, roundness
 
 FLUX_DENSITY = 1.0  # g/cm³
 TRANSFER_MIDDLE, TRANSFER_STEEPNESS = 0.50, 12.0
@@ -69,10 +69,10 @@ def coarsest_powder(openings: Openings) -> int | None:
     """
     if not len(openings):
         return 3
-    roundness = 4 * np.pi * openings.area / openings.perimeter**2
-    balls = np.where(roundness > 0.95, BALLS_ACROSS_ROUND, BALLS_ACROSS_RECTANGLE)
+    disc = roundness(openings.area, openings.perimeter) > ROUND
+    balls = np.where(disc, BALLS_ACROSS_ROUND, BALLS_ACROSS_RECTANGLE)
     room_um = float(np.min(openings.width * 1000.0 / balls))
-    return next((number for number, size in POWDER_TYPES if size <= room_um + 1e-6), None)
+    return next((number for number, size in POWDER_TYPES if size <= room_um * (1 + 1e-6)), None)
 
 
 def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> list[Judgement]:

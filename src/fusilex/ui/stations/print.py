@@ -8,8 +8,9 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from fusilex.bench.commands import ChooseFoil, ChoosePaste, PrintPanel, WipePrint
 from fusilex.core.judgement import Level
-from fusilex.core.printing.openings import AREA_GO, AREA_STOP, release_levels, worst_parts
+from fusilex.core.printing.openings import AREA_GO, AREA_STOP
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
+from fusilex.core.printing.release import release_levels, worst_parts
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
