@@ -125,8 +125,29 @@ def test_apertures_strokes_arcs_regions_and_clear() -> None:
         ("silk_front.gbr", "silk", "top"),
         ("top-overlay.art", "silk", "top"),
         ("L4_BOTTOM.gbr", "copper", "bottom"),
-        ("copper in2.gbr", "other", None),
-        ("board.g2l", "other", None),
+        ("copper in2.gbr", "inner", "3"),
+        ("board.g2l", "inner", "2"),
+        *(
+            (f"b.{e}", r, s)
+            for s, l in (("top", "t"), ("bottom", "b"))
+            for r, e in (
+                ("mask", f"{l}sm"),
+                ("silk", f"{l}sk"),
+                ("paste", f"{l}sp"),
+                ("mask", f"sm{l}"),
+                ("silk", f"ss{l}"),
+                ("paste", f"sp{l}"),
+                ("mask", f"{l}mk"),
+            )
+        ),
+        ("b.top", "copper", "top"),
+        ("b.bot", "copper", "bottom"),
+        ("b.g1", "inner", "2"),
+        ("b.gl2", "inner", "3"),
+        ("b.in1", "inner", "2"),
+        ("b.gp1", "other", None),
+        ("b_inner_2.gbr", "inner", "3"),
+        ("x-L3.gbr", "inner", "3"),
         ("assembly_top.gbr", "other", None),
         ("top courtyard.gbr", "other", None),
         ("whatever.gbr", "other", None),
@@ -394,7 +415,8 @@ def test_outlines_drawn_filled_open_and_empty() -> None:
     drawn = board_edge(line("\n".join(corners)), "x")[0]
     assert drawn.area == pytest.approx(50, rel=1e-4) and drawn.bounds == pytest.approx((0, 0, 10, 5), abs=1e-3)
     slot = ["X40000Y20000D02*", "X60000Y20000D01*", "X60000Y30000D01*", "X40000Y30000D01*", "X40000Y20000D01*"]
-    assert board_edge(line("\n".join(corners + slot)), "x")[0].area == pytest.approx(50, rel=1e-4)
+    slotted = board_edge(line("\n".join(corners + slot)), "x", shapely.points([[2, 2], [8, 4]]))[0]
+    assert slotted.area == pytest.approx(50 - 2, rel=1e-4) and len(slotted.interiors) == 1
     filled = read_gerber(GERBER.format(body="G36*\n" + "\n".join(corners) + "\nG37*").encode(), "o", "outline")
     assert board_edge(filled, "x")[0].area == pytest.approx(50)
     frame = ["X-90000Y-90000D02*", "X200000Y-90000D01*", "X200000Y90000D01*", "X-90000Y90000D01*", "X-90000Y-90000D01*"]

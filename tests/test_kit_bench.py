@@ -18,7 +18,7 @@ from fusilex.core.board.bodies import body_of
 from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.counting import by_reel, by_strip, by_weight, tape_pitch_mm
-from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_moisture
+from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_moisture, share_left
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import buy_list, fits
 from fusilex.core.kit.trays import TrayPlan
@@ -107,12 +107,29 @@ def test_the_right_bag(line: tuple[str, ...], label: str, level: Level, what: st
 
 
 def test_counting_against_closed_forms() -> None:
-    assert by_strip(403, 4).pieces == 100 and tape_pitch_mm(1.0) == 2 and tape_pitch_mm(5.0) == 8
+    assert (
+        by_strip(403, 4).pieces == 100
+        and tape_pitch_mm(body_of("0402")) == 2
+        and tape_pitch_mm(body_of("QFN-32 5x5")) == 8
+    )
     assert by_weight(52.5, 12.5, 80, 0.01).pieces == 500
     turns, hub, thick = 150, 60.0, 1.2
     outer = hub + 2 * turns * thick
     wound = sum(math.pi * (hub + (2 * n + 1) * thick) for n in range(turns))  # turn by turn at its middle
     assert by_reel(outer, hub, thick, 4).pieces == math.floor(wound / 4)
+    for name, pitch in (
+        ("0603", 4),
+        ("SMA", 4),
+        ("SMB", 8),
+        ("SOT-23", 4),
+        ("SOIC-8", 8),
+        ("SOIC-14", 8),
+        ("SOIC-16", 8),
+        ("TSSOP-16", 8),
+    ):
+        assert tape_pitch_mm(body_of(name, "D1")) == pitch, name
+    for name, pitch in (("LQFP-48 7x7", 12), ("LQFP-64 10x10", 16), ("QFN-48 7x7", 12), ("SOIC-16W", 12), ("DPAK", 8)):
+        assert tape_pitch_mm(body_of(name, "U1")) == pitch, name
     for bad in (lambda: by_weight(1, 2, 3, 0.1), lambda: by_reel(50, 60, 1, 4), lambda: by_strip(10, 0)):
         with pytest.raises(ValueError):
             bad()
@@ -135,6 +152,21 @@ def test_open_hours_add_up_however_often_a_bag_is_opened(spans: list[float], wai
         assert hours_left(level, spent) == max(0, life - spent.hours)
         judged = judge_moisture("R1", level, spent).level
         assert (judged is Level.STOP) == (spent.hours >= life)
+
+
+def test_level_six_lives_by_its_label_after_a_bake_and_the_future_does_not_count() -> None:
+    baked = exposure([(0.0, "opened"), (5.0, "baked")], 6.0)
+    assert judge_moisture("R1", "6", exposure([(0.0, "opened")], 1.0)).level is Level.STOP
+    assert (
+        judge_moisture("R1", "6", baked).level is Level.GO
+        and math.isnan(hours_left("6", baked))
+        and share_left("6", baked) == 1
+    )
+    out = exposure([(0.0, "opened"), (5.0, "baked"), (6.0, "out")], 8.0)
+    assert out.hours == 2 and judge_moisture("R1", "6", out).level is Level.UNKNOWN
+    assert exposure([(0.0, "opened"), (10.0, "dry"), (20.0, "baked")], 4.0).hours == 4, (
+        "what is still to come has not happened"
+    )
 
 
 def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Bench) -> None:

@@ -15,8 +15,9 @@ from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
+from fusilex.core.board.hidden import hides_joints
 from fusilex.core.judgement import Level
-from fusilex.core.kit.quantities import SCHOOLS, hidden_joints
+from fusilex.core.kit.quantities import SCHOOLS
 from fusilex.core.kit.stock import judge_cover
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
@@ -131,7 +132,7 @@ def test_bins_follow_the_order_and_a_side_can_wait(bench: Bench) -> None:
         by_paste = [bench.line_of[p.ref].key for p in bench.placing_order]
         assert sorted({*by_paste}, key=by_paste.index)[0] == orders[school][0] or school == "area"
     assert orders["kind"] != orders["hidden-first"] != orders["area"]
-    assert hidden_joints(bench.line_of["U1"].body) and bench.line_of["U1"].key == orders["hidden-first"][0]
+    assert hides_joints(bench.line_of["U1"].body) and bench.line_of["U1"].key == orders["hidden-first"][0]
     bench.do(c.SkipSide("bottom"))
     for line in bench.lines:
         if line.side != "bottom":

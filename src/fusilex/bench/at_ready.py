@@ -18,7 +18,7 @@ from fusilex.journal.store import Event, digest
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
-ROLES = ("copper", "mask", "paste", "silk", "outline", "drill", "placements", "bom", "netlist", "other")
+ROLES = ("copper", "inner", "mask", "paste", "silk", "outline", "drill", "placements", "bom", "netlist", "other")
 SIDED = ("copper", "mask", "paste", "silk")
 
 
@@ -50,7 +50,10 @@ def assign_file(bench: Bench, command: c.AssignFile) -> Result:
         raise Refused(f"There is no file {command.file}.")
     if command.role not in ROLES:
         raise Refused(f"A file is one of {', '.join(ROLES)}, not {command.role}.")
-    if (command.role in SIDED) != (command.side in ("top", "bottom")):
+    if command.role == "inner":
+        if not (command.side or "").isdigit() or int(command.side or 0) < 2:
+            raise Refused("An inner layer has its number from the top, from 2 on.")
+    elif (command.role in SIDED) != (command.side in ("top", "bottom")):
         raise Refused(
             f"{command.role.capitalize()} {'has a side, top or bottom' if command.role in SIDED else 'has no side'}."
         )

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from fusilex.core.board.bare import judge_finest
 from fusilex.core.board.belong import judge_layers
-from fusilex.core.board.connect import compare_with_netlist
+from fusilex.core.board.connect import compare_with_netlist, inner_missing
 from fusilex.core.board.elsewhere import layers_elsewhere
 from fusilex.core.board.etching import etch_minutes, judge_etch
 from fusilex.core.board.findings import Finding
@@ -37,6 +37,8 @@ def _copper(design: Design) -> list[Judgement]:
     if not design.netpoints:
         return [Judgement("ready.netlist", Level.UNKNOWN, "copper", "No netlist to check the copper with")]
     words = {"open": "is in pieces", "short": "touch", "bare": "has no copper"}
+    hidden = inner_missing(design)
+    faults = compare_with_netlist(design)
     found = [
         Judgement(
             "ready.netlist",
@@ -46,8 +48,18 @@ def _copper(design: Design) -> list[Judgement]:
             (Because("near x", round(fault.points[0][0], 2), "mm"), Because("y", round(fault.points[0][1], 2), "mm")),
             "Ask the designer for files of one revision.",
         )
-        for fault in compare_with_netlist(design)
+        for fault in faults
+        if not (hidden and fault.kind == "open")
     ]
+    if hidden:
+        opens = sum(fault.kind == "open" for fault in faults)
+        text = "An inner copper layer is missing: what it joins is not checked"
+        do = "Add every inner layer as positive copper; R takes a file for inner 2, inner 3 and so on."
+        found.append(
+            Judgement(
+                "ready.netlist", Level.UNKNOWN, "inner layers", text, (Because("nets in pieces without it", opens),), do
+            )
+        )
     nets = {p.net for p in design.netpoints if p.net}
     numbers = (Because("nets", len(nets)), Because("points", len(design.netpoints)))
     return found or [Judgement("ready.netlist", Level.GO, "copper", "Copper and netlist agree", numbers)]

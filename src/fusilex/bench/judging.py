@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 from fusilex.bench.judge_kit import judge_kit
 from fusilex.bench.judge_ready import judge_ready
-from fusilex.core.electrical.probes import judge_plan, judge_readings
+from fusilex.core.electrical.probes import judge_plan, judge_readings, judge_unseen
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
 from fusilex.core.printing.paste import PASTES, judge_paste
-from fusilex.core.printing.release import judge_release
+from fusilex.core.printing.release import judge_hidden, judge_release
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import Metrics
 from fusilex.core.reflow.windows import WINDOWS
@@ -32,9 +32,11 @@ def open_stops(bench: Bench, station: str) -> list[Judgement]:
 
 
 def _print(bench: Bench) -> list[Judgement]:
-    return judge_release(bench.openings, bench.foil_mm) + judge_paste(
-        bench.openings, bench.foil_mm, PASTES[bench.paste], len(bench.state.boards)
-    )
+    return [
+        *judge_release(bench.openings, bench.foil_mm),
+        *judge_hidden(bench.openings, [p.ref for p in bench.views.hidden]),
+        *judge_paste(bench.openings, bench.foil_mm, PASTES[bench.paste], len(bench.state.boards)),
+    ]
 
 
 def _place(bench: Bench) -> list[Judgement]:
@@ -150,19 +152,11 @@ def _inspect(bench: Bench) -> list[Judgement]:
                 (fault.ref,),
             )
         )
-    hidden = [p.ref for p in bench.design.parts if p.body.family == "ic" and "QFN" in p.body.code.upper()]
-    if hidden:
-        found.append(
-            Judgement(
-                "inspect.hidden",
-                Level.UNKNOWN,
-                ", ".join(hidden),
-                f"{', '.join(hidden)} hides its joints",
-                (),
-                "Decide by the readings at Test.",
-                tuple(hidden),
-            )
-        )
+    if hidden := [p.ref for p in bench.views.hidden]:
+        shown = ", ".join(hidden[:4]) + (" …" if len(hidden) > 4 else "")
+        verb = "hides its" if len(hidden) == 1 else "hide their"
+        do = "Decide by the readings and the functions at Test."
+        found.append(Judgement("inspect.hidden", Level.UNKNOWN, shown, f"{shown} {verb} joints", (), do, tuple(hidden)))
     return found
 
 
@@ -205,7 +199,11 @@ def _rework(bench: Bench) -> list[Judgement]:
 
 def _test(bench: Bench) -> list[Judgement]:
     readings = {key: value for key, (value, _) in bench.board.readings.items()}
-    return judge_readings(bench.plan, readings) + judge_plan(bench.design, bench.plan)
+    return [
+        *judge_readings(bench.plan, readings),
+        *judge_plan(bench.design, bench.plan),
+        *judge_unseen(bench.plan, bench.views.hidden),
+    ]
 
 
 def _release(bench: Bench) -> list[Judgement]:

@@ -37,6 +37,11 @@ def role(file: str, text: str) -> c.AssignFile:
         raise Refused(
             f"“{text}” is no kind of file: type for example paste top, outline, drill, placements, bom or nothing."
         )
+    if what == "inner":
+        number = next((w for w in words if w.isdigit()), None)
+        if number is None:
+            raise Refused("Say which inner layer, counted from the top: inner 2 is the one below it.")
+        return c.AssignFile(file, what, number)
     if what in SIDED and side is None:
         raise Refused(f"Say which side too: {what} top or {what} bottom.")
     return c.AssignFile(file, what, side if what in SIDED else None)
@@ -160,16 +165,15 @@ def count(text: str, of: Body) -> tuple[Count, str]:
     """``940``, ``strip 403``, ``weight 52.5 12.5`` (g with and without parts), ``reel 178 60 1.2`` (outer, hub, tape thickness, mm)."""
     words = text.lower()
     found = _numbers(words)
-    longest = max(of.size_x, of.size_y)
     try:
         if words.strip().isdigit():
             return Count(int(words), 0), "hand"
         if words.startswith("strip") and len(found) in (1, 2):
-            return by_strip(found[0], found[1] if len(found) > 1 else tape_pitch_mm(longest)), "strip"
+            return by_strip(found[0], found[1] if len(found) > 1 else tape_pitch_mm(of)), "strip"
         if words.startswith("weight") and len(found) in (2, 3):
             return by_weight(found[0], found[1], found[2] if len(found) > 2 else of.mass_mg, 0.01), "weight"
         if words.startswith("reel") and len(found) in (3, 4):
-            pitch = found[3] if len(found) > 3 else tape_pitch_mm(longest)
+            pitch = found[3] if len(found) > 3 else tape_pitch_mm(of)
             return by_reel(found[0], found[1], found[2], pitch), "reel"
     except ValueError as error:
         raise Refused(f"That cannot be: {error}.") from error

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from functools import cached_property
 
 from fusilex.core.board.bare import Finest, copper_coverage, finest_feature
+from fusilex.core.board.hidden import hidden_parts
 from fusilex.core.board.improve import Suggestion, suggestions
 from fusilex.core.board.model import Design, Part
 from fusilex.core.board.panel import Panel
@@ -47,6 +48,11 @@ class Views:
     @cached_property
     def plan(self) -> list[ProbePair]:
         return probe_plan(self.design)
+
+    @cached_property
+    def hidden(self) -> list[Part]:
+        """Parts whose joints nobody sees after reflow."""
+        return hidden_parts(self.design)
 
     @cached_property
     def hand_order(self) -> list[Part]:

@@ -166,6 +166,10 @@ RULES: dict[str, Rule] = {
         "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a bent one is its thinnest arm.",
         "IPC-7525 stencil design guidelines",
     ),
+    "print.hidden": Rule(
+        "Joints under a body cannot be inspected after reflow: bodies named QFN, DFN, SON, LGA, BGA, CSP, or with a pad wholly under them.",
+        "Body names and pads",
+    ),
     "print.joined": Rule(
         "An opening lies over pads of one net only: more than a quarter of a pad under it counts.",
         "Paste layer against pads and nets",
@@ -235,6 +239,9 @@ RULES: dict[str, Rule] = {
     "test.short": Rule(
         "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or coils join them, above half of what those parts give.",
         "Probe plan from pads and nets; effective resistance of the network between them",
+    ),
+    "test.hidden": Rule(
+        "Every joint under a bottom-terminated body is in a pair that is read.", "Body names and pads; probe plan"
     ),
     "test.nets": Rule(
         "Pads are on nets that a file names; only then can be told which neighbours must be apart.",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import warnings
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -15,7 +15,7 @@ from fusilex.core.board.model import Hole
 from fusilex.core.problems import BadInput
 from fusilex.formats.identify import not_plated
 
-_FUNCTION = re.compile(r"TF\.FileFunction,(NonPlated|Plated|MixedPlating)", re.I)
+_FUNCTION = re.compile(r"TF\.FileFunction,(NonPlated|Plated|MixedPlating)(?:,(\d+),(\d+),(?:Blind|Buried))?", re.I)
 _TOOL = re.compile(r"^T0*(\d+)(?:[FSBHZ][-\d.]+)*C(\d*\.?\d+)", re.M)
 _SELECT = re.compile(r"T0*(\d+)")
 _SPOT = re.compile(r"(?:X([-+]?[\d.]+))?(?:Y([-+]?[\d.]+))?(?:G85(?:X([-+]?[\d.]+))?(?:Y([-+]?[\d.]+))?)?$")
@@ -71,12 +71,19 @@ def read_excellon(data: bytes, name: str, pads: NDArray[np.object_] | None = Non
         )
     stated = _FUNCTION.search(text)
     plated = stated[1].lower() != "nonplated" if stated else not not_plated(name)
+    holes = _read(text, name, plated, bool(stated), pads)
+    if stated and stated[2]:  # blind or buried
+        return tuple(replace(h, span=(int(stated[2]), int(stated[3]))) for h in holes)
+    return holes
+
+
+def _read(text: str, name: str, plated: bool, stated: bool, pads: NDArray[np.object_] | None) -> tuple[Hole, ...]:
     if not re.search(r"^M48", text, re.M) or _digits_unsaid(text):
         return _guessed(text, name, plated, pads)
     if (holes := _plain(text, name, plated)) is not None:
         return holes
     try:
-        return _parsed(text, name, plated, bool(stated))
+        return _parsed(text, name, plated, stated)
     except BadInput:
         if _ROUTED.search(text) or not (holes := _guessed(text, name, plated, pads)):
             raise
@@ -117,7 +124,7 @@ def _parsed(text: str, name: str, plated_by_file: bool, stated: bool) -> tuple[H
             warnings.simplefilter("ignore")
             parsed = ExcellonFile.from_string(text, filename=name)
     except Exception as error:  # the parser raises whatever its tables happen to raise
-        raise BadInput(name, "Excellon drill statements", str(error)[:160]) from error
+        raise BadInput(name, "Excellon drill statements", "some that are none") from error
     holes = []
     for item in parsed.objects:
         diameter = float(item.aperture.unit.convert_to(MM, item.aperture.diameter))
@@ -157,7 +164,7 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | Non
     try:
         tried = [np.array([[f.value_mm(x), f.value_mm(y)] for _, x, y in spots]) for f in formats]
     except ValueError as error:
-        raise BadInput(name, "coordinates in digits", str(error)) from error
+        raise BadInput(name, "coordinates in digits", "something else among them") from error
     middles = shapely.STRtree(shapely.centroid(pads)) if pads is not None else None
     best = max(range(len(formats)), key=lambda i: (_hits(tried[i], middles), -i))
     chosen = formats[best]

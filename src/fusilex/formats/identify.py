@@ -79,10 +79,24 @@ _LETTERS = {  # the old two-letter habit: side, then what it is
     "spb": ("paste", "bottom"),
     "oln": ("outline", None),
     "bor": ("outline", None),
+    "top": ("copper", "top"),
+    "bot": ("copper", "bottom"),
 }
+_FUNCTIONS = {
+    "mask": ("sm", "mk", "sr", "ms"),
+    "silk": ("sk", "ss", "lg", "ov", "si"),
+    "paste": ("sp", "pa", "pm", "ps"),
+    "copper": ("cu", "co", "el"),
+}
+for _role, _twos in _FUNCTIONS.items():  # a letter for the side before or behind two for what it is: .tsm .bsk .pmt
+    for _two in _twos:
+        for _letter, _side in (("t", "top"), ("b", "bottom")):
+            _LETTERS.setdefault(_letter + _two, (_role, _side))
+            _LETTERS.setdefault(_two + _letter, (_role, _side))
 
 
-_INNER_ENDING = re.compile(r"g(?:p|l)?\d{1,2}l?|in\d{1,2}")
+_INNER_ENDING = re.compile(r"g(?P<plane>p)?l?(?P<g>\d{1,2})l?|in(?P<in>\d{1,2})|l(?P<l>[2-9]|\d\d)")
+PLANE = "an inner plane, which may be drawn as what is not copper: left aside"
 _FOR_PEOPLE = (
     r" (?:assembly|assy|fab(?:rication)?|court ?yard|crtyd|adhes\w*|glue|drawings?|dwg|dimensions?|user|eco\d?|comments?|keep ?out"
     r"|drill ?(?:map|guide)|drillmap|margin|bestueckungsplan|bestückungsplan|klebstoff) "
@@ -128,6 +142,12 @@ def undecided(guesses: Mapping[str, Guess]) -> dict[str, Guess]:
     }
 
 
+def stated_layers(files: Mapping[str, bytes]) -> int:
+    """How many copper layers the board has by what its bottom layer says of itself, 0 where nothing says."""
+    found = (re.search(rb"TF\.FileFunction,Copper,L(\d+),Bot", data[:6000]) for data in files.values())
+    return max((int(m[1]) for m in found if m), default=0)
+
+
 _PROJECT = re.compile(rb"TF\.ProjectId,[^,*\n]*,[^,*\n]*,([^,*\n]+)")
 _REVISION = re.compile(
     r"(?:^|[\W_])(?:rev(?:ision)?[\W_]?|r|v)(\d{1,2}(?:\.\d{1,2})?|(?<=rev)[A-Z]|(?<=rev[\W_])[A-Z])(?=[\W_]|$)", re.I
@@ -163,18 +183,32 @@ def _gerber(name: str, head: bytes) -> Guess:
         role = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "silk", "Profile": "outline"}.get(
             words[0], "other"
         )
-        inner = role == "copper" and side is None
-        return Guess("gerber", "other" if inner else role, side, because, STATED)
+        if role == "copper" and side is None:
+            number = re.fullmatch(r"L(\d+)", words[1]) if len(words) > 1 else None
+            return (
+                Guess("gerber", "inner", number[1], because, STATED)
+                if number
+                else Guess("gerber", "other", None, because, STATED)
+            )
+        return Guess("gerber", role, side, because, STATED)
     path = PurePosixPath(name)
     suffix = path.suffix.lower().lstrip(".")
     if suffix in _LETTERS:
         return Guess("gerber", *_LETTERS[suffix], f"ending .{suffix}")
     words_of_name = _words_of(path)
-    if _INNER_ENDING.fullmatch(suffix):
-        return Guess("gerber", "other", None, f"inner layer, ending .{suffix}")
+    if within := _INNER_ENDING.fullmatch(suffix):
+        if within["plane"]:
+            return Guess("gerber", "other", None, PLANE)
+        # .g1 and .in1 count the inner layers, .g2l and .l2 all layers from the top
+        first = int(next(v for k, v in within.groupdict().items() if k != "plane" and v))
+        layer = first if suffix.startswith("l") or re.fullmatch(r"g\d+l", suffix) else first + 1
+        return Guess("gerber", "inner", str(layer), f"inner layer, ending .{suffix}")
     side = "bottom" if re.search(_BOTTOM, words_of_name) else "top" if re.search(_TOP, words_of_name) else None
     if (within := re.search(_INNER, words_of_name)) and not (side and within[0].strip().startswith("l")):
-        return Guess("gerber", "other", None, f"inner layer, “{within[0].strip()}” in its name")
+        number = re.search(r"\d+", words_of_name[within.start() :])
+        count = int(number[0]) if number else 1
+        layer = count if within[0].strip().startswith("l") else count + 1
+        return Guess("gerber", "inner", str(layer), f"inner layer, “{within[0].strip()}” in its name")
     for role, pattern in _WORDS:
         found = re.search(pattern, words_of_name)
         if found:

@@ -20,7 +20,17 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
-from fusilex.formats.identify import CHOSEN, GUESSED, NO_APERTURES, UNKNOWN, Guess, identify, revision_of, undecided
+from fusilex.formats.identify import (
+    CHOSEN,
+    GUESSED,
+    NO_APERTURES,
+    UNKNOWN,
+    Guess,
+    identify,
+    revision_of,
+    stated_layers,
+    undecided,
+)
 from fusilex.formats.layer_intake import Layers
 from fusilex.formats.list_intake import Lists
 
@@ -65,11 +75,12 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     drilled = {f: read_excellon(files[f], f, pads) for f, guess in guesses.items() if guess.kind == "drill"}
     once = Layers()
     holes = once.holes_once(drilled)
-    _settle_unknown(guesses, images, holes, lists.placements)
+    counted = _settle_unknown(guesses, images, holes, lists.placements)
     lists.settle_sides({(x.role, x.side): x for x in images.values() if len(x)})
     placements = lists.placements
     remarks = [
         *lists.remarks,
+        *counted,
         *_guessed({f: g for f, g in guesses.items() if g.sure == GUESSED and g.kind == "gerber"}),
     ]
     remarks += _unread(images)
@@ -105,6 +116,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
         lists.netpoints,
         panel=lists.panel,
         remarks=tuple(remarks),
+        copper_layers=stated_layers(files),
     )
 
 
@@ -160,13 +172,19 @@ def _role_words(guess: Guess) -> str:
 
 def _settle_unknown(
     guesses: dict[str, Guess], images: dict[str, Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...]
-) -> None:
-    """Layers whose names say nothing get the role their shapes give away, in place."""
+) -> list[Remark]:
+    """Layers whose names say nothing get the role their shapes give away, in place; a remark where only pads were counted."""
     unknown = {file: images[file] for file, g in guesses.items() if g.kind == "gerber" and g.sure == UNKNOWN}
     known = {(x.role, x.side): x for x in images.values() if x.role != "other"}
-    for file, found in guess_roles(unknown, known, holes, placements).items() if unknown else ():
+    roles = guess_roles(unknown, known, holes, placements) if unknown else {}
+    for file, found in roles.items():
         guesses[file] = Guess("gerber", found.role, found.side, found.because, GUESSED)
         images[file] = replace(images[file], role=found.role, side=found.side)
+    if counted := [file for file, found in roles.items() if found.counted]:
+        text = f"Nothing says which copper is the top: {counted[0]} is taken for it because it has more pads"
+        do = "Look at the board: R takes a file for the other side. A placement list with sides would tell."
+        return [Remark("ready.guessed", "sides of the copper", text, do, Level.UNKNOWN)]
+    return []
 
 
 def _without_frames(layers: list[Layer], outline: Polygon, remarks: list[Remark]) -> list[Layer]:
@@ -197,11 +215,9 @@ def _paste_where_missing(
         if ("paste", side) in by_role or not wanted or ("mask", side) not in by_role:
             continue
         made = paste_from_mask(by_role["mask", side], holes, by_role.get(("copper", side)))
-        if len(made):
-            found.append(made)
-            text = (
-                f"No paste layer for the {side}: {len(made)} openings worked out from the solder mask, holes left out"
-            )
+        if len(made.layer):
+            found.append(made.layer)
+            text = f"No paste layer for the {side}: {made.words}"
             remarks.append(
                 Remark(
                     "ready.derived",

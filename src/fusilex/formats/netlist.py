@@ -14,7 +14,8 @@ def read_netlist(data: bytes, name: str) -> tuple[NetPoint, ...]:
     from gerbonara.ipc356 import Netlist
     from gerbonara.utils import MM
 
-    text = data.decode("utf-8", errors="replace")
+    text = re.sub(r"^P\s+UNITS\s+SI\b.*$", "P  UNITS CUST 1", data.decode("utf-8", errors="replace"), flags=re.M)
+    text = re.sub(r"^C .*\n?\Z", "", text.rstrip() + "\n", flags=re.M)  # a comment behind the end
     if not re.search(r"^999", text, re.M):
         raise BadInput(name, "the end record 999 of a whole netlist", "none", f"line {text.count(chr(10)) + 1}")
     try:
@@ -23,9 +24,8 @@ def read_netlist(data: bytes, name: str) -> tuple[NetPoint, ...]:
             parsed = Netlist.from_string(text, filename=name)
     except Exception as error:  # the parser raises whatever its tables happen to raise
         line = re.search(r":(\d+):", str(error))
-        raise BadInput(
-            name, "IPC-D-356A records", str(error)[:160], f"line {int(line[1]) + 1}" if line else ""
-        ) from error
+        place = f"line {int(line[1]) + 1}" if line else ""
+        raise BadInput(name, "IPC-D-356A records", "one that is none", place) from error
     points = []
     for record in parsed.test_records:
         if record.x is None or record.y is None:

@@ -48,7 +48,7 @@ class CopperNets:
 
 def copper_pieces(design: Design) -> CopperNets:
     """Connected pieces of copper over all layers, joined through plated holes."""
-    layers = {item.side: item for item in design.layers if item.role == "copper" and item.side}
+    layers = {item.side: item for item in design.layers if item.role in ("copper", "inner") and item.side}
     offsets, total = {}, 0
     for name, layer in layers.items():
         offsets[name] = total
@@ -61,9 +61,12 @@ def copper_pieces(design: Design) -> CopperNets:
     if plated:
         discs = shapely.buffer(shapely.points([[h.x, h.y] for h in plated]), [h.diameter / 2 for h in plated])
         first: dict[int, int] = {}
+        deepest = max([design.copper_layers, 2, *(int(n) + 1 for n in layers if n.isdigit())])
         for name, layer in layers.items():
+            number = {"top": 1, "bottom": deepest}.get(name) or int(name)
+            reached = [h.span is None or h.span[0] <= number <= h.span[1] for h in plated]
             holes, hits = layer.tree.query(discs, predicate="intersects")
-            for hole, hit in zip(holes, hits, strict=True):
+            for hole, hit in zip(holes[np.array(reached)[holes]], hits[np.array(reached)[holes]], strict=True):
                 joined.join(int(hit) + offsets[name], first.setdefault(int(hole), int(hit) + offsets[name]))
     return CopperNets(
         {
@@ -92,6 +95,13 @@ class NetFault:
     kind: str
     nets: tuple[str, ...]
     points: tuple[tuple[float, float], ...]
+
+
+def inner_missing(design: Design) -> bool:
+    """True where the board has inner copper that was not handed in, or was left aside: opens may be joined there."""
+    there = sum(x.role == "inner" for x in design.layers)
+    aside = any(f.role == "other" and "inner" in f.because for f in design.files)
+    return aside or design.copper_layers > there + 2
 
 
 def compare_with_netlist(design: Design) -> list[NetFault]:

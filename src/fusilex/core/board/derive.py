@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -17,7 +18,8 @@ LARGEST_PASTED_MM = 12.0
 
 
 SHOWN_SHARE = 0.35
-"""A window that shows less copper than this is the clear ring of a fiducial."""
+"""A round window that shows less copper than this, one disc, is the clear ring of a fiducial."""
+SLIVER_SHARE, ROUND = 0.1, 0.9
 
 
 def derived(role: str, side: str | None, polygons: np.ndarray, flashed: bool = True) -> Layer:
@@ -26,32 +28,84 @@ def derived(role: str, side: str | None, polygons: np.ndarray, flashed: bool = T
     return Layer(role, side, polygons, np.full(n, flashed, dtype=bool), (None,) * n, (None,) * n, (None,) * n)
 
 
-def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None = None) -> Layer:
-    """Openings to print: mask windows without a lead's hole in them, cut to the copper pad beneath.
+@dataclass(frozen=True)
+class DerivedPaste:
+    """Paste worked out from a mask, and the windows that got none, counted by why."""
 
-    Windows without copper, round fiducials (a disc far larger in the mask than in copper) and huge bare areas get no paste.
+    layer: Layer
+    without: Mapping[str, int]
+
+    @property
+    def words(self) -> str:
+        """``41 openings worked out from the solder mask; none for 2 windows over leads' holes``."""
+        left = ", ".join(f"{n} window{'s' if n > 1 else ''} {why}" for why, n in self.without.items() if n)
+        return f"{len(self.layer)} openings worked out from the solder mask" + (f"; none for {left}" if left else "")
+
+
+def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None = None) -> DerivedPaste:
+    """Openings to print: mask windows without a lead's hole in them, cut to the copper pads beneath, each pad its own opening.
+
+    Pads are flashed, or where none lies in a window whatever copper shows there, as when pads are painted by strokes. Windows without
+    copper, round fiducials (a disc far larger in the mask than in copper) and huge bare areas get no paste.
     """
-    windows = mask.polygons[~shapely.is_empty(mask.polygons)]
-    keep = np.ones(len(windows), dtype=bool)
-    leads = [h for h in holes if h.diameter >= SMALLEST_LEAD_HOLE]
-    if leads:
-        points = shapely.points([[h.x, h.y] for h in leads])
-        keep[np.unique(shapely.STRtree(windows).query(points, predicate="intersects")[1])] = False
+    windows = shapely.get_parts(mask.area)  # what is drawn in strips is one window
+    why = np.full(len(windows), "", dtype=object)
     boxes = shapely.bounds(windows)
-    keep &= np.maximum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1]) <= LARGEST_PASTED_MM
-    windows = windows[keep]
-    if copper is None or not len(copper) or not len(windows):
-        return derived("paste", mask.side, windows)
-    pads = copper.polygons[copper.flashed] if copper.flashed.any() else copper.polygons
-    window, pad = shapely.STRtree(pads).query(windows, predicate="intersects")
-    cut = shapely.intersection(windows[window], pads[pad])
-    area = shapely.area(cut)
-    order = np.lexsort((area, window))
-    largest = order[np.flatnonzero(np.diff(window[order], append=-1))]  # of each window, the pad it shows most of
-    shown = largest[area[largest] > SHOWN_SHARE * shapely.area(windows[window[largest]])]
-    return derived(
-        "paste", mask.side, np.array([p for p in shapely.get_parts(cut[shown]) if isinstance(p, Polygon)], dtype=object)
+    why[np.maximum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1]) > LARGEST_PASTED_MM] = _LARGE
+    leads = [h for h in holes if h.diameter >= SMALLEST_LEAD_HOLE]
+    if leads and len(windows):
+        points = shapely.points([[h.x, h.y] for h in leads])
+        why[np.unique(shapely.STRtree(windows).query(points, predicate="intersects")[1])] = _LEADS
+    found: list[Polygon] = []
+    if copper is None or not len(copper):
+        found = windows[why == ""].tolist()
+    else:
+        for i in np.flatnonzero(why == "").tolist():
+            pads, why[i] = _pads_in(windows[i], copper)
+            found += pads
+    polygons = np.empty(len(found), dtype=object)
+    polygons[:] = found
+    return DerivedPaste(
+        derived("paste", mask.side, polygons), {w: int((why == w).sum()) for w in (_LEADS, _BARE, _MARK, _LARGE)}
     )
+
+
+_LEADS, _BARE, _MARK, _LARGE = (
+    "over leads' holes",
+    "without copper",
+    "of fiducials",
+    f"larger than {LARGEST_PASTED_MM:g} mm",
+)
+
+
+def _pads_in(window: Polygon, copper: Layer) -> tuple[list[Polygon], str]:
+    """The pads that a mask window shows, or why it has none."""
+    near = copper.tree.query(window, predicate="intersects")
+    flashed = near[copper.flashed[near]]
+    pads = _shown(window, copper.polygons[flashed])
+    if sum(p.area for p in pads) < SHOWN_SHARE * window.area:
+        painted = _shown(window, copper.polygons[near])
+        if len(pads) < 2 and sum(p.area for p in painted) >= SHOWN_SHARE * window.area:
+            pads = painted
+    if not pads:
+        return [], _BARE
+    if len(pads) == 1 and pads[0].area < SHOWN_SHARE * window.area and _is_round(pads[0]) and _is_round(window):
+        return [], _MARK
+    return pads, ""
+
+
+def _shown(window: Polygon, shapes: np.ndarray) -> list[Polygon]:
+    """What shows of copper in a window, slivers of tracks and of neighbours left out."""
+    if not len(shapes):
+        return []
+    parts = shapely.get_parts(shapely.intersection(shapely.union_all(shapes), window))
+    areas = [p for p in parts if isinstance(p, Polygon)]
+    largest = max((p.area for p in areas), default=0.0)
+    return [p for p in areas if p.area > SLIVER_SHARE * largest]
+
+
+def _is_round(shape: Polygon) -> bool:
+    return bool(4 * np.pi * shape.area / max(shape.length, 1e-9) ** 2 > ROUND)
 
 
 def hull_outline(layers: Sequence[Layer]) -> Polygon | None:

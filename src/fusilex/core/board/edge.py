@@ -12,6 +12,8 @@ from fusilex.core.problems import BadInput
 
 INSIDE = 0.95
 """Share of the copper's pads that lie inside the board's edge."""
+GAPS_MM = (0.0, 0.01, 0.05, 0.2)
+"""Gaps in a drawn line that still count as closed, tried in this order."""
 EDGE_MM, EDGE_LINE_MM = 0.3, 2.0
 """A drawn line at least this long that keeps this close to the edge is the edge once more."""
 
@@ -20,20 +22,46 @@ def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None)
     """Board area: the middle of the drawn line that closes, and how many larger lines that close were left aside.
 
     Of several the smallest that holds nearly all `pads` (n points) is the board's: frames and title blocks are drawn round it.
-    Without pads, or where none holds them, the largest. Raises `BadInput` when no line closes.
+    Closed lines within it that hold no pad are cut out. Lines that all but close, by up to `GAPS_MM`, close. Without pads the largest.
+    Raises `BadInput` when no line closes, or none that does holds the pads: the board is never smaller than they are.
     """
-    drawn = shapely.get_parts(shapely.union_all(layer.polygons))
-    largest = max((Polygon(piece.exterior) for piece in drawn), key=lambda p: p.area, default=None)
-    if largest is None or largest.area < 1.0:
+    known = pads is not None and len(pads) > 0
+    closed: list[Polygon] = []
+    enclosed = 0.0
+    for gap in GAPS_MM:
+        drawn = shapely.get_parts(shapely.union_all(shapely.buffer(layer.polygons, gap / 2) if gap else layer.polygons))
+        enclosed = max(enclosed, *(Polygon(piece.exterior).area for piece in drawn), 0.0)
+        closed = sorted((loop for piece in drawn if (loop := _loop(piece)) is not None), key=lambda p: p.area)
+        held = [i for i, loop in enumerate(closed) if pads is not None and known and _holds(loop, pads)]
+        if held or (closed and not known):
+            chosen = held[0] if held else len(closed) - 1
+            inside = [loop for loop in closed[:chosen] if closed[chosen].contains(loop) and not _holds_any(loop, pads)]
+            return _without(closed[chosen], inside), len(closed) - 1 - chosen
+    if enclosed < 1.0:
         raise BadInput(name, "an outline that encloses the board", "lines that enclose nothing", "outline layer")
-    closed = sorted((loop for piece in drawn if (loop := _loop(piece)) is not None), key=lambda p: p.area)
-    if not closed:
-        if len(layer) == 1:
-            return largest, 0  # a filled region
-        raise BadInput(name, "an outline that closes", "an open line", "outline layer")
-    held = [i for i, loop in enumerate(closed) if pads is not None and len(pads) and _holds(loop, pads)]
-    chosen = held[0] if held else len(closed) - 1
-    return closed[chosen], len(closed) - 1 - chosen
+    filled = shapely.get_parts(layer.area)
+    if len(layer) == 1 and len(filled) == 1 and _filled(filled[0]):
+        return filled[0], 0  # a filled region, holes in it cut out
+    raise BadInput(
+        name, "an outline that closes", "lines that close round no pads" if closed else "an open line", "outline layer"
+    )
+
+
+def _without(edge: Polygon, cut: list[Polygon]) -> Polygon:
+    """The edge with other closed lines cut out of it."""
+    if not cut:
+        return edge
+    rest = edge.difference(shapely.union_all(cut))
+    return rest if isinstance(rest, Polygon) else max(shapely.get_parts(rest), key=lambda p: p.area)
+
+
+def _filled(piece: Polygon) -> bool:
+    return bool(piece.area > 0.5 * Polygon(piece.exterior).area)
+
+
+def _holds_any(loop: Polygon, pads: NDArray[np.object_] | None) -> bool:
+    shapely.prepare(loop)
+    return pads is not None and bool(shapely.covers(loop, pads).any())
 
 
 def _loop(piece: Polygon) -> Polygon | None:
@@ -43,7 +71,8 @@ def _loop(piece: Polygon) -> Polygon | None:
     if inner is None or inner.area < 0.5 * whole.area:
         return None
     width = (whole.area - inner.area) / max(1e-9, (whole.length + inner.length) / 2)
-    return shapely.set_precision(whole.buffer(-width / 2, join_style="mitre"), 1e-4)
+    middle = shapely.set_precision(whole.buffer(-width / 2, join_style="mitre"), 1e-4)
+    return middle if isinstance(middle, Polygon) else max(shapely.get_parts(middle), key=lambda p: p.area)
 
 
 def _holds(loop: Polygon, pads: NDArray[np.object_]) -> bool:

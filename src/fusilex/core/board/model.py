@@ -68,10 +68,13 @@ class Layer:
 
 @dataclass(frozen=True)
 class Hole:
+    """A drilled hole, mm. `span` gives the first and last copper layer a blind or buried one joins, None for all."""
+
     x: float
     y: float
     diameter: float
     plated: bool
+    span: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True)
@@ -199,7 +202,11 @@ class Remark:
 
 @dataclass(frozen=True, eq=False)
 class Design:
-    """Everything read from one design's files. `panel` is None when the files say nothing of a panel."""
+    """Everything read from one design's files. `panel` is None when the files say nothing of a panel.
+
+    Inner copper has the role ``inner`` and its number from the top, from 2 on, for a side. `copper_layers` is how many copper layers the
+    files say the board has, 0 where none says.
+    """
 
     name: str
     files: tuple[FileNote, ...]
@@ -215,6 +222,7 @@ class Design:
     remarks: tuple[Remark, ...] = field(default=())
     catalogue: Catalogue = STANDARD
     guessed_parts: bool = False
+    copper_layers: int = 0
 
     def layer(self, role: str, side: str | None = None) -> Layer | None:
         return next((item for item in self.layers if item.role == role and item.side == side), None)

@@ -23,9 +23,12 @@ SMALLEST_LEAD_HOLE = 0.6
 
 @dataclass(frozen=True)
 class RoleGuess:
+    """`counted` where nothing but the number of pads tells the side: that is no telling."""
+
     role: str
     side: str | None
     because: str
+    counted: bool = False
 
 
 def guess_roles(
@@ -99,7 +102,8 @@ def _coppers(
     why = "pads and tracks; " + (
         "its pads fit the placements of that side" if placements else "more pads than the other, so taken for the top"
     )
-    return {n: RoleGuess("copper", side, why) for n, side in zip(names, free, strict=False)}
+    counted = not placements and len(free) == 2
+    return {n: RoleGuess("copper", side, why, counted) for n, side in zip(names, free, strict=False)}
 
 
 def _score(layer: Layer, placements: tuple[Placement, ...], side: str) -> float:

@@ -40,12 +40,13 @@ class DropCheck:
 
 @dataclass(frozen=True)
 class SideLoad:
-    """The surface-mount parts of one side: count, mass (mg), and their drop checks, worst first."""
+    """The surface-mount parts of one side: count, mass (mg), their drop checks, worst first, and parts whose pads nobody knows."""
 
     side: str
     parts: int
     mass_mg: float
     checks: tuple[DropCheck, ...]
+    untold: tuple[Part, ...] = ()
 
     @property
     def worst(self) -> DropCheck | None:
@@ -53,11 +54,12 @@ class SideLoad:
 
 
 def side_load(design: Design, side: str) -> SideLoad:
-    """Masses and drop checks of a side's surface-mount parts; one that sits on no pads of that side has nothing to hang by."""
+    """Masses and drop checks of a side's surface-mount parts; what a part without pads of that side hangs by is not told."""
     parts = [p for p in design.parts if p.fitted and p.side == side and not p.through_hole]
     checks = [DropCheck(p, sum(x.polygon.area for x in p.pads if x.drill == 0 and x.side == side)) for p in parts]
     hanging = sorted((c for c in checks if c.area_mm2 > 0), key=lambda c: -c.share)
-    return SideLoad(side, len(parts), sum(p.body.mass_mg for p in parts), tuple(hanging))
+    untold = tuple(c.part for c in checks if c.area_mm2 <= 0)
+    return SideLoad(side, len(parts), sum(p.body.mass_mg for p in parts), tuple(hanging), untold)
 
 
 def first_side(top: SideLoad, bottom: SideLoad, school: str = "lighter-first") -> str:
@@ -105,6 +107,14 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
     for check in loads[first].checks:
         if check.level is not Level.GO and not held:
             found.append(_drop(check))
+    if loads[first].untold and not held:
+        refs = tuple(p.ref for p in loads[first].untold)
+        shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
+        text = f"Whether {shown} {'hangs' if len(refs) == 1 else 'hang'} on upside down cannot be told: no pads of that side are known"
+        do = "Correct its side or its place, or look at its pads on the board; else glue it."
+        found.append(
+            Judgement("ready.drop", Level.UNKNOWN, "pads not known", text, (Because("parts", len(refs)),), do, refs)
+        )
     return found
 
 

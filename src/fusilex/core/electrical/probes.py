@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
 
-from fusilex.core.board.model import Design, Pad
+from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.judgement import Because, Judgement, Level
 
@@ -88,8 +90,6 @@ def probe_plan(design: Design, max_gap: float = MAX_GAP_MM) -> list[ProbePair]:
 
 
 def _natural(name: str) -> tuple[object, ...]:
-    import re
-
     return tuple((0, int(part)) if part.isdigit() else (1, part) for part in re.findall(r"\d+|\D+", name))
 
 
@@ -110,6 +110,24 @@ def judge_plan(design: Design, plan: list[ProbePair], max_gap: float = MAX_GAP_M
             Judgement("test.nets", Level.GO, "nets", "No pads of different nets stand close enough to bridge", numbers)
         ]
     return []
+
+
+def judge_unseen(plan: list[ProbePair], hidden: Sequence[Part]) -> list[Judgement]:
+    """Can't tell, part by part, for joints that nobody sees and no pair of the plan has."""
+    in_plan = {name for p in plan for name in (p.a.name, p.b.name, *(n for pair in p.also for n in pair.split(" – ")))}
+    found = []
+    for part in hidden:
+        pins = sorted({pad.pin for pad in part.pads if pad.name not in in_plan}, key=_natural)
+        if pins:
+            shown = ", ".join(pins[:6]) + (" …" if len(pins) > 6 else "")
+            text = f"{len(pins)} joints of {part.ref} can neither be seen nor are they probed"
+            if len(pins) == 1:
+                text = f"1 joint of {part.ref} can neither be seen nor is it probed"
+            do = "Test the function that needs them, or have the board X-rayed."
+            found.append(
+                Judgement("test.hidden", Level.UNKNOWN, part.ref, text, (Because("pins", shown),), do, (part.ref,))
+            )
+    return found
 
 
 def judge_readings(plan: list[ProbePair], readings: dict[str, float]) -> list[Judgement]:

@@ -5,6 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from fusilex.core.board.bodies import Body
+from fusilex.core.board.hidden import hides_joints
+from fusilex.core.board.pattern_names import LEAD_MM, LEAD_SMALL_MM
+
+THIN_WALL_MM, WALL_MM = 0.8, 1.2
+"""What a pocket of small and of larger tape needs beside the part along the tape."""
+WIDE_MM = 3.0
+
 
 @dataclass(frozen=True)
 class Count:
@@ -18,11 +26,30 @@ class Count:
         return f"{self.pieces}" if not self.plus_minus else f"{self.pieces} ± {self.plus_minus}"
 
 
-def tape_pitch_mm(longest_mm: float) -> float:
-    """Pocket pitch of carrier tape by the body's longer side: 2 mm up to 1.0 mm bodies, else 4, 8, 12, 16 … (EIA-481)."""
-    if longest_mm <= 1.0:
+def tape_pitch_mm(body: Body) -> float:
+    """Pocket pitch of a body's carrier tape: 2 mm up to 1.0 mm long, else 4, 8, 12, 16 … (EIA-481).
+
+    Parts lie with their long side across the tape; what the pocket takes along it is the shorter of the sides, legs included, and a
+    wall. A reel's label wins.
+
+    >>> from fusilex.core.board.bodies import body_of
+    >>> [tape_pitch_mm(body_of(n, "D1")) for n in ("0402", "1206", "SMA", "SOIC-14", "QFN-32 5x5", "LQFP-48 7x7")]
+    [2.0, 4.0, 4.0, 8.0, 8.0, 12.0]
+    """
+    if max(body.size_x, body.size_y) <= 1.0:
         return 2.0
-    return 4.0 * max(1, math.ceil((longest_mm + 0.6) / 4.0))
+    along = min(over_legs(body))
+    return 4.0 if along <= 4.0 - THIN_WALL_MM else 4.0 * math.ceil((along + WALL_MM) / 4.0)
+
+
+def over_legs(body: Body) -> tuple[float, float]:
+    """Size of a body with its legs (mm): four-sided outlines both ways, those with two rows across, others as they are."""
+    name = body.code.upper()
+    if "QFP" in name:
+        return body.size_x + LEAD_MM, body.size_y + LEAD_MM
+    if body.family in ("ic", "transistor") and not hides_joints(body):
+        return body.size_x + (LEAD_MM if body.size_x >= WIDE_MM else LEAD_SMALL_MM), body.size_y
+    return body.size_x, body.size_y
 
 
 def by_strip(length_mm: float, pitch_mm: float) -> Count:

@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from fusilex.core.board.bodies import Body
+from fusilex.core.board.hidden import hides_joints
 from fusilex.core.board.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.alike import one_off
@@ -114,12 +115,6 @@ SCHOOLS = {
     "area": "by area of the board, left to right",
 }
 """Orders of placing, the default first. Bins follow the order."""
-_HIDDEN = ("QFN", "DFN", "LGA", "BGA")
-
-
-def hidden_joints(body: Body) -> bool:
-    """True for bottom-terminated bodies: their joints are soldered with heat that would undo neighbours."""
-    return any(word in body.code.upper() for word in _HIDDEN)
 
 
 def placing_key(body: Body, school: str = "kind", x: float = 0.0) -> tuple[float, ...]:
@@ -132,7 +127,7 @@ def placing_key(body: Body, school: str = "kind", x: float = 0.0) -> tuple[float
     kind = _KIND_ORDER.index(body.family) if body.family in _KIND_ORDER else len(_KIND_ORDER)
     by_kind = (kind, round(body.size_x * body.size_y, 2), body.height)
     if school == "hidden-first":
-        return (float(not hidden_joints(body)), *by_kind)
+        return (float(not hides_joints(body)), *by_kind)
     return (math.floor(x / STRIP_MM), *by_kind) if school == "area" else by_kind
 
 

@@ -160,7 +160,7 @@ def _thinnest_arms(polygons: NDArray[np.object_], most: NDArray[np.float64]) -> 
     for _ in range(HALVINGS):
         half = (low + high) / 4
         with np.errstate(invalid="ignore"):  # shapes that vanish
-            again = shapely.buffer(shapely.buffer(polygons, -half), half, join_style="mitre")
+            again = shapely.buffer(shapely.buffer(polygons, -half), half, join_style="mitre", mitre_limit=1.5)
         whole = shapely.area(shapely.intersection(again, polygons)) > (1 - LOST) * area  # sharp slivers grow spikes
         low, high = np.where(whole, (low + high) / 2, low), np.where(whole, high, (low + high) / 2)
     return high

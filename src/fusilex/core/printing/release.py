@@ -103,3 +103,25 @@ def _bridge(side: str, names: tuple[str, ...]) -> Judgement:
     refs = tuple(dict.fromkeys(name.rsplit(".", 1)[0] for name in names))
     do = "Have the opening parted, or dispense these pads: one deposit over several nets bridges them."
     return Judgement("print.joined", Level.STOP, f"{side} {names[0]}", f"{shown} lie under one opening", (), do, refs)
+
+
+def judge_hidden(openings: Openings, hidden: Sequence[str]) -> list[Judgement]:
+    """One care for the parts whose joints nobody sees after reflow: now is the last time to look at their paste."""
+    counts = {ref: openings.refs.count(ref) for ref in hidden}
+    refs = tuple(ref for ref, n in counts.items() if n)
+    if not refs:
+        return []
+    shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
+    text = f"{shown} {'hides its' if len(refs) == 1 else 'hide their'} joints: look at every deposit now"
+    do = "Under magnification, before the first part goes on; wipe and print again where one is short or joined."
+    return [
+        Judgement(
+            "print.hidden",
+            Level.CARE,
+            f"{openings.side} hidden",
+            text,
+            (Because("deposits", sum(counts.values())),),
+            do,
+            refs,
+        )
+    ]

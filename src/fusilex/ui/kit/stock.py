@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -64,7 +65,9 @@ class StockView(View):
                 clock = (
                     f"level {lot.level}, sealed"
                     if not lot.moisture
-                    else f"{hours_left(lot.level, spent):.0f} of {FLOOR_LIFE_H[lot.level]:.0f} h"
+                    else f"out {spent.hours:.0f} h, by its label"
+                    if math.isnan(left := hours_left(lot.level, spent))
+                    else f"{left:.0f} of {FLOOR_LIFE_H[lot.level]:.0f} h"
                 )
                 mark = judge_moisture(lot.id, lot.level, spent).level if lot.moisture else None
             name = f"{lot.value} {lot.part_number}".strip()

@@ -15,7 +15,7 @@ from fusilex.bench.stock import exposure_of
 from fusilex.core.board.frame import board_to_part
 from fusilex.core.board.model import Part
 from fusilex.core.judgement import Level
-from fusilex.core.kit.moisture import CARE_LEFT, FLOOR_LIFE_H, hours_left
+from fusilex.core.kit.moisture import CARE_LEFT, share_left
 from fusilex.core.kit.quantities import SCHOOLS, PullLine
 from fusilex.core.kit.trays import TrayPlan
 from fusilex.ui.canvas.bodies import draw_part
@@ -143,8 +143,7 @@ class Tray(QWidget):
             (lot for lot in bench.stock.lots_for(line) if lot.level != "1" and lot.moisture and lot.count > 0), None
         )
         if clock is not None:
-            life = FLOOR_LIFE_H[clock.level]
-            left = hours_left(clock.level, exposure_of(bench, clock)) / life if life else 0.0
+            left = share_left(clock.level, exposure_of(bench, clock))
             ring = QRectF(x - 5.5, y - 5.5, 11, 11)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.colour("hair"), 3))

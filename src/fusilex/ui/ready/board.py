@@ -24,6 +24,7 @@ from fusilex.ui.view import View
 
 _WORDS = {
     "copper": "copper",
+    "inner": "inner copper",
     "mask": "mask",
     "paste": "paste",
     "silk": "silk",
@@ -34,7 +35,7 @@ _WORDS = {
     "netlist": "netlist",
     "other": "other",
 }
-_DRAWN = ("copper", "mask", "paste", "silk", "outline", "drill", "placements")
+_DRAWN = ("copper", "inner", "mask", "paste", "silk", "outline", "drill", "placements")
 
 
 def _own_words(name: str, names: list[str]) -> str:
@@ -81,7 +82,7 @@ class FileTile(QWidget):
 
     def _thumbnail(self, painter: QPainter, box: QRectF) -> None:
         design = self.desk.bench.design
-        what = self.note.role if self.note.role in ("copper", "mask", "paste", "silk") else None
+        what = self.note.role if self.note.role in ("copper", "inner", "mask", "paste", "silk") else None
         x0, y0, x1, y1 = design.outline.bounds
         scale = min(box.width() / (x1 - x0), box.height() / (y1 - y0))
         if self.note.role not in _DRAWN:
@@ -97,7 +98,9 @@ class FileTile(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
         self.desk.art.draw(painter, "substrate", "top")
-        painter.setBrush(theme.colour({"copper": "brass_fill", "mask": "gold"}.get(what or "", "paste")))
+        painter.setBrush(
+            theme.colour({"copper": "brass_fill", "inner": "brass_fill", "mask": "gold"}.get(what or "", "paste"))
+        )
         if what and self.note.side:
             self.desk.art.draw(painter, what, self.note.side)
         elif self.note.role == "drill":

@@ -1,0 +1,211 @@
+"""What real exports hold: inner copper, worn outlines, painted and windowed pads, sides that only names tell."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shapely
+from conftest import HERON, LETTERS
+from designs import layer, two_pad_design
+
+from fusilex.bench.judge_ready import ready_findings
+from fusilex.core.board.bodies import body_of
+from fusilex.core.board.connect import compare_with_netlist, inner_missing
+from fusilex.core.board.derive import paste_from_mask
+from fusilex.core.board.edge import board_edge
+from fusilex.core.board.hidden import hidden_parts, hides_joints
+from fusilex.core.board.join import join
+from fusilex.core.board.model import Design, Hole, NetPoint, Placement
+from fusilex.core.board.sides import judge_sides
+from fusilex.core.electrical.probes import judge_unseen, probe_plan
+from fusilex.core.judgement import Level
+from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.release import judge_hidden
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import Files
+from fusilex.formats.excellon import read_excellon
+from fusilex.formats.gerber import read_gerber
+from fusilex.formats.intake import design_from
+from fusilex.formats.netlist import read_netlist
+
+HEAD = "%FSLAX46Y46*%\n%MOMM*%\n"
+
+
+def box(x: float, y: float, w: float, h: float) -> shapely.Polygon:
+    return shapely.box(x, y, x + w, y + h)
+
+
+OLD = {
+    "copper-top": "top",
+    "copper-bottom": "bot",
+    "mask-top": "tsm",
+    "mask-bottom": "bsm",
+    "silk-top": "tsk",
+    "silk-bottom": "bsk",
+    "paste-top": "tsp",
+    "paste-bottom": "bsp",
+}
+
+
+def bare(files: Files, names: dict[str, str], swap: bool = False) -> Files:
+    """Heron's layers without attributes and lists, by other names; `swap` makes the busier side the bottom."""
+    found: Files = {}
+    for name, data in files.items():
+        key = name.removeprefix("heron-r2-").removesuffix(".gbr")
+        if key in names:
+            other = key.replace("top", "x").replace("bottom", "top").replace("x", "bottom") if swap else key
+            found[f"board.{names[other]}"] = re.sub(rb"%T[FAOD][^%]*%\n", b"", data)
+        elif name.endswith(".drl"):
+            found[name] = data
+    return found
+
+
+@pytest.mark.parametrize("swap", [False, True])
+def test_old_endings_tell_the_sides_even_where_the_bottom_is_busier(
+    heron: Design, heron_files: Files, swap: bool
+) -> None:
+    design = design_from(bare(heron_files, OLD, swap), "old")
+    busy = design.layer("copper", "bottom" if swap else "top")
+    assert busy is not None and len(busy) == len(heron.layer("copper", "top"))  # type: ignore[arg-type]
+    assert not [r for r in design.remarks if r.rule == "ready.guessed"]
+    for role in ("mask", "paste", "silk"):
+        assert {x.side for x in design.layers if x.role == role} >= (
+            {"top", "bottom"} if role != "paste" else {"bottom" if swap else "top"}
+        )
+
+
+def test_pads_counted_are_no_telling_of_sides(heron_files: Files) -> None:
+    names = {key: f"x{n}.gbr" for n, key in enumerate(LETTERS)}
+    files = {n.replace("board.", ""): d for n, d in bare(heron_files, names).items()}
+    told = [r for r in design_from(files, "bare").remarks if r.subject == "sides of the copper"]
+    assert [r.level for r in told] == [Level.UNKNOWN]
+
+
+def four_layers(joined_on: str | None, span: tuple[int, int] | None = None) -> Design:
+    """Two pads on the top that only an inner track joins, through two holes."""
+    pads = [box(0, 0, 1, 1), box(9, 0, 1, 1)]
+    layers = [layer("copper", "top", pads), layer("copper", "bottom", [box(0, 8, 1, 1)])]
+    if joined_on:
+        layers.append(layer("inner", joined_on, [box(0, 0.4, 10, 0.2)], flashed=False))
+    holes = tuple(Hole(x, 0.5, 0.3, True, span) for x in (0.5, 9.5))
+    points = tuple(NetPoint("A", "R1", str(n), x, 0.5, "top") for n, x in enumerate((0.5, 9.5), 1))
+    return Design("four", (), tuple(layers), holes, box(-1, -1, 12, 12), (), (), points, copper_layers=4)
+
+
+def test_inner_copper_joins_nets_and_its_absence_is_no_open() -> None:
+    assert not compare_with_netlist(four_layers("2")) and [f.kind for f in compare_with_netlist(four_layers(None))] == [
+        "open"
+    ]
+    assert [f.kind for f in compare_with_netlist(four_layers("3", (1, 2)))] == ["open"], "a blind hole ends above it"
+    assert not compare_with_netlist(four_layers("2", (1, 2)))
+    assert inner_missing(four_layers("2")) and not inner_missing(replace(four_layers("2"), copper_layers=3))
+    drill = "M48\n; #@! TF.FileFunction,Plated,1,2,Blind\nMETRIC\nT1C0.300\n%\nT1\nX1.0Y2.0\nM30\n"
+    assert read_excellon(drill.encode(), "b.drl")[0].span == (1, 2)
+
+
+def test_a_netlist_against_a_board_whose_inner_layers_are_missing_cannot_tell(heron_files: Files) -> None:
+    name = "heron-r2-copper-bottom.gbr"
+    text = heron_files[name].decode()
+    four = text.replace("Copper,L2,Bot", "Copper,L4,Bot")
+    assert four != text
+    design = design_from(heron_files | {name: four.encode()}, "four")
+    assert [j.level for j in ready_findings(design)[1] if j.rule == "ready.netlist"] == [Level.UNKNOWN]
+    inner = {
+        f"in{n}.gbr": f"{HEAD}%TF.FileFunction,Copper,L{n},Inr*%\n%ADD10C,0.1*%\nD10*\nX100Y100D03*\nM02*\n".encode()
+        for n in (2, 3)
+    }
+    whole = design_from(heron_files | {name: four.encode()} | inner, "four")
+    assert {(x.role, x.side) for x in whole.layers} >= {("inner", "2"), ("inner", "3")}
+    assert [j.level for j in ready_findings(whole)[1] if j.rule == "ready.netlist"] == [Level.GO]
+
+
+def outline(body: str, width: str) -> object:
+    return read_gerber(f"{HEAD}%ADD10C,{width}*%\nD10*\n{body}\nM02*\n".encode(), "o", "outline")
+
+
+def test_worn_outlines_close_and_hold_their_pads() -> None:
+    pads = shapely.points([[2, 2], [8, 4]])
+    gap = "X5000Y0D02*\nX10000000Y0D01*\nX10000000Y4996000D02*\nX10000000Y5000D01*\nX0Y5000000D02*\nX9995000Y5000000D01*\nX0Y4996000D02*\nX0Y4000D01*"
+    for width in ("0", "0.001", "0.1", "0.25"):
+        edge = board_edge(outline(gap, width), "x", pads)[0]  # type: ignore[arg-type]
+        assert edge.bounds == pytest.approx((0, 0, 10, 5), abs=0.01), width
+    half = "X{0}Y2500000D02*\nG75*\nG03*\nX0Y2500000I-5000000J0D01*\nG03*\nX{0}Y2500000I5000000J0D01*\nG01*"
+    circle = half.format(10_000_000)
+    for drawn in (circle, circle + "\n" + circle):
+        round_, _ = board_edge(outline(drawn, "0.1"), "x", pads)  # type: ignore[arg-type]
+        assert round_.area == pytest.approx(np.pi * 25, rel=1e-3), "arcs drawn twice are drawn"
+    hole = "X4000000Y2000000D02*\nX5000000Y2000000D01*\nX5000000Y3000000D01*\nX4000000Y3000000D01*\nX4000000Y2000000D01*\nX0Y0D02*\nX10000000Y0D01*"
+    with pytest.raises(BadInput, match="round no pads"):
+        board_edge(outline(hole, "0.1"), "x", pads)  # type: ignore[arg-type]
+
+
+def test_the_board_is_never_smaller_than_its_pads(heron: Design, heron_files: Files) -> None:
+    name = "heron-r2-outline.gbr"
+    hole = "%ADD99C,0.1*%\nD99*\nX20000000Y20000000D02*\nX22000000Y20000000D01*\nX22000000Y22000000D01*\nX20000000Y22000000D01*\nX20000000Y20000000D01*\n"
+    text = heron_files[name].decode()
+    first = re.search(r"X-?\d+Y-?\d+D0?2\*", text)
+    assert first
+    design = design_from(heron_files | {name: (text[: first.start()] + hole + "M02*\n").encode()}, "holes")
+    assert all(design.outline.covers(p.polygon.centroid) for p in heron.pads)
+    assert any(r.rule == "ready.derived" and r.subject == "outline" for r in design.remarks)
+
+
+def test_paste_derived_from_painted_rowed_and_marked_windows() -> None:
+    strips = [box(0, 0.2 * i, 1.2, 0.25) for i in range(5)]  # a pad painted by strokes
+    row = [box(5 + 0.5 * i, 0, 0.2, 1.0) for i in range(6)]  # six pads in one window
+    disc = shapely.Point(12, 0.5).buffer(0.5)
+    lead, lone = box(15, 0, 1.5, 1.5), box(20, 0, 1, 1)
+    windows = [
+        box(-0.1, -0.1, 1.4, 1.25),
+        box(4.9, -0.1, 2.9, 1.2),
+        shapely.Point(12, 0.5).buffer(1.0),
+        lead.buffer(0.1),
+        box(25, 0, 1, 1),
+        lone.buffer(0.05),
+        box(30, 0, 20, 1),
+    ]
+    copper = layer("copper", "top", [*strips, *row, disc, lead, lone, box(30, 0, 20, 1)])
+    copper = replace(copper, flashed=np.array([False] * 5 + [True] * 9))
+    made = paste_from_mask(layer("mask", "top", windows), (Hole(15.75, 0.75, 1.0, True),), copper)
+    assert len(made.layer) == 1 + 6 + 1 and made.layer.area.area == pytest.approx(1.2 * 1.05 + 6 * 0.2 + 1.0)
+    assert list(made.without.values()) == [1, 1, 1, 1] and "1 window of fiducials" in made.words
+    one = paste_from_mask(
+        layer("mask", "top", [box(0, 0, 1, 0.55), box(0, 0.5, 1, 0.5)]), (), layer("copper", "top", [box(0, 0, 1, 1)])
+    )
+    assert len(one.layer) == 1, "a window drawn in strips is one"
+
+
+def test_a_part_without_pads_may_or_may_not_drop() -> None:
+    design = two_pad_design(
+        [Placement("R1", 5, 5, 0, "top", "0603", "1k"), Placement("R2", 10, 5, 0, "top", "0603", "1k")]
+    )
+    other = Placement("C1", 5, 9, 0, "bottom", "0603", "1u")
+    lost = join(replace(design, placements=(*design.placements, other), pads=(), parts=()))
+    lost = replace(lost, parts=tuple(replace(p, pads=()) if p.ref == "C1" else p for p in lost.parts))
+    assert [(j.level, j.refs) for j in judge_sides(lost, "lighter-first") if j.rule == "ready.drop"] == [
+        (Level.UNKNOWN, ("C1",))
+    ]
+
+
+def test_one_place_knows_which_bodies_hide_their_joints(heron: Design) -> None:
+    hidden = "QFN-32 5x5|VQFN-20 3x3|UDFN-6 2x2|WSON-8 3x3|LGA-16 3x3|BGA-64 8x8|WLCSP-9|QFN50P500X500X80-33N|SON-6|MLF-32|CSP-4"
+    seen = "SOIC-8|LQFP-48 7x7|SOT-23|0402|RESONATOR 3225|TSSOP-16|HEADER 1x4|PLCC-4"
+    assert [t for t in hidden.split("|") if not hides_joints(body_of(t, "U1"))] == []
+    assert [t for t in seen.split("|") if hides_joints(body_of(t, "U1"))] == []
+    assert [p.ref for p in hidden_parts(heron)] == ["U1"]
+    assert [(j.rule, j.refs) for j in judge_hidden(openings_of(heron, "top"), ["U1"])] == [("print.hidden", ("U1",))]
+    plan = probe_plan(heron)
+    assert judge_unseen(plan, hidden_parts(heron)) == []
+    without = [p for p in plan if "U1.7" not in f"{p.key} {p.also}".replace(",", " ").replace("'", " ").split()]
+    assert [j.level for j in judge_unseen(without, hidden_parts(heron))] == [Level.UNKNOWN]
+
+
+def test_netlists_in_si_units_and_with_a_padded_comment_at_the_end(heron_files: Files) -> None:
+    text = heron_files["heron-r2.ipc"].decode()
+    plain = read_netlist(text.encode(), "n")
+    assert read_netlist(re.sub(r"UNITS CUST 1", "UNITS SI    ", text).encode(), "n") == plain
+    assert read_netlist((text + "C  the end" + " " * 60 + "\n").encode(), "n") == plain
+    assert (HERON / "heron-r2.ipc").exists()
