@@ -129,15 +129,15 @@ def test_apertures_strokes_arcs_regions_and_clear() -> None:
         ("board.g2l", "inner", "2"),
         *(
             (f"b.{e}", r, s)
-            for s, l in (("top", "t"), ("bottom", "b"))
+            for s, a in (("top", "t"), ("bottom", "b"))
             for r, e in (
-                ("mask", f"{l}sm"),
-                ("silk", f"{l}sk"),
-                ("paste", f"{l}sp"),
-                ("mask", f"sm{l}"),
-                ("silk", f"ss{l}"),
-                ("paste", f"sp{l}"),
-                ("mask", f"{l}mk"),
+                ("mask", f"{a}sm"),
+                ("silk", f"{a}sk"),
+                ("paste", f"{a}sp"),
+                ("mask", f"sm{a}"),
+                ("silk", f"ss{a}"),
+                ("paste", f"sp{a}"),
+                ("mask", f"{a}mk"),
             )
         ),
         ("b.top", "copper", "top"),

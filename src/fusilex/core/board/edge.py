@@ -26,12 +26,12 @@ def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None)
     Raises `BadInput` when no line closes, or none that does holds the pads: the board is never smaller than they are.
     """
     known = pads is not None and len(pads) > 0
-    closed: list[Polygon] = []
-    enclosed = 0.0
+    enclosed, any_closed = 0.0, False
     for gap in GAPS_MM:
         drawn = shapely.get_parts(shapely.union_all(shapely.buffer(layer.polygons, gap / 2) if gap else layer.polygons))
         enclosed = max(enclosed, *(Polygon(piece.exterior).area for piece in drawn), 0.0)
         closed = sorted((loop for piece in drawn if (loop := _loop(piece)) is not None), key=lambda p: p.area)
+        any_closed |= bool(closed)
         held = [i for i, loop in enumerate(closed) if pads is not None and known and _holds(loop, pads)]
         if held or (closed and not known):
             chosen = held[0] if held else len(closed) - 1
@@ -43,7 +43,10 @@ def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None)
     if len(layer) == 1 and len(filled) == 1 and _filled(filled[0]):
         return filled[0], 0  # a filled region, holes in it cut out
     raise BadInput(
-        name, "an outline that closes", "lines that close round no pads" if closed else "an open line", "outline layer"
+        name,
+        "an outline that closes",
+        "lines that close round no pads" if any_closed else "an open line",
+        "outline layer",
     )
 
 
