@@ -188,6 +188,8 @@ def test_the_canvas_zooms_about_the_cursor_flips_truly_and_finds_parts(window: W
 
 def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: Window) -> None:
     go(window, "Print")
+    while window.judged.current and window.judged.current.rule != "print.release":
+        QTest.keyClick(window, Key.Key_PageDown)
     judgement = window.judged.current
     assert judgement and judgement.level is Level.GO
     text = why_html(judgement)

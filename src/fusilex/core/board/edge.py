@@ -33,6 +33,9 @@ def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None)
         closed = sorted((loop for piece in drawn if (loop := _loop(piece)) is not None), key=lambda p: p.area)
         any_closed |= bool(closed)
         held = [i for i, loop in enumerate(closed) if pads is not None and known and _holds(loop, pads)]
+        held = held or [
+            i for i, loop in enumerate(closed) if known and _large_enough(loop, pads)
+        ]  # of a board that lies elsewhere
         if held or (closed and not known):
             chosen = held[0] if held else len(closed) - 1
             inside = [loop for loop in closed[:chosen] if closed[chosen].contains(loop) and not _holds_any(loop, pads)]
@@ -48,6 +51,12 @@ def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None)
         "lines that close round no pads" if any_closed else "an open line",
         "outline layer",
     )
+
+
+def _large_enough(loop: Polygon, pads: NDArray[np.object_] | None) -> bool:
+    x0, y0, x1, y1 = shapely.total_bounds(pads)
+    low_x, low_y, high_x, high_y = loop.bounds
+    return bool(high_x - low_x >= x1 - x0 and high_y - low_y >= y1 - y0)
 
 
 def _without(edge: Polygon, cut: list[Polygon]) -> Polygon:
@@ -80,7 +89,7 @@ def _loop(piece: Polygon) -> Polygon | None:
 
 def _holds(loop: Polygon, pads: NDArray[np.object_]) -> bool:
     shapely.prepare(loop)
-    return bool(shapely.covers(loop, pads).mean() >= INSIDE)
+    return not len(pads) or bool(shapely.covers(loop, pads).mean() >= INSIDE)
 
 
 def without_frames(layer: Layer, edge: Polygon, copper: Layer | None = None) -> tuple[Layer, int]:
@@ -102,6 +111,8 @@ def without_frames(layer: Layer, edge: Polygon, copper: Layer | None = None) -> 
         return layer, 0
     kept = layer.only(np.flatnonzero(~away))
     if copper is not None and len(copper):
+        if not _holds(board, shapely.centroid(copper.polygons[copper.flashed])):
+            return layer, 0  # the edge lies elsewhere
         on = np.unique(copper.tree.query(shapely.centroid(kept.polygons), predicate="intersects")[0])
         if len(on) < INSIDE * len(kept):
             return layer, 0

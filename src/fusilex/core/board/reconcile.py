@@ -17,7 +17,15 @@ from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
 from fusilex.core.board.panelised import panelised
 from fusilex.core.board.sizes import size_findings
-from fusilex.core.board.systematic import ON_PAD_MM, SystematicFit, fit_named, fit_unnamed
+from fusilex.core.board.systematic import (
+    ON_PAD_MM,
+    Correction,
+    SystematicFit,
+    fit_named,
+    fit_unnamed,
+    one_to_one,
+    shared_offset,
+)
 from fusilex.core.board.turn_findings import turn_findings
 from fusilex.core.board.two_lines import two_lines
 from fusilex.core.judgement import Because, Level
@@ -81,11 +89,24 @@ def _systematic(design: Design, middles: dict[str, tuple[float, float]]) -> list
             continue
         if fit is not None and fit.convincing:
             fits[side] = fit, tuple(p.ref for p in design.parts if p.side == side)
+        elif named and (offset := _offset(here, middles, fit)):
+            fits[side] = offset, tuple(p.ref for p in design.parts if p.side == side)
     if set(fits) == {"top", "bottom"} and _same(fits["top"][0], fits["bottom"][0]):
         (a, a_refs), (b, b_refs) = fits["top"], fits["bottom"]
         both = SystematicFit(a.correction, a.n + b.n, a.before + b.before, a.after + b.after, max(a.rms_mm, b.rms_mm))
         return [_correction(("top", "bottom"), both, a_refs + b_refs)]
     return [_correction((side,), *fit) for side, fit in fits.items()]
+
+
+def _offset(
+    parts: list[Part], middles: dict[str, tuple[float, float]], fit: SystematicFit | None
+) -> SystematicFit | None:
+    """A small shift that all parts of a side share, as one correction; parts of two pads tell it best."""
+    telling = [p for p in parts if len(p.pads) == 2] or parts
+    shift = shared_offset([(p.x, p.y) for p in telling], [middles[p.ref] for p in telling])
+    if shift is None or fit is None:
+        return None
+    return SystematicFit(Correction(False, 0, 1.0, *shift), fit.n, fit.before, fit.after, fit.rms_mm)
 
 
 def _named_by_copper(design: Design) -> bool:
@@ -99,8 +120,7 @@ def _most_miss(listed: NDArray[np.float64], targets: NDArray[np.float64]) -> boo
     """A quick look before the search: fewer than half of the placements have a candidate part within half a millimetre."""
     if len(listed) < 4 or not len(targets):
         return False
-    near, _ = shapely.STRtree(shapely.points(targets)).query(shapely.points(listed), predicate="dwithin", distance=0.5)
-    return len(set(near.tolist())) < 0.5 * len(listed)
+    return len(one_to_one(listed, targets, 0.5)[0]) < 0.5 * len(listed)
 
 
 def _same(a: SystematicFit, b: SystematicFit) -> bool:

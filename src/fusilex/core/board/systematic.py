@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -14,6 +15,11 @@ FACTORS = (1.0, 25.4, 1 / 25.4, 0.0254, 1 / 0.0254, 10.0, 0.1, 1000.0, 0.001)
 ON_PAD_MM = 0.30
 VOTERS, BIN_MM = 40, 0.15
 LEAST, SHARE = 4, 0.55
+SPREADS = (0.4, 12.0)
+"""How much wider the candidates may be spread than the placements, for a factor to be tried: a list may name but a few parts."""
+BY_CHANCE = 0.01
+OFFSET_MM = 0.1
+"""From here on an offset that all parts share is no matter of how parts were drawn."""
 
 
 @dataclass(frozen=True)
@@ -116,11 +122,11 @@ def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
     a, b = np.asarray(listed, dtype=float).reshape(-1, 2), np.asarray(targets, dtype=float).reshape(-1, 2)
     if len(a) < LEAST or len(b) < LEAST:
         return None
-    tree = shapely.STRtree(shapely.points(b))
-    before = len(_nearest(tree, a, ON_PAD_MM)[0])
+    before = len(one_to_one(a, b, ON_PAD_MM)[0])
     rng = np.random.default_rng(7)
     voters = a if len(a) <= VOTERS else a[rng.choice(len(a), VOTERS, replace=False)]
-    elected = [(h, *_vote(_linear(voters, h[2], h[1], h[0]), b)) for h in _hypotheses(a, b)]
+    hypotheses = _hypotheses(a, b)
+    elected = [(h, *_vote(_linear(voters, h[2], h[1], h[0]), b)) for h in hypotheses]
     quorum = max(votes for _, votes, _ in elected) / 2
     best: tuple[int, Correction, float] | None = None
     for (factor, turn, mirror), votes, shift in elected:
@@ -128,25 +134,37 @@ def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
             continue
         moved = _linear(a, mirror, turn, factor)
         for reach in (3 * BIN_MM, ON_PAD_MM, ON_PAD_MM):
-            who, whom = _nearest(tree, moved + shift, reach)
+            who, whom = one_to_one(moved + shift, b, reach)
             if not len(who):
                 break
             shift = shift + np.median(b[whom] - moved[who] - shift, axis=0)
-        if not len(who):
-            continue
-        who, whom = _nearest(tree, moved + shift, ON_PAD_MM)
-        count = len(set(whom.tolist()))
+        who, whom = one_to_one(moved + shift, b, ON_PAD_MM)
+        count = len(who)
         if count and (best is None or count > best[0]):
             off = np.hypot(*(b[whom] - moved[who] - shift).T)
             best = count, Correction(mirror, turn, factor, *_clean(shift)), float(np.sqrt(np.mean(off**2)))
-    return SystematicFit(best[1], len(a), before, best[0], best[2]) if best else None
+    if best is None or _by_chance(best[0], len(a), b, len(hypotheses)) > BY_CHANCE:
+        return None
+    return SystematicFit(best[1], len(a), before, best[0], best[2])
+
+
+def _by_chance(count: int, n: int, b: NDArray[np.float64], hypotheses: int) -> float:
+    """How many of the shifts that were tried would by chance alone bring as many of n placements onto candidates (m × 2, mm).
+
+    One placement is on its candidate by the choice of the shift; each of the others meets one with the share of the area that the
+    candidates' reach covers, so the rest is binomial.
+    """
+    width, height = np.maximum(np.ptp(b, axis=0), 1.0)
+    share = min(1.0, len(b) * math.pi * ON_PAD_MM**2 / (width * height))
+    tail = sum(math.comb(n - 1, k) * share**k * (1 - share) ** (n - 1 - k) for k in range(count - 1, n))
+    return float(n * len(b) * hypotheses * tail)
 
 
 def _hypotheses(a: NDArray[np.float64], b: NDArray[np.float64]) -> Sequence[tuple[float, int, bool]]:
     """Factor, turn and mirror worth trying, the simplest first: the factor must bring the two spreads to a like size."""
     spread_a, spread_b = (np.diff(np.percentile(p, (10, 90), axis=0), axis=0).max() for p in (a, b))
     ratio = spread_b / max(spread_a, 1e-9)
-    factors = [f for f in FACTORS if 0.4 < ratio / f < 2.5] or [1.0]
+    factors = [f for f in FACTORS if SPREADS[0] < ratio / f < SPREADS[1]] or [1.0]
     return [(f, turn, mirror) for f in factors for mirror in (False, True) for turn in (0, 90, 180, 270)]
 
 
@@ -161,9 +179,33 @@ def _vote(a: NDArray[np.float64], b: NDArray[np.float64]) -> tuple[int, NDArray[
     return int(counts.max()), np.asarray(difference[fullest].mean(axis=0))
 
 
-def _nearest(tree: shapely.STRtree, xy: NDArray[np.float64], reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-    who, whom = tree.query_nearest(shapely.points(xy), max_distance=reach, all_matches=False)
-    return who, whom
+def one_to_one(
+    xy: NDArray[np.float64], targets: NDArray[np.float64], reach: float
+) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+    """Pairs of points (n × 2) and targets (m × 2) that are each other's nearest, at most `reach` apart: indices of both."""
+    if not len(xy) or not len(targets):
+        return np.empty(0, dtype=int), np.empty(0, dtype=int)
+    points = shapely.points(xy)
+    (who, whom), apart = shapely.STRtree(shapely.points(targets)).query_nearest(
+        points, max_distance=reach, return_distance=True, all_matches=False
+    )
+    order = np.lexsort((apart, whom))
+    first = order[np.append(True, np.diff(whom[order]) != 0)] if len(order) else order
+    return who[first], whom[first]
+
+
+def shared_offset(listed: ArrayLike, pads: ArrayLike) -> tuple[float, float] | None:
+    """The offset (mm) that placements (n × 2) share against the middles of their pads (n × 2), None where they share none.
+
+    It is named from `OFFSET_MM` on, when most parts' own deviations from it are no more than a third of it.
+    """
+    off = np.asarray(pads, dtype=float).reshape(-1, 2) - np.asarray(listed, dtype=float).reshape(-1, 2)
+    if len(off) < LEAST:
+        return None
+    shift = np.median(off, axis=0)
+    size = float(np.hypot(*shift))
+    own = float(np.median(np.hypot(*(off - shift).T)))
+    return _clean(shift) if size >= OFFSET_MM and own <= size / 3 else None
 
 
 def _clean(shift: NDArray[np.float64]) -> tuple[float, float]:
