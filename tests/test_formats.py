@@ -203,8 +203,8 @@ def one(name: str, old: str, new: str, count: int = 1) -> tuple[str, str, str, i
     ("change", "words"),
     [
         (
-            one("heron-r2-placements.csv", ",15.500,", ",middle,"),
-            r"placements\.csv, line 2, column Y mm: expected a number; found “middle”",
+            one("heron-r2-placements.csv", ".500,", ".5zz,", -1),
+            r"placements\.csv, line \d+, column [XY] mm: expected a number; found “\d+\.5zz”",
         ),
         (one("heron-r2-copper-top.gbr", "M02*", ""), r"copper-top\.gbr, line \d+: expected the end mark M02"),
         (one("heron-r2-plated.drl", "M30", ""), r"plated\.drl.*M30"),
@@ -224,6 +224,30 @@ def test_bad_input_is_one_sentence_and_nothing_is_half_loaded(
     with pytest.raises(BadInput, match=words) as caught:
         design_from(broken, "x")
     assert str(caught.value).count("expected") == 1 and "\n" not in str(caught.value)
+
+
+def test_a_line_that_cannot_be_read_is_left_out_and_said_to_be(heron_files: Files) -> None:
+    name = "heron-r2-placements.csv"
+    broken = heron_files | {name: heron_files[name].replace(b",15.500,", b",middle,", 1) + b"Total,46 parts,,,,,\n"}
+    design = design_from(broken, "x")
+    (remark,) = design.remarks
+    assert (remark.rule, remark.subject, remark.level) == (
+        "ready.skipped",
+        name,
+        Level.STOP,
+    ) and "found “middle”" in remark.text
+    lost = [f.ref for f in ready_findings(design)[0]]
+    assert len(lost) == 1 and lost[0] in broken["heron-r2-bom.csv"].decode()
+    bill = "heron-r2-bom.csv"
+    rows = heron_files[bill].decode().splitlines()
+    wrong = "\n".join([rows[0], re.sub(r",(\d+)(?=,|$)", ",lots", rows[1], count=1), *rows[2:]])
+    whole = design_from(heron_files | {bill: wrong.encode()}, "x")
+    assert {r for line in whole.bom for r in line.refs} == {r for line in design.bom for r in line.refs}
+
+
+def test_ranges_with_any_prefix() -> None:
+    assert split_refs("Mounting_hole1 - Mounting_hole3") == ("Mounting_hole1", "Mounting_hole2", "Mounting_hole3")
+    assert split_refs("U1_R1-U1_R3, C7") == ("U1_R1", "U1_R2", "U1_R3", "C7")
 
 
 def test_what_a_layer_holds_that_nobody_can_draw_stops_the_batch(heron_files: Files) -> None:
@@ -269,8 +293,8 @@ def test_a_word_for_a_side_that_nobody_knows_is_told_by_the_pads(heron: Design, 
     assert design.placements == heron.placements
     assert [(r.rule, r.subject) for r in design.remarks] == [("ready.side-word", f"{name} upstairs")]
     nowhere = re.sub(rb"(?m)^U1,[^,]*,[^,]*", b"U1,0.1,0.1", data)
-    with pytest.raises(BadInput, match="upstairs"):
-        design_from(heron_files | {name: nowhere}, "x")
+    told = [r for r in design_from(heron_files | {name: nowhere}, "x").remarks if r.rule == "ready.skipped"]
+    assert [r.level for r in told] == [Level.STOP] and "upstairs" in told[0].text
 
 
 def test_missing_layers_are_named_or_worked_out(heron: Design, heron_files: Files) -> None:

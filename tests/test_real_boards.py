@@ -16,10 +16,13 @@ from fusilex.core.board.bodies import body_of
 from fusilex.core.board.connect import compare_with_netlist, inner_missing
 from fusilex.core.board.derive import paste_from_mask
 from fusilex.core.board.edge import board_edge
+from fusilex.core.board.fixes import apply_fixes
 from fusilex.core.board.hidden import hidden_parts, hides_joints
 from fusilex.core.board.join import join
-from fusilex.core.board.model import Design, Hole, NetPoint, Placement
+from fusilex.core.board.model import BomLine, Design, Hole, NetPoint, Placement
+from fusilex.core.board.reconcile import reconcile
 from fusilex.core.board.sides import judge_sides
+from fusilex.core.board.systematic import fit_unnamed, one_to_one
 from fusilex.core.electrical.probes import judge_unseen, probe_plan
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import openings_of
@@ -209,3 +212,104 @@ def test_netlists_in_si_units_and_with_a_padded_comment_at_the_end(heron_files: 
     assert read_netlist(re.sub(r"UNITS CUST 1", "UNITS SI    ", text).encode(), "n") == plain
     assert read_netlist((text + "C  the end" + " " * 60 + "\n").encode(), "n") == plain
     assert (HERON / "heron-r2.ipc").exists()
+
+
+def parts_of(design: Design, **changes: object) -> Design:
+    return join(replace(design, pads=(), parts=(), **changes))  # type: ignore[arg-type]
+
+
+def test_fifty_parts_outside_the_outline_are_one_finding() -> None:
+    spots = [Placement(f"R{n}", 3.0 * (n % 10), 3.0 * (n // 10), 0, "top", "0402", "1k") for n in range(50)]
+    design = replace(two_pad_design(spots, board=(4.0, 4.0)), placements=tuple(spots))
+    off = [f for f in reconcile(design) if f.kind == "off-board"]
+    assert len(off) == 1 and len(off[0].refs) >= 46 and off[0].fix is None
+    named = two_pad_design(
+        spots,
+        nets={(p.ref, n): p.ref + n for p in spots for n in "12"},
+        bom=[BomLine(tuple(p.ref for p in spots), "1k", "0402", "", None)],
+    )
+    few = parts_of(named, placements=tuple(spots[:30]))
+    (lost,) = [f for f in reconcile(few) if f.kind == "missing"]
+    assert len(lost.refs) == 20 and lost.fix is not None
+    mended = join(apply_fixes(replace(few, pads=(), parts=()), [lost.fix]))
+    assert len(mended.parts) == 50 and not [f for f in reconcile(mended) if f.kind == "missing"]
+
+
+def test_sides_are_told_by_most_of_a_parts_own_pads() -> None:
+    """A chip on the bottom with a land for its heat on the top; listed for the bottom, and for the top."""
+    legs = [box(5 + 0.5 * i, 5, 0.3, 0.8) for i in range(6)]
+    land = box(5.5, 5, 2, 1)
+    copper = [
+        replace(layer("copper", "bottom", legs), pins=tuple(("U1", str(i)) for i in range(6))),
+        replace(layer("copper", "top", [land]), pins=(("U1", "EP"),)),
+    ]
+    whole = Design(
+        "land",
+        (),
+        tuple(copper),
+        (),
+        box(0, 0, 20, 20),
+        (Placement("U1", 6.4, 5.4, 0, "bottom", "SOIC-8", "x"),),
+        (),
+        (),
+    )
+    assert not [f for f in reconcile(join(whole)) if f.kind == "side"]
+    wrong = replace(whole, placements=(replace(whole.placements[0], side="top"),))
+    assert [f.fix.with_["side"] for f in reconcile(join(wrong)) if f.kind == "side" and f.fix] == ["bottom"]
+    assert [p.side for p in join(replace(whole, placements=())).placements] == ["bottom"]
+
+
+def test_leads_on_the_bill_alone_are_parts_and_no_faults(heron: Design, heron_files: Files) -> None:
+    leads = [p.ref for p in heron.parts if p.through_hole]
+    name = "heron-r2-placements.csv"
+    rows = heron_files[name].decode().splitlines()
+    design = design_from(
+        heron_files | {name: "\n".join(r for r in rows if r.split(",")[0] not in leads).encode()}, "smd"
+    )
+    assert {p.ref for p in design.parts if p.through_hole} == set(leads)
+    found, judged = ready_findings(design)
+    assert not found and Level.STOP not in {j.level for j in judged}
+    assert [r.subject for r in design.remarks] == ["through-hole parts"]
+
+
+@pytest.mark.parametrize("factor", [1.0, 25.4, 0.0254, 1000.0, 0.001])
+def test_partial_lists_and_lists_in_other_units_are_offered_their_fix(factor: float) -> None:
+    random = np.random.default_rng(1113)
+    true = random.uniform(0, 1, (80, 2)) * (90, 60)
+    corner = true[np.hypot(*(true - (20, 20)).T).argsort()[:14]]  # a list of one corner alone
+    for some in (true, corner):
+        found = fit_unnamed(some / factor, true)
+        assert found is not None and found.after == len(some) and found.rms_mm < 1e-6
+        if factor != 1.0:
+            assert found.correction.factor == pytest.approx(factor) and found.convincing
+    assert len(one_to_one(true / 1000, true, 0.5)[0]) <= 1, "many placements on one pad are one"
+    stray = true + np.where(np.arange(80)[:, None] < 20, random.uniform(0.25, 0.29, (80, 1)), 0.0)
+    mended = fit_unnamed(stray - 7.0, true)
+    assert mended is not None and mended.correction.dx == pytest.approx(7.0, abs=0.03)
+
+
+def test_few_placements_meet_many_pads_by_chance_alone() -> None:
+    false = 0
+    for seed in range(60):
+        random = np.random.default_rng(seed)
+        found = fit_unnamed(random.uniform(0, 60, (6, 2)), random.uniform(0, 1, (500, 2)) * (90, 60))
+        false += found is not None and found.convincing
+    assert false == 0
+
+
+@pytest.mark.parametrize(
+    ("shift", "named"), [((0.2, 0.0), True), ((0.08, 0.08), True), ((0.04, 0.03), False), ((0.0, 0.0), False)]
+)
+def test_small_offsets_that_all_parts_share_are_named(shift: tuple[float, float], named: bool) -> None:
+    random = np.random.default_rng(3)
+    spots = [Placement(f"R{n}", 4.0 + 3 * (n % 8), 4.0 + 3 * (n // 8), 0, "top", "0402", "1k") for n in range(40)]
+    design = two_pad_design(spots, nets={(p.ref, n): p.ref + n for p in spots for n in "12"})
+    moved = tuple(
+        replace(p, x=p.x + shift[0] + random.normal(0, 0.01), y=p.y + shift[1] + random.normal(0, 0.01)) for p in spots
+    )
+    found = [f for f in reconcile(parts_of(design, placements=moved)) if f.kind == "systematic"]
+    assert bool(found) is named
+    if named and found[0].fix:
+        assert (found[0].fix.with_["correction"]["dx"], found[0].fix.with_["correction"]["dy"]) == pytest.approx(
+            (-shift[0], -shift[1]), abs=0.01
+        )

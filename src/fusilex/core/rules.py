@@ -52,6 +52,10 @@ RULES: dict[str, Rule] = {
         "A line of 2 mm and more that keeps within 0.3 mm of the board's edge, and whatever lies beyond it, is no opening.",
         "Paste layer against the outline",
     ),
+    "ready.skipped": Rule(
+        "Every line of a list that names a part can be read; up to a tenth of its lines may not, beyond that the list cannot.",
+        "Placement list or bill of materials, line by line",
+    ),
     "ready.guessed": Rule(
         "A layer whose attributes and name say nothing is told by its shapes: paste lies inside mask, mask over copper, an outline is one thin closed line.",
         "Shapes of the layers against one another",

@@ -77,6 +77,7 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Des
     holes = once.holes_once(drilled)
     counted = _settle_unknown(guesses, images, holes, lists.placements)
     lists.settle_sides({(x.role, x.side): x for x in images.values() if len(x)})
+    lists.note_skipped()
     placements = lists.placements
     remarks = [
         *lists.remarks,

@@ -10,11 +10,12 @@ import numpy as np
 from fusilex.core.board.model import BomLine, Layer, NetPoint, Placement, Remark
 from fusilex.core.board.panel import Panel
 from fusilex.core.board.which_side import sides_of_words, told_by, top_lead
+from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.gerber import read_components
 from fusilex.formats.grids import is_spreadsheet
 from fusilex.formats.identify import Guess, identify, side_in_name
-from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in, unknown_sides
+from fusilex.formats.lists import BOM, PLACEMENTS, Skipped, bom_in, placements_in, unknown_sides
 from fusilex.formats.netlist import read_netlist
 from fusilex.formats.panel_file import read_panel
 from fusilex.formats.tables import GUESS, Kind, Table, best_table, in_words, unsettled_table
@@ -56,6 +57,7 @@ class Lists:
         self._drawn: set[str] = set()  # component layers
         self._boms: list[Table] = []
         self._placed_from: list[tuple[str, bytes]] = []
+        self._skipped: dict[str, Skipped] = {}
         self._sideless: list[tuple[Table, dict[str, list[int]]]] = []
 
     @property
@@ -131,12 +133,12 @@ class Lists:
         for file, data in self._placed_from:
             beside = best_table(data, file, BOM) if file in self._placements else None
             if beside is not None and beside.has("part_number"):
-                self.bom = (*self.bom, *bom_in(beside))
+                self.bom = (*self.bom, *bom_in(beside, self._skipping(beside)))
                 self.also[file] = "; its part numbers make it the bill of materials, too"
 
     def _bom_lines(self, table: Table) -> tuple[BomLine, ...]:
         try:
-            return bom_in(table)
+            return bom_in(table, self._skipping(table))
         except BadInput:
             if len(self._boms) == 1:
                 raise
@@ -148,7 +150,9 @@ class Lists:
         if words := unknown_sides(table):
             self._sideless.append((table, words))
         named = side_in_name(table.name) or "top"
-        self._placements[table.name] = placements_in(table, {word: "top" if word else named for word in words})
+        self._placements[table.name] = placements_in(
+            table, {word: "top" if word else named for word in words}, self._skipping(table)
+        )
 
     def settle_sides(self, layers: Mapping[tuple[str, str | None], Layer]) -> None:
         """Give words that name a side nobody knows the side whose pads lie under their parts. Raises `BadInput` where none does."""
@@ -171,7 +175,25 @@ class Lists:
                     text = f"{table.name}: {says} the {side}, where its {len(at[word])} parts find their pads"
                     do = "Look at one of them on the board; at Lists P picks another column for the side."
                     self.remarks.append(Remark("ready.side-word", f"{table.name} {word}".strip(), text, do))
-            self._placements[table.name] = placements_in(table, sides)
+            self._placements[table.name] = placements_in(table, sides, self._skipping(table))
+
+    def _skipping(self, table: Table) -> Skipped:
+        """Where lines of a table that cannot be read are noted; anew for every reading."""
+        self._skipped[table.name] = Skipped()
+        return self._skipped[table.name]
+
+    def note_skipped(self) -> None:
+        """One remark a list of which lines were left out: a stop where they name parts."""
+        for file, skipped in self._skipped.items():
+            if skipped.problems:
+                lines = list(skipped.problems)
+                first = skipped.problems[lines[0]]
+                shown = "Line" if len(lines) == 1 else f"{len(lines)} lines:"
+                at = ", ".join(map(str, lines[:4])) + (" …" if len(lines) > 4 else "")
+                text = f"{shown} {at} of {file} cannot be read in whole: expected {first.expected}; found {first.found}"
+                do = "Correct the list and hand it in again, or say with F2 why it will do."
+                level = Level.STOP if skipped.parts else Level.CARE
+                self.remarks.append(Remark("ready.skipped", file, text, do, level))
 
     def _unread(self, file: str, role: str, kind: Kind) -> None:
         what = {"bom": "bill of materials"}.get(role, "placement list")

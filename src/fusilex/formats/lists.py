@@ -93,38 +93,59 @@ _NO_FIT = re.compile(
 _YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")
 _BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
 _APART = re.compile(r"(?<![\w])([A-Za-z]{1,3}) (\d+)(?![\w])")  # C 4
-_RANGE = re.compile(r"^([A-Za-z_]+)(\d+)\s*[-–…]\s*(?:([A-Za-z_]+))?(\d+)$")
+_RANGE = re.compile(r"^([A-Za-z_]\w*?)(\d+)\s*[-–…]\s*(?:([A-Za-z_]\w*?))?(\d+)$")
+MOST_SKIPPED = 0.1
+"""Share of a list's lines that may be unreadable before the list is."""
 
 
-def placements_in(table: Table, sides: Mapping[str, str] = MappingProxyType({})) -> tuple[Placement, ...]:
+class Skipped:
+    """Lines of a list that could not be read: their problems, and whether any of them names a part."""
+
+    def __init__(self) -> None:
+        self.problems: dict[int, BadInput] = {}
+        self.parts = False
+
+    def line(self, table: Table, row: int, field: str, problem: BadInput) -> None:
+        """Leave a line out. Raises the first problem again where too many lines have one."""
+        self.problems[table.lines[row]] = problem
+        self.parts |= any(_DESIGNATOR.fullmatch(ref) for ref in split_refs(table.cell(row, field)))
+        if len(self.problems) > max(2, MOST_SKIPPED * len(table.rows)):
+            raise next(iter(self.problems.values()))
+
+
+_DESIGNATOR = re.compile(r"[A-Za-z]{1,4}\d{1,5}[A-Za-z]?")
+
+
+def placements_in(
+    table: Table, sides: Mapping[str, str] = MappingProxyType({}), skipped: Skipped | None = None
+) -> tuple[Placement, ...]:
     """Placements of a table whose columns are settled. Raises `BadInput` with line and column.
 
-    `sides` says what words for a side mean that are in no dictionary here; "" stands for a list that names none, which is the
+    A line or two that cannot be read go to `skipped`, where it is given. `sides` says what words for a side mean that are in no dictionary here; "" stands for a list that names none, which is the
     top otherwise.
     """
     name, found = table.name, []
-    for row, line in enumerate(table.lines):
+    for row in range(len(table.lines)):
         ref = table.cell(row, "ref")
         if not ref or not any(table.cell(row, f) for f in ("x", "y")):
             continue
-        x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
-        turn = number(table.cell(row, "turn") or "0", name, line, "turn")[0] if table.has("turn") else 0.0
-        found.append(
-            Placement(
-                ref,
-                x,
-                y,
-                turn % 360,
-                _side(table, row, line, sides),
-                table.cell(row, "body"),
-                table.cell(row, "value"),
-                line,
-                _fitted(table, row),
-            )
-        )
+        try:
+            found.append(_placement(table, row, ref, sides))
+        except BadInput as problem:
+            if skipped is None:
+                raise
+            skipped.line(table, row, "ref", problem)
     if not found:
         raise BadInput(name, "at least one placement", "none")
     return tuple(found)
+
+
+def _placement(table: Table, row: int, ref: str, sides: Mapping[str, str]) -> Placement:
+    name, line = table.name, table.lines[row]
+    x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
+    turn = number(table.cell(row, "turn") or "0", name, line, "turn")[0] if table.has("turn") else 0.0
+    side, body, value = _side(table, row, line, sides), table.cell(row, "body"), table.cell(row, "value")
+    return Placement(ref, x, y, turn % 360, side, body, value, line, _fitted(table, row))
 
 
 def _column(table: Table, field: str) -> str:
@@ -163,8 +184,8 @@ def _side_of(word: str) -> str | None:
     return "bottom" if _BOTTOM.fullmatch(word) else "top" if _TOP.fullmatch(word) else None
 
 
-def bom_in(table: Table) -> tuple[BomLine, ...]:
-    """Lines of a table whose columns are settled. Raises `BadInput` with line and column.
+def bom_in(table: Table, skipped: Skipped | None = None) -> tuple[BomLine, ...]:
+    """Lines of a table whose columns are settled. Raises `BadInput` with line and column; a line or two go to `skipped` where given.
 
     A line with nothing but designators goes on with the line before it; a line with nothing but a do-not-fit mark is a
     heading for what follows.
@@ -194,7 +215,13 @@ def bom_in(table: Table) -> tuple[BomLine, ...]:
             )
             continue
         text = re.sub(r"\s*(?:pcs?|pieces|st[üu]ck)\.?$", "", table.cell(row, "quantity"), flags=re.I)
-        quantity = round(number(text, name, line, "quantity")[0]) if text else None
+        try:
+            quantity = round(number(text, name, line, "quantity")[0]) if text else None
+        except BadInput as problem:  # the parts it names are wanted all the same
+            if skipped is None:
+                raise
+            skipped.line(table, row, "refs", problem)
+            quantity = None
         found.append(
             BomLine(
                 refs,
@@ -225,7 +252,7 @@ def split_refs(text: str) -> tuple[str, ...]:
     """``R1-R4, R7`` → R1 R2 R3 R4 R7; ``C 4`` → C4."""
     refs: list[str] = []
     text = _APART.sub(r"\1\2", text)
-    for word in re.split(r"[,;\s]+", re.sub(r"\s*(?:[-–…]|\.\.+|\bto\b)\s*(?=[A-Za-z]*\d)", "-", text.strip())):
+    for word in re.split(r"[,;\s]+", re.sub(r"\s*(?:[-–…]|\.\.+|\bto\b)\s*(?=[A-Za-z_]*\d)", "-", text.strip())):
         match = _RANGE.match(word)
         if match and match[3] in (None, match[1]) and 0 <= int(match[4]) - int(match[2]) < 1000:
             refs += [f"{match[1]}{n}" for n in range(int(match[2]), int(match[4]) + 1)]

@@ -199,7 +199,13 @@ def _one_cell(design: Design, fix: Fix) -> Design:
     return replace(cell, panel=design.panel) if design.panel else cell
 
 
+def _several(design: Design, fix: Fix) -> Design:
+    """One fix for many parts: each of them in order."""
+    return apply_fixes(design, [Fix.from_dict(each) for each in fix.with_["fixes"]])
+
+
 KINDS: dict[str, Callable[[Design, Fix], Design]] = {
+    "several": _several,
     "transform": _transform,
     "move-layers": _move_layers,
     "side": _side,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -26,6 +27,7 @@ def join(design: Design) -> Design:
     pads = find_pads(design)
     if not design.placements:
         design, pads = _placed_from_pads(design, pads)
+    design = _with_leads_from_bill(design, pads)
     by_ref: dict[str, list[Pad]] = defaultdict(list)
     for pad in pads:
         by_ref[pad.ref].append(pad)
@@ -35,6 +37,33 @@ def join(design: Design) -> Design:
         for placement in _first_of_each(design.placements)
     )
     return replace(design, pads=pads, parts=parts)
+
+
+def _with_leads_from_bill(design: Design, pads: tuple[Pad, ...]) -> Design:
+    """Through-hole parts that the bill of materials alone names, in the middle of their holes: lists for a machine leave them out.
+
+    Only where the placement list has no part with leads in holes at all.
+    """
+    leads: dict[str, list[Pad]] = defaultdict(list)
+    for pad in pads:
+        leads[pad.ref].append(pad)
+    all_leads = {ref for ref, own in leads.items() if all(p.drill > 0 for p in own)}
+    placed = {p.ref for p in design.placements}
+    if placed & all_leads or not design.bom or not design.placements:
+        return design
+    added = []
+    for ref in (ref for line in design.bom if line.fit for ref in line.refs if ref in all_leads - placed):
+        x0, y0, x1, y1 = shapely.total_bounds([p.polygon for p in leads[ref]])
+        added.append(Placement(ref, float(x0 + x1) / 2, float(y0 + y1) / 2, 0.0, "top", "", ""))
+    if not added:
+        return design
+    shown = ", ".join(p.ref for p in added[:4]) + (" …" if len(added) > 4 else "")
+    text = f"{shown}: through-hole, on the bill of materials alone, put in the middle of their holes"
+    remark = Remark(
+        "ready.derived", "through-hole parts", text, "Their side and turn are not known: go by silk and sheet."
+    )
+    remarks = design.remarks if any(r.subject == remark.subject for r in design.remarks) else (*design.remarks, remark)
+    return replace(design, placements=(*design.placements, *added), remarks=remarks)
 
 
 def lines_by_ref(design: Design) -> dict[str, BomLine]:
@@ -47,6 +76,23 @@ def _body_text(placement: Placement, line: BomLine | None) -> str:
     return placement.body or (line.body if line else "")
 
 
+def sides_of_pads(pads: Sequence[Pad]) -> dict[str, str]:
+    """The side of each part by its own terminations: the one where most of its pins have a surface-mount pad.
+
+    Lands under it on the other side, as for heat, are few. Parts with leads in holes alone, and those evenly split, are left out.
+    """
+    pins: dict[str, dict[str, set[str]]] = defaultdict(lambda: defaultdict(set))
+    for pad in pads:
+        if pad.drill == 0:
+            pins[pad.ref][pad.side].add(pad.pin)
+    found = {}
+    for ref, by_side in pins.items():
+        top, bottom = len(by_side["top"]), len(by_side["bottom"])
+        if top != bottom:
+            found[ref] = "top" if top > bottom else "bottom"
+    return found
+
+
 def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tuple[Pad, ...]]:
     """Placements in the middle of each part's pads: by the names the copper carries, else one a candidate part."""
     if not pads:
@@ -54,11 +100,11 @@ def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tu
     boxes: dict[str, list[Pad]] = defaultdict(list)
     for pad in pads:
         boxes[pad.ref].append(pad)
-    placements = []
+    placements, sides = [], sides_of_pads(pads)
     for ref, group in boxes.items():
         low, high = (np.array([p.polygon.bounds for p in group]).reshape(-1, 2, 2)[:, k] for k in (0, 1))
         x, y = (low.min(axis=0) + high.max(axis=0)) / 2
-        side = "top" if any(p.side == "top" for p in group) else "bottom"
+        side = sides.get(ref, "top")
         placements.append(Placement(ref, float(x), float(y), 0.0, side, "", ""))
     named = not any(p.ref.startswith(UNNAMED) for p in placements)
     where = "named in the copper" if named else "guessed from pitch and symmetry of the pads"

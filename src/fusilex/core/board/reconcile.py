@@ -9,9 +9,10 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from fusilex.core.board.causes import one_for_each_cause
 from fusilex.core.board.findings import ORDER, Finding
 from fusilex.core.board.fixes import Fix
-from fusilex.core.board.join import candidate_middles
+from fusilex.core.board.join import candidate_middles, sides_of_pads
 from fusilex.core.board.model import Design, Pad, Part
 from fusilex.core.board.outlines import body_polygons
 from fusilex.core.board.packages import mixed_codes, size_code_traps
@@ -55,7 +56,7 @@ def reconcile(design: Design) -> list[Finding]:
         for line in design.bom
         if line.quantity not in (None, len(line.refs))
     ]
-    return sorted(found, key=lambda f: ORDER.index(f.kind))
+    return sorted(one_for_each_cause(found, len(design.parts)), key=lambda f: ORDER.index(f.kind))
 
 
 def pad_middles(pads: tuple[Pad, ...]) -> dict[str, tuple[float, float]]:
@@ -214,12 +215,24 @@ def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) 
     listed = {ref for line in design.bom for ref in line.refs}
     unfitted = {ref for line in design.bom if not line.fit for ref in line.refs}
     found = []
-    side_of = {p.ref: p.side for p in design.pads}
-    for ref in sorted(listed - set(placed) - unfitted):
+    side_of = sides_of_pads(design.pads)
+    left = listed - set(placed) - unfitted
+    leads = sorted(ref for ref in left if ref not in middles and _lead_body(design, ref))
+    if leads and not any(p.body.mount == "tht" for p in design.parts):  # a list of surface-mount parts alone
+        shown = ", ".join(leads[:4]) + (" …" if len(leads) > 4 else "")
+        text = f"{shown} {'has' if len(leads) == 1 else 'have'} leads and {'is' if len(leads) == 1 else 'are'} on the bill of materials alone"
+        found.append(Finding("missing", "through-hole parts", "placements", text, level=Level.CARE, refs=tuple(leads)))
+        left -= set(leads)
+    for ref in sorted(left):
         x, y = middles.get(ref, (None, None))
         fix = Fix("leave-out", ref, {}, f"{ref} left out")
         if x is not None and y is not None:
-            fix = Fix("at-pads", ref, {"x": x, "y": y, "side": side_of[ref]}, f"{ref} put on its pads, turn unknown")
+            fix = Fix(
+                "at-pads",
+                ref,
+                {"x": x, "y": y, "side": side_of.get(ref, "top")},
+                f"{ref} put on its pads, turn unknown",
+            )
         text = f"{ref} is on the bill of materials but not in the placement list"
         found.append(Finding("missing", ref, "placements", text, x, y, fix=fix))
     if not design.bom:
@@ -235,6 +248,11 @@ def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) 
             fix = Fix("leave-out", ref, {}, f"{ref} left out")
             found.append(Finding("missing", ref, "bom", text, placed[ref].x, placed[ref].y, fix=fix))
     return found
+
+
+def _lead_body(design: Design, ref: str) -> bool:
+    """True for a part whose body on the bill of materials has leads in holes."""
+    return any(ref in line.refs and design.catalogue.body(line.body, ref).mount == "tht" for line in design.bom)
 
 
 def _doubled(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
@@ -260,18 +278,19 @@ def _on_pads(design: Design, middles: dict[str, tuple[float, float]]) -> list[Fi
     if not design.parts:
         return []
     at = shapely.points([[p.x, p.y] for p in design.parts])
-    outside = shapely.distance(design.outline, at)
+    outside = shapely.distance(shapely.Polygon(design.outline.exterior), at)  # a part may stand over a cut-out
+    side_of = sides_of_pads(design.pads)
     found = []
     for part, beyond in zip(design.parts, outside.tolist(), strict=True):
-        smd = [p for p in part.pads if p.drill == 0]
-        if smd and all(p.side != part.side for p in smd):
+        told = side_of.get(part.ref)
+        if told is not None and told != part.side:
             text = f"{part.ref} is listed for the {part.side} but its pads are on the other side"
-            fix = Fix("side", part.ref, {"side": smd[0].side}, f"{part.ref} moved to the {smd[0].side}")
+            fix = Fix("side", part.ref, {"side": told}, f"{part.ref} moved to the {told}")
             found.append(Finding("side", part.ref, "pads", text, part.x, part.y, fix=fix))
         home = middles.get(part.ref)
         fix = Fix("leave-out", part.ref, {}, f"{part.ref} left out")
         if home is not None:
-            side = smd[0].side if smd else part.side
+            side = told or part.side
             fix = Fix("at-pads", part.ref, {"x": home[0], "y": home[1], "side": side}, f"{part.ref} put on its pads")
         if beyond > max(part.body.size_x, part.body.size_y) / 2:
             text = f"{part.ref} lies outside the board outline"
