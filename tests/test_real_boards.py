@@ -313,3 +313,23 @@ def test_small_offsets_that_all_parts_share_are_named(shift: tuple[float, float]
         assert (found[0].fix.with_["correction"]["dx"], found[0].fix.with_["correction"]["dy"]) == pytest.approx(
             (-shift[0], -shift[1]), abs=0.01
         )
+
+
+@pytest.mark.parametrize("turn", [0.0, 45.0, 30.0])
+def test_a_chip_that_lies_askew_with_tracks_under_it_is_one_part(turn: float) -> None:
+    chip = [box(x, -1.905 + 1.27 * i - 0.3, 1.5, 0.6) for x in (-3.45, 1.95) for i in range(4)]
+    quad = [box(12 + 0.5 * i - 0.125, y, 0.25, 0.8) for i in range(8) for y in (-2.7, 1.9)]
+    quad += [box(13.75 + x, 0.5 * i - 1.75 - 0.125, 0.8, 0.25) for i in range(8) for x in (-2.7, 1.9)] + [
+        box(12.25, -1.5, 3, 3)
+    ]
+    pair = [box(-8, 0, 0.6, 0.7), box(-6.9, 0, 0.6, 0.7)]
+    pads = [shapely.affinity.rotate(p, turn, origin=(0, 0)) for p in (*chip, *quad, *pair)]
+    tracks = [shapely.affinity.rotate(p, turn, origin=(0, 0)) for p in (box(-6, -0.1, 20, 0.2), box(-0.1, -6, 0.2, 12))]
+    copper = layer("copper", "top", [*pads, *tracks])
+    copper = replace(copper, flashed=np.array([True] * len(pads) + [False] * len(tracks)))
+    paste = layer("paste", "top", pads)
+    bare = join(Design("askew", (), (copper, paste), (), box(-30, -30, 60, 60), (), (), ()))
+    assert sorted(len(p.pads) for p in bare.parts) == [2, 8, 33]
+    at = {len(p.pads): (p.x, p.y) for p in bare.parts}
+    want = shapely.affinity.rotate(shapely.Point(13.75, 0), turn, origin=(0, 0))
+    assert at[33] == pytest.approx((want.x, want.y), abs=0.01)

@@ -6,8 +6,10 @@ become two-terminal parts, pads with holes on one pitch become headers, and what
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import shapely
@@ -24,6 +26,8 @@ LONE_ROW = 4
 CHIP_GAP_MM = 3.2
 SMALLEST_BOX_MM2, MOST_BOXED = 6.0, 4
 """A closed silk line round less is a letter; round more groups of pads it is a frame for several parts."""
+ASKEW, FILLED = 0.9, 0.75
+"""A pad whose smallest box round it is this much smaller than its upright one, and that fills it so far, lies askew."""
 WIDEST_GAP_MM = 14.0
 """Widest gap (mm) between the two pads of a candidate chip, and of anything with two terminals."""
 
@@ -45,9 +49,45 @@ def candidates(
 
     `silk` is all that is printed on that side: pads inside one closed line of it belong to one part.
     """
+    angles = pad_angles(polygons)
+    drills = np.zeros(len(polygons)) if drills is None else drills
+    found = []
+    for angle in np.unique(angles).tolist():  # parts that lie askew are upright in a frame of their own
+        mine = np.flatnonzero(angles == angle)
+        turned = polygons[mine] if not angle else _rotated(polygons[mine], -angle)
+        printed = silk if not angle or silk is None else _rotated(silk, -angle)
+        for c in _upright(turned, drills[mine], printed):
+            x, y = (c.x, c.y) if not angle else _rotated(shapely.Point(c.x, c.y), angle).coords[0]
+            found.append(Candidate(c.kind, tuple(mine[list(c.pads)].tolist()), x, y))
+    return found
+
+
+def pad_angles(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
+    """How far pads (n) are turned out of x and y, degrees from 0 to below 90 in tenths; 0 for round ones."""
     if not len(polygons):
-        return []
-    pads = _Pads(polygons, np.zeros(len(polygons)) if drills is None else drills)
+        return np.empty(0)
+    envelopes = shapely.oriented_envelope(polygons)
+    boxes = shapely.bounds(polygons)
+    upright = np.prod(boxes[:, 2:] - boxes[:, :2], axis=1)
+    askew = np.flatnonzero(
+        (shapely.area(envelopes) < ASKEW * upright) & (shapely.area(polygons) > FILLED * shapely.area(envelopes))
+    )
+    angles = np.zeros(len(polygons))
+    if len(askew):
+        corners = shapely.get_coordinates(envelopes[askew]).reshape(len(askew), 5, 2)
+        edge = corners[:, 1] - corners[:, 0]
+        angles[askew] = np.round(np.degrees(np.arctan2(edge[:, 1], edge[:, 0])) % 90, 1) % 90
+    return angles
+
+
+def _rotated(shape: Any, degrees: float) -> Any:
+    cos, sin = math.cos(math.radians(degrees)), math.sin(math.radians(degrees))
+    return shapely.transform(shape, lambda p: p @ np.array([[cos, sin], [-sin, cos]]))
+
+
+def _upright(polygons: NDArray[np.object_], drills: NDArray[np.float64], silk: BaseGeometry | None) -> list[Candidate]:
+    """Candidates among pads that all lie along x and y."""
+    pads = _Pads(polygons, drills)
     groups: list[tuple[str, list[int]]] = []
     groups += [("header", g) for g in _headers(pads)]
     rows = _rows(pads)
