@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 import os
 import signal
 import subprocess
 import sys
+from collections import Counter
 from pathlib import Path
 
 import pytest
@@ -19,6 +21,7 @@ from fusilex.bench.now import now
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.session import Bench
 from fusilex.core.judgement import Level
+from fusilex.core.kit.losses import loss_key
 from fusilex.formats.programme import to_csv, to_gcode
 from fusilex.journal.projection import DONE, STATIONS, project
 from fusilex.journal.store import Journal, NotSaved, sqlite_url
@@ -111,10 +114,73 @@ def test_undo_and_redo_are_events(bench: Bench) -> None:
         (c.FillBin("nothing", 3), "no bin"),
         (c.InspectBoard("H7-99"), "no board"),
         (c.MarkFault("H7-01", "U1", "bridge"), "is at Ready"),
-        (c.TeachPoint(1, "Z9", 0, 0), "no point"),
+        (c.TeachPoint(1, "P1", 0, 0), "not at Place"),
+        (c.TeachPoint(99, "P1", 0.0, 0.0), "no such panel"),
+        (c.PrintPanel(1, math.nan, "leaded"), "Foil mm cannot be nan"),
+        (c.FillBin("nothing", 1.5), "Count cannot be 1.5"),  # type: ignore[arg-type]
+        (c.MixBath(math.inf), "cannot be inf"),
         (c.Undo(), "nothing to undo"),
     ],
 )
+def test_numbers_and_places_are_checked_where_they_are_meant(bench: Bench) -> None:
+    kitted(bench)
+    for command, words in (
+        (c.PrintPanel(1, 55.0, "leaded"), "A foil is"),
+        (c.PrintPanel(1, 0.12, "chocolate"), "no paste called chocolate"),
+        (c.TeachPoint(1, "P1", 0.0, 0.0), "not at Place but at Print"),
+    ):
+        with pytest.raises(c.Refused, match=words):
+            bench.do(command)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    for command, words in (
+        (c.TeachPoint(1, "Z9", 0.0, 0.0), "no point"),
+        (c.TeachPoint(1, "P1", 9e9, 0.0), "within 2000 mm"),
+    ):
+        with pytest.raises(c.Refused, match=words):
+            bench.do(command)
+
+
+def handled(bench: Bench) -> dict[str, int]:
+    return {k: x.placed + x.lost for k, x in bench.workshop.losses.items()}
+
+
+def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> None:
+    """Against a count by hand: pieces on boards, and one more for each that was lost."""
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    while part := bench.next_to_place(bench.state.boards["H7-01"]):
+        bench.do(c.PlacePart("H7-01", part.ref))
+    by_hand = Counter(loss_key(p.body) for p in bench.placing_order)
+    assert handled(bench) == by_hand
+    last = bench.placing_order[-1]
+    for _ in range(4):
+        bench.do(c.TakeBack("H7-01"))
+        assert handled(bench)[loss_key(last.body)] == by_hand[loss_key(last.body)] - 1
+        bench.do(c.PlacePart("H7-01", last.ref))
+    assert handled(bench) == by_hand
+    left = bench.left_in_bin(bench.line_of["U1"].key)
+    bench.do(c.Undo())
+    bench.do(c.PlacePart("H7-01", last.ref))
+    bench.do(c.MachinePlaced(1))
+    assert handled(bench) == {k: 6 * n for k, n in by_hand.items()}, "the other five boards by machine"
+    bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    while part := bench.next_to_solder(bench.state.boards["H7-01"]):
+        bench.do(c.SolderPart("H7-01", part.ref))
+    soldered = Counter(loss_key(p.body) for p in bench.solder_order)
+    bench.do(c.MarkFault("H7-01", "U1", "cracked"))
+    bench.do(c.InspectBoard("H7-01"))
+    before = bench.left_in_bin(bench.line_of["U1"].key)
+    bench.do(c.RepairFault("H7-01", bench.state.boards["H7-01"].open_faults[0].id, "fixed"))
+    whole = (
+        Counter({k: 6 * n for k, n in by_hand.items()})
+        + soldered
+        + Counter({loss_key(bench.design.part_by_ref["U1"].body): 1})
+    )
+    assert handled(bench) == whole and bench.workshop.losses["QFN-32 5x5"].lost == 1
+    assert left is not None and before is not None and bench.left_in_bin(bench.line_of["U1"].key) == before - 1
+    assert Bench(bench.journal, bench.batch).state == bench.state
+
+
 def test_commands_out_of_turn_are_refused_and_nothing_happens(bench: Bench, command: c.Command, words: str) -> None:
     if not isinstance(command, c.Undo):
         acknowledge_all(bench)
@@ -192,6 +258,7 @@ def test_bad_log_leaves_the_batch_untouched(bench: Bench) -> None:
 _CHILD = """
 import sys
 from fusilex.bench import commands as c
+from fusilex.core.kit.losses import loss_key
 from fusilex.bench.session import Bench
 from fusilex.journal.store import Journal
 bench = Bench(Journal(sys.argv[1]), int(sys.argv[2]))

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
 import pytest
 from conftest import HERON
+from exports import shifted
 
 from fusilex.app import main
 from fusilex.bench.machine import judge_machine, point_at
 from fusilex.bench.session import Bench
 from fusilex.core.placing.references import fit_similarity
+from fusilex.formats.bundle import Files
 
 POINTS = "ref,x,y\nFID1,105.9,78.9\nFID2,136.0,79.4\nFID3,134.6,52.4\nU1,117.0,65.5\n"
 
@@ -38,6 +41,7 @@ def ask(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[list[dict[
 def test_check(capsys: pytest.CaptureFixture[str]) -> None:
     judged, data = ask(capsys, "check", str(HERON))
     assert {j["level"] for j in judged} == {"go"} and data["findings"] == []
+    assert data["size_mm"] == [44.0, 31.0]
     roles = {(f["role"], f["side"]) for f in data["files"]}
     assert {
         ("copper", "top"),
@@ -73,6 +77,27 @@ def test_refs(capsys: pytest.CaptureFixture[str], points: str) -> None:
         and data["worst_part"].keys() == {"ref", "cell", "error_mm", "standard_error_mm"}
         and judged[0]["level"] == "go"
     )
+
+
+def test_check_and_openings_agree_and_empty_answers_say_why(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, heron_files: Files
+) -> None:
+    def folder(name: str, files: Files) -> str:
+        (tmp_path / name).mkdir()
+        for file, data in files.items():
+            (tmp_path / name / file).write_bytes(data)
+        return str(tmp_path / name)
+
+    off = heron_files | {"heron-r2-paste-top.gbr": shifted(heron_files["heron-r2-paste-top.gbr"], 1.7, 0.9)}
+    moved = folder("moved", off)
+    stops = [
+        {j["headline"] for j in ask(capsys, *verb)[0] if j["level"] == "stop" and j["rule"].startswith("ready.")}
+        for verb in (("check", moved), ("openings", moved, "--foil", "0.12"))
+    ]
+    assert stops[0] == stops[1] != set()
+    plain = {n: re.sub(rb"%T[FAOD][^%]*%\n", b"", d) for n, d in heron_files.items() if not n.endswith(".ipc")}
+    judged, data = ask(capsys, "probes", folder("bare", plain))
+    assert data["pairs"] == [] and [j["level"] for j in judged] == ["unknown"]
 
 
 def test_refs_by_panel_fiducials_equal_the_windows_answer(

@@ -6,7 +6,8 @@ import math
 from typing import TYPE_CHECKING
 
 from fusilex.bench import commands as c
-from fusilex.bench.commands import Refused
+from fusilex.bench.commands import Refused, Result
+from fusilex.bench.pieces import piece_replaced, pieces_counted
 from fusilex.bench.whereabouts import board_at, moved
 from fusilex.core.electrical.probes import nets_known
 from fusilex.core.inspection.faults import FAULT_WORDS
@@ -19,15 +20,16 @@ if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
 
-def solder_part(bench: Bench, command: c.SolderPart) -> list[Event]:
+def solder_part(bench: Bench, command: c.SolderPart) -> Result:
     board = board_at(bench, command.board, "Hand")
     order = [p.ref for p in bench.solder_order]
     if command.ref not in order or command.ref in board.soldered:
         raise Refused(f"{command.ref} is not waiting to be soldered on board {board.serial}.")
     happened = [Event("part_soldered", {"board": board.serial, "ref": command.ref})]
-    if set(order) <= {*board.soldered, command.ref}:
-        happened.append(moved([board], "Inspect"))
-    return happened
+    if not set(order) <= {*board.soldered, command.ref}:
+        return Result(happened)
+    counted = pieces_counted(bench, board, [*board.soldered, command.ref])
+    return Result([*happened, *counted.events, moved([board], "Inspect")], counted.workshop)
 
 
 def mark_fault(bench: Bench, command: c.MarkFault) -> list[Event]:
@@ -60,7 +62,7 @@ def inspect_board(bench: Bench, command: c.InspectBoard) -> list[Event]:
     ]
 
 
-def repair_fault(bench: Bench, command: c.RepairFault) -> list[Event]:
+def repair_fault(bench: Bench, command: c.RepairFault) -> Result:
     board = board_at(bench, command.board, "Rework")
     if command.result not in ("fixed", "scrapped"):
         raise Refused("A repair ends fixed or scrapped.")
@@ -68,10 +70,13 @@ def repair_fault(bench: Bench, command: c.RepairFault) -> list[Event]:
         raise Refused(f"That fault of board {board.serial} is not open.")
     happened = [Event("fault_repaired", {"board": board.serial, "fault": command.fault, "result": command.result})]
     if command.result == "scrapped":
-        return [*happened, moved([board], DONE)]
+        return Result([*happened, moved([board], DONE)])
+    fault = next(f for f in board.open_faults if f.id == command.fault)
+    replaced = piece_replaced(bench, board, fault.ref, fault.word)
+    happened += replaced.events
     if len(board.open_faults) == 1:  # every repair loops back to the eyes, then to the meter
         happened += [Event("readings_cleared", {"board": board.serial}), moved([board], "Inspect")]
-    return happened
+    return Result(happened, replaced.workshop)
 
 
 def take_reading(bench: Bench, command: c.TakeReading) -> list[Event]:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
 from collections.abc import Callable
+from dataclasses import fields
 from typing import TYPE_CHECKING, Any
 
 from fusilex.bench import after_oven as after
@@ -14,6 +14,7 @@ from fusilex.bench import at_ready as ready
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.commands import Command, Refused, Result
+from fusilex.bench.pieces import pieces_back, pieces_counted
 from fusilex.bench.whereabouts import board_at, moved, panel_at
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
@@ -27,6 +28,7 @@ from fusilex.journal.store import Event, digest
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
 
+LARGEST_BED_MM = 2000.0
 _CAUTIONS_OF = {
     c.CountBare: "Bare boards",
     c.MixBath: "Etching",
@@ -52,8 +54,22 @@ def events_for(bench: Bench, command: Command) -> Result:
     station = _CAUTIONS_OF.get(type(command))
     if station in CAUTIONS and station not in bench.state.cautions:
         raise Refused(f"Read and acknowledge the cautions of {station} first.")
+    _check_kinds(command)
     result = _HANDLERS[type(command)](bench, command)
     return result if isinstance(result, Result) else Result(result)
+
+
+_KINDS: dict[str, tuple[type, ...]] = {"int": (int,), "float": (int, float), "str": (str,), "bool": (bool,)}
+
+
+def _check_kinds(command: Command) -> None:
+    """Every field of a command is of its kind, and every number is one. Raises `Refused`."""
+    for f in fields(command):
+        value, kinds = getattr(command, f.name), _KINDS.get(str(f.type))
+        number = isinstance(value, float) and not math.isfinite(value)
+        wrong = kinds is not None and (not isinstance(value, kinds) or (isinstance(value, bool) and bool not in kinds))
+        if number or wrong:
+            raise Refused(f"{f.name.replace('_', ' ').capitalize()} cannot be {value!r}.")
 
 
 def _go_to(bench: Bench, command: c.GoTo) -> list[Event]:
@@ -104,6 +120,8 @@ def _choose_paste(bench: Bench, command: c.ChoosePaste) -> list[Event]:
 
 def _print_panel(bench: Bench, command: c.PrintPanel) -> list[Event]:
     boards = panel_at(bench, command.panel, "Print")
+    _choose_foil(bench, c.ChooseFoil(command.foil_mm))
+    _choose_paste(bench, c.ChoosePaste(command.paste))
     body = {"panel": command.panel, "foil_mm": command.foil_mm, "paste": command.paste, "note": command.note}
     return [Event("panel_printed", body), moved(boards, "Place")]
 
@@ -121,12 +139,6 @@ def _wipe_print(bench: Bench, command: c.WipePrint) -> list[Event]:
     return [*happened, moved(printed, "Print")] if printed else happened
 
 
-def _pieces(bench: Bench, refs: list[str]) -> Event:
-    """Pieces placed, by body, for this shop's own losses."""
-    bodies = Counter(loss_key(bench.design.part_by_ref[ref].body) for ref in refs)
-    return Event("pieces_placed", {"bodies": dict(bodies)})
-
-
 def _place_part(bench: Bench, command: c.PlacePart) -> Result:
     board = board_at(bench, command.board, "Place")
     order = [p.ref for p in bench.placing_order]
@@ -137,8 +149,8 @@ def _place_part(bench: Bench, command: c.PlacePart) -> Result:
     happened = [Event("parts_placed", {"board": board.serial, "refs": [command.ref], "how": "hand"})]
     if not set(order) <= {*board.placed, command.ref}:
         return Result(happened)
-    by_hand = [*(r for r in board.placed if board.placed_how[r] == "hand"), command.ref]
-    return Result([*happened, moved([board], "Reflow")], [_pieces(bench, by_hand)])
+    counted = pieces_counted(bench, board, [*board.placed, command.ref])
+    return Result([*happened, *counted.events, moved([board], "Reflow")], counted.workshop)
 
 
 def _drop_part(bench: Bench, command: c.DropPart) -> Result:
@@ -152,26 +164,29 @@ def _drop_part(bench: Bench, command: c.DropPart) -> Result:
     return Result([dropped], [Event("piece_lost", {"body": loss_key(line.body)})])
 
 
-def _take_back(bench: Bench, command: c.TakeBack) -> list[Event]:
+def _take_back(bench: Bench, command: c.TakeBack) -> Result:
     board = board_at(bench, command.board)
     if board.station not in ("Place", "Reflow", "Hand"):
         raise Refused(f"Nothing can be taken off board {board.serial}: it is at {board.station}.")
     if board.station == "Hand" or (board.station == "Reflow" and not board.placed):
         if not board.soldered:
             raise Refused(f"No part was soldered by hand on board {board.serial} yet.")
-        return [Event("part_unsoldered", {"board": board.serial, "ref": board.soldered[-1]})]
+        return Result([Event("part_unsoldered", {"board": board.serial, "ref": board.soldered[-1]})])
     if not board.placed:
         raise Refused(f"No part was placed on board {board.serial} yet.")
-    happened = [Event("part_taken_back", {"board": board.serial, "ref": board.placed[-1]})]
-    return [*happened, moved([board], "Place")] if board.station == "Reflow" else happened
+    ref = board.placed[-1]
+    back = pieces_back(bench, board, ref)
+    happened = [Event("part_taken_back", {"board": board.serial, "ref": ref}), *back.events]
+    return Result([*happened, moved([board], "Place")] if board.station == "Reflow" else happened, back.workshop)
 
 
 def _teach_point(bench: Bench, command: c.TeachPoint) -> list[Event]:
     from fusilex.bench.machine import point_at
 
+    panel_at(bench, command.panel, "Place")
     point_at(bench, command.point)
-    if not (math.isfinite(command.x) and math.isfinite(command.y)):
-        raise Refused("A taught point has two finite numbers in mm.")
+    if max(abs(command.x), abs(command.y)) > LARGEST_BED_MM:
+        raise Refused(f"A taught point lies within {LARGEST_BED_MM:g} mm of the machine's zero.")
     return [Event("point_taught", {"panel": command.panel, "point": command.point, "x": command.x, "y": command.y})]
 
 
@@ -181,14 +196,17 @@ def _forget_point(bench: Bench, command: c.ForgetPoint) -> list[Event]:
     return [Event("point_forgotten", {"panel": command.panel, "point": command.point})]
 
 
-def _machine_placed(bench: Bench, command: c.MachinePlaced) -> list[Event]:
+def _machine_placed(bench: Bench, command: c.MachinePlaced) -> Result:
     boards = panel_at(bench, command.panel, "Place")
-    happened = []
+    happened, workshop = [], []
     for board in boards:
         refs = [p.ref for p in bench.placing_order if p.ref not in board.placed]
         if refs:
             happened.append(Event("parts_placed", {"board": board.serial, "refs": refs, "how": "machine"}))
-    return [*happened, moved(boards, "Reflow")]
+        counted = pieces_counted(bench, board, [*board.placed, *refs])
+        happened += counted.events
+        workshop += counted.workshop
+    return Result([*happened, moved(boards, "Reflow")], workshop)
 
 
 def _record_reflow(bench: Bench, command: c.RecordReflow) -> Result:

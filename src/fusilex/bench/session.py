@@ -270,7 +270,9 @@ class Bench:
         used = sum(
             ref in board.placed or ref in board.soldered for board in self.state.boards.values() for ref in line.refs
         )
-        return int(self.state.bins[key]["count"]) - used - self.state.dropped.get(key, 0)
+        return (
+            int(self.state.bins[key]["count"]) - used - self.state.dropped.get(key, 0) - self.state.replaced.get(key, 0)
+        )
 
 
 def _user() -> str:

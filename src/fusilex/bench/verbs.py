@@ -14,7 +14,7 @@ import numpy as np
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.model import Design
 from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
-from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
@@ -31,6 +31,9 @@ from fusilex.formats.intake import read_design
 from fusilex.formats.lists import read_points
 from fusilex.formats.temperature_log import read_log
 
+PASTE_RULES = ("ready.layers", "ready.unread", "ready.twice", "ready.revision", "ready.panel", "ready.guessed")
+"""Rules of Ready on which the openings stand or fall: what stops a batch there stops a stencil."""
+
 
 @dataclass(frozen=True)
 class Answer:
@@ -45,7 +48,9 @@ def check(folder: str) -> Answer:
     """What each file is, the parts, and whether they belong together."""
     design = read_design(folder)
     findings, found = ready_findings(design)
+    x0, y0, x1, y1 = design.outline.bounds
     data = {
+        "size_mm": [round(x1 - x0, 3), round(y1 - y0, 3)],
         "files": [
             {
                 "name": f.name,
@@ -75,7 +80,13 @@ def check(folder: str) -> Answer:
         ],
     }
     lines = [f"{f.name:<34} {f.role:<10} {f.side or '':<7} {f.because}" for f in design.files]
-    return Answer(found, data, "\n".join([*lines, f"{len(design.parts)} parts, {len(design.pads)} pads"]))
+    return Answer(
+        found,
+        data,
+        "\n".join(
+            [*lines, f"board {x1 - x0:.2f} × {y1 - y0:.2f} mm, {len(design.parts)} parts, {len(design.pads)} pads"]
+        ),
+    )
 
 
 def kit(folder: str, boards: int) -> Answer:
@@ -134,6 +145,10 @@ def openings(folder: str, foil: float, paste: str = "lead-free") -> Answer:
         "paste": paste,
         "density_g_per_cm3": round(PASTES[paste].density, 4),
     }
+    found += [j for j in ready_findings(design)[1] if j.level in (Level.STOP, Level.UNKNOWN) and j.rule in PASTE_RULES]
+    if not rows:
+        text.append("no paste openings on either side")
+        found.append(Judgement("print.release", Level.UNKNOWN, "paste", "No paste openings on either side"))
     return Answer(worst_first(found), data, "\n".join(text))
 
 

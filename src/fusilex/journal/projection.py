@@ -165,6 +165,18 @@ def _taken_back(state: BatchState, item: Event, body: dict[str, Any]) -> None:
         board.placed_how.pop(body["ref"], None)
 
 
+def _counted(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].counted.update(body["refs"])
+
+
+def _uncounted(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.boards[body["board"]].counted.difference_update(body["refs"])
+
+
+def _replaced(state: BatchState, item: Event, body: dict[str, Any]) -> None:
+    state.replaced[body["line"]] = state.replaced.get(body["line"], 0) + 1
+
+
 def _dropped(state: BatchState, item: Event, body: dict[str, Any]) -> None:
     state.dropped[body["line"]] = state.dropped.get(body["line"], 0) + 1
 
@@ -270,6 +282,9 @@ _HANDLERS = {
     "parts_placed": _placed,
     "part_taken_back": _taken_back,
     "part_dropped": _dropped,
+    "pieces_counted": _counted,
+    "pieces_uncounted": _uncounted,
+    "part_replaced": _replaced,
     "point_taught": _taught,
     "point_forgotten": _forgotten,
     "load_reflowed": _reflowed,

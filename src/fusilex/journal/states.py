@@ -33,6 +33,7 @@ class Board:
     placed: list[str] = field(default_factory=list)
     placed_how: dict[str, str] = field(default_factory=dict)
     soldered: list[str] = field(default_factory=list)
+    counted: set[str] = field(default_factory=set)
     faults: list[Fault] = field(default_factory=list)
     readings: dict[str, tuple[float, str]] = field(default_factory=dict)
     print_number: int | None = None
@@ -73,6 +74,7 @@ class BatchState:
     foil_mm: float = 0.12
     paste: str = "leaded"
     dropped: dict[str, int] = field(default_factory=dict)
+    replaced: dict[str, int] = field(default_factory=dict)
     prints: list[dict[str, Any]] = field(default_factory=list)
     wiped: list[dict[str, Any]] = field(default_factory=list)
     taught: dict[int, dict[str, tuple[float, float]]] = field(default_factory=dict)
