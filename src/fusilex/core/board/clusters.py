@@ -66,17 +66,21 @@ def pad_angles(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
     """How far pads (n) are turned out of x and y, degrees from 0 to below 90 in tenths; 0 for round ones."""
     if not len(polygons):
         return np.empty(0)
-    envelopes = shapely.oriented_envelope(polygons)
-    boxes = shapely.bounds(polygons)
-    upright = np.prod(boxes[:, 2:] - boxes[:, :2], axis=1)
-    askew = np.flatnonzero(
-        (shapely.area(envelopes) < ASKEW * upright) & (shapely.area(polygons) > FILLED * shapely.area(envelopes))
-    )
+    boxes, area = shapely.bounds(polygons), shapely.area(polygons)
+    sides = boxes[:, 2:] - boxes[:, :2]
+    upright = np.prod(sides, axis=1)
+    round_ = (np.abs(area / upright - math.pi / 4) < 0.02) & (np.abs(sides[:, 0] - sides[:, 1]) < SAME_MM)
     angles = np.zeros(len(polygons))
-    if len(askew):
-        corners = shapely.get_coordinates(envelopes[askew]).reshape(len(askew), 5, 2)
+    doubtful = np.flatnonzero((area < ASKEW * upright) & ~round_)
+    if not len(doubtful):
+        return angles
+    envelopes = shapely.oriented_envelope(polygons[doubtful])
+    within = shapely.area(envelopes)
+    askew = (within < ASKEW * upright[doubtful]) & (area[doubtful] > FILLED * within)
+    if askew.any():
+        corners = shapely.get_coordinates(envelopes[askew]).reshape(-1, 5, 2)
         edge = corners[:, 1] - corners[:, 0]
-        angles[askew] = np.round(np.degrees(np.arctan2(edge[:, 1], edge[:, 0])) % 90, 1) % 90
+        angles[doubtful[askew]] = np.round(np.degrees(np.arctan2(edge[:, 1], edge[:, 0])) % 90, 1) % 90
     return angles
 
 
@@ -128,9 +132,13 @@ class _Pads:
         return bool(np.abs(np.sort(self.size[i]) - np.sort(self.size[j])).max() < SAME_MM)
 
     def near(self, reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-        """Pairs (a < b) of pads whose edges are at most `reach` apart."""
-        a, b = self.tree.query(self.polygons, predicate="dwithin", distance=reach)
-        return a[a < b], b[a < b]
+        """Pairs (a < b) of pads whose boxes are at most `reach` apart."""
+        wide = shapely.box(*(self.box + np.array([-reach, -reach, reach, reach])).T)
+        a, b = self.tree.query(wide)
+        a, b = a[a < b], b[a < b]
+        gap = np.maximum(0.0, np.maximum(self.box[a, :2] - self.box[b, 2:], self.box[b, :2] - self.box[a, 2:]))
+        close = np.hypot(*gap.T) <= reach
+        return a[close], b[close]
 
 
 def _headers(pads: _Pads) -> list[list[int]]:
@@ -184,40 +192,34 @@ def _runs(ordered: list[int], along: NDArray[np.float64], width: NDArray[np.floa
 
 def _facing_rows(pads: _Pads, rows: list[list[int]]) -> list[tuple[str, list[int]]]:
     """Rows of a chip: parallel rows that share their middle line, two (or four, with a thermal pad between)."""
+    if not rows:
+        return []
     found: list[tuple[str, list[int]]] = []
-    middle = [pads.at[r].mean(axis=0) for r in rows]
+    first = np.array([row[0] for row in rows])
+    count = np.array([len(row) for row in rows])
+    middle = np.array([pads.at[row].mean(axis=0) for row in rows])
+    spread = np.array([np.ptp(pads.at[row], axis=0) for row in rows])
+    axis, size, sides = spread.argmax(axis=1), pads.size[first], np.sort(pads.size[first], axis=1)
     for i, row in enumerate(rows):
         if not pads.free[row].all() or len(row) < 2:
             continue
-        axis = int(np.ptp(pads.at[row], axis=0).argmax())
-        partner = None
-        for j in range(len(rows)):
-            other = rows[j]
-            if j == i or not pads.free[other].all() or int(np.ptp(pads.at[other], axis=0).argmax()) != axis:
-                continue
-            if set(other) & set(row) or len(row) + len(other) < 5:
-                continue
-            if (
-                np.abs(pads.size[row[0]] - pads.size[other[0]]).max() > SAME_MM
-                or abs(middle[i][axis] - middle[j][axis]) > SAME_MM
-            ):
-                continue
-            apart = abs(middle[i][1 - axis] - middle[j][1 - axis])
-            length = np.ptp(pads.at[row][:, axis])
-            if pads.size[row[0], 1 - axis] < apart <= max(3.0 * length, 4.0) + 8.0 and (
-                partner is None or apart < partner[0]
-            ):
-                partner = apart, j
+        along, across = axis[i], 1 - axis[i]
+        apart = np.abs(middle[:, across] - middle[i, across])
+        fair = (axis == along) & (np.abs(middle[:, along] - middle[i, along]) <= SAME_MM) & (count + len(row) >= 5)
+        fair &= (np.abs(size - size[i]).max(axis=1) <= SAME_MM) & (apart > size[i, across])
+        fair &= apart <= max(3.0 * spread[i, along], 4.0) + 8.0
+        near = sorted(np.flatnonzero(fair).tolist(), key=lambda j: apart[j])
+        partner = next((j for j in near if j != i and pads.free[rows[j]].all() and not set(rows[j]) & set(row)), None)
         if partner is None:
             continue
-        group = [*row, *rows[partner[1]]]
-        centre = (middle[i] + middle[partner[1]]) / 2
-        for other in rows:  # a quad: two more rows turned by 90° about the same middle
-            turned = int(np.ptp(pads.at[other], axis=0).argmax()) != axis and pads.alike(row[0], other[0])
-            if turned and pads.free[other].all() and not set(other) & set(group):
-                off = pads.at[other].mean(axis=0) - centre
-                if abs(off[1 - axis]) < SAME_MM and abs(off[axis]) < partner[0] * 1.5:
-                    group += other
+        group = [*row, *rows[partner]]
+        centre = (middle[i] + middle[partner]) / 2
+        off = np.abs(middle - centre)
+        turned = (axis != along) & (np.abs(sides - sides[i]).max(axis=1) < SAME_MM)
+        turned &= (off[:, across] < SAME_MM) & (off[:, along] < apart[partner] * 1.5)
+        for j in np.flatnonzero(turned).tolist():  # a quad: two more rows turned by 90° about the same middle
+            if pads.free[rows[j]].all() and not set(rows[j]) & set(group):
+                group += rows[j]
         inside = np.flatnonzero(pads.free & (np.hypot(*(pads.at - centre).T) < 0.3))
         group += [int(k) for k in inside if k not in group]
         pads.take(group)

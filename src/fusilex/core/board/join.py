@@ -126,7 +126,11 @@ def _candidate_pads(design: Design) -> tuple[Pad, ...]:
         side = layer.side or "top"
         chosen, drills = _bare_pads(design, layer)
         silk = design.layer("silk", side)
-        found_here = candidates(layer.polygons[chosen], drills, silk.area if silk is not None else None)
+        found_here = candidates(
+            layer.polygons[chosen],
+            drills,
+            shapely.disjoint_subset_union_all(silk.polygons) if silk is not None and len(silk) else None,
+        )
         groups = sorted(found_here, key=lambda c: (-round(c.y), c.x))
         for group in groups:
             ref = f"{UNNAMED}{len({p.ref for p in found}) + 1}"
@@ -154,15 +158,20 @@ def _bare_pads(design: Design, layer: Layer) -> tuple[NDArray[np.int_], NDArray[
     """Flashed copper of a layer that takes a part: under paste, or round a lead's hole (top only). Indices and drills."""
     side = layer.side or "top"
     paste = design.layer("paste", side)
-    under_paste = np.zeros(len(layer), dtype=bool)
+    flashed = np.flatnonzero(layer.flashed)
+    shapes = layer.polygons[flashed]
+    under_paste = np.zeros(len(flashed), dtype=bool)
     if paste is not None and len(paste):
-        under_paste[paste.tree.query(layer.polygons, predicate="intersects")[0]] = True
+        middles = shapely.centroid(shapes), shapely.centroid(paste.polygons)
+        under_paste[paste.tree.query(middles[0], predicate="intersects")[0]] = True
+        under_paste[shapely.STRtree(shapes).query(middles[1], predicate="intersects")[1]] = True
     drills = np.zeros(len(layer))
-    drills[layer.flashed] = drills_at(design.holes, layer.polygons[layer.flashed])
+    drills[flashed] = drills_at(design.holes, shapes)
     leads = (drills >= SMALLEST_LEAD_HOLE) & layer.flashed & (side == "top")
-    wanted = np.flatnonzero((layer.flashed & under_paste) | leads)
-    inner, outer = layer.tree.query(layer.polygons[wanted], predicate="within")
-    in_pad = layer.flashed[outer] & (wanted[inner] != outer)  # vias in a thermal pad are no pads
+    wanted = flashed[under_paste | leads[flashed]]
+    inner, outer = shapely.STRtree(shapes).query(shapely.centroid(layer.polygons[wanted]), predicate="intersects")
+    larger = shapely.area(shapes[outer]) > 1.05 * shapely.area(layer.polygons[wanted])[inner]
+    in_pad = larger & (wanted[inner] != flashed[outer])  # vias in a thermal pad are no pads
     chosen = np.delete(wanted, np.unique(inner[in_pad]))
     return chosen, np.where(leads[chosen], drills[chosen], 0.0)
 
