@@ -7,6 +7,7 @@ import re
 import subprocess
 import sys
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -20,10 +21,12 @@ from fusilex import app
 from fusilex.bench import commands as c
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.now import Now
-from fusilex.bench.session import Bench
+from fusilex.bench.session import Bench, read_for
 from fusilex.bench.verbs import find_board
+from fusilex.core.board.fixes import Fix
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.formats import intake
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
@@ -169,7 +172,40 @@ def test_a_reader_that_was_left_stays_silent(qtbot: QtBot, tmp_path: Path, monke
     assert len(heard) == 1
     reader.left = False
     reader.run()
-    assert "ZeroDivisionError" in str(heard[1]), "a defect is said, not thrown through the window"
+    assert "a mistake in Fusilex" in str(heard[1]), "a defect is said, not thrown through the window"
+
+
+def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
+    bench: Bench, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    reads: list[str] = []
+    real = intake.read_gerber
+    monkeypatch.setattr(intake, "read_gerber", lambda data, file: reads.append(file) or real(data, file))
+    monkeypatch.setattr("fusilex.ui.reader.BETWEEN_S", 0.0)
+    intake._image.cache_clear()
+    shares: list[int] = []
+    found: list[tuple[object, ...]] = []
+    reader = Reader([HERON], partial(read_for, bench.workshop))
+    reader.progress.connect(lambda share, what: shares.append(share))
+    reader.read.connect(lambda *read: found.append(read))
+    reader.run()
+    assert shares == sorted(shares) and shares[0] == 0 and shares[-1] == 100 and len(set(shares)) > 10
+    layers = len(reads)
+    assert layers == len(set(reads)) > 8, "every layer once"
+    files, name, read = found[0]
+    opened = Bench.open_batch(bench.journal, files, name, 4, read=read)  # type: ignore[arg-type]
+    assert len(reads) == layers and opened.design is read.design, "nothing is read again"  # type: ignore[attr-defined]
+    part = opened.design.parts[0]
+    opened.do(c.ApplyFix(Fix("leave-out", part.ref, {}, "out")))
+    assert not opened.design.part_by_ref[part.ref].fitted and len(reads) == layers, "a fix joins anew and reads nothing"
+    opened.do(c.AssignFile("heron-r2-silk-top.gbr", "other"))
+    assert len(reads) == layers, "nor does another role"
+    intake._image.cache_clear()
+    stopped = Reader([HERON], partial(read_for, bench.workshop))
+    stopped.read.connect(lambda *read: found.append(read))
+    stopped.progress.connect(lambda share, what: setattr(stopped, "left", share > 40))
+    stopped.run()
+    assert len(found) == 1 and 0 < len(reads) - layers < layers, "it stopped on the way"
 
 
 def test_the_demo_is_opened_where_it_was_left(tmp_path: Path) -> None:

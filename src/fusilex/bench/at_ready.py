@@ -83,7 +83,7 @@ def apply_fix(bench: Bench, command: c.ApplyFix) -> list[Event]:
         raise Refused(f"There is no fix called {command.fix.kind}.")
     if command.fix in bench.fixes:
         raise Refused("That fix is applied already.")
-    made = bench.design_with(bench.files, bench.choices, [*bench.fixes, command.fix])
+    made = bench.mended([*bench.fixes, command.fix])
     return [Event("fix_applied", command.fix.as_dict()), *_laid_anew(bench, made)]
 
 
@@ -91,7 +91,7 @@ def withdraw_fix(bench: Bench, command: c.WithdrawFix) -> list[Event]:
     still_open(bench)
     if command.fix not in bench.fixes:
         raise Refused("That fix is not applied.")
-    made = bench.design_with(bench.files, bench.choices, [f for f in bench.fixes if f != command.fix])
+    made = bench.mended([f for f in bench.fixes if f != command.fix])
     return [Event("fix_withdrawn", command.fix.as_dict()), *_laid_anew(bench, made)]
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import getpass
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -21,6 +21,7 @@ from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.printing.openings import Openings
+from fusilex.core.progress import Step, part_of, quiet
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.formats.intake import Choices, unjoined_design
 from fusilex.journal.projection import BatchState, Board, apply, project
@@ -34,6 +35,23 @@ def serials(prefix: str, batch: int, boards: int, panel: Panel | None) -> list[d
     return laid_out([f"{prefix}{batch}-{n + 1:02d}" for n in range(boards)], panel)
 
 
+@dataclass(frozen=True, eq=False)
+class Reading:
+    """Files read in the ways a workshop settled before: its choices, the design as the files state it, and joined."""
+
+    choices: Choices
+    unjoined: Design
+    design: Design
+
+
+def read_for(workshop: Workshop, files: Files, name: str, step: Step = quiet) -> Reading:
+    """Read a design's files as this workshop does. Raises `BadInput`, or what `step` raises."""
+    choices = workshop.habits(files)
+    raw = unjoined_design(files, name, choices, part_of(step, 0.0, 0.9))
+    step(0.9, "Joining pads, parts and lists")
+    return Reading(choices, raw, join(replace(raw, catalogue=workshop.catalogue)))
+
+
 class Bench:
     """An open batch. `state` is what happened so far; `do` is the only way to change it."""
 
@@ -45,6 +63,7 @@ class Bench:
         self.workshop = Workshop(journal)
         self.who = _user()
         self._raw: tuple[object, Design] | None = None
+        self._mended: tuple[object, Design] | None = None
         self._views: tuple[object, Views] | None = None
         self._stock: tuple[object, Stock] | None = None
         if design is not None:
@@ -62,16 +81,17 @@ class Bench:
         paste: str = "lead-free",
         foil_mm: float = FOIL_MM,
         number: int | None = None,
+        read: Reading | None = None,
     ) -> Bench:
-        """Start a batch from a design's files, read in the ways this workshop settled before.
+        """Start a batch from a design's files, read in the ways this workshop settled before, or as they were `read` already.
 
         Raises `BadInput` and records nothing when they cannot be read.
         """
         if not 1 <= boards <= 1000:
             raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
         workshop = Workshop(journal)
-        choices = workshop.habits(files)
-        design = join(replace(unjoined_design(files, name, choices), catalogue=workshop.catalogue))
+        read = read or read_for(workshop, files, name)
+        choices, design = read.choices, read.design
         count = number if number is not None else len(journal.batches()) + 1
         kept = zip_files(files)
         body = {
@@ -89,12 +109,17 @@ class Bench:
             *(Event("columns_picked", {"file": f, "columns": dict(c)}) for f, c in choices.columns.items()),
         ]
         batch = journal.open_batch(f"{name} batch {count}", {f"{name}.zip": kept}, happened, _user())
-        return cls(journal, batch, design)
+        bench = cls(journal, batch, design)
+        bench._raw = bench._raw_key, read.unjoined
+        return bench
+
+    @property
+    def _raw_key(self) -> object:
+        return repr((self.state.files, self.state.roles, self.state.columns))
 
     @property
     def _design_key(self) -> object:
-        state, own = self.state, self.workshop.state.bodies
-        return repr((state.files, state.roles, state.columns, state.fixes, own, state.order))
+        return self._raw_key, repr((self.state.fixes, self.workshop.state.bodies, self.state.order))
 
     @cached_property
     def _opened_files(self) -> Files:
@@ -117,7 +142,7 @@ class Bench:
     @property
     def unjoined(self) -> Design:
         """The design as its files state it, without fixes."""
-        key = repr((self.state.files, self.state.roles, self.state.columns))
+        key = self._raw_key
         if self._raw is None or self._raw[0] != key:
             self._raw = key, unjoined_design(self.files, self.state.opened["design"], self.choices)
         return self._raw[1]
@@ -126,13 +151,20 @@ class Bench:
     def fixes(self) -> list[Fix]:
         return [Fix.from_dict(f) for f in self.state.fixes]
 
+    def mended(self, fixes: Sequence[Fix]) -> Design:
+        """The design as read, with fixes: joined anew, its files not read again. The last one made is kept."""
+        key = self._raw_key, repr([f.as_dict() for f in fixes]), repr(self.workshop.state.bodies)
+        if self._mended is None or self._mended[0] != key:
+            whole = replace(self.unjoined, catalogue=self.workshop.catalogue)
+            self._mended = key, join(apply_fixes(whole, fixes))
+        return self._mended[1]
+
     @property
     def views(self) -> Views:
         """What follows from the design; made anew when files, readings, fixes or the workshop's bodies change."""
         key = self._design_key
         if self._views is None or self._views[0] != key:
-            design = join(apply_fixes(replace(self.unjoined, catalogue=self.workshop.catalogue), self.fixes))
-            self._views = key, self._views_of(design)
+            self._views = key, self._views_of(self.mended(self.fixes))
         return self._views[1]
 
     def _views_of(self, design: Design) -> Views:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ from fusilex.core.board.model import Design, FileNote, Hole, Layer, Placement, R
 from fusilex.core.board.roles import guess_roles
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Step, part_of, quiet
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.excellon import read_excellon
 from fusilex.formats.gerber import read_gerber
@@ -55,16 +57,22 @@ def read_design(path: Path | str) -> Design:
     return design_from(read_files(path), path.stem if path.is_file() else path.resolve().name)
 
 
-def design_from(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
+def design_from(files: Files, name: str, choices: Choices = AS_FOUND, step: Step = quiet) -> Design:
     """Build a design from file contents by name, its parts joined. Raises `BadInput`."""
-    return join(unjoined_design(files, name, choices))
+    raw = unjoined_design(files, name, choices, part_of(step, 0.0, 0.8))
+    step(0.8, "Joining pads, parts and lists")
+    return join(raw)
 
 
-def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND) -> Design:
+def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND, step: Step = quiet) -> Design:
     """The design as the files state it, before pads, placements and bill of materials are joined. Raises `BadInput`."""
-    guesses = {file: _chosen(identify(file, data), choices.roles.get(file)) for file, data in files.items()}
+    guesses = {}
+    for n, (file, data) in enumerate(files.items()):
+        step(0.2 * n / len(files), f"What is {file}?")
+        guesses[file] = _chosen(identify(file, data), choices.roles.get(file))
     guesses |= undecided(guesses)
-    images = _images(files, guesses)
+    images = _images(files, guesses, part_of(step, 0.2, 0.8))
+    step(0.8, "Reading lists and holes")
     lists = Lists()
     for file, guess in guesses.items():
         if file not in images:
@@ -125,13 +133,26 @@ EMPTY = Layer("other", None, np.empty(0, dtype=object), np.empty(0, dtype=bool),
 _KIND_OF_ROLE = {"drill": "drill", "placements": "placements", "bom": "bom", "netlist": "netlist"}
 
 
-def _images(files: Files, guesses: Mapping[str, Guess]) -> dict[str, Layer]:
+def _images(files: Files, guesses: Mapping[str, Guess], step: Step) -> dict[str, Layer]:
     """Every layer that is used or not known yet."""
-    return {
-        file: read_gerber(files[file], file, guess.role, guess.side)
-        for file, guess in guesses.items()
-        if guess.kind == "gerber" and not (guess.role == "other" and guess.sure != UNKNOWN)
-    }
+    found = {}
+    total, done = max(1, sum(len(files[f]) for f, g in guesses.items() if _is_image(g))), 0
+    for file, guess in guesses.items():
+        if _is_image(guess):
+            step(done / total, f"Reading {file}")
+            found[file] = replace(_image(files[file], file), role=guess.role, side=guess.side)
+            done += len(files[file])
+    return found
+
+
+def _is_image(guess: Guess) -> bool:
+    return guess.kind == "gerber" and not (guess.role == "other" and guess.sure != UNKNOWN)
+
+
+@lru_cache(maxsize=32)
+def _image(data: bytes, file: str) -> Layer:
+    """What a file draws, whatever it is: read once, also where it is taken for something else afterwards."""
+    return read_gerber(data, file)
 
 
 def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:

@@ -33,14 +33,14 @@ class Mishaps:
         self.box = QMessageBox(
             QMessageBox.Icon.Warning,
             "Something went wrong",
-            f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved. {_write_down(text)}",
+            f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved. {write_down(text)}",
             QMessageBox.StandardButton.Ok,
             self.window,
         )
         self.box.open()
 
 
-def _write_down(text: str) -> str:
+def write_down(text: str) -> str:
     """Where it stands, or why it does not."""
     from platformdirs import user_log_path
 

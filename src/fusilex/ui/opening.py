@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,7 +12,8 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu, QMessageBox, QProg
 
 from fusilex import __version__
 from fusilex.bench.commands import AddFiles, Redo, Refused, Undo
-from fusilex.bench.session import Bench
+from fusilex.bench.session import Bench, Reading, read_for
+from fusilex.bench.workshop import Workshop
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, is_single
@@ -98,44 +100,56 @@ class Opening:
             self.window.desk.say("Still reading the last one.")
             return
         paths = [Path(n) for n in names]
-        beside = self._beside(paths)
-        self.reader = Reader(paths, beside)
-        waiting = QProgressDialog(f"Reading {paths[0].name}", "Leave it", 0, 0, self.window)
+        beside = self._go_beside(paths)
+        workshop = Workshop(self.window.home)
+        self.reader = reader = Reader(paths, None if beside else partial(read_for, workshop))
+        waiting = QProgressDialog(f"Reading {paths[0].name}", "Leave it", 0, 100, self.window)
         waiting.setMinimumDuration(300)
-        waiting.canceled.connect(lambda: setattr(self.reader, "left", True))
-        if beside is None:
-            again = names[0] if len(names) == 1 else ""  # single files are not found again by one name
-            self.reader.read.connect(lambda files, title: self._read(again, files, title))
+        waiting.canceled.connect(lambda: setattr(reader, "left", True))
+        reader.progress.connect(lambda share, what: (waiting.setValue(min(share, 99)), waiting.setLabelText(what)))
+        if beside:
+            reader.read.connect(self._added)
         else:
-            self.reader.read.connect(self._added)
-        self.reader.failed.connect(self.window.desk.say)
-        self.reader.finished.connect(waiting.reset)
-        self.reader.start()
+            again = names[0] if len(names) == 1 else ""  # single files are not found again by one name
+            reader.read.connect(lambda files, title, read: self._read(again, files, title, read))
+        reader.failed.connect(self.window.desk.say)
+        reader.finished.connect(waiting.reset)
+        reader.start()
 
-    def _beside(self, paths: list[Path]) -> Files | None:
-        """The open design's files when single files are dropped on it at Ready, else None."""
+    def _go_beside(self, paths: list[Path]) -> bool:
+        """True when single files are dropped at Ready on a design whose files are still open: they go with it."""
         bench = self.window.desk.bench
         open_still = bench.state.station == "Ready" and len(bench.state.at("Ready")) == len(bench.state.boards)
-        layers = sum(identify(p.name, p.read_bytes()[:6000]).kind == "gerber" for p in paths if p.is_file())
-        return bench.files if open_still and all(is_single(p) for p in paths) and layers < 3 else None
+        if not open_still or not all(is_single(p) for p in paths):
+            return False
+        heads = {p.name: _head(p) for p in paths}
+        return sum(identify(name, head).kind == "gerber" for name, head in heads.items()) < 3
 
-    def _added(self, files: Files, title: str) -> None:
+    def _added(self, files: Files, title: str, read: None) -> None:
         words = ", ".join(files) if len(files) < 4 else f"{len(files)} files"
         self.window.desk.do(AddFiles(files), f"Added {words}.")
 
-    def _read(self, path: str, files: Files, title: str) -> None:
+    def _read(self, path: str, files: Files, title: str, read: Reading) -> None:
         boards, sure = QInputDialog.getInt(self.window, "New batch", f"Boards of {title} in this batch", 6, 1, 1000)
         if not sure:
             return
         paste, sure = QInputDialog.getItem(self.window, "New batch", "Paste of this batch", list(PASTES), 0, False)
         if sure:
-            self.start_batch(path, files, title, boards, paste)
+            self.start_batch(path, files, title, boards, paste, read)
 
-    def start_batch(self, path: str, files: Files, title: str, boards: int, paste: str = "lead-free") -> None:
+    def start_batch(
+        self,
+        path: str,
+        files: Files,
+        title: str,
+        boards: int,
+        paste: str = "lead-free",
+        read: Reading | None = None,
+    ) -> None:
         """Open a new batch and put it on the screen."""
         try:
             bench = Bench.open_batch(
-                self.window.home, files, title, boards, prefix=(title[:1] or "B").upper(), paste=paste
+                self.window.home, files, title, boards, prefix=(title[:1] or "B").upper(), paste=paste, read=read
             )
         except (BadInput, NotSaved, Refused) as problem:
             self.window.desk.say(str(problem))
@@ -169,3 +183,12 @@ class Opening:
 
     def _remember_folder(self, name: str) -> None:
         self.window.settings.setValue("folder", str(Path(name).parent))
+
+
+def _head(path: Path) -> bytes:
+    """The first of a file, as much as tells what it is."""
+    try:
+        with path.open("rb") as stream:
+            return stream.read(6000)
+    except OSError:
+        return b""
