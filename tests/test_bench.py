@@ -107,21 +107,6 @@ def test_undo_and_redo_are_events(bench: Bench) -> None:
     assert Bench(bench.journal, bench.batch).state == bench.state
 
 
-@pytest.mark.parametrize(
-    ("command", "words"),
-    [
-        (c.PrintPanel(1, 0.12, "leaded"), "not at Print"),
-        (c.FillBin("nothing", 3), "no bin"),
-        (c.InspectBoard("H7-99"), "no board"),
-        (c.MarkFault("H7-01", "U1", "bridge"), "is at Ready"),
-        (c.TeachPoint(1, "P1", 0, 0), "not at Place"),
-        (c.TeachPoint(99, "P1", 0.0, 0.0), "no such panel"),
-        (c.PrintPanel(1, math.nan, "leaded"), "Foil mm cannot be nan"),
-        (c.FillBin("nothing", 1.5), "Count cannot be 1.5"),  # type: ignore[arg-type]
-        (c.MixBath(math.inf), "cannot be inf"),
-        (c.Undo(), "nothing to undo"),
-    ],
-)
 def test_numbers_and_places_are_checked_where_they_are_meant(bench: Bench) -> None:
     kitted(bench)
     for command, words in (
@@ -181,6 +166,21 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     assert Bench(bench.journal, bench.batch).state == bench.state
 
 
+@pytest.mark.parametrize(
+    ("command", "words"),
+    [
+        (c.PrintPanel(1, 0.12, "leaded"), "not at Print"),
+        (c.FillBin("nothing", 3), "no bin"),
+        (c.InspectBoard("H7-99"), "no board"),
+        (c.MarkFault("H7-01", "U1", "bridge"), "is at Ready"),
+        (c.TeachPoint(1, "P1", 0, 0), "not at Place"),
+        (c.TeachPoint(99, "P1", 0.0, 0.0), "no such panel"),
+        (c.PrintPanel(1, math.nan, "leaded"), "Foil mm cannot be nan"),
+        (c.FillBin("nothing", 1.5), "Count cannot be 1.5"),  # type: ignore[arg-type]
+        (c.MixBath(math.inf), "cannot be inf"),
+        (c.Undo(), "nothing to undo"),
+    ],
+)
 def test_commands_out_of_turn_are_refused_and_nothing_happens(bench: Bench, command: c.Command, words: str) -> None:
     if not isinstance(command, c.Undo):
         acknowledge_all(bench)

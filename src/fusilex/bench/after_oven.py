@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused, Result
+from fusilex.bench.judge_record import judge_record
 from fusilex.bench.pieces import piece_replaced, pieces_counted
 from fusilex.bench.whereabouts import board_at, moved
 from fusilex.core.electrical.probes import nets_known
@@ -137,4 +138,7 @@ def test_board(bench: Bench, command: c.TestBoard) -> list[Event]:
 
 def release_board(bench: Bench, command: c.ReleaseBoard) -> list[Event]:
     board = board_at(bench, command.board, "Release")
+    stops = [j for j in judge_record(bench, board) if j.level is Level.STOP and j.key not in bench.state.overruled]
+    if stops:
+        raise Refused(f"{stops[0].headline}. {stops[0].do} Or overrule it with F2 and a reason.")
     return [Event("board_released", {"board": board.serial}), moved([board], DONE)]

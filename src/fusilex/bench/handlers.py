@@ -38,6 +38,8 @@ _CAUTIONS_OF = {
     c.PrintPanel: "Print",
     c.WipePrint: "Print",
     c.PlacePart: "Place",
+    c.TakeBack: "Place",
+    c.TeachPoint: "Place",
     c.DropPart: "Place",
     c.MachinePlaced: "Place",
     c.RecordReflow: "Reflow",

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from fusilex.bench.judge_kit import judge_kit
 from fusilex.bench.judge_ready import judge_ready
+from fusilex.bench.judge_record import judge_record
 from fusilex.core.electrical.probes import judge_plan, judge_readings, judge_unseen
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
@@ -207,57 +208,7 @@ def _test(bench: Bench) -> list[Judgement]:
 
 
 def _release(bench: Bench) -> list[Judgement]:
-    board = bench.board
-    lacking = [
-        word
-        for word, there in (
-            ("print", board.print_number),
-            ("oven load", board.load),
-            ("inspection", board.inspections),
-            ("passed test", any(t["passed"] for t in board.tests)),
-        )
-        if not there
-    ]
-    if board.open_faults:
-        lacking.append("repair of " + ", ".join(f.ref for f in board.open_faults))
-    if lacking:
-        return [
-            Judgement(
-                "release.record",
-                Level.STOP,
-                board.serial,
-                f"Board {board.serial} lacks {', '.join(lacking)}",
-                (),
-                "Take it through the station that is missing.",
-            )
-        ]
-    repairs = len(board.faults)
-    found = [
-        Judgement(
-            "release.record",
-            Level.GO,
-            board.serial,
-            f"Board {board.serial} is complete",
-            (
-                Because("parts", len(board.placed) + len(board.soldered)),
-                Because("repairs", repairs),
-                Because("readings", len(board.readings)),
-            ),
-        )
-    ]
-    if bench.state.without:
-        found.append(
-            Judgement(
-                "kit.short",
-                Level.CARE,
-                "parts left out",
-                f"Goes out without {', '.join(bench.state.without)}",
-                (),
-                "Say so on the label.",
-                tuple(bench.state.without),
-            )
-        )
-    return found
+    return judge_record(bench, bench.board)
 
 
 _JUDGES: dict[str, Callable[[Bench], list[Judgement]]] = {

@@ -38,6 +38,7 @@ class Workshop:
         for item in happened:
             self.history.append(item)
             apply_workshop(self.state, item)
+            self.state.undone.clear()  # what was undone before cannot come back after something new
 
     def knows(self, deed: str) -> bool:
         return any(item.deed == deed for item in self.history)

@@ -44,7 +44,7 @@ class Head(QWidget):
         waiting = [
             p
             for p in state.prints
-            if any(b.print_number == p["number"] and b.load is None for b in state.boards.values())
+            if any(b.print_number == p["number"] and b.load is None and not b.scrapped for b in state.boards.values())
         ]
         if waiting:
             found.append(("paste out", _ago(waiting[0]["at"])))
