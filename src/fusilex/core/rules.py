@@ -17,7 +17,7 @@ RULES: dict[str, Rule] = {
         "Shift that lands most pads on pads of their size",
     ),
     "ready.systematic": Rule(
-        "Fewer than half of a side's placements meet their pads as listed, and one shift, quarter turn, mirror or unit factor brings more than half of them within 0.3 mm.",
+        "Fewer than half of a side's placements meet their pads as listed, and one shift, quarter turn, mirror or unit factor brings more than half of them within 0.3 mm, which chance would do in less than 1 % of such lists. Or all are off by 0.1 mm and more in the same direction.",
         "Median shift over every turn, mirror and unit factor; most placements on their pads wins",
     ),
     "ready.turns": Rule(
@@ -159,7 +159,7 @@ RULES: dict[str, Rule] = {
     ),
     "kit.short": Rule("A bin holds at least boards × pieces per board.", "Pull list"),
     "kit.spares": Rule(
-        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra by body: 0201 5 % + 10, 0402 3 % + 8, 0603 2 % + 5, larger chips 1 % + 3, others 0 % + 1.",
+        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra of two-ended parts by length: up to 0.6 mm 5 % + 10, 1.0 mm 3 % + 8, 1.6 mm 2 % + 5, longer 1 % + 3; others 0 % + 1.",
         "Shop defaults for hand and small-machine work",
     ),
     "kit.waiting": Rule("A bin that was not counted can not be judged.", "Pull list"),

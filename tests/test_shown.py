@@ -1,0 +1,172 @@
+"""What the screens and texts say, against where it comes from: limits, clocks, heat; and that mouse, wheel and arrows do what they do."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, datetime, timedelta
+
+import pytest
+import shapely
+from conftest import HERON
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent, QWheelEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from fusilex.bench import commands as c
+from fusilex.bench.at_kit import STRAP_OHM
+from fusilex.bench.session import Bench
+from fusilex.core.board import belong, edge, sides, sizes, systematic
+from fusilex.core.board.model import Design
+from fusilex.core.electrical import probes
+from fusilex.core.kit import losses
+from fusilex.core.placing import references
+from fusilex.core.printing import openings, paste
+from fusilex.core.reflow import profile
+from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.rework import heat
+from fusilex.core.rules import RULES
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.window import Window
+
+ANY = WINDOWS["leaded"]
+LIMITS: dict[str, list[float]] = {
+    "print.release": [openings.AREA_GO, openings.AREA_STOP, openings.ASPECT_GO],
+    "print.mass": [1, 1, -paste.TRANSFER_STEEPNESS, paste.TRANSFER_MIDDLE],
+    "place.error": [95, references.ERROR_CARE_MM, references.ERROR_STOP_MM],
+    "place.scale": [1, 100 * references.SCALE_LIMIT],
+    "place.suspect": [references.SEEN_MM],
+    "reflow.heating": [profile.SLOPE_WINDOW_S, ANY.heating[1]],
+    "reflow.soak": [*ANY.soak],
+    "reflow.above melting": [*ANY.above_melting, ANY.above_melting_hard_s],
+    "reflow.cooling": [profile.SLOPE_WINDOW_S, ANY.cooling[1], ANY.cooling_hard],
+    "reflow.to peak": [profile.ROOM_C, WINDOWS["lead-free"].to_peak_s / 60, ANY.to_peak_s / 60],
+    "ready.drop": [sides.DROP_LIMIT_MG_PER_MM2, 30, 100 * sides.CARE_SHARE],
+    "ready.layers": [100 * belong.OFF_SHARE, 100 * belong.HOLES_OFF_SHARE],
+    "ready.size": [sizes.TOO_FAR, 1, sizes.TOO_FAR],
+    "ready.frames": [edge.EDGE_LINE_MM, edge.EDGE_MM],
+    "ready.systematic": [systematic.ON_PAD_MM, 100 * systematic.BY_CHANCE, systematic.OFFSET_MM],
+    "rework.heat": [heat.SPREAD_MM, heat.LIGHT_MG],
+    "test.short": [probes.MAX_GAP_MM, probes.OPEN_ABOVE_OHM],
+    "kit.strap": [STRAP_OHM[0] / 1e6, STRAP_OHM[1] / 1e6],
+    "kit.spares": [1]
+    + [n for up_to, (loss, extra) in losses._DEFAULT for n in ([up_to] if up_to < 9 else []) + [100 * loss, extra]]
+    + [0, 1],
+}
+
+
+@pytest.mark.parametrize("rule", LIMITS)
+def test_limits_in_texts_are_the_limits_that_count(rule: str) -> None:
+    said = [float(n.replace("−", "-")) for n in re.findall(r"−?\d+(?:\.\d+)?", RULES[rule].text)]
+    assert said == pytest.approx(LIMITS[rule])
+
+
+def test_windows_are_the_same_in_every_paste_where_the_texts_say_so() -> None:
+    for window in WINDOWS.values():
+        assert (window.heating, window.soak, window.above_melting, window.cooling) == (
+            ANY.heating,
+            ANY.soak,
+            ANY.above_melting,
+            ANY.cooling,
+        )
+        assert (window.above_melting_hard_s, window.cooling_hard) == (150, 6)
+
+
+def test_heat_reaches_as_far_as_nozzle_and_spread(heron: Design) -> None:
+    small, large = heron.part_by_ref["R4"], heron.part_by_ref["U1"]
+    assert heat.heat_radius(small) == 2.5 + 3.0 and heat.heat_radius(large) == max(2.5, 5.0 / 2) + 3.0
+    far = max(large.body.size_x, large.body.size_y) / 2 + 3.0
+    around = {p.ref for p in heron.pads if p.ref != "U1" and p.polygon.distance(shapely.Point(large.x, large.y)) < far}
+    near = {n.ref for n in heat.neighbours(heron, large)}
+    assert near == {r for r in around if heron.part_by_ref[r].side == "top" and heron.part_by_ref[r].fitted} and near
+
+
+def at_place(bench: Bench) -> None:
+    for station in ("Kit", "Print", "Place", "Reflow"):
+        bench.do(c.Acknowledge(station))
+    bench.do(c.AcceptFiles())
+    for line in bench.lines:
+        bench.do(c.FillBin(line.key, line.pull))
+    bench.do(c.CloseKit())
+
+
+def test_the_paste_clock_shows_the_oldest_print_that_waits(window: Window) -> None:
+    bench = window.desk.bench
+    at_place(bench)
+    for panel in (1, 2, 3):
+        bench.do(c.PrintPanel(panel, 0.12, "leaded"))
+        minutes = {1: 95, 2: 40, 3: 5}[panel]
+        bench.state.prints[-1]["at"] = (datetime.now(UTC) - timedelta(minutes=minutes)).isoformat()
+    clocks = lambda: dict(window.head.clocks())  # noqa: E731
+    assert clocks()["paste out"] == "1 h 35" and clocks()["prints"] == "3"
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    assert clocks()["paste out"] == "40 min" and clocks()["last oven run"] == "0 min"
+
+
+def canvas_of(window: Window) -> BoardCanvas:
+    bench = window.desk.bench
+    at_place(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.do(c.GoTo("Place", "H7-01"))
+    window.desk.go("Place")
+    canvas = window.station.canvas
+    assert canvas is not None
+    return canvas
+
+
+def wheel(canvas: BoardCanvas, at: QPointF, notches: int) -> None:
+    turn = QPoint(0, 120 * notches)
+    none, buttons = Qt.KeyboardModifier.NoModifier, Qt.MouseButton.NoButton
+    event = QWheelEvent(at, canvas.mapToGlobal(at), QPoint(), turn, buttons, none, Qt.ScrollPhase.NoScrollPhase, False)
+    QApplication.sendEvent(canvas, event)
+
+
+def test_the_wheel_zooms_both_ways_about_the_cursor(window: Window) -> None:
+    canvas = canvas_of(window)
+    at = QPointF(canvas.width() * 0.3, canvas.height() * 0.6)
+    before, under = canvas.scale, canvas.to_mm(at)
+    wheel(canvas, at, 2)
+    assert canvas.scale > before * 1.2 and (canvas.to_mm(at) - under).manhattanLength() < 1e-6
+    wheel(canvas, at, -4)
+    assert canvas.scale < before * 0.9 and (canvas.to_mm(at) - under).manhattanLength() < 1e-6
+    wheel(canvas, at, 2)
+    assert canvas.scale == pytest.approx(before)
+
+
+def move(canvas: BoardCanvas, at: QPoint, button: Qt.MouseButton = Qt.MouseButton.RightButton) -> None:
+    local, none = QPointF(at), Qt.KeyboardModifier.NoModifier
+    event = QMouseEvent(QEvent.Type.MouseMove, local, canvas.mapToGlobal(local), Qt.MouseButton.NoButton, button, none)
+    QApplication.sendEvent(canvas, event)
+
+
+def test_a_drag_takes_the_board_along(window: Window) -> None:
+    canvas = canvas_of(window)
+    start, end = QPoint(200, 200), QPoint(260, 170)
+    held = canvas.to_mm(QPointF(start))
+    QTest.mousePress(canvas, Qt.MouseButton.RightButton, pos=start)
+    for step in (QPoint(230, 185), end):
+        move(canvas, step)
+    QTest.mouseRelease(canvas, Qt.MouseButton.RightButton, pos=end)
+    assert (canvas.to_mm(QPointF(end)) - held).manhattanLength() < 1e-6, "what was under the cursor still is"
+    still = QPointF(canvas.centre)
+    move(canvas, QPoint(300, 300), Qt.MouseButton.NoButton)
+    assert canvas.centre == still, "let go, it stays"
+
+
+@pytest.mark.parametrize(("key", "dx", "dy"), [("Left", 80, 0), ("Right", -80, 0), ("Up", 0, 80), ("Down", 0, -80)])
+def test_ctrl_and_arrows_pan(window: Window, key: str, dx: int, dy: int) -> None:
+    canvas = canvas_of(window)
+    middle = canvas.to_mm(QPointF(canvas.width() / 2, canvas.height() / 2))
+    QTest.keyClick(window, Qt.Key[f"Key_{key}"], Qt.KeyboardModifier.ControlModifier)
+    moved = canvas.to_px(middle.x(), middle.y()) - QPointF(canvas.width() / 2, canvas.height() / 2)
+    assert (moved.x(), moved.y()) == pytest.approx((dx, dy), abs=0.5)
+
+
+def test_a_click_on_a_part_takes_it_in_hand(window: Window) -> None:
+    canvas = canvas_of(window)
+    part = window.desk.bench.design.part_by_ref["U1"]
+    canvas.fit()
+    spot = canvas.to_px(part.x, part.y)
+    QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=spot.toPoint())
+    assert canvas.selected == "U1"
