@@ -29,6 +29,8 @@ from fusilex.formats.gerber_drawn import (
     quad_segs,
 )
 
+STROKE_SEGS = 10
+"""Segments per quarter of a stroke's round ends: they overlap by the thousand where things are painted, and their errors add up."""
 SAME_AREA = 1e-3
 """Share by which the area of a contour that touches itself may change when it is taken apart."""
 
@@ -177,7 +179,7 @@ def _moved(outline: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.object_
 
 def _strokes(ends: NDArray[np.float64], diameter: float) -> NDArray[np.object_]:
     """Round-ended strokes (n) from ends (n, 2, 2): half a circle about each end, of its very area. One of no length is a dot."""
-    steps, radius = 2 * quad_segs(diameter / 2), max(diameter, 1e-6) / 2
+    steps, radius = 2 * max(STROKE_SEGS, quad_segs(diameter / 2)), max(diameter, 1e-6) / 2
     along = ends[:, 1] - ends[:, 0]
     turn = np.arctan2(along[:, 1], along[:, 0])[:, None] + np.linspace(-math.pi / 2, math.pi / 2, steps + 1)
     reach = np.full(steps + 1, radius * outward(math.pi, steps))

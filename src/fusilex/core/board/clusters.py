@@ -62,6 +62,25 @@ def candidates(
     return found
 
 
+def printed_boxes(strokes: NDArray[np.object_]) -> BaseGeometry:
+    """What is printed (n polygons), as one shape, without what is too small to hold a part: letters, marks, dots.
+
+    Strokes whose boxes overlap are taken together; only where such a group is large enough are they united.
+    """
+    box = shapely.bounds(strokes)
+    boxes = shapely.box(*box.T)
+    a, b = shapely.STRtree(boxes).query(boxes)
+    pieces = DisjointSet(len(strokes))
+    for i, j in zip(a[a < b].tolist(), b[a < b].tolist(), strict=True):
+        pieces.join(i, j)
+    group = np.array([pieces.find(i) for i in range(len(strokes))], dtype=int)
+    low, high = np.full((len(strokes), 2), np.inf), np.full((len(strokes), 2), -np.inf)
+    np.minimum.at(low, group, box[:, :2])
+    np.maximum.at(high, group, box[:, 2:])
+    size = (high - low)[group]
+    return shapely.disjoint_subset_union_all(strokes[size[:, 0] * size[:, 1] > SMALLEST_BOX_MM2])
+
+
 def pad_angles(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
     """How far pads (n) are turned out of x and y, degrees from 0 to below 90 in tenths; 0 for round ones."""
     if not len(polygons):

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from shapely.geometry import Point
 
 from fusilex.core.board.bodies import Body
-from fusilex.core.board.clusters import candidates
+from fusilex.core.board.clusters import candidates, printed_boxes
 from fusilex.core.board.model import BomLine, Design, Hole, Layer, Pad, Part, Placement, Remark
 from fusilex.core.board.packages import body_on_pads
 from fusilex.core.board.roles import SMALLEST_LEAD_HOLE
@@ -126,11 +126,8 @@ def _candidate_pads(design: Design) -> tuple[Pad, ...]:
         side = layer.side or "top"
         chosen, drills = _bare_pads(design, layer)
         silk = design.layer("silk", side)
-        found_here = candidates(
-            layer.polygons[chosen],
-            drills,
-            shapely.disjoint_subset_union_all(silk.polygons) if silk is not None and len(silk) else None,
-        )
+        printed = printed_boxes(silk.polygons) if silk is not None and len(silk) else None
+        found_here = candidates(layer.polygons[chosen], drills, printed)
         groups = sorted(found_here, key=lambda c: (-round(c.y), c.x))
         for group in groups:
             ref = f"{UNNAMED}{len({p.ref for p in found}) + 1}"
