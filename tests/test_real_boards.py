@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from math import comb
 
 import numpy as np
 import pytest
@@ -22,7 +23,7 @@ from fusilex.core.board.join import join
 from fusilex.core.board.model import BomLine, Design, Hole, NetPoint, Placement
 from fusilex.core.board.reconcile import reconcile
 from fusilex.core.board.sides import judge_sides
-from fusilex.core.board.systematic import fit_unnamed, one_to_one
+from fusilex.core.board.systematic import _by_chance, fit_unnamed, one_to_one
 from fusilex.core.electrical.probes import judge_unseen, probe_plan
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import openings_of
@@ -286,6 +287,16 @@ def test_partial_lists_and_lists_in_other_units_are_offered_their_fix(factor: fl
     stray = true + np.where(np.arange(80)[:, None] < 20, random.uniform(0.25, 0.29, (80, 1)), 0.0)
     mended = fit_unnamed(stray - 7.0, true)
     assert mended is not None and mended.correction.dx == pytest.approx(7.0, abs=0.03)
+
+
+@pytest.mark.parametrize(("n", "m", "count"), [(6, 500, 4), (40, 60, 10), (12, 2000, 12)])
+def test_the_chance_of_a_fit_is_the_binomials_tail(n: int, m: int, count: int) -> None:
+    targets = np.random.default_rng(1).uniform(0, 1, (m, 2)) * (90, 60)
+    width, height = np.ptp(targets, axis=0)
+    share = m * np.pi * 0.3**2 / (width * height)
+    tail = sum(comb(n - 1, k) * share**k * (1 - share) ** (n - 1 - k) for k in range(count - 1, n))
+    assert _by_chance(count, n, targets, 8) == pytest.approx(n * m * 8 * tail, rel=1e-9)
+    assert _by_chance(1100, 2000, targets, 8) < 1e-9, "no number too large"
 
 
 def test_few_placements_meet_many_pads_by_chance_alone() -> None:

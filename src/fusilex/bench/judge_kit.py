@@ -8,7 +8,7 @@ from fusilex.bench.stock import exposure_of
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.bag import check_bag, judge_bag
 from fusilex.core.kit.moisture import judge_moisture
-from fusilex.core.kit.quantities import judge_stock, look_alikes
+from fusilex.core.kit.quantities import judge_stock, judge_values, look_alikes
 from fusilex.core.kit.stock import judge_cover
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ def judge_kit(bench: Bench) -> list[Judgement]:
     waiting = [x for x in lines if x.key not in state.bins]
     if waiting and bench.workshop.state.lots:
         found += judge_cover(waiting, {x.key: bench.stock.have(x) for x in waiting if bench.stock.lots_for(x)})
-    return found + look_alikes(lines) + _strap(bench)
+    return found + judge_values(lines) + look_alikes(lines) + _strap(bench)
 
 
 def _bags(bench: Bench) -> list[Judgement]:

@@ -15,7 +15,7 @@ from fusilex.bench.judge_ready import ready_findings
 from fusilex.core.board.model import Design
 from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
 from fusilex.core.judgement import Judgement, Level, worst_first
-from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
+from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
 from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
@@ -112,7 +112,7 @@ def kit(folder: str, boards: int) -> Answer:
         f"{n:>3}  {x.value:<16} {x.body.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5}  {', '.join(x.refs)}"
         for n, x in enumerate(lines, 1)
     ]
-    return Answer(worst_first(look_alikes(lines)), data, "\n".join(rows))
+    return Answer(worst_first([*judge_values(lines), *look_alikes(lines)]), data, "\n".join(rows))
 
 
 def openings(folder: str, foil: float, paste: str = "lead-free") -> Answer:

@@ -143,6 +143,10 @@ RULES: dict[str, Rule] = {
         "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or two that differ, settle nothing.",
         "Comparison with units understood: 100n = 0.1uF = 104",
     ),
+    "kit.value": Rule(
+        "The value of a resistor, capacitor, coil or crystal is a number with its unit in one of the usual writings.",
+        "Bill of materials; the writings that are read stand in the documentation",
+    ),
     "kit.cover": Rule(
         "Stock that fits covers the pull quantity of every bin not filled yet.",
         "Lots in stock, less what other batches reserved",

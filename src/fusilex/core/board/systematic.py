@@ -155,9 +155,11 @@ def _by_chance(count: int, n: int, b: NDArray[np.float64], hypotheses: int) -> f
     candidates' reach covers, so the rest is binomial.
     """
     width, height = np.maximum(np.ptp(b, axis=0), 1.0)
-    share = min(1.0, len(b) * math.pi * ON_PAD_MM**2 / (width * height))
-    tail = sum(math.comb(n - 1, k) * share**k * (1 - share) ** (n - 1 - k) for k in range(count - 1, n))
-    return float(n * len(b) * hypotheses * tail)
+    share = min(0.999, len(b) * math.pi * ON_PAD_MM**2 / (width * height))
+    k = np.arange(count - 1, n)
+    choose = np.array([math.lgamma(n) - math.lgamma(i + 1) - math.lgamma(n - i) for i in k.tolist()])
+    logs = choose + k * math.log(share) + (n - 1 - k) * math.log1p(-share)
+    return float(n * len(b) * hypotheses * np.exp(logs).sum())
 
 
 def _hypotheses(a: NDArray[np.float64], b: NDArray[np.float64]) -> Sequence[tuple[float, int, bool]]:

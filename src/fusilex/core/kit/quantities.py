@@ -13,6 +13,7 @@ from fusilex.core.board.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.losses import Logged, loss_of
+from fusilex.core.values import UNIT_OF_FAMILY, read_value
 
 
 @dataclass(frozen=True)
@@ -205,6 +206,22 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
             Judgement("kit.short", Level.GO, "all bins", "Everything is in reach", (Because("bins", len(lines)),))
         )
     return found
+
+
+def judge_values(lines: Sequence[PullLine]) -> list[Judgement]:
+    """Can't tell for lines of resistors, capacitors and coils whose value says nothing that can be read."""
+    unread = [
+        x
+        for x in lines
+        if x.body.family in UNIT_OF_FAMILY and x.value.strip() and not read_value(x.value, x.body.family).values
+    ]
+    if not unread:
+        return []
+    shown = ", ".join(f"“{x.value}”" for x in unread[:3]) + (" …" if len(unread) > 3 else "")
+    text = f"{len(unread)} {'value' if len(unread) == 1 else 'values'} cannot be read: {shown}"
+    do = "Go by part number, or have the bill of materials say the value with its unit."
+    refs = tuple(ref for x in unread for ref in x.refs)
+    return [Judgement("kit.value", Level.UNKNOWN, "values", text, (Because("lines", len(unread)),), do, refs)]
 
 
 def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:

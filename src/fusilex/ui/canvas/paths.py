@@ -15,6 +15,8 @@ from shapely.geometry.base import BaseGeometry
 from fusilex.core.board.model import Design
 
 POINTS_PER_PATH, MOST_PATHS = 60, 2500
+PLAIN_CORNERS, UNSEEN_MM = 12, 0.003
+"""Corners that nobody sees are not painted: areas want more of them than eyes do."""
 
 
 def paths_of(shapes: Sequence[BaseGeometry] | np.ndarray) -> list[QPainterPath]:
@@ -26,6 +28,9 @@ def paths_of(shapes: Sequence[BaseGeometry] | np.ndarray) -> list[QPainterPath]:
     polygons = _polygons(np.asarray(shapes, dtype=object))
     if not len(polygons):
         return []
+    many = shapely.get_num_coordinates(polygons) > PLAIN_CORNERS
+    polygons[many] = shapely.simplify(polygons[many], UNSEEN_MM, preserve_topology=False)
+    polygons = polygons[~shapely.is_empty(polygons)]
     rings, owner = shapely.get_rings(polygons, return_index=True)
     outer = np.diff(owner, prepend=-1) != 0
     astray = shapely.is_ccw(rings) != outer
