@@ -93,7 +93,8 @@ class _Stream:
         self.to.end_repeat()
 
     def _skip(self, what: str) -> None:
-        self.unread[f"“{' '.join(what.split())[:32]}”"] += 1
+        shown = "".join(ch if ch.isprintable() and ch != "\ufffd" else "·" for ch in " ".join(what.split())[:32])
+        self.unread[f"“{shown}”"] += 1
 
     def _take_run(self, run: str) -> None:
         if run[0] == "G":

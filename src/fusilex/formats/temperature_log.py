@@ -80,7 +80,7 @@ def read_log(data: bytes, name: str) -> TemperatureLog:
         beyond = np.flatnonzero((celsius < -60) | (celsius > 600))
         if len(beyond):
             place = f"line {rows[beyond[0]][1]}, column {table.columns[i]}"
-            raise BadInput(name, "temperatures between -60 and 600 °C", f"{celsius[beyond[0]]:g}", place)
+            raise BadInput(name, "temperatures between -60 and 600 °C", f"{celsius[beyond[0]]:.0f}", place)
         twin = probes.get(label)
         if twin is not None and np.nanmax(np.abs(twin - celsius), initial=0.0) < 1.0:
             continue  # one probe in two units

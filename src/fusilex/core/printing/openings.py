@@ -12,6 +12,7 @@ from shapely import Polygon
 
 from fusilex.core.board.connect import DisjointSet
 from fusilex.core.board.model import Design, Layer, Pad
+from fusilex.core.units import show_number
 
 AREA_GO, AREA_STOP, ASPECT_GO = 0.66, 0.60, 1.5
 THINNEST_FOIL, THICKEST_FOIL = 0.02, 1.0
@@ -54,7 +55,7 @@ class Openings:
 
 def _positive(foil: float) -> float:
     if not THINNEST_FOIL <= foil <= THICKEST_FOIL:
-        raise ValueError(f"a foil is between {THINNEST_FOIL} and {THICKEST_FOIL} mm thick, not {foil:g} mm")
+        raise ValueError(f"a foil is between {THINNEST_FOIL} and {THICKEST_FOIL} mm thick, not {show_number(foil)} mm")
     return foil
 
 

@@ -9,6 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.printing.openings import ROUND, Openings, roundness
+from fusilex.core.units import show_number
 
 FLUX_DENSITY = 1.0  # g/cm³
 TRANSFER_MIDDLE, TRANSFER_STEEPNESS = 0.50, 12.0
@@ -78,6 +79,7 @@ def coarsest_powder(openings: Openings) -> int | None:
 def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> list[Judgement]:
     """Paste for the batch and the powder that fits."""
     per_board = paste_mass_mg(openings, foil, paste)
+    total, unit = (per_board * boards / 1000, "g") if per_board * boards >= 100 else (per_board * boards, "mg")
     powder = coarsest_powder(openings)
     narrowest = float(openings.width.min()) if len(openings) else 0.0
     found = [
@@ -85,7 +87,7 @@ def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> l
             "print.mass",
             Level.GO,
             "paste",
-            f"{per_board * boards / 1000:.2f} g of paste on {boards} boards",
+            f"{show_number(total)} {unit} of paste on {boards} board{'s' if boards > 1 else ''}",
             (
                 Because("per board", per_board, "mg"),
                 Because("paste density", paste.density, "g/cm³"),

@@ -33,6 +33,16 @@ _VERB = {
 }
 
 
+_NOUN = {
+    "above melting": "time above melting",
+    "peak": "peak",
+    "soak": "time in the soak",
+    "heating": "steepest heating",
+    "cooling": "steepest cooling",
+    "to peak": "time to the peak",
+}
+
+
 def judge_profile(per_probe: Mapping[str, Metrics], window: Window) -> list[Judgement]:
     """One judgement per metric outside its range or not told by the record, probe by probe; a go with the index when all are inside.
 
@@ -50,7 +60,9 @@ def judge_profile(per_probe: Mapping[str, Metrics], window: Window) -> list[Judg
     if not found:
         index = max((window_index(m, window) for m in per_probe.values()), default=math.nan)
         wild = sum(m.wild for m in per_probe.values())
-        numbers = (Because("index", index), Because("probes", len(per_probe)), Because("wild samples left out", wild))
+        numbers: tuple[Because, ...] = (Because("index", index), Because("probes", len(per_probe)))
+        if wild:
+            numbers += (Because("wild samples left out", wild),)
         if per_probe:
             return [Judgement("reflow.index", Level.GO, "run", f"Inside the window, index {index:.0f}", numbers)]
         return [
@@ -97,7 +109,7 @@ def _judged(
         f"reflow.{name}",
         Level.UNKNOWN,
         probe,
-        f"The record does not tell {probe}'s {name}: {doubt.why}",
+        f"The record does not tell {probe}'s {_NOUN[name]}: {doubt.why}",
         (Because("at least", doubt.low, unit), Because("at most", doubt.high, unit), *numbers),
         "Log the whole run, from cold to solid again, a sample a second; run a test board if this one is gone.",
     )

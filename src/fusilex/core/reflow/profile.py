@@ -191,7 +191,7 @@ def _steepest(trace: Trace, top: int) -> tuple[float, float]:
             slope[piece] = slopes(t[piece], y[piece])
     over = np.where(trace.gaps, np.diff(y) / np.diff(t), np.nan)
     up, down = np.concatenate([slope[: top + 1], over[:top]]), -np.concatenate([slope[top:], over[top:]])
-    return float(np.nanmax(up, initial=0.0)), float(np.nanmax(down, initial=0.0))
+    return float(np.nanmax(up, initial=0.0)) + 0.0, float(np.nanmax(down, initial=0.0)) + 0.0
 
 
 def _apexes(trace: Trace, top: int, up: float, down: float) -> dict[int, float]:
