@@ -44,11 +44,13 @@ _NOUN = {
 
 
 def judge_profile(per_probe: Mapping[str, Metrics], window: Window) -> list[Judgement]:
-    """One judgement per metric outside its range or not told by the record, probe by probe; a go with the index when all are inside.
+    """One judgement per metric outside its range, probe by probe, and one for each reason why the record does not tell; a go with the
+    index when all are inside.
 
     Ranges include their limits. Time to the peak has no lower limit and is not part of the index.
     """
     found = []
+    untold: dict[str, list[tuple[str, str, Doubt, str]]] = {}
     for probe, metrics in per_probe.items():
         to_peak = ("to peak", metrics.to_peak_s, (0.0, window.to_peak_s), "s")
         for name, value, allowed, unit in (*metrics.ranged(window), to_peak):
@@ -56,7 +58,11 @@ def judge_profile(per_probe: Mapping[str, Metrics], window: Window) -> list[Judg
             if math.isnan(value) and not doubt.why:
                 found.append(_never(probe, name, metrics))
             elif judged := _judged(probe, name, value, doubt, allowed, unit, window):
-                found.append(judged)
+                if judged.level is Level.UNKNOWN:
+                    untold.setdefault(doubt.why, []).append((probe, name, doubt, unit))
+                else:
+                    found.append(judged)
+    found += [_untold(why, cases) for why, cases in untold.items()]
     if not found:
         index = max((window_index(m, window) for m in per_probe.values()), default=math.nan)
         wild = sum(m.wild for m in per_probe.values())
@@ -105,11 +111,26 @@ def _judged(
             (Because(name, value, unit), *numbers),
             _ADVICE.get((name, way), ""),
         )
+    return Judgement(f"reflow.{name}", Level.UNKNOWN, probe, doubt.why)
+
+
+def _untold(why: str, cases: list[tuple[str, str, Doubt, str]]) -> Judgement:
+    """One gap or end of the record, and all that it leaves open."""
+    names = list(dict.fromkeys(_NOUN[name] for _, name, _, _ in cases))
+    shown = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+    rule = f"reflow.{cases[0][1]}" if len(names) == 1 else "reflow.log"
+    probes = list(dict.fromkeys(probe for probe, *_ in cases))
+    subject = probes[0] if len(probes) == 1 else "record"
+    of = f" of {probes[0]}" if len(probes) == 1 else ""
+    because = tuple(
+        Because(
+            f"{probe}, {_NOUN[name]}",
+            f"{show_number(d.low)} to {'any' if math.isinf(d.high) else show_number(d.high)}",
+            unit,
+        )
+        for probe, name, d, unit in cases
+    )
+    do = "Log the whole run, from cold to solid again, a sample a second; run a test board if this one is gone."
     return Judgement(
-        f"reflow.{name}",
-        Level.UNKNOWN,
-        probe,
-        f"The record does not tell {probe}'s {_NOUN[name]}: {doubt.why}",
-        (Because("at least", doubt.low, unit), Because("at most", doubt.high, unit), *numbers),
-        "Log the whole run, from cold to solid again, a sample a second; run a test board if this one is gone.",
+        rule, Level.UNKNOWN, f"{subject}, {why}", f"The record does not tell {shown}{of}: {why}", because, do
     )

@@ -151,9 +151,7 @@ def measure_trace(trace: Trace, window: Window) -> Metrics:
     doubts |= _hidden_slopes(trace, top, apex, (heating, cooling))
     highest = max(apex.values(), default=float(y[top]))
     if highest > y[top]:
-        doubts["peak_c"] = Doubt(
-            float(y[top]), highest, f"{_apart(trace, max(apex, key=apex.__getitem__))} over the peak"
-        )
+        doubts["peak_c"] = Doubt(float(y[top]), highest, _apart(trace, max(apex, key=apex.__getitem__)))
     soak = _soak(trace, top, window.soak_band, highest, doubts)
     above = _above(trace, top, window, highest, doubts)
     to_peak = _to_peak(trace, top, doubts)
@@ -179,7 +177,7 @@ def measure_trace(trace: Trace, window: Window) -> Metrics:
 
 
 def _apart(trace: Trace, i: int) -> str:
-    return f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart"
+    return f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart from {trace.temperature[i]:.0f} to {trace.temperature[i + 1]:.0f} °C"
 
 
 def _steepest(trace: Trace, top: int) -> tuple[float, float]:
@@ -236,7 +234,7 @@ def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, dou
             i = int(up[0])
             at = float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
             times.append((float(t[i]), float(t[i + 1]), at) if trace.gaps[i] else (at, at, at))
-            why = why or (f"{_apart(trace, i)} at the soak" if trace.gaps[i] else "")
+            why = why or (_apart(trace, i) if trace.gaps[i] else "")
         elif highest >= level or top == len(t) - 1:
             times.append((float(t[top]), _FOREVER, math.nan))
             why = why or f"the record does not show when {level:.0f} °C was passed"
@@ -262,9 +260,9 @@ def _above(trace: Trace, top: int, window: Window, highest: float, doubts: dict[
         ends = int(y[i] >= melting) + int(y[i + 1] >= melting)
         here = seconds_above(t[i : i + 2], y[i : i + 2], melting)
         if ends == 1:
-            low, high, why = low - here, high + span - here, why or f"{_apart(trace, i)} at melting"
+            low, high, why = low - here, high + span - here, why or _apart(trace, i)
         elif ends == 0 and i in (top - 1, top) and highest >= melting:
-            high, why = high + span, f"{_apart(trace, i)} over the peak"
+            high, why = high + span, _apart(trace, i)
     if y[0] >= melting:
         high, why = _FOREVER, f"the record begins at {y[0]:.0f} °C, above melting"
     if why:
@@ -288,7 +286,7 @@ def _to_peak(trace: Trace, top: int, doubts: dict[str, Doubt]) -> float:
     if beside:
         first, last = (t[i], t[i + 1]) if i in beside else (start, start)
         early, late = t[top - 1] if top - 1 in beside else t[top], t[top + 1] if top in beside else t[top]
-        why = f"{_apart(trace, max(beside))} where heating starts or peaks"
+        why = _apart(trace, max(beside))
         doubts["to_peak_s"] = Doubt(max(0.0, float(early - last)), float(late - first), why)
     return found
 

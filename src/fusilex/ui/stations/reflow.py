@@ -11,6 +11,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from fusilex.bench.commands import RecordReflow
+from fusilex.bench.judging import judgements
+from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.profile import crossings
 from fusilex.core.reflow.record import Trace, trace_of
@@ -164,16 +166,17 @@ class GateChart(Card):
                 run = zip(time[piece][::step].tolist(), celsius[piece][::step].tolist(), strict=True)
                 painter.drawPolyline(QPolygonF([at(t, c) for t, c in run]))
             peak = int(np.argmax(celsius))
+            beside = bool(trace.gaps[max(0, peak - 1) : peak + 1].any())  # the peak may be out of sight
             if i == 0:
                 plain_text(
                     painter,
                     QRectF(
                         at(float(time[peak]), 0).x() - 100,
-                        at(0, float(celsius[peak])).y() - theme.base * 2.4,
+                        at(0, max(float(celsius[peak]), window.peak[1] if beside else 0.0)).y() - theme.base * 2.4,
                         200,
                         22,
                     ),
-                    show_temperature(float(celsius[peak]), Units.fahrenheit),
+                    ("at least " if beside else "") + show_temperature(float(celsius[peak]), Units.fahrenheit),
                     "body",
                     "ink",
                     True,
@@ -227,9 +230,9 @@ class Reflow(Station):
         if number is None:
             return f"The {self.window_name} window as gates; the log of a run is drawn through them"
         load = self.bench.state.loads[number - 1]
-        index = "outside" if load["index"] is None else round(load["index"])
-        open_ = ", as far as the record tells" if any(m.get("doubts") for m in load["metrics"].values()) else ""
-        return f"Load {number}, panel {load['panel']}, {load['log_name']}    window index {index}, up to 100 is inside{open_}"
+        untold = any(j.level is Level.UNKNOWN for j in judgements(self.bench, "Reflow"))
+        index = "not told by the record" if untold else "outside" if load["index"] is None else round(load["index"])
+        return f"Load {number}, panel {load['panel']}, {load['log_name']}    window index {index}, up to 100 is inside"
 
     @property
     def last_to_melt(self) -> int | None:
