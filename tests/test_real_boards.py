@@ -303,9 +303,9 @@ def test_few_placements_meet_many_pads_by_chance_alone() -> None:
     false = 0
     for seed in range(60):
         random = np.random.default_rng(seed)
-        found = fit_unnamed(random.uniform(0, 60, (6, 2)), random.uniform(0, 1, (500, 2)) * (90, 60))
+        found = fit_unnamed(random.uniform(0, 60, (5, 2)), random.uniform(0, 60, (1500, 2)))
         false += found is not None and found.convincing
-    assert false == 0
+    assert false == 0, "of sixty, some twenty-five meet most of their pads by one shift or other"
 
 
 @pytest.mark.parametrize(

@@ -149,6 +149,18 @@ def test_bags_pass_on_what_was_read_alone(line: tuple[str, ...], label: str, lev
     assert check_bag(line_of(*line), label).level is level
 
 
+@given(
+    st.lists(
+        st.sampled_from(["10k", "100 nF", "BC847", "0402", "0603", "1%", "25V", "X7R", "103", "2512", "reel", "4k7"])
+    )
+)
+def test_no_bag_passes_on_its_body_or_rating_alone(words: list[str]) -> None:
+    label = " ".join(words)
+    for line in (("10k", "0402"), ("100 nF", "0402", "C1"), ("BC847", "SOT-23", "Q1"), ("", "0402")):
+        found = check_bag(line_of(*line), label)
+        assert found.level is not Level.GO or "value" in found.agrees, (line, label)
+
+
 def test_a_metric_library_keeps_its_sizes_up_to_the_bag() -> None:
     for text, inch in (("0402", "01005"), ("0603", "0201"), ("1005", "0402"), ("1608", "0603")):
         line = line_of("10k", text, metric=True)

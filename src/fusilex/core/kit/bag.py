@@ -28,7 +28,7 @@ class Difference:
 class BagCheck:
     """What was compared: `agrees` names what matched, `differs` what did not, `unread` says what could not be told and why.
 
-    `settled` is True when the value, or a part number, was found to match: a body alone is no bag.
+    A value that could not be compared is always among the unread: a body alone is no bag.
     """
 
     line: PullLine
@@ -36,12 +36,11 @@ class BagCheck:
     agrees: tuple[str, ...]
     differs: tuple[Difference, ...]
     unread: tuple[str, ...] = ()
-    settled: bool = False
 
     @property
     def level(self) -> Level:
-        """Stop on any difference, go when value or part number match and nothing is in doubt, else can't tell."""
-        return Level.STOP if self.differs else Level.GO if self.settled and not self.unread else Level.UNKNOWN
+        """Stop on any difference, can't tell where anything is in doubt, else go."""
+        return Level.STOP if self.differs else Level.UNKNOWN if self.unread else Level.GO
 
 
 def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> BagCheck:
@@ -52,7 +51,7 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
     """
     for other in substitutes:
         if _number_in(other, label):
-            return BagCheck(line, label, (f"approved substitute {other}",), (), settled=True)
+            return BagCheck(line, label, (f"approved substitute {other}",), ())
         if _same_value(other, label, line.body.family):
             check = check_bag(replace(line, value=other, part_number=""), label)
             return replace(check, line=line, agrees=(f"approved substitute {other}", *check.agrees))
@@ -73,7 +72,6 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
             differs.append(_value_difference(line.value, wanted, found))
     elif not agrees and not differs:
         _compare_words(line, label, wanted, found, agrees, differs, unread)
-    settled = bool(agrees)
     _compare_bodies(line, label, agrees, differs, unread)
     if wanted.tolerance_percent is not None and found.tolerance_percent is not None:
         if found.tolerance_percent <= wanted.tolerance_percent * (1 + 1e-9):
@@ -89,7 +87,7 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
             differs.append(Difference("voltage", f"{wanted.volts:g} V", f"{found.volts:g} V", True))
     if wanted.dielectric and found.dielectric and wanted.dielectric != found.dielectric:
         differs.append(Difference("dielectric", wanted.dielectric, found.dielectric, True))
-    return BagCheck(line, label, tuple(agrees), tuple(differs), tuple(unread), settled)
+    return BagCheck(line, label, tuple(agrees), tuple(differs), tuple(unread))
 
 
 def _compare_words(
