@@ -10,7 +10,7 @@ import pytest
 import shapely
 from conftest import HERON
 from designs import layer, two_pad_design
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fusilex.core.board.model import Design, Placement
@@ -55,6 +55,8 @@ def box(x: float, y: float, w: float, h: float) -> shapely.Polygon:
 
 
 @given(st.floats(0.12, 0.6), st.floats(0.65, 2.0), st.floats(3.0, 6.0), st.floats(0, 360))
+@example(0.5, 1.9095163366346064, 3.0, 158.125)  # a plain overlay says here that nothing is lost
+@example(0.25, 1.75, 3.625, 203.14317575297412)
 def test_the_thinnest_arm_of_bent_openings(thin: float, wide: float, long: float, turn: float) -> None:
     shapes = [
         shapely.union_all([box(0, 0, long, wide), box(0, 0, thin, long)]),  # L

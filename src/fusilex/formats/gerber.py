@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from shapely import GeometryType
 
 from fusilex.core.board.model import Layer, Placement
+from fusilex.core.board.overlay import union_of, without
 from fusilex.core.problems import BadInput
 from fusilex.formats.gerber_drawn import FLASH, MOST_OBJECTS, Drawn
 from fusilex.formats.gerber_shapes import Shapes, TooMany, written_out
@@ -61,12 +62,12 @@ def _compose(drawn: Drawn, made: Shapes, role: str, side: str | None) -> Layer:
     shapes, dark, cut = made.shape.copy(), made.dark, np.zeros(len(made.shape), dtype=bool)
     boxes = shapely.bounds(shapes)
     for start, stop in _clear_runs(dark):
-        clear = shapely.disjoint_subset_union_all(shapes[start:stop])
+        clear = union_of(shapes[start:stop])
         x0, y0, x1, y1 = clear.bounds if not clear.is_empty else (0.0, 0.0, -1.0, -1.0)
         over = (boxes[:start, 0] <= x1) & (boxes[:start, 2] >= x0) & (boxes[:start, 1] <= y1) & (boxes[:start, 3] >= y0)
         earlier = np.flatnonzero(dark[:start] & over)
         touched = earlier[shapely.intersects(shapes[earlier], clear)]
-        shapes[touched] = shapely.difference(shapes[touched], clear)
+        shapes[touched] = without(shapes[touched], clear)
         cut[touched] = True
     kept = np.flatnonzero(dark)
     pieces, owners = shapes[kept], kept

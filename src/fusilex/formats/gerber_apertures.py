@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
-import shapely
 from shapely import Polygon
 from shapely.geometry import box
 from shapely.geometry.base import BaseGeometry
 
+from fusilex.core.board.overlay import union_of, without
 from fusilex.formats.gerber_drawn import Aperture, disc
 from fusilex.formats.gerber_macros import BadMacro, macro_polygon, regular
 
@@ -44,7 +44,7 @@ def aperture_of(
         raise BadMacro(f"a size of {min(v):g}")
     outline, holes = _standard(name, v, unit)
     if holes:
-        outline = outline.difference(_hole(holes, unit))
+        outline = without(outline, _hole(holes, unit))
     return Aperture(outline, v[0] * unit if name == "C" else None, function)
 
 
@@ -62,7 +62,7 @@ def _standard(name: str, v: Sequence[float], unit: float) -> tuple[BaseGeometry,
     ends = ((-reach, 0.0), (reach, 0.0)) if a > b else ((0.0, -reach), (0.0, reach))
     middle = box(-reach, -radius, reach, radius) if a > b else box(-radius, -reach, radius, reach)
     round_ends = [disc(x, y, radius) for x, y in ends]
-    return (shapely.union_all([middle, *round_ends]) if reach else disc(0, 0, radius)), v[2:4]
+    return (union_of([middle, *round_ends]) if reach else disc(0, 0, radius)), v[2:4]
 
 
 def _hole(sizes: Sequence[float], unit: float) -> BaseGeometry:

@@ -12,6 +12,7 @@ from shapely import Polygon
 from shapely.geometry import box
 from shapely.geometry.base import BaseGeometry
 
+from fusilex.core.board.overlay import union_of, without
 from fusilex.formats.gerber_drawn import disc, simple
 
 _TOKEN = re.compile(r"\s*(\$\d+|\d+\.?\d*|\.\d+|[-+xX/()])")
@@ -37,7 +38,7 @@ def macro_polygon(body: Sequence[str], parameters: Sequence[float], scale: float
             continue
         code, *values = (evaluate(word, known) for word in words.split(","))
         exposed, piece = _primitive(int(code), values, scale)
-        shape = shape.union(piece) if exposed else shape.difference(piece)
+        shape = union_of([shape, piece]) if exposed else without(shape, piece)
     return shape
 
 
@@ -164,9 +165,9 @@ def _moire(v: list[float], scale: float) -> BaseGeometry:
             break
         inner = radius - ring
         piece = disc(x, y, radius)
-        shape = shape.union(piece.difference(disc(x, y, inner)) if inner > 0 else piece)
+        shape = union_of([shape, without(piece, disc(x, y, inner)) if inner > 0 else piece])
     for w, h in ((long, thick), (thick, long)):
-        shape = shape.union(box(x - w / 2, y - h / 2, x + w / 2, y + h / 2))
+        shape = union_of([shape, box(x - w / 2, y - h / 2, x + w / 2, y + h / 2)])
     return _turned(shape, turn)
 
 
@@ -175,8 +176,8 @@ def _thermal(v: list[float], scale: float) -> BaseGeometry:
     x, y, outer, inner, gap = (n * scale for n in v[:5])
     if not 0 <= inner < outer:
         raise BadMacro("a thermal whose inside is no smaller than its outside")
-    ring = disc(x, y, outer / 2).difference(disc(x, y, inner / 2)) if inner else disc(x, y, outer / 2)
-    cross = box(x - outer, y - gap / 2, x + outer, y + gap / 2).union(
-        box(x - gap / 2, y - outer, x + gap / 2, y + outer)
+    ring = without(disc(x, y, outer / 2), disc(x, y, inner / 2)) if inner else disc(x, y, outer / 2)
+    cross = union_of(
+        [box(x - outer, y - gap / 2, x + outer, y + gap / 2), box(x - gap / 2, y - outer, x + gap / 2, y + outer)]
     )
-    return _turned(ring.difference(cross), v[5])
+    return _turned(without(ring, cross), v[5])

@@ -12,6 +12,7 @@ from shapely import Polygon
 from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
+from fusilex.core.board.overlay import union_of
 from fusilex.formats.gerber_drawn import (
     ARC,
     ARC_ERROR_MM,
@@ -163,7 +164,7 @@ def _arc(drawn: Drawn, i: int, tool: Aperture, outline: BaseGeometry, scale: flo
     points = arc_points(start, end, *drawn.arcs[i], ARC_ERROR_MM)
     if tool.round_mm is None:  # from point to point as a straight stroke
         ends = np.stack([points[:-1], points[1:]], axis=1)
-        return shapely.union_all([shapely.union_all(_moved(outline, pair)).convex_hull for pair in ends])
+        return union_of([shapely.union_all(_moved(outline, pair)).convex_hull for pair in ends])
     line = LineString(points) if len({*points}) > 1 else shapely.Point(start)
     return line.buffer(max(tool.round_mm * scale, 1e-6) / 2, quad_segs=QUAD_SEGS)
 

@@ -10,6 +10,7 @@ import shapely
 
 from fusilex.core.board.connect import copper_pieces
 from fusilex.core.board.model import Design
+from fusilex.core.board.overlay import shared_by
 from fusilex.core.judgement import Because, Judgement, Level
 
 LOOK_MM = 0.5
@@ -74,7 +75,7 @@ def copper_coverage(design: Design, side: str) -> float:
     layer = design.layer("copper", side)
     if layer is None or not len(layer):
         return 0.0
-    return float(layer.area.intersection(design.outline).area / design.outline.area)
+    return float(shared_by(layer.area, design.outline).area / design.outline.area)
 
 
 def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> list[Judgement]:

@@ -10,6 +10,7 @@ import shapely
 from shapely import Polygon
 
 from fusilex.core.board.model import Hole, Layer
+from fusilex.core.board.overlay import shared_by, union_of
 from fusilex.core.board.roles import SMALLEST_LEAD_HOLE
 
 HULL_MARGIN_MM = 0.5
@@ -98,7 +99,7 @@ def _shown(window: Polygon, shapes: np.ndarray) -> list[Polygon]:
     """What shows of copper in a window, slivers of tracks and of neighbours left out."""
     if not len(shapes):
         return []
-    parts = shapely.get_parts(shapely.intersection(shapely.union_all(shapes), window))
+    parts = shapely.get_parts(shared_by(union_of(shapes), window))
     areas = [p for p in parts if isinstance(p, Polygon)]
     largest = max((p.area for p in areas), default=0.0)
     return [p for p in areas if p.area > SLIVER_SHARE * largest]

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from shapely import Polygon
 
 from fusilex.core.board.model import Layer
+from fusilex.core.board.overlay import union_of, without
 from fusilex.core.problems import BadInput
 
 INSIDE = 0.95
@@ -28,7 +29,7 @@ def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None)
     known = pads is not None and len(pads) > 0
     enclosed, any_closed = 0.0, False
     for gap in GAPS_MM:
-        drawn = shapely.get_parts(shapely.union_all(shapely.buffer(layer.polygons, gap / 2) if gap else layer.polygons))
+        drawn = shapely.get_parts(union_of(shapely.buffer(layer.polygons, gap / 2) if gap else layer.polygons))
         enclosed = max(enclosed, *(Polygon(piece.exterior).area for piece in drawn), 0.0)
         closed = sorted((loop for piece in drawn if (loop := _loop(piece)) is not None), key=lambda p: p.area)
         any_closed |= bool(closed)
@@ -63,7 +64,7 @@ def _without(edge: Polygon, cut: list[Polygon]) -> Polygon:
     """The edge with other closed lines cut out of it."""
     if not cut:
         return edge
-    rest = edge.difference(shapely.union_all(cut))
+    rest = without(edge, union_of(cut))
     return rest if isinstance(rest, Polygon) else max(shapely.get_parts(rest), key=lambda p: p.area)
 
 

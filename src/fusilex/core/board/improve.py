@@ -9,6 +9,7 @@ import shapely
 
 from fusilex.core.board.model import Design, Part
 from fusilex.core.board.outlines import body_polygons
+from fusilex.core.board.overlay import without
 from fusilex.core.board.panel import Panel
 
 EDGE_MM = 5.0
@@ -132,7 +133,7 @@ def _edges(design: Design, fitted: list[Part], panel: Panel | None) -> list[Sugg
     shapes = body_polygons(fitted)
     found = []
     for part, shape in zip(fitted, shapes, strict=True):
-        beyond = shape.difference(design.outline)
+        beyond = without(shape, design.outline)
         if beyond.area > 0.02:
             bx0, by0, bx1, by1 = beyond.bounds
             over = max(x0 - bx0, bx1 - x1, y0 - by0, by1 - y1)

@@ -16,6 +16,7 @@ from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.board.bodies import STANDARD, Body, Catalogue
+from fusilex.core.board.overlay import union_of
 from fusilex.core.board.panel import Panel
 from fusilex.core.judgement import Level
 
@@ -63,7 +64,7 @@ class Layer:
     @cached_property
     def area(self) -> BaseGeometry:
         """Union of all polygons."""
-        return shapely.union_all(self.polygons) if len(self) else Polygon()
+        return union_of(self.polygons) if len(self) else Polygon()
 
 
 @dataclass(frozen=True)

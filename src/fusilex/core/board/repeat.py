@@ -12,6 +12,7 @@ import shapely
 from numpy.typing import NDArray
 
 from fusilex.core.board.model import Design, Layer, NetPoint, Placement
+from fusilex.core.board.overlay import shared_by
 from fusilex.core.board.panel import Panel
 
 T = TypeVar("T", Placement, NetPoint)
@@ -145,7 +146,7 @@ def _clipped(layer: Layer, cell: shapely.Polygon) -> Layer:
     keep = np.flatnonzero(
         shapely.contains_properly(cell, layer.polygons) | shapely.covers(cell, shapely.centroid(layer.polygons))
     )
-    inside = shapely.intersection(layer.polygons[keep], cell)
+    inside = shared_by(layer.polygons[keep], cell)
     whole = np.array(
         [g if isinstance(g, shapely.Polygon) else max(shapely.get_parts(g), key=lambda p: p.area) for g in inside],
         dtype=object,

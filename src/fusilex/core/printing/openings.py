@@ -12,6 +12,7 @@ from shapely import Polygon
 
 from fusilex.core.board.connect import DisjointSet
 from fusilex.core.board.model import Design, Layer, Pad
+from fusilex.core.board.overlay import shared_by, union_of
 from fusilex.core.units import show_number
 
 AREA_GO, AREA_STOP, ASPECT_GO = 0.66, 0.60, 1.5
@@ -71,7 +72,7 @@ def openings_of(design: Design, side: str) -> Openings:
     if len(pads) and len(polygons):
         pad_shapes = np.array([p.polygon for p in pads], dtype=object)
         which, hit = shapely.STRtree(pad_shapes).query(polygons, predicate="intersects")
-        shared = shapely.area(shapely.intersection(polygons[which], pad_shapes[hit]))
+        shared = shapely.area(shared_by(polygons[which], pad_shapes[hit]))
         best: dict[int, tuple[float, int]] = {}
         for opening, pad, area in zip(which.tolist(), hit.tolist(), shared.tolist(), strict=True):
             best[opening] = max(best.get(opening, (0.0, -1)), (area, pad))
@@ -117,11 +118,7 @@ def connected(layer: Layer) -> tuple[NDArray[np.object_], list[tuple[str, str] |
     found: list[Polygon] = []
     names: list[tuple[str, str] | None] = []
     for members in groups.values():
-        made = (
-            [shapes[members[0]]]
-            if len(members) == 1
-            else shapely.get_parts(shapely.union_all(shapes[members])).tolist()
-        )
+        made = [shapes[members[0]]] if len(members) == 1 else shapely.get_parts(union_of(shapes[members])).tolist()
         named = {layer.pins[i] for i in members} - {None}
         found += made
         names += [named.copy().pop() if len(named) == 1 else None] * len(made)
@@ -162,7 +159,7 @@ def _thinnest_arms(polygons: NDArray[np.object_], most: NDArray[np.float64]) -> 
         half = (low + high) / 4
         with np.errstate(invalid="ignore"):  # shapes that vanish
             again = shapely.buffer(shapely.buffer(polygons, -half), half, join_style="mitre", mitre_limit=1.5)
-        whole = shapely.area(shapely.intersection(again, polygons)) > (1 - LOST) * area  # sharp slivers grow spikes
+        whole = shapely.area(shared_by(again, polygons)) > (1 - LOST) * area  # sharp slivers grow spikes
         low, high = np.where(whole, (low + high) / 2, low), np.where(whole, high, (low + high) / 2)
     return high
 
