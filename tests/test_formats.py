@@ -14,7 +14,7 @@ import pytest
 import shapely
 from conftest import HERON, LETTERS
 from exports import read_bom, read_placements
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from fusilex.bench.judge_ready import ready_findings
@@ -378,6 +378,7 @@ slips = st.lists(
 @settings(max_examples=60)
 @pytest.mark.parametrize("name", READERS)
 @given(made=slips)
+@example(made=[(0.0, "cut", 0, 1), (0.3359375, "set", 178, 1)])  # a superscript two is a digit and no number
 def test_mutated_bytes_are_read_or_refused_but_never_crash(name: str, made: list[tuple[float, str, int, int]]) -> None:
     whole = STOCK.encode() if name == "stock.csv" else (HERON / name).read_bytes()
     raw = bytearray(whole[:6000] + whole[-40:])

@@ -248,6 +248,8 @@ def test_what_is_typed_is_read_or_refused_with_an_example() -> None:
         typed.moisture("R1", "opened last week", noon)
     for parse in (
         lambda: typed.panel("wide", 1, 1),
+        lambda: typed.count("\u00b2", body_of("0402")),
+        lambda: typed.lot("reel, SR-1866, 100 nF, 0402, \u00b2"),
         lambda: typed.panel("2 x 2 pitch 1 1", 44, 31),
         lambda: typed.panel("99 x 99", 1, 1),
         lambda: typed.count("many", body_of("0402")),

@@ -51,7 +51,7 @@ def assign_file(bench: Bench, command: c.AssignFile) -> Result:
     if command.role not in ROLES:
         raise Refused(f"A file is one of {', '.join(ROLES)}, not {command.role}.")
     if command.role == "inner":
-        if not (command.side or "").isdigit() or int(command.side or 0) < 2:
+        if not (command.side or "").isdecimal() or int(command.side or 0) < 2:
             raise Refused("An inner layer has its number from the top, from 2 on.")
     elif (command.role in SIDED) != (command.side in ("top", "bottom")):
         raise Refused(

@@ -38,7 +38,7 @@ def role(file: str, text: str) -> c.AssignFile:
             f"“{text}” is no kind of file: type for example paste top, outline, drill, placements, bom or nothing."
         )
     if what == "inner":
-        number = next((w for w in words if w.isdigit()), None)
+        number = next((w for w in words if w.isdecimal()), None)
         if number is None:
             raise Refused("Say which inner layer, counted from the top: inner 2 is the one below it.")
         return c.AssignFile(file, what, number)
@@ -154,7 +154,7 @@ def lot(text: str) -> c.ReceiveLot:
     cells = [cell.strip() for cell in text.split(",")]
     cells += [""] * (9 - len(cells))
     form, number, value, code, count, place, level, date, maker = cells[:9]
-    if form.lower() not in FORMS or not count.isdigit():
+    if form.lower() not in FORMS or not count.isdecimal():
         raise Refused(
             "Type form, part number, value, body, count, place, moisture level, with commas: reel, SR-1866, 100 nF, 0402, 5000, drawer 3, 1."
         )
@@ -166,7 +166,7 @@ def count(text: str, of: Body) -> tuple[Count, str]:
     words = text.lower()
     found = _numbers(words)
     try:
-        if words.strip().isdigit():
+        if words.strip().isdecimal():
             return Count(int(words), 0), "hand"
         if words.startswith("strip") and len(found) in (1, 2):
             return by_strip(found[0], found[1] if len(found) > 1 else tape_pitch_mm(of)), "strip"

@@ -279,7 +279,7 @@ def _word(word: str, want: str) -> tuple[Word, float | None] | None:
 
 def _match(word: str, want: str, meter: bool = False) -> Word | None:
     """The reading by the first form that fits; a meter's digits alone are never a code."""
-    for form in FORMS if any(c.isdigit() for c in word) else ():
+    for form in FORMS if any(c.isdecimal() for c in word) else ():
         if found := form.pattern.fullmatch(word):
             if meter and form is FORMS[-1]:
                 return 1, (_number(word),), want

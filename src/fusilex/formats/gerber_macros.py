@@ -93,7 +93,7 @@ def _term(tokens: list[str], known: Mapping[int, float]) -> tuple[float, list[st
         return value, rest[1:]
     if first[0] == "$":
         return known.get(int(first[1:]), 0.0), rest
-    if first[0].isdigit() or first[0] == ".":
+    if first[0].isdecimal() or first[0] == ".":
         return float(first), rest
     raise BadMacro(f"“{first}” where a number is due")
 

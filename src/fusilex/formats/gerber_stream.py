@@ -115,7 +115,7 @@ class _Stream:
     def _statement(self, word: str) -> bool:
         """Take in one statement that is not extended; true at the end of the file."""
         code = word[3:] if word[:3] in ("G54", "G55") else word
-        if code[:1] == "D" and code[1:].isdigit() and int(code[1:]) >= 10:
+        if code[:1] == "D" and code[1:].isdecimal() and int(code[1:]) >= 10:
             self.aperture = self._tool(int(code[1:]))
         elif word == "G36":
             x, y, _ = self.to.here()

@@ -200,7 +200,7 @@ def _by_content(grid: Grid, name: str, kind: Kind, picked: Mapping[str, int] | N
 def _various(rows: Sequence[Sequence[str]], column: int) -> bool:
     """A needed column says different things; a running number in front of the list is none of them."""
     cells = [row[column].strip() for row in rows if column < len(row)]
-    running = [c for c in cells if c.isdigit()]
+    running = [c for c in cells if c.isdecimal()]
     counts = len(running) == len(cells) and all(int(b) - int(a) == 1 for a, b in pairwise(running))
     return len(set(cells)) > 1 and not counts
 

@@ -89,7 +89,7 @@ def ambiguous_code(text: str) -> str | None:
 
 def may_be_date(code: str) -> bool:
     """True for a size code that also reads as a date code of year and week, as labels carry them: ``2512``, ``1206``."""
-    return code[:2].isdigit() and 8 <= int(code[:2]) <= 39 and 1 <= int(code[2:]) <= 53
+    return code[:2].isdecimal() and 8 <= int(code[:2]) <= 39 and 1 <= int(code[2:]) <= 53
 
 
 def without_codes(text: str) -> str:

@@ -61,7 +61,7 @@ def copper_pieces(design: Design) -> CopperNets:
     if plated:
         discs = shapely.buffer(shapely.points([[h.x, h.y] for h in plated]), [h.diameter / 2 for h in plated])
         first: dict[int, int] = {}
-        deepest = max([design.copper_layers, 2, *(int(n) + 1 for n in layers if n.isdigit())])
+        deepest = max([design.copper_layers, 2, *(int(n) + 1 for n in layers if n.isdecimal())])
         for name, layer in layers.items():
             number = {"top": 1, "bottom": deepest}.get(name) or int(name)
             reached = [h.span is None or h.span[0] <= number <= h.span[1] for h in plated]

@@ -127,7 +127,7 @@ class TrayView(View):
             self.desk.changed.emit()
 
     def _counted(self, text: str) -> None:
-        if text.strip().isdigit():
+        if text.strip().isdecimal():
             self._record(int(text), str(self.bench.state.bins.get(self.line.key, {}).get("lot", "")))
         else:
             self.desk.say(f"“{text}” is no count: type whole pieces, 0 for an empty bin.")
@@ -181,7 +181,7 @@ class TrayView(View):
         self._did(c.ChooseOrder(school), f"Bins {SCHOOLS[school]}.")
 
     def _size(self, text: str) -> None:
-        found = [int(n) for n in text.replace("x", " ").replace("×", " ").split() if n.isdigit()]
+        found = [int(n) for n in text.replace("x", " ").replace("×", " ").split() if n.isdecimal()]
         if len(found) != 2:
             self.desk.say("Type rows and columns, for example 4 9.")
             return

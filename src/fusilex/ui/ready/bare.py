@@ -144,7 +144,7 @@ class BareView(View):
         ]
 
     def _counted(self, text: str) -> None:
-        digits = "".join(ch for ch in text if ch.isdigit())
+        digits = "".join(ch for ch in text if ch.isdecimal())
         if not digits:
             self.desk.say(f"“{text}” is no count.")
             return
@@ -190,7 +190,7 @@ class BareView(View):
             )
 
     def _plan(self, text: str) -> None:
-        found = [p for p in text.replace(",", ".").split() if p.replace(".", "", 1).isdigit()]
+        found = [p for p in text.replace(",", ".").split() if p.replace(".", "", 1).isdecimal()]
         if len(found) != 2:
             self.desk.say("Type bath °C and copper µm, for example 38 35.")
             return
