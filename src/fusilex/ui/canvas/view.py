@@ -240,7 +240,7 @@ class BoardCanvas(QWidget):
         grow: float = 5.0,
     ) -> QRectF:
         """A rounded frame about a part, in widget pixels; returns it."""
-        ring = np.asarray(body_polygon(part).union(body_polygon(part)).envelope.exterior.coords)
+        ring = np.asarray(body_polygon(part).exterior.coords)
         if part.pads:
             boxes = np.array([p.polygon.bounds for p in part.pads])
             ring = np.vstack([ring, boxes[:, :2], boxes[:, 2:]])
