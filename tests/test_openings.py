@@ -14,6 +14,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from fusilex.core.board.model import Design, Placement
+from fusilex.core.board.overlay import union_of
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import Openings, narrowest, openings_of
 from fusilex.core.printing.paste import coarsest_powder
@@ -69,6 +70,12 @@ def test_the_thinnest_arm_of_bent_openings(thin: float, wide: float, long: float
     turned = [shapely.affinity.rotate(s, turn, origin=(0, 0)) for s in shapes]
     want = [thin, thin, thin, thin, min(long, wide), 2 * wide]
     assert narrowest(np.array(turned, dtype=object)) == pytest.approx(want, rel=0.04)
+
+
+def test_shapes_apart_over_one_another_and_empty_come_to_one_area() -> None:
+    apart, over = [box(0, 0, 1, 1), box(2, 0, 1, 2)], [box(0, 0, 2, 1), box(1, 0, 2, 1)]
+    for shapes, area in ((apart, 3), (over, 3), ([*apart, *over], 4), ([shapely.Polygon(), *apart], 3), ([], 0)):
+        assert union_of(shapes).area == pytest.approx(area) and union_of(shapes).is_valid
 
 
 def openings(*shapes: shapely.Polygon, refs: tuple[str, ...] = ()) -> Openings:

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely import GeometryType
 from shapely.geometry.base import BaseGeometry
 
 GRID_MM = 1e-6
@@ -23,7 +24,12 @@ def union_of(shapes: NDArray[np.object_] | Sequence[BaseGeometry]) -> BaseGeomet
     >>> float(union_of([shapely.box(0, 0, 2, 1), shapely.box(1, 0, 3, 1)]).area)
     3.0
     """
-    return shapely.union_all(shapes, grid_size=GRID_MM)
+    pieces = np.asarray(shapes, dtype=object)
+    if np.isin(shapely.get_type_id(pieces), (GeometryType.POLYGON, GeometryType.MULTIPOLYGON)).all():
+        met, _ = shapely.STRtree(pieces).query(pieces, predicate="intersects")
+        if len(met) == len(pieces) > 1:  # each meets itself alone, as most cut-outs of a ground pour do
+            return shapely.multipolygons(shapely.get_parts(pieces))
+    return shapely.union_all(pieces, grid_size=GRID_MM)
 
 
 def shared_by(a: Any, b: Any) -> Any:
