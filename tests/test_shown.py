@@ -9,7 +9,7 @@ import pytest
 import shapely
 from conftest import HERON
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent, QWheelEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -18,6 +18,7 @@ from fusilex.bench.at_kit import STRAP_OHM
 from fusilex.bench.session import Bench
 from fusilex.core.board import belong, edge, sides, sizes, systematic
 from fusilex.core.board.model import Design
+from fusilex.core.board.outlines import body_polygon
 from fusilex.core.electrical import probes
 from fusilex.core.kit import losses
 from fusilex.core.placing import references
@@ -170,3 +171,14 @@ def test_a_click_on_a_part_takes_it_in_hand(window: Window) -> None:
     spot = canvas.to_px(part.x, part.y)
     QTest.mouseClick(canvas, Qt.MouseButton.LeftButton, pos=spot.toPoint())
     assert canvas.selected == "U1"
+
+
+def test_a_frame_goes_about_the_whole_body(window: Window, heron: Design) -> None:
+    canvas = canvas_of(window)
+    paper = QImage(canvas.size(), QImage.Format.Format_RGB32)
+    painter = QPainter(paper)
+    for part in heron.parts:
+        frame = canvas.outline_part(painter, part)
+        body = [canvas.to_px(x, y) for x, y in body_polygon(part).exterior.coords]
+        assert all(frame.contains(corner) for corner in body), part.ref
+    painter.end()
