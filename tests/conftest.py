@@ -14,10 +14,10 @@ from hypothesis import settings
 from PyQt6.QtCore import QSettings
 from pytestqt.qtbot import QtBot
 
+from fusilex.bench.intake.design import read_design
 from fusilex.bench.session import Bench
-from fusilex.core.board.model import Design
+from fusilex.core.design.model import Design
 from fusilex.formats.bundle import Files, read_files
-from fusilex.formats.intake import read_design
 from fusilex.journal.store import Journal, sqlite_url
 
 if TYPE_CHECKING:

@@ -7,9 +7,9 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import shapely
 
-from fusilex.core.board.bodies import Catalogue
-from fusilex.core.board.join import join
-from fusilex.core.board.model import BomLine, Design, Layer, NetPoint, Placement
+from fusilex.core.design.join import join
+from fusilex.core.design.model import BomLine, Design, Layer, NetPoint, Placement
+from fusilex.core.packages.catalogue import Catalogue
 
 
 def layer(role: str, side: str | None, polygons: Sequence[shapely.Polygon], flashed: bool = True) -> Layer:

@@ -10,10 +10,10 @@ from collections.abc import Callable
 from conftest import LETTERS
 from openpyxl import Workbook
 
-from fusilex.core.board.model import BomLine, Design, Hole, Placement
+from fusilex.core.design.model import BomLine, Design, Hole, Placement
 from fusilex.formats.bundle import Files
-from fusilex.formats.lists import BOM, PLACEMENTS, bom_in, placements_in
-from fusilex.formats.tables import read_table
+from fusilex.formats.lists.design_lists import BOM, PLACEMENTS, bom_in, placements_in
+from fusilex.formats.lists.tables import read_table
 
 OLD = {
     "copper-top": "cmp",
@@ -194,7 +194,12 @@ def habit_component_layers(heron: Design, files: Files) -> Files:
         ]
         for p in heron.placements:
             if p.side == side:
-                lines += [f"%TO.C,{p.ref}*%", f"%TO.CRot,{p.turn:g}*%", f"%TO.CVal,{p.value}*%", f"%TO.CFtp,{p.body}*%"]
+                lines += [
+                    f"%TO.C,{p.ref}*%",
+                    f"%TO.CRot,{p.rotation_deg:g}*%",
+                    f"%TO.CVal,{p.value}*%",
+                    f"%TO.CFtp,{p.package}*%",
+                ]
                 lines += [f"X{round(p.x * 1e6)}Y{round(p.y * 1e6)}D03*", "%TD*%"]
         out[f"heron-components-{side}.gbr"] = "\n".join([*lines, "M02*", ""]).encode()
     return out

@@ -10,7 +10,7 @@ from gerbonara.rs274x import GerberFile
 from gerbonara.utils import MM
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.formats.gerber_drawn import arc_points
+from fusilex.formats.layers.drawn import arc_points
 
 
 def areas_by_the_other(text: str) -> BaseGeometry:

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
-from fusilex.core.board.model import Design
+from fusilex.core.design.model import Design
 from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS

@@ -16,21 +16,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fusilex.bench import commands as c
+from fusilex.bench.intake.design import design_from, read_design
 from fusilex.bench.judge_ready import ready_findings
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
-from fusilex.core.board.improve import suggestions
-from fusilex.core.board.model import Design
-from fusilex.core.board.sides import SCHOOLS
+from fusilex.core.checks.advice import suggestions
+from fusilex.core.checks.side_order import SIDE_ORDERS
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
-from fusilex.formats.excellon import read_excellon
-from fusilex.formats.grids import grids_of
 from fusilex.formats.identify import identify
-from fusilex.formats.intake import design_from, read_design
-from fusilex.formats.lists import BOM, PLACEMENTS
-from fusilex.formats.tables import best_table
+from fusilex.formats.layers.excellon import read_excellon
+from fusilex.formats.lists.design_lists import BOM, PLACEMENTS
+from fusilex.formats.lists.grids import grids_of
+from fusilex.formats.lists.tables import best_table
 from fusilex.journal.store import Journal, sqlite_url
 
 HABITS = {  # habit: kinds of finding wanted, rules of care wanted
@@ -64,16 +64,16 @@ def test_any_export_gives_the_same_board(
     bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), habit(heron, heron_files), "awkward", 2)
     design = bench.design
     findings, judged = ready_findings(design)
-    for school in SCHOOLS:
+    for school in SIDE_ORDERS:
         bench.do(c.ChooseSides(school))
         assert {j.key for j in judgements(bench, "Ready")} >= {j.key for j in judged}
     assert judgements(bench, "Kit") and suggestions(design, None) and bench.lines
     assert {f.kind for f in findings} == wanted, [f.text for f in findings]
-    assert {j.rule for j in judged if j.level is Level.CARE} - {"ready.body"} == cares
+    assert {j.rule for j in judged if j.level is Level.CARE} - {"ready.package"} == cares
     assert {p.ref for p in design.placements} == {p.ref for p in heron.placements}
     for part in heron.parts:
         other = design.part_by_ref[part.ref]
-        assert other.side == part.side and other.turn == pytest.approx(part.turn, abs=1e-3)
+        assert other.side == part.side and other.rotation_deg == pytest.approx(part.rotation_deg, abs=1e-3)
         if not wanted:
             assert (other.x, other.y) == pytest.approx((part.x, part.y), abs=2e-3)
     kept = {(x.role, x.side) for x in design.layers}
@@ -98,7 +98,7 @@ def test_a_bare_layer_set_still_makes_parts(heron: Design, heron_files: Files) -
     )
     assert design.guessed_parts and all(p.ref.startswith("?") for p in design.parts)
     middles = {(round(p.x, 1), round(p.y, 1), p.side) for p in design.parts}
-    fitted = [p for p in heron.parts if p.fitted]
+    fitted = [p for p in heron.parts if p.populated]
     found = sum((round(p.x, 1), round(p.y, 1), p.side) in middles for p in fitted)
     assert found >= 0.85 * len(fitted)
     named = design_from({n: d for n, d in heron_files.items() if "placements" not in n}, "named")

@@ -22,7 +22,7 @@ from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.session import Bench
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
-from fusilex.formats.programme import to_csv, to_gcode
+from fusilex.formats.written.programme import to_csv, to_gcode
 from fusilex.journal.projection import DONE, STATIONS, project
 from fusilex.journal.store import Journal, NotSaved, sqlite_url
 
@@ -135,12 +135,12 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     while part := bench.next_to_place(bench.state.boards["H7-01"]):
         bench.do(c.PlacePart("H7-01", part.ref))
-    by_hand = Counter(loss_key(p.body) for p in bench.placing_order)
+    by_hand = Counter(loss_key(p.package) for p in bench.placing_order)
     assert handled(bench) == by_hand
     last = bench.placing_order[-1]
     for _ in range(4):
         bench.do(c.TakeBack("H7-01"))
-        assert handled(bench)[loss_key(last.body)] == by_hand[loss_key(last.body)] - 1
+        assert handled(bench)[loss_key(last.package)] == by_hand[loss_key(last.package)] - 1
         bench.do(c.PlacePart("H7-01", last.ref))
     assert handled(bench) == by_hand
     left = bench.left_in_bin(bench.line_of["U1"].key)
@@ -151,7 +151,7 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
     while part := bench.next_to_solder(bench.state.boards["H7-01"]):
         bench.do(c.SolderPart("H7-01", part.ref))
-    soldered = Counter(loss_key(p.body) for p in bench.solder_order)
+    soldered = Counter(loss_key(p.package) for p in bench.solder_order)
     bench.do(c.MarkFault("H7-01", "U1", "cracked"))
     bench.do(c.InspectBoard("H7-01"))
     before = bench.left_in_bin(bench.line_of["U1"].key)
@@ -159,7 +159,7 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     whole = (
         Counter({k: 6 * n for k, n in by_hand.items()})
         + soldered
-        + Counter({loss_key(bench.design.part_by_ref["U1"].body): 1})
+        + Counter({loss_key(bench.design.part_by_ref["U1"].package): 1})
     )
     assert handled(bench) == whole and bench.workshop.losses["QFN-32 5x5"].lost == 1
     assert left is not None and before is not None and bench.left_in_bin(bench.line_of["U1"].key) == before - 1
@@ -232,12 +232,12 @@ def test_machine_programme_lands_on_the_panel(bench: Bench) -> None:
         x, y = point_at(bench, name)
         bench.do(c.TeachPoint(1, name, 10 - y, 20 + x))
     transform = fit(bench, 1)
-    assert transform and transform.turn_deg == pytest.approx(90) and transform.rms_mm < 1e-9
+    assert transform and transform.rotation_deg == pytest.approx(90) and transform.rms_mm < 1e-9
     steps = programme(bench, 1)
     assert len(steps) == 6 * 40
     u1 = next(s for s in steps if s.ref == "U1" and s.cell == 2)
     x, y = point_at(bench, "U1@2")
-    assert (u1.x, u1.y, u1.turn % 360) == pytest.approx((10 - y, 20 + x, 90))
+    assert (u1.x, u1.y, u1.rotation_deg % 360) == pytest.approx((10 - y, 20 + x, 90))
     assert to_csv(steps).count("\n") == len(steps) + 1
     assert to_gcode(steps).count("M5") == len(steps) and to_gcode(steps).endswith("M30\n")
 

@@ -11,25 +11,25 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.core.board.bare import finest_feature, judge_finest
-from fusilex.core.board.bodies import Catalogue, body_of
-from fusilex.core.board.chips import CHIP_SIZES, ambiguous_code, chip_code
-from fusilex.core.board.clusters import candidates
-from fusilex.core.board.connect import copper_pieces
-from fusilex.core.board.etching import EtchRun, copper_removed_g, etch_minutes, judge_etch, refit
-from fusilex.core.board.fixes import Fix, apply_fixes
-from fusilex.core.board.improve import suggestions
-from fusilex.core.board.join import drills_at, join
-from fusilex.core.board.model import Design, Hole, Layer
-from fusilex.core.board.packages import mixed_codes, nearest_chip, pattern_of
-from fusilex.core.board.panel import Panel, single
-from fusilex.core.board.reconcile import pad_middles, reconcile
-from fusilex.core.board.repeat import find_panel, one_cell
-from fusilex.core.board.roles import guess_roles
-from fusilex.core.board.sides import DROP_LIMIT_MG_PER_MM2, first_side, judge_sides, side_load
-from fusilex.core.board.systematic import FACTORS, Correction, fit_named, fit_unnamed
-from fusilex.core.board.which_side import sides_of_words, top_lead
+from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g, etch_minutes, judge_etch, refit
+from fusilex.core.bare_boards.finest import finest_feature, judge_finest
+from fusilex.core.checks.advice import suggestions
+from fusilex.core.checks.fixes import Fix, apply_fixes
+from fusilex.core.checks.reconcile import pad_middles, reconcile
+from fusilex.core.checks.repeat import find_panel, one_cell
+from fusilex.core.checks.side_order import DROP_LIMIT_MG_PER_MM2, first_side, judge_sides, side_load
+from fusilex.core.checks.systematic import FACTORS, Correction, fit_named, fit_unnamed
+from fusilex.core.design.clusters import candidates
+from fusilex.core.design.connectivity import copper_pieces
+from fusilex.core.design.join import drills_at, join
+from fusilex.core.design.model import Design, Hole, Layer
+from fusilex.core.design.pad_evidence import mixed_codes, nearest_chip, pattern_of
+from fusilex.core.design.roles import guess_roles
+from fusilex.core.design.which_side import sides_of_words, top_lead
 from fusilex.core.judgement import Level
+from fusilex.core.packages.catalogue import Catalogue, package_of
+from fusilex.core.packages.chips import CHIP_SIZES, ambiguous_code, chip_code
+from fusilex.core.panel.layout import Panel, single
 
 corrections = st.builds(
     Correction,
@@ -83,7 +83,9 @@ def test_candidates_of_heron_are_its_parts(heron: Design) -> None:
     right = wrong = 0
     for side in ("top", "bottom"):
         pads = [
-            p for p in heron.pads if p.side == side and p.ref in heron.part_by_ref and heron.part_by_ref[p.ref].fitted
+            p
+            for p in heron.pads
+            if p.side == side and p.ref in heron.part_by_ref and heron.part_by_ref[p.ref].populated
         ]
         found = candidates(np.array([p.polygon for p in pads], dtype=object), np.array([p.drill for p in pads]))
         assert sorted(i for c in found for i in c.pads) == list(range(len(pads))), "every pad in one candidate"
@@ -263,26 +265,26 @@ def test_size_codes_in_both_readings() -> None:
         )
         if row[0] not in CHIP_SIZES:
             assert chip_code(row[0]) == inch and ambiguous_code(row[0]) is None
-    assert chip_code("0603", True) == "0201" and body_of("0603", "R1", True).size_x == 0.6
+    assert chip_code("0603", True) == "0201" and package_of("0603", "R1", True).size_x == 0.6
     assert ambiguous_code("0603") == "0603" and ambiguous_code("0603 (1608)") is None
-    own = replace(body_of("0603", "C1"), height=0.45)
-    assert Catalogue(own={"0603": own}).body("0603", "C1").height == 0.45
+    own = replace(package_of("0603", "C1"), height=0.45)
+    assert Catalogue(own={"0603": own}).package("0603", "C1").height == 0.45
 
 
 def test_patterns_give_sizes_in_the_parts_own_frame(heron: Design) -> None:
     for ref, count, pitch in (("U1", 33, 0.5), ("U3", 8, 1.27), ("C5", 2, None), ("J3", 2, 5.08), ("Q1", 3, None)):
         part = heron.part_by_ref[ref]
-        pattern = pattern_of(part.pads, (part.x, part.y), part.turn, part.side)
+        pattern = pattern_of(part.pads, (part.x, part.y), part.rotation_deg, part.side)
         assert pattern.count == count and (pitch is None or pattern.pitch == pytest.approx(pitch, abs=0.02))
     for ref in ("R4", "C12", "R14"):
         part = heron.part_by_ref[ref]
-        turned = pattern_of(part.pads, (part.x, part.y), part.turn, part.side)
-        assert nearest_chip(turned) == chip_code(part.body.code)
+        turned = pattern_of(part.pads, (part.x, part.y), part.rotation_deg, part.side)
+        assert nearest_chip(turned) == chip_code(part.package.code)
     with pytest.raises(ValueError):
         pattern_of((), (0, 0), 0, "top")
     assert mixed_codes(heron) == ()
-    unknown = join(apply_fixes(replace(heron, pads=(), parts=()), [Fix("body", "U3", {"body": "mystery"})]))
-    guessed = unknown.part_by_ref["U3"].body
+    unknown = join(apply_fixes(replace(heron, pads=(), parts=()), [Fix("package", "U3", {"package": "mystery"})]))
+    guessed = unknown.part_by_ref["U3"].package
     assert not guessed.known and guessed.mass_from == "volume" and max(guessed.size_x, guessed.size_y) > 4
 
 
@@ -312,7 +314,7 @@ def test_what_could_be_better_next_time(heron: Design) -> None:
     }
     alone = {(s.kind, s.ref) for s in suggestions(heron, None)}
     assert ("edge", "C2") not in alone, "nothing is broken out of a single board"
-    bare = replace(heron, parts=tuple(p for p in heron.parts if p.body.family != "fiducial"))
+    bare = replace(heron, parts=tuple(p for p in heron.parts if p.package.family != "fiducial"))
     assert ("fiducial", "top") in {(s.kind, s.ref) for s in suggestions(bare, heron.panel)}
 
 
@@ -370,14 +372,16 @@ def test_bodies_by_the_names_of_land_patterns_and_outlines(
     name: str, ref: str, size: tuple[float, float, float], kind: str
 ) -> None:
     """Nominal sizes of IPC-7351 names, JEDEC MS-012, MS-013, MO-153, EIA cases; leads are taken off to a fifth of a millimetre."""
-    body = body_of(name, ref)
+    body = package_of(name, ref)
     assert body.known and body.family == kind
     assert (body.size_x, body.size_y, body.height) == pytest.approx(size, abs=0.2)
     assert 1 < body.mass_mg / (body.size_x * body.size_y * body.height) < 6, "mg/mm³"
 
 
 def test_names_that_mean_no_size_guess_none() -> None:
-    assert body_of("SMA", "J1").family != "diode", "a socket"
+    assert package_of("SMA", "J1").family != "diode", "a socket"
     for text in ("panel 600 x 400", "part 10000x2"):
-        assert max(body_of(text, "U1").size_x, body_of(text, "U1").size_y) < 5 and not body_of(text, "U1").known
+        assert (
+            max(package_of(text, "U1").size_x, package_of(text, "U1").size_y) < 5 and not package_of(text, "U1").known
+        )
     assert chip_code("CAPC0603X33N") == "0201" and ambiguous_code("CAPC0603X33N") is None

@@ -11,13 +11,13 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.core.board.bodies import body_of
-from fusilex.core.board.model import Design
+from fusilex.core.design.model import Design
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.electrical.probes import probe_plan
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list, pull_quantity
+from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
 from fusilex.core.printing.openings import Openings, openings_of
@@ -110,7 +110,7 @@ def test_the_reference_fit_finds_an_exact_transform(
     z = (a[:, 0] + 1j * a[:, 1]) * scale * np.exp(1j * np.radians(turn)) + complex(*shift)
     fit = fit_similarity(a, np.column_stack([z.real, z.imag]))
     assert (fit.dx, fit.dy, fit.scale) == pytest.approx((*shift, scale), abs=1e-6)
-    assert math.cos(math.radians(fit.turn_deg - turn)) == pytest.approx(1)
+    assert math.cos(math.radians(fit.rotation_deg - turn)) == pytest.approx(1)
     assert fit.rms_mm < 1e-7 and fit.apply(a) == pytest.approx(np.column_stack([z.real, z.imag]), abs=1e-6)
 
 
@@ -245,10 +245,10 @@ def test_wilson_bounds_solve_their_own_equation(good: int, n: int) -> None:
 
 def test_pull_quantities(heron: Design) -> None:
     assert [pull_quantity(36, 0.03, 8), pull_quantity(100, 0.01, 3), pull_quantity(18, 0.0, 1)] == [46, 104, 19]
-    lines = {line.value + line.body.code: line for line in pull_list(heron, 18)}
+    lines = {line.value + line.package.code: line for line in pull_list(heron, 18)}
     cap = lines["100 nF0402 (1005)"]
     assert (cap.per_board, cap.need, cap.pull) == (5, 90, math.ceil(90 * 1.03) + 8)
-    assert sum(line.per_board for line in lines.values()) == len([p for p in heron.parts if p.fitted])
+    assert sum(line.per_board for line in lines.values()) == len([p for p in heron.parts if p.populated])
     assert any("22 / 220" in str(b.value) for j in look_alikes(list(lines.values())) for b in j.because)
     with pytest.raises(ValueError, match="at least one"):
         pull_list(heron, 0)
@@ -256,13 +256,13 @@ def test_pull_quantities(heron: Design) -> None:
 
 def test_orders_small_before_tall(heron: Design) -> None:
     order = hand_order(heron)
-    assert order[0].body.family == "capacitor" and order[-1].body.family == "connector"
+    assert order[0].package.family == "capacitor" and order[-1].package.family == "connector"
     assert {p.side for p in order} == {"top"} and not any(p.through_hole for p in order)
-    heights = [p.body.height for p in by_height(heron) if p.through_hole]
+    heights = [p.package.height for p in by_height(heron) if p.through_hole]
     assert heights == sorted(heights) and by_height(heron)[-1].ref == "J3"
-    assert {p.ref for p in order} | {p.ref for p in by_height(heron)} == {p.ref for p in heron.parts if p.fitted}
+    assert {p.ref for p in order} | {p.ref for p in by_height(heron)} == {p.ref for p in heron.parts if p.populated}
     tray = in_placing_order(pull_list(heron, 1))
-    assert [line.body.mount for line in tray][-2:] == ["tht", "tht"]
+    assert [line.package.mount for line in tray][-2:] == ["tht", "tht"]
 
 
 @settings(max_examples=6)
@@ -319,9 +319,9 @@ def test_neighbours_in_the_heat(heron: Design) -> None:
     ],
 )
 def test_bodies_by_name(name: str, ref: str, size: tuple[float, float]) -> None:
-    body = body_of(name, ref)
+    body = package_of(name, ref)
     assert (body.size_x, body.size_y) == size and body.known
-    assert not body_of("odd thing", "U9").known
+    assert not package_of("odd thing", "U9").known
 
 
 def test_openings_of_heron_belong_to_parts(heron: Design) -> None:

@@ -17,12 +17,12 @@ from fusilex.demo.gerber_out import GerberWriter, excellon, ipc356
 from fusilex.demo.heron import PartRow, part_number, parts
 from fusilex.demo.router import route
 from fusilex.demo.write import heron_panel
-from fusilex.formats.excellon import read_excellon
-from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify
-from fusilex.formats.netlist import read_netlist
+from fusilex.formats.layers.excellon import read_excellon
+from fusilex.formats.layers.gerber import read_gerber
+from fusilex.formats.lists.netlist import read_netlist
+from fusilex.formats.lists.temperature_log import read_log
 from fusilex.formats.panel_file import read_panel
-from fusilex.formats.temperature_log import read_log
 
 
 def land(

@@ -17,10 +17,10 @@ from fusilex.bench.handlers import _HANDLERS
 from fusilex.bench.judging import judgements
 from fusilex.bench.now import now
 from fusilex.bench.session import Bench
-from fusilex.core.board.fixes import Fix
-from fusilex.core.board.panel import Panel, single
+from fusilex.core.checks.fixes import Fix
 from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.kit.losses import loss_key
+from fusilex.core.panel.layout import Panel, single
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import DONE, STATIONS, project
@@ -103,7 +103,7 @@ FIELDS: dict[str, Made] = {
     "side": lambda b, r: r.choice(("top", "bottom", "", None)),
     "columns": lambda b, r: {"ref": 0, "x": 1, "y": 2},
     "fix": lambda b, r: Fix(r.choice(("leave-out", "leave-out", "nothing")), r.choice(b.design.parts).ref, {}, "out"),
-    "code": lambda b, r: r.choice(b.design.parts).body.code,
+    "code": lambda b, r: r.choice(b.design.parts).package.code,
     "school": lambda b, r: r.choice(("kind", "area", "hidden-first", "lighter-first", "glued", "hand", "none")),
     "form": lambda b, r: r.choice(("reel", "bag", "crate")),
     "level": lambda b, r: r.choice(("1", "3", "9")),
@@ -126,7 +126,7 @@ TEXTS = (
     "place",
     "part_number",
     "value",
-    "body",
+    "package",
     "date_code",
     "maker_lot",
     "id",
@@ -193,7 +193,7 @@ def check(bench: Bench, fresh: list[Event], acknowledged: set[str]) -> None:
         assert len(set(board.placed)) == len(board.placed) and set(board.placed_how) == set(board.placed)
         assert not set(board.placed) & set(board.soldered)
     on_boards = Counter(
-        loss_key(bench.design.part_by_ref[r].body)
+        loss_key(bench.design.part_by_ref[r].package)
         for b in state.boards.values()
         for r in b.counted
         if r in bench.design.part_by_ref

@@ -17,26 +17,26 @@ from exports import read_bom, read_placements
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from fusilex.bench.intake.design import design_from, read_design
 from fusilex.bench.judge_ready import ready_findings
-from fusilex.core.board.connect import compare_with_netlist
-from fusilex.core.board.edge import board_edge
-from fusilex.core.board.model import Design, Layer
-from fusilex.core.board.reconcile import reconcile
+from fusilex.core.checks.reconcile import reconcile
+from fusilex.core.design.connectivity import compare_with_netlist
+from fusilex.core.design.edge import board_edge
+from fusilex.core.design.model import Design, Layer
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.problems import BadInput
 from fusilex.formats import bundle
 from fusilex.formats.bundle import Files, zip_files
-from fusilex.formats.excellon import read_excellon
-from fusilex.formats.gerber import read_gerber
 from fusilex.formats.identify import identify, side_in_name
-from fusilex.formats.intake import design_from, read_design
-from fusilex.formats.lists import BOM, PLACEMENTS, read_points, split_refs
-from fusilex.formats.netlist import read_netlist
+from fusilex.formats.layers.excellon import read_excellon
+from fusilex.formats.layers.gerber import read_gerber
+from fusilex.formats.lists.design_lists import BOM, PLACEMENTS, read_points, split_refs
+from fusilex.formats.lists.netlist import read_netlist
+from fusilex.formats.lists.stock import StockRow, read_stock, stock_csv
+from fusilex.formats.lists.tables import ListKind, length_mm, number, recognise
+from fusilex.formats.lists.temperature_log import read_log
 from fusilex.formats.panel_file import read_panel, write_panel
-from fusilex.formats.stock_list import StockRow, read_stock, stock_csv
-from fusilex.formats.tables import Kind, length_mm, number, recognise
-from fusilex.formats.temperature_log import read_log
 
 GERBER = "%FSLAX34Y34*%\n%MOMM*%\n{body}\nM02*\n"
 
@@ -57,12 +57,12 @@ def plain(files: Files) -> Files:
     rows = ["Bench list for review", "Designator;Mid X;Mid Y;Rotation;Layer;Footprint;Comment"]
     for p in read_placements(files["heron-r2-placements.csv"], "p"):
         rows.append(
-            f"{p.ref};{p.x / 0.0254:.2f}mil;{str(round(p.y / 0.0254, 2)).replace('.', ',')} mil;{p.turn:g};{p.side[0].upper()};{p.body};{p.value}"
+            f"{p.ref};{p.x / 0.0254:.2f}mil;{str(round(p.y / 0.0254, 2)).replace('.', ',')} mil;{p.rotation_deg:g};{p.side[0].upper()};{p.package};{p.value}"
         )
     out["positions.txt"] = "\r\n".join(rows).encode("utf-16")
     lines = ["Qty\tReference Designators\tValue\tPackage"]
     lines += [
-        f"{b.quantity}\t{' '.join(b.refs)}\t{b.value}\t{b.body}" for b in read_bom(files["heron-r2-bom.csv"], "b")
+        f"{b.quantity}\t{' '.join(b.refs)}\t{b.value}\t{b.package}" for b in read_bom(files["heron-r2-bom.csv"], "b")
     ]
     out["parts.tsv"] = "\n".join(lines).encode()
     return out
@@ -77,7 +77,7 @@ def test_plain_files_of_another_habit_give_the_same_board(heron: Design, heron_f
     for part in heron.parts:
         other = design.part_by_ref[part.ref]
         assert other.side == part.side
-        assert (other.x, other.y, other.turn) == pytest.approx((part.x, part.y, part.turn), abs=1e-3)
+        assert (other.x, other.y, other.rotation_deg) == pytest.approx((part.x, part.y, part.rotation_deg), abs=1e-3)
     found, wanted = openings_of(design, "top"), openings_of(heron, "top")
     assert found.area.sum() == pytest.approx(wanted.area.sum()) and found.refs == wanted.refs
     if netlist:
@@ -164,9 +164,9 @@ def test_lists_of_many_habits() -> None:
         "# made by hand\nItem;Refs;Value;Quantity;Remarks\n1;R1-R3;10 k;3;\n2;C1;;1;do not fit\n".encode("latin-1"),
         "b.csv",
     )
-    assert bom[0].refs == ("R1", "R2", "R3") and bom[0].fit and not bom[1].fit
+    assert bom[0].refs == ("R1", "R2", "R3") and bom[0].populate and not bom[1].populate
     marked = read_bom(b"Designator,Value,DNP\nR1,10k,\nR2,10k,x\n", "b.csv")
-    assert [line.fit for line in marked] == [True, False]
+    assert [line.populate for line in marked] == [True, False]
     placed = read_placements(b"ref,x (inch),y (inch),side\nR1,1,2,back\n", "p.csv")
     assert (placed[0].x, placed[0].y, placed[0].side) == (pytest.approx(25.4), pytest.approx(50.8), "bottom")
     assert read_points(b"FID1,100.5,50\nU1@3;7;-8.25\n", "t.csv") == [("FID1", 100.5, 50.0), ("U1@3", 7.0, -8.25)]
@@ -420,8 +420,8 @@ def test_numbers_as_people_write_them(text: str, value: float, unit: str) -> Non
 
 @pytest.mark.parametrize("text", ["", "abc", "1.2.3", "nan", "1e999", "--4", "3 furlongs"])
 def test_what_is_no_number_is_refused_with_its_place(text: str) -> None:
-    with pytest.raises(BadInput, match=r"f\.csv, line 7, column turn: expected a number"):
-        number(text, "f.csv", 7, "turn")
+    with pytest.raises(BadInput, match=r"f\.csv, line 7, column rotation: expected a number"):
+        number(text, "f.csv", 7, "rotation")
 
 
 @pytest.mark.parametrize(
@@ -572,17 +572,17 @@ def test_nothing_readable_is_other(heron_files: Files) -> None:
 @pytest.mark.parametrize(
     ("header", "kind", "fields"),
     [
-        ("Name,X,Y,R,Side", PLACEMENTS, "ref x y turn side"),
-        ("Ref Des,X Coord,Y Coord,Theta,Top/Bottom", PLACEMENTS, "ref x y turn side"),
-        ("Bauteil,X-Koordinate,Y-Koordinate,Drehwinkel,Bestückungsseite", PLACEMENTS, "ref x y turn side"),
-        ("Ref,X in mm,Y in mm,Rot.,T/B", PLACEMENTS, "ref x y turn side"),
+        ("Name,X,Y,R,Side", PLACEMENTS, "ref x y rotation side"),
+        ("Ref Des,X Coord,Y Coord,Theta,Top/Bottom", PLACEMENTS, "ref x y rotation side"),
+        ("Bauteil,X-Koordinate,Y-Koordinate,Drehwinkel,Bestückungsseite", PLACEMENTS, "ref x y rotation side"),
+        ("Ref,X in mm,Y in mm,Rot.,T/B", PLACEMENTS, "ref x y rotation side"),
         ("Pad X,Pad Y,Mid X,Mid Y,Designator", PLACEMENTS, "- - x y ref"),
-        ("Comp ID,X loc,Y loc,Deg,layer_name", PLACEMENTS, "ref x y turn side"),
-        ("Qty,Value,Device,Package,Parts,MPN", BOM, "quantity value - body refs part_number"),
+        ("Comp ID,X loc,Y loc,Deg,layer_name", PLACEMENTS, "ref x y rotation side"),
+        ("Qty,Value,Device,Package,Parts,MPN", BOM, "quantity value - package refs part_number"),
         ("Q.ty,Reference(s),Part,Supplier part", BOM, "quantity refs value part_number"),
         ("Item,Qty (per board),Where used,Part Description", BOM, "- quantity refs value"),
     ],
 )
-def test_headers_of_many_habits(header: str, kind: Kind, fields: str) -> None:
+def test_headers_of_many_habits(header: str, kind: ListKind, fields: str) -> None:
     wanted = {f: n for n, f in enumerate(fields.split()) if f != "-"}
     assert recognise(header.split(","), kind) == wanted

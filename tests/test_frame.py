@@ -21,13 +21,13 @@ from fusilex import app
 from fusilex.bench import commands as c
 from fusilex.bench import session
 from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
 from fusilex.bench.session import Bench, read_for
 from fusilex.bench.verbs import find_board
-from fusilex.core.board.fixes import Fix
+from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
-from fusilex.formats import intake
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
@@ -201,7 +201,7 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
     assert len(reads) == layers and opened.design is read.design, "nothing is read again"  # type: ignore[attr-defined]
     part = opened.design.parts[0]
     opened.do(c.ApplyFix(Fix("leave-out", part.ref, {}, "out")))
-    assert not opened.design.part_by_ref[part.ref].fitted and len(joined) == 1, "a fix joins anew and reads nothing"
+    assert not opened.design.part_by_ref[part.ref].populated and len(joined) == 1, "a fix joins anew and reads nothing"
     opened.do(c.AssignFile("heron-r2-silk-top.gbr", "other"))
     assert len(reads) == layers, "nor does another role"
     intake._image.cache_clear()

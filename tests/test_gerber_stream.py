@@ -17,10 +17,10 @@ from hypothesis import strategies as st
 from second_gerber import areas_by_the_other
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.excellon import _parsed, _plain, read_excellon
-from fusilex.formats.gerber import _layer, read_components, read_gerber
-from fusilex.formats.gerber_drawn import ARC_ERROR_MM, arc_points
-from fusilex.formats.gerber_stream import read_drawn
+from fusilex.formats.layers.drawn import ARC_ERROR_MM, arc_points
+from fusilex.formats.layers.excellon import _parsed, _plain, read_excellon
+from fusilex.formats.layers.gerber import _layer, read_components, read_gerber
+from fusilex.formats.layers.stream import read_drawn
 
 HEADER = "%FSLAX34Y34*%\n%MOMM*%\n%ADD10C,0.5*%\n%ADD11R,1X0.4*%\n%ADD12O,1.2X0.6*%\n"
 

@@ -7,12 +7,12 @@ import pytest
 import shapely
 from shapely.geometry import Point, box
 
-from fusilex.core.board.connect import compare_with_netlist
-from fusilex.core.board.frame import board_to_part, part_to_board
-from fusilex.core.board.model import Design, Part
-from fusilex.core.board.outlines import body_polygon
-from fusilex.core.board.panel import Panel
-from fusilex.core.board.reconcile import reconcile
+from fusilex.core.checks.reconcile import reconcile
+from fusilex.core.design.connectivity import compare_with_netlist
+from fusilex.core.design.frames import board_to_part, part_to_board
+from fusilex.core.design.model import Design, Part
+from fusilex.core.design.outlines import body_polygon
+from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.openings import openings_of
 from fusilex.demo.footprints import FOOTPRINTS
 from fusilex.demo.heron import parts
@@ -96,7 +96,7 @@ def test_courtyards_do_not_collide_and_silk_stays_off_the_pads(heron: Design) ->
 
 
 def test_the_scenario_is_there(heron: Design) -> None:
-    fitted = [p for p in heron.parts if p.fitted]
+    fitted = [p for p in heron.parts if p.populated]
     assert 42 <= len(fitted) <= 50 and heron.outline.area == pytest.approx(44 * 31, rel=1e-4)
     by_ref = heron.part_by_ref
     assert len(by_ref["U1"].pads) == 33 and {by_ref[r].side for r in ("BT1", "L2")} == {"bottom"}
@@ -111,7 +111,7 @@ def test_the_scenario_is_there(heron: Design) -> None:
     panel = heron.panel
     assert isinstance(panel, Panel) and panel.count == 6 and len(panel.fiducials) == 3 and panel.scores
     for part in heron.parts:
-        assert isinstance(part, Part) and part.body.known, part.ref
+        assert isinstance(part, Part) and part.package.known, part.ref
 
 
 def test_the_generator_still_describes_what_is_committed(heron: Design) -> None:

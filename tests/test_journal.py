@@ -9,7 +9,7 @@ from conftest import HERON
 from sqlalchemy import inspect
 
 from fusilex.bench.session import serials
-from fusilex.core.board.panel import Panel
+from fusilex.core.panel.layout import Panel
 from fusilex.journal import schema
 from fusilex.journal.projection import project
 from fusilex.journal.store import Event, Journal, NotSaved, digest, sqlite_url

@@ -14,7 +14,6 @@ from fusilex.bench.judging import judgements, open_stops
 from fusilex.bench.now import now, now_at_bin
 from fusilex.bench.session import Bench
 from fusilex.bench.weighing import weigh
-from fusilex.core.board.bodies import body_of
 from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.counting import by_reel, by_strip, by_weight, tape_pitch_mm
@@ -22,10 +21,11 @@ from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import buy_list, fits
 from fusilex.core.kit.trays import TrayPlan
+from fusilex.core.packages.catalogue import package_of
 from fusilex.core.units import show_value
 from fusilex.core.values import read_value
 from fusilex.devices.scale import NoReading, parse_line, settled
-from fusilex.formats.csv_out import buy_csv
+from fusilex.formats.written.csv_lists import buy_csv
 from fusilex.journal.projection import project
 
 
@@ -76,7 +76,7 @@ def test_what_is_shown_is_read_back(family: str, digits: int, power: int) -> Non
 
 
 def bin_of(value: str, body: str, ref: str, part_number: str = "") -> PullLine:
-    return PullLine(value, body_of(body, ref), part_number, (ref,), 18, 20, 0.0, 1)
+    return PullLine(value, package_of(body, ref), part_number, (ref,), 18, 20, 0.0, 1)
 
 
 @pytest.mark.parametrize(
@@ -84,7 +84,7 @@ def bin_of(value: str, body: str, ref: str, part_number: str = "") -> PullLine:
     [
         (("100 nF", "0402 (1005)", "C1"), "CAP CER 0.1UF 50V 0402", Level.GO, "", False),
         (("100 nF", "0402 (1005)", "C1"), "103 0402", Level.STOP, "value", True),
-        (("100 nF", "0402 (1005)", "C1"), "100nF 0603", Level.STOP, "body", True),
+        (("100 nF", "0402 (1005)", "C1"), "100nF 0603", Level.STOP, "package", True),
         (("10 uF 10V", "0603 (1608)", "C1"), "10uF 6.3V 0603", Level.STOP, "voltage", True),
         (("10 uF 10V", "0603 (1608)", "C1"), "10uF 25V 0603", Level.GO, "", False),
         (("10 k 1%", "0402", "R1"), "10k 5% 0402", Level.STOP, "tolerance", True),
@@ -109,8 +109,8 @@ def test_the_right_bag(line: tuple[str, ...], label: str, level: Level, what: st
 def test_counting_against_closed_forms() -> None:
     assert (
         by_strip(403, 4).pieces == 100
-        and tape_pitch_mm(body_of("0402")) == 2
-        and tape_pitch_mm(body_of("QFN-32 5x5")) == 8
+        and tape_pitch_mm(package_of("0402")) == 2
+        and tape_pitch_mm(package_of("QFN-32 5x5")) == 8
     )
     assert by_weight(52.5, 12.5, 80, 0.01).pieces == 500
     turns, hub, thick = 150, 60.0, 1.2
@@ -127,9 +127,9 @@ def test_counting_against_closed_forms() -> None:
         ("SOIC-16", 8),
         ("TSSOP-16", 8),
     ):
-        assert tape_pitch_mm(body_of(name, "D1")) == pitch, name
+        assert tape_pitch_mm(package_of(name, "D1")) == pitch, name
     for name, pitch in (("LQFP-48 7x7", 12), ("LQFP-64 10x10", 16), ("QFN-48 7x7", 12), ("SOIC-16W", 12), ("DPAK", 8)):
-        assert tape_pitch_mm(body_of(name, "U1")) == pitch, name
+        assert tape_pitch_mm(package_of(name, "U1")) == pitch, name
     for bad in (lambda: by_weight(1, 2, 3, 0.1), lambda: by_reel(50, 60, 1, 4), lambda: by_strip(10, 0)):
         with pytest.raises(ValueError):
             bad()
@@ -182,8 +182,8 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
 
     long_ago = (datetime.now(UTC) - timedelta(hours=200)).isoformat()
     u1, c5 = bench.line_of["U1"], bench.line_of["C5"]
-    bench.do(c.ReceiveLot("tray", u1.part_number, u1.value, u1.body.code, 60, "shelf 2", "2624", "K7", "3"))
-    bench.do(c.ReceiveLot("reel", c5.part_number, c5.value, c5.body.code, 50))
+    bench.do(c.ReceiveLot("tray", u1.part_number, u1.value, u1.package.code, 60, "shelf 2", "2624", "K7", "3"))
+    bench.do(c.ReceiveLot("reel", c5.part_number, c5.value, c5.package.code, 50))
     assert level("kit.cover") == [Level.STOP]
     needed = buy_list(bench.lines, {x.key: bench.stock.have(x) for x in bench.lines})
     assert {b.line.key: b.buy for b in needed}[c5.key] == c5.pull - 50 and u1.key not in {b.line.key for b in needed}
@@ -349,11 +349,11 @@ def test_a_lot_is_counted_on_the_scale(bench: Bench, monkeypatch: pytest.MonkeyP
     bench.do(c.ReceiveLot("reel", "", "4k7", "0402", 5000, id="A"))
     bench.do(c.ReceiveLot("tube", "", "driver", "SOIC-8", 40, id="B"))
     lots = bench.workshop.state.lots
-    for lot, body, tare in ((lots["A"], body_of("0402", "R1"), 55.0), (lots["B"], body_of("SOIC-8", "U1"), 9.3)):
+    for lot, body, tare in ((lots["A"], package_of("0402", "R1"), 55.0), (lots["B"], package_of("SOIC-8", "U1"), 9.3)):
         count, how = weigh(lot, body, tare)
         assert abs(count.pieces - lot.count) <= count.plus_minus + 1 and "stand-in" in how
     with pytest.raises(c.Refused, match="mass of one"):
-        weigh(lots["A"], body_of("fiducial", "FID1"), 1.0)
+        weigh(lots["A"], package_of("fiducial", "FID1"), 1.0)
     monkeypatch.setenv("FUSILEX_SCALE", "/dev/no-such-port")
     with pytest.raises(c.Refused, match="No scale at /dev/no-such-port"):
-        weigh(lots["A"], body_of("0402", "R1"), 1.0)
+        weigh(lots["A"], package_of("0402", "R1"), 1.0)

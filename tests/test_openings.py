@@ -13,15 +13,15 @@ from designs import layer, two_pad_design
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from fusilex.core.board.model import Design, Placement
-from fusilex.core.board.overlay import union_of
+from fusilex.bench.intake.design import design_from, read_design
+from fusilex.core.design.model import Design, Placement
 from fusilex.core.judgement import Level
+from fusilex.core.overlay import union_of
 from fusilex.core.printing.openings import Openings, narrowest, openings_of
 from fusilex.core.printing.paste import coarsest_powder
 from fusilex.core.printing.release import judge_release, release_levels, thin_enough, worst_parts
 from fusilex.formats.bundle import Files
-from fusilex.formats.gerber import read_gerber
-from fusilex.formats.intake import design_from, read_design
+from fusilex.formats.layers.gerber import read_gerber
 
 
 def with_paste(shapes: list[shapely.Polygon], nets: dict[tuple[str, str], str] | None = None) -> Design:

@@ -18,7 +18,7 @@ from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import FIELDS, Metrics, measure, measure_log
 from fusilex.core.reflow.windows import WINDOWS
-from fusilex.formats.temperature_log import read_log
+from fusilex.formats.lists.temperature_log import read_log
 
 LEADED = WINDOWS["leaded"]
 

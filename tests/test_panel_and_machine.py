@@ -14,9 +14,9 @@ from fusilex.bench.judging import judgements
 from fusilex.bench.machine import judge_machine, point_at, programme
 from fusilex.bench.now import machine_now
 from fusilex.bench.session import Bench
-from fusilex.core.board.panel import Panel, single
 from fusilex.core.judgement import Level
-from fusilex.formats.programme import Step, to_csv, to_gcode
+from fusilex.core.panel.layout import Panel, single
+from fusilex.formats.written.programme import Step, to_csv, to_gcode
 
 
 def test_cells_count_row_by_row_from_the_lower_left() -> None:
@@ -69,8 +69,8 @@ def test_the_programme_reaches_every_placement_left_to_do(bench: Bench) -> None:
     for step in steps[::17]:
         z = complex(*point_at(bench, f"{step.ref}@{step.cell}")) * np.exp(1j * np.radians(12.5)) + complex(30, -4)
         assert (step.x, step.y) == pytest.approx((z.real, z.imag), abs=1e-6)
-        turn = bench.design.part_by_ref[step.ref].turn + 12.5
-        assert step.turn % 360 == pytest.approx(turn % 360)
+        turn = bench.design.part_by_ref[step.ref].rotation_deg + 12.5
+        assert step.rotation_deg % 360 == pytest.approx(turn % 360)
         assert step.bin_number == bench.bin_number[bench.line_of[step.ref].key]
 
 
@@ -93,7 +93,7 @@ def test_programme_files_say_the_same() -> None:
         Step(2, "U1", 0.0, 0.0, -90.0, 0.85, 25, "control (new)", "QFN"),
     ]
     rows = list(csv.DictReader(io.StringIO(to_csv(steps))))
-    assert rows[0]["x_mm"] == "10.1235" and rows[0]["turn_deg"] == "10.000" and rows[1]["turn_deg"] == "270.000"
+    assert rows[0]["x_mm"] == "10.1235" and rows[0]["rotation_deg"] == "10.000" and rows[1]["rotation_deg"] == "270.000"
     code = to_gcode(steps)
     moves = re.findall(r"G0 X(\S+) Y(\S+) A(\S+)", code)
     assert moves == [("10.1235", "-2.5000", "10.000"), ("0.0000", "0.0000", "270.000")]

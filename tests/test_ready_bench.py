@@ -15,17 +15,17 @@ from exports import shifted
 
 from fusilex.bench import commands as c
 from fusilex.bench.at_ready import offered
+from fusilex.bench.intake.design import design_from
+from fusilex.bench.intake.lists import table_of
 from fusilex.bench.judge_ready import judge_bath, ready_findings
 from fusilex.bench.judging import judgements, open_stops
 from fusilex.bench.session import Bench
-from fusilex.core.board.fixes import Fix
-from fusilex.core.board.model import Design
-from fusilex.core.board.panel import Panel
+from fusilex.core.checks.fixes import Fix
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
+from fusilex.core.panel.layout import Panel
 from fusilex.formats.bundle import Files
 from fusilex.formats.identify import revision_of
-from fusilex.formats.intake import design_from
-from fusilex.formats.list_intake import table_of
 from fusilex.journal.projection import project
 from fusilex.journal.store import Journal, sqlite_url
 
@@ -107,9 +107,9 @@ def test_the_size_code_trap(tmp_path: Path, heron_files: Files) -> None:
     bench = opened(tmp_path / "c", heron_files | {n: t.encode() for n, t in metric.items()})
     mixed = ready_findings(bench.design)[0]
     assert [(f.kind, f.level) for f in mixed] == [("size-code", Level.CARE)], "LED 0603 beside 1608"
-    assert bench.design.part_by_ref["C5"].body.size_x == 1.0
+    assert bench.design.part_by_ref["C5"].package.size_x == 1.0
     bench.do(c.ApplyFix(Fix("size-codes", "", {"metric": True})))
-    assert bench.design.part_by_ref["C5"].body.known
+    assert bench.design.part_by_ref["C5"].package.known
 
 
 @pytest.mark.parametrize(
@@ -170,7 +170,7 @@ def test_columns_are_picked_and_remembered_by_header(tmp_path: Path, heron_files
     bench = opened(tmp_path, files)
     assert [j.rule for j in judgements(bench, "Ready") if j.level is Level.CARE] == ["ready.columns"]
     assert ready_findings(bench.design)[0] == [], "told by content"
-    picked = {"ref": 0, "x": 1, "y": 2, "turn": 3, "side": 4, "body": 5, "value": 6}
+    picked = {"ref": 0, "x": 1, "y": 2, "rotation": 3, "side": 4, "package": 5, "value": 6}
     bench.do(c.PickColumns("heron-r2-placements.csv", picked))
     assert not [j for j in judgements(bench, "Ready") if j.level is Level.CARE]
     again = Bench.open_batch(bench.journal, files, "Heron", 2, number=2)
@@ -188,7 +188,7 @@ def test_a_list_that_nothing_tells_waits_for_its_columns(tmp_path: Path, heron_f
     waiting = [j for j in judgements(bench, "Ready") if j.rule == "ready.columns"]
     assert [(j.subject, j.level) for j in waiting] == [("placements.txt", Level.CARE)]
     assert len(bench.design.placements) == 55, "from the copper's names until then"
-    for picked in ({"ref": 0}, {"ref": 0, "x": 1}, {"ref": 0, "x": 1, "y": 2, "turn": 3, "side": 4}):
+    for picked in ({"ref": 0}, {"ref": 0, "x": 1}, {"ref": 0, "x": 1, "y": 2, "rotation": 3, "side": 4}):
         assert not any(p.line for p in bench.design.placements)
         bench.do(c.PickColumns("placements.txt", picked))
         table = table_of(files["placements.txt"], "placements.txt", "placements", picked)
@@ -227,16 +227,16 @@ def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, 
 def test_a_body_without_a_name_is_measured_under_the_name_of_its_pads(tmp_path: Path, heron_files: Files) -> None:
     bare = {n: d for n, d in heron_files.items() if n.endswith((".gbr", ".drl"))}
     bench = opened(tmp_path, {n: re.sub(rb"%T[AOD][^%]*%\n", b"", d) for n, d in bare.items()})
-    before = {p.ref: p.body for p in bench.design.parts}
+    before = {p.ref: p.package for p in bench.design.parts}
     chip = next(b for b in before.values() if b.code.startswith("8 pads"))
     assert not chip.known and chip.mass_from == "volume"
-    bench.do(c.SetBody(chip.code, 4.9, 3.9, 1.6, 76))
-    after = {p.ref: p.body for p in bench.design.parts}
+    bench.do(c.SetPackage(chip.code, 4.9, 3.9, 1.6, 76))
+    after = {p.ref: p.package for p in bench.design.parts}
     changed = {ref for ref in after if after[ref] != before[ref]}
     assert changed == {ref for ref, b in before.items() if b.code == chip.code} and len(changed) == 1
     assert all((after[r].height, after[r].mass_from) == (1.6, "workshop") for r in changed)
     with pytest.raises(c.Refused, match="No part of this design"):
-        bench.do(c.SetBody("", 1, 1, 1, 1))
+        bench.do(c.SetPackage("", 1, 1, 1, 1))
 
 
 def test_bodies_of_the_workshop_serve_every_batch(tmp_path: Path, heron_files: Files) -> None:
@@ -244,11 +244,11 @@ def test_bodies_of_the_workshop_serve_every_batch(tmp_path: Path, heron_files: F
     bench.do(c.ChooseSides("lighter-first"))
     loads = {j.subject: j.level for j in judgements(bench, "Ready") if j.rule == "ready.drop"}
     assert loads == {"J1": Level.STOP}
-    code = bench.design.part_by_ref["J1"].body.code
-    bench.do(c.SetBody(code, 5.6, 7.5, 2.6, 210))
+    code = bench.design.part_by_ref["J1"].package.code
+    bench.do(c.SetPackage(code, 5.6, 7.5, 2.6, 210))
     assert not [j for j in judgements(bench, "Ready") if j.rule == "ready.drop"]
     again = Bench.open_batch(bench.journal, heron_files, "Heron", 2, number=2)
-    assert again.design.part_by_ref["J1"].body.mass_from == "workshop"
+    assert again.design.part_by_ref["J1"].package.mass_from == "workshop"
     bench.do(c.Undo())
     assert [j.subject for j in judgements(bench, "Ready") if j.rule == "ready.drop"] == ["J1"]
 

@@ -12,28 +12,28 @@ import shapely
 from conftest import HERON, LETTERS
 from designs import layer, two_pad_design
 
+from fusilex.bench.intake.design import design_from
 from fusilex.bench.judge_ready import ready_findings
-from fusilex.core.board.bodies import body_of
-from fusilex.core.board.connect import compare_with_netlist, inner_missing
-from fusilex.core.board.derive import paste_from_mask
-from fusilex.core.board.edge import board_edge
-from fusilex.core.board.fixes import apply_fixes
-from fusilex.core.board.hidden import hidden_parts, hides_joints
-from fusilex.core.board.join import join
-from fusilex.core.board.model import BomLine, Design, Hole, NetPoint, Placement
-from fusilex.core.board.reconcile import reconcile
-from fusilex.core.board.sides import judge_sides
-from fusilex.core.board.systematic import _by_chance, fit_unnamed, one_to_one
+from fusilex.core.checks.fixes import apply_fixes
+from fusilex.core.checks.reconcile import reconcile
+from fusilex.core.checks.side_order import judge_sides
+from fusilex.core.checks.systematic import _by_chance, fit_unnamed, one_to_one
+from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
+from fusilex.core.design.derive import paste_from_mask
+from fusilex.core.design.edge import board_edge
+from fusilex.core.design.hidden_joints import hidden_parts, hides_joints
+from fusilex.core.design.join import join
+from fusilex.core.design.model import BomLine, Design, Hole, NetPoint, Placement
 from fusilex.core.electrical.probes import judge_unseen, probe_plan
 from fusilex.core.judgement import Level
+from fusilex.core.packages.catalogue import package_of
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.printing.release import judge_hidden
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
-from fusilex.formats.excellon import read_excellon
-from fusilex.formats.gerber import read_gerber
-from fusilex.formats.intake import design_from
-from fusilex.formats.netlist import read_netlist
+from fusilex.formats.layers.excellon import read_excellon
+from fusilex.formats.layers.gerber import read_gerber
+from fusilex.formats.lists.netlist import read_netlist
 
 HEAD = "%FSLAX46Y46*%\n%MOMM*%\n"
 
@@ -197,8 +197,8 @@ def test_a_part_without_pads_may_or_may_not_drop() -> None:
 def test_one_place_knows_which_bodies_hide_their_joints(heron: Design) -> None:
     hidden = "QFN-32 5x5|VQFN-20 3x3|UDFN-6 2x2|WSON-8 3x3|LGA-16 3x3|BGA-64 8x8|WLCSP-9|QFN50P500X500X80-33N|SON-6|MLF-32|CSP-4"
     seen = "SOIC-8|LQFP-48 7x7|SOT-23|0402|RESONATOR 3225|TSSOP-16|HEADER 1x4|PLCC-4"
-    assert [t for t in hidden.split("|") if not hides_joints(body_of(t, "U1"))] == []
-    assert [t for t in seen.split("|") if hides_joints(body_of(t, "U1"))] == []
+    assert [t for t in hidden.split("|") if not hides_joints(package_of(t, "U1"))] == []
+    assert [t for t in seen.split("|") if hides_joints(package_of(t, "U1"))] == []
     assert [p.ref for p in hidden_parts(heron)] == ["U1"]
     assert [(j.rule, j.refs) for j in judge_hidden(openings_of(heron, "top"), ["U1"])] == [("print.hidden", ("U1",))]
     plan = probe_plan(heron)

@@ -9,19 +9,19 @@ from dataclasses import replace
 import pytest
 from exports import shifted
 
+from fusilex.bench.intake.design import design_from
 from fusilex.bench.judge_ready import ready_findings
-from fusilex.core.board.bodies import body_of
-from fusilex.core.board.fixes import apply_fixes
-from fusilex.core.board.join import join
-from fusilex.core.board.model import Design
-from fusilex.core.board.outlines import body_polygon
-from fusilex.core.board.sizes import size_findings
-from fusilex.core.board.turns import Convention, fit_turns, kinds_of
+from fusilex.core.checks.fixes import apply_fixes
+from fusilex.core.checks.rotations import Convention, fit_turns, kinds_of
+from fusilex.core.checks.size_codes import size_findings
+from fusilex.core.design.join import join
+from fusilex.core.design.model import Design
+from fusilex.core.design.outlines import body_polygon
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import look_alikes, pull_list
+from fusilex.core.packages.catalogue import package_of
 from fusilex.core.soldering.order import by_height
 from fusilex.formats.bundle import Files
-from fusilex.formats.intake import design_from
 
 HUNDRED = '"C4, C5, C6, C10, C13",5,100 nF,0402 (1005),SR-1866,yes'
 APART = HUNDRED.replace(", C13", "").replace(",5,", ",4,") + "\nC13,1,{},0402 (1005),{},yes"
@@ -110,9 +110,9 @@ def test_bodies_unknown_to_the_catalogue_are_a_care(heron_files: Files) -> None:
         heron_files, PLACEMENTS, ("Q1,32.400,20.400,0,top,SOT-23,", "Q1,32.400,20.400,0,top,house 3 x 2 mm,")
     )
     _, judged = ready_findings(design_from(changed, "seeded"))
-    care = next(j for j in judged if j.rule == "ready.body")
+    care = next(j for j in judged if j.rule == "ready.package")
     assert care.level is Level.CARE and care.refs == ("Q1",)
-    assert (body_of("house 3 x 2 mm").size_x, body_of("house 3 x 2 mm").size_y) == (3, 2)
+    assert (package_of("house 3 x 2 mm").size_x, package_of("house 3 x 2 mm").size_y) == (3, 2)
 
 
 def test_body_outlines_turn_and_mirror_with_their_part(heron_files: Files) -> None:
@@ -144,14 +144,14 @@ def test_turns_counted_otherwise_are_one_fault_and_one_fix(
     (finding,), _ = ready_findings(design)
     side = "bottom" if convention.plus else "top"
     (fit,) = fit_turns(kinds_of(design.parts))
-    assert (finding.kind, fit.side, fit.convention) == ("turns", side, convention)
+    assert (finding.kind, fit.side, fit.convention) == ("rotations", side, convention)
     assert fit.after == fit.n > fit.before and finding.fix is not None
     doubtful = {b.value for b in finding.because if b.what.startswith("clockwise or not")}
     assert doubtful == (set() if fit.sense else {"L2"})
     mended = join(apply_fixes(design, [finding.fix]))
     assert not ready_findings(mended)[0]
-    assert {p.ref: p.turn for p in mended.parts if p.side == side} == {
-        p.ref: p.turn for p in heron.parts if p.side == side
+    assert {p.ref: p.rotation_deg for p in mended.parts if p.side == side} == {
+        p.ref: p.rotation_deg for p in heron.parts if p.side == side
     }
 
 
@@ -160,10 +160,10 @@ def test_one_part_out_of_line_with_its_kind_is_named_with_the_turn_its_pads_have
     heron: Design, heron_files: Files, ref: str, by: int, level: Level | None
 ) -> None:
     findings, _ = ready_findings(design_from(turned(heron_files, lambda r, t, s: t + by * (r == ref)), "turned"))
-    assert [(f.kind, f.ref, f.level) for f in findings] == ([] if level is None else [("turn", ref, level)])
+    assert [(f.kind, f.ref, f.level) for f in findings] == ([] if level is None else [("rotation", ref, level)])
     if level is not None and (fix := findings[0].fix):
-        told, listed = fix.with_["turns"][ref], heron.part_by_ref[ref].turn
-        assert (told - listed) % (360 if heron.part_by_ref[ref].body.polarised else 180) == 0
+        told, listed = fix.with_["rotations"][ref], heron.part_by_ref[ref].rotation_deg
+        assert (told - listed) % (360 if heron.part_by_ref[ref].package.polarised else 180) == 0
 
 
 def test_a_list_without_turns_gets_them_from_the_pads_as_far_as_they_tell(heron: Design, heron_files: Files) -> None:
@@ -171,7 +171,9 @@ def test_a_list_without_turns_gets_them_from_the_pads_as_far_as_they_tell(heron:
     (finding,), _ = ready_findings(design)
     assert (finding.level, finding.ref) == (Level.CARE, "no turns") and finding.fix is not None
     assert not ready_findings(join(apply_fixes(design, [finding.fix])))[0]
-    across = {p.ref for p in heron.parts if p.body.code.startswith("0402") and p.turn % 180 and p.ref[0] == "C"}
+    across = {
+        p.ref for p in heron.parts if p.package.code.startswith("0402") and p.rotation_deg % 180 and p.ref[0] == "C"
+    }
     assert across < set(finding.refs)
 
 
@@ -182,7 +184,7 @@ def test_pads_without_names_tell_a_part_that_lies_across_but_not_pin_one(heron_f
         if n != "heron-r2.ipc"
     }
     design = design_from(files, "bare")
-    assert [(f.kind, f.ref) for f in ready_findings(design)[0]] == [("turn", "C9")]
+    assert [(f.kind, f.ref) for f in ready_findings(design)[0]] == [("rotation", "C9")]
     assert {p.polarity for p in design.parts} == {"none", "unknown"}
 
 
@@ -191,7 +193,7 @@ def test_a_part_bought_and_marked_as_not_fitted_is_asked_about(heron_files: File
     marked = [rows[0] + ",DNP", *(f"{row},{'x' if row.startswith('S1,') else ''}" for row in rows[1:])]
     design = design_from(heron_files | {PLACEMENTS: "\n".join(marked).encode()}, "seeded")
     (finding,), _ = ready_findings(design)
-    assert (finding.kind, finding.ref, finding.level) == ("fit", "S1", Level.CARE) and finding.fix is not None
+    assert (finding.kind, finding.ref, finding.level) == ("populate", "S1", Level.CARE) and finding.fix is not None
     assert not ready_findings(join(apply_fixes(design, [finding.fix])))[0]
 
 
@@ -244,4 +246,4 @@ def test_a_size_in_both_lists_that_its_pads_do_not_fit_stops(heron_files: Files)
     (finding,), _ = ready_findings(design)
     assert (finding.kind, finding.level, finding.refs) == ("size", Level.STOP, ("C8", "C9")) and finding.fix is not None
     mended = join(apply_fixes(design, [finding.fix]))
-    assert not ready_findings(mended)[0] and mended.part_by_ref["C9"].body.size_x == 1.0
+    assert not ready_findings(mended)[0] and mended.part_by_ref["C9"].package.size_x == 1.0

@@ -20,7 +20,7 @@ from fusilex.core.judgement import Because, Judgement, Level, worst_first
 from fusilex.core.reflow.record import trace_of
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rules import RULES
-from fusilex.formats.temperature_log import read_log
+from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.projection import STATIONS
 from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.paths import BoardArt, paths_of
@@ -355,7 +355,7 @@ def test_worst_comes_first_and_numbers_carry_units() -> None:
 
 
 def test_arrows_walk_to_the_part_in_that_direction(bench: Bench) -> None:
-    parts = [p for p in bench.design.parts if p.fitted and p.side == "top"]
+    parts = [p for p in bench.design.parts if p.populated and p.side == "top"]
     u1 = bench.design.part_by_ref["U1"]
     for direction, ahead in (
         ("Left", lambda p: p.x < u1.x),
@@ -413,7 +413,7 @@ def test_the_loupe_and_the_bin_show_a_part_unturned_with_its_marks(window: Windo
     loupe.look_at(bench.design.part_by_ref["U1"])
     assert loupe.field_mm() == 9
     flat = unturned(bench.design.part_by_ref["D1"])
-    assert flat.turn == 0 and [round(p.polygon.centroid.x, 2) for p in flat.pads] == [-1.65, 1.65]
+    assert flat.rotation_deg == 0 and [round(p.polygon.centroid.x, 2) for p in flat.pads] == [-1.65, 1.65]
     bottom = unturned(bench.design.part_by_ref["BT1"])
     assert [round(p.polygon.centroid.x, 2) for p in bottom.pads] == [-8.0, 0.0, 8.0]
 

@@ -11,13 +11,13 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.core.board.bodies import Body, body_of
-from fusilex.core.board.connect import copper_pieces
-from fusilex.core.board.join import find_pads
-from fusilex.core.board.model import Design, Pad, Part
+from fusilex.core.design.connectivity import copper_pieces
+from fusilex.core.design.join import find_pads
+from fusilex.core.design.model import Design, Pad, Part
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.kit.losses import Logged, Loss, loss_key, loss_of
 from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, pull_quantity
+from fusilex.core.packages.catalogue import Package, package_of
 from fusilex.core.placing.references import fit_similarity
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
@@ -50,7 +50,7 @@ def test_pads_by_attribute_netlist_and_distance_agree(heron: Design) -> None:
     def spots(pads: tuple[Pad, ...]) -> set[tuple[str, float, float]]:
         return {(p.ref, round(p.polygon.centroid.x, 2), round(p.polygon.centroid.y, 2)) for p in pads}
 
-    fitted = {p.ref for p in heron.parts if p.fitted}
+    fitted = {p.ref for p in heron.parts if p.populated}
     known = {s for s in spots(heron.pads) if s[0] in fitted}
     assert {s for s in spots(by_netlist) if s[0] in fitted} == known
     assert {s for s in spots(by_distance) if s[0] in fitted} == known
@@ -64,7 +64,7 @@ networks = st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5), st.floats(1,
 def test_effective_resistance_equals_a_nodal_solution(branches: list[tuple[int, int, float]]) -> None:
     """Push one ampere through, solve Kirchhoff's equations with one net grounded, read the voltage."""
     branches = [(a, b, r) for a, b, r in branches if a != b]
-    body = Body("0402", 1, 0.5, 0.5, 1, "resistor")
+    body = Package("0402", 1, 0.5, 0.5, 1, "resistor")
     dot = shapely.Point(0, 0).buffer(0.1)
     parts = tuple(
         Part(
@@ -149,7 +149,7 @@ def test_the_reference_fit_equals_general_least_squares() -> None:
     (cos, sin, dx, dy), rest, *_ = np.linalg.lstsq(design, b.ravel(), rcond=None)
     fit = fit_similarity(a, b)
     assert (fit.dx, fit.dy) == pytest.approx((dx, dy))
-    assert fit.scale == pytest.approx(math.hypot(cos, sin)) and math.radians(fit.turn_deg) == pytest.approx(
+    assert fit.scale == pytest.approx(math.hypot(cos, sin)) and math.radians(fit.rotation_deg) == pytest.approx(
         math.atan2(sin, cos)
     )
     assert np.sum(fit.residuals**2) == pytest.approx(rest[0]) and fit.sigma == pytest.approx(math.sqrt(rest[0] / 8))
@@ -176,7 +176,7 @@ def test_paste_of_heron_summed_opening_by_opening(heron: Design) -> None:
 
 
 def bin_line(value: str, need: int = 18, family: str = "resistor") -> PullLine:
-    body = Body("0402", 1, 0.5, 0.5, 1, family)
+    body = Package("0402", 1, 0.5, 0.5, 1, family)
     return PullLine(value, body, "", ("R1",), need, pull_quantity(need, 0.03, 8), 0.03, 8)
 
 
@@ -197,7 +197,7 @@ def test_values_that_are_swapped_by_one_character(a: str, b: str, alike: bool) -
 
 
 @pytest.mark.parametrize(
-    ("body", "loss"),
+    ("package", "loss"),
     [
         *((code, (0.05, 10)) for code in ("01005", "0201", "0603 Metric")),
         *((code, (0.03, 8)) for code in ("0402 (1005)", "1005 metric", "R-1005-METRIC")),
@@ -207,7 +207,7 @@ def test_values_that_are_swapped_by_one_character(a: str, b: str, alike: bool) -
     ],
 )
 def test_losses_by_body(body: str, loss: tuple[float, int]) -> None:
-    chip = body_of(body, "D1" if body.startswith("SM") else "R1")
+    chip = package_of(body, "D1" if body.startswith("SM") else "R1")
     assert loss_of(chip) == Loss(*loss)
     key = loss_key(chip)
     assert loss_of(chip, {key: Logged(40, 2)}) == Loss(*loss), "too few pieces to believe"
@@ -230,7 +230,7 @@ def test_neighbours_by_looking_at_every_pad(heron: Design) -> None:
                 for p in heron.pads
                 if p.ref != ref
                 and heron.part_by_ref.get(p.ref)
-                and heron.part_by_ref[p.ref].fitted
+                and heron.part_by_ref[p.ref].populated
                 and heron.part_by_ref[p.ref].side == "top"
                 and p.polygon.distance(spot) < radius
             }

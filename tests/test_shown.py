@@ -16,9 +16,10 @@ from PyQt6.QtWidgets import QApplication
 from fusilex.bench import commands as c
 from fusilex.bench.at_kit import STRAP_OHM
 from fusilex.bench.session import Bench
-from fusilex.core.board import belong, edge, sides, sizes, systematic
-from fusilex.core.board.model import Design
-from fusilex.core.board.outlines import body_polygon
+from fusilex.core.checks import layer_agreement, side_order, size_codes, systematic
+from fusilex.core.design import edge
+from fusilex.core.design.model import Design
+from fusilex.core.design.outlines import body_polygon
 from fusilex.core.electrical import probes
 from fusilex.core.kit import losses
 from fusilex.core.placing import references
@@ -42,9 +43,9 @@ LIMITS: dict[str, list[float]] = {
     "reflow.above melting": [*ANY.above_melting, ANY.above_melting_hard_s],
     "reflow.cooling": [profile.SLOPE_WINDOW_S, ANY.cooling[1], ANY.cooling_hard],
     "reflow.to peak": [profile.ROOM_C, WINDOWS["lead-free"].to_peak_s / 60, ANY.to_peak_s / 60],
-    "ready.drop": [sides.DROP_LIMIT_MG_PER_MM2, 30, 100 * sides.CARE_SHARE],
-    "ready.layers": [100 * belong.OFF_SHARE, 100 * belong.HOLES_OFF_SHARE],
-    "ready.size": [sizes.TOO_FAR, 1, sizes.TOO_FAR],
+    "ready.drop": [side_order.DROP_LIMIT_MG_PER_MM2, 30, 100 * side_order.CARE_SHARE],
+    "ready.layers": [100 * layer_agreement.OFF_SHARE, 100 * layer_agreement.HOLES_OFF_SHARE],
+    "ready.size": [size_codes.TOO_FAR, 1, size_codes.TOO_FAR],
     "ready.frames": [edge.EDGE_LINE_MM, edge.EDGE_MM],
     "ready.systematic": [systematic.ON_PAD_MM, 100 * systematic.BY_CHANCE, systematic.OFFSET_MM],
     "rework.heat": [heat.SPREAD_MM, heat.LIGHT_MG],
@@ -76,10 +77,10 @@ def test_windows_are_the_same_in_every_paste_where_the_texts_say_so() -> None:
 def test_heat_reaches_as_far_as_nozzle_and_spread(heron: Design) -> None:
     small, large = heron.part_by_ref["R4"], heron.part_by_ref["U1"]
     assert heat.heat_radius(small) == 2.5 + 3.0 and heat.heat_radius(large) == max(2.5, 5.0 / 2) + 3.0
-    far = max(large.body.size_x, large.body.size_y) / 2 + 3.0
+    far = max(large.package.size_x, large.package.size_y) / 2 + 3.0
     around = {p.ref for p in heron.pads if p.ref != "U1" and p.polygon.distance(shapely.Point(large.x, large.y)) < far}
     near = {n.ref for n in heat.neighbours(heron, large)}
-    assert near == {r for r in around if heron.part_by_ref[r].side == "top" and heron.part_by_ref[r].fitted} and near
+    assert near == {r for r in around if heron.part_by_ref[r].side == "top" and heron.part_by_ref[r].populated} and near
 
 
 def at_place(bench: Bench) -> None:

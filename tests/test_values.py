@@ -15,19 +15,19 @@ from hypothesis import strategies as st
 
 import fusilex.core
 from fusilex.bench import commands as c
+from fusilex.bench.intake.design import read_design
 from fusilex.bench.now import now
 from fusilex.bench.session import Bench
-from fusilex.core.board.bodies import body_of
-from fusilex.core.board.chips import ambiguous_code, chip_code
-from fusilex.core.board.model import BomLine, Placement
+from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.electrical.probes import ProbePair, judge_plan, judge_readings, probe_plan
 from fusilex.core.judgement import Because, Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.quantities import PullLine, pull_list
+from fusilex.core.packages.catalogue import package_of
+from fusilex.core.packages.chips import ambiguous_code, chip_code
 from fusilex.core.units import show_number, show_resistance
 from fusilex.core.values import FORMS, parse_reading, read_value
-from fusilex.formats.intake import read_design
 
 
 @pytest.mark.parametrize("name", [m.name for m in pkgutil.walk_packages(fusilex.core.__path__, "fusilex.core.")])
@@ -108,7 +108,7 @@ def test_resistances_a_meter_would_show() -> None:
 )
 def test_size_codes_that_say_which_they_are(inch: str, texts: str) -> None:
     for text in texts.split("|"):
-        assert chip_code(text) == inch == body_of(text, "R1").chip, text
+        assert chip_code(text) == inch == package_of(text, "R1").chip, text
     explicit = [t for t in texts.split("|") if t not in ("0402", "2512")]
     assert [chip_code(t, metric=True) for t in explicit] == [inch] * len(explicit), (
         "what is said wins over the habit of the list"
@@ -117,7 +117,7 @@ def test_size_codes_that_say_which_they_are(inch: str, texts: str) -> None:
 
 
 def line_of(value: str, body: str, ref: str = "R1", part_number: str = "", metric: bool = False) -> PullLine:
-    return PullLine(value, body_of(body, ref, metric), part_number, (ref,), 18, 20, 0.0, 1)
+    return PullLine(value, package_of(body, ref, metric), part_number, (ref,), 18, 20, 0.0, 1)
 
 
 @pytest.mark.parametrize(
@@ -169,7 +169,7 @@ def test_a_metric_library_keeps_its_sizes_up_to_the_bag() -> None:
         assert check_bag(line, f"10k {wrong}").level is Level.STOP
     design = two_pad_design([Placement("R1", 5, 5, 0, "top", "0402", "10k")], metric=True)
     (bin_,) = pull_list(design, 20)
-    assert (bin_.loss, bin_.extra, bin_.body.chip) == (0.05, 10, "01005")
+    assert (bin_.loss, bin_.extra, bin_.package.chip) == (0.05, 10, "01005")
 
 
 def test_a_doubtful_bag_keeps_its_bin_open(bench: Bench) -> None:

@@ -51,7 +51,7 @@ def test_check(capsys: pytest.CaptureFixture[str]) -> None:
         ("netlist", None),
         ("drill", None),
     } <= roles
-    assert data["parts"][0].keys() >= {"ref", "side", "x_mm", "y_mm", "turn_deg", "body"}
+    assert data["parts"][0].keys() >= {"ref", "side", "x_mm", "y_mm", "rotation_deg", "package"}
 
 
 def test_kit(capsys: pytest.CaptureFixture[str]) -> None:
@@ -71,7 +71,10 @@ def test_openings(capsys: pytest.CaptureFixture[str]) -> None:
 def test_refs(capsys: pytest.CaptureFixture[str], points: str) -> None:
     judged, data = ask(capsys, "refs", str(HERON), points)
     assert data["transform"]["dx_mm"] == pytest.approx(100) and data["transform"]["dy_mm"] == pytest.approx(50)
-    assert (data["transform"]["turn_deg"], data["transform"]["scale"]) == (pytest.approx(0, abs=1e-9), pytest.approx(1))
+    assert (data["transform"]["rotation_deg"], data["transform"]["scale"]) == (
+        pytest.approx(0, abs=1e-9),
+        pytest.approx(1),
+    )
     assert (
         len(data["residuals_mm"]) == 4
         and data["worst_part"].keys() == {"ref", "cell", "error_mm", "standard_error_mm"}

@@ -19,9 +19,9 @@ from fusilex.bench import commands as c
 from fusilex.bench import typed
 from fusilex.bench.commands import Refused
 from fusilex.bench.session import Bench
-from fusilex.core.board.bodies import body_of
-from fusilex.core.board.model import Design
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
+from fusilex.core.packages.catalogue import package_of
 from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
 from fusilex.formats.panel_file import read_panel, write_panel
@@ -64,12 +64,12 @@ def _reds(image: QImage) -> int:
     return sum(p.red() - p.green() > 90 for p in (image.pixelColor(x, y) for x, y in every))
 
 
-@pytest.mark.parametrize("what", ["turns", "layers"])
+@pytest.mark.parametrize("what", ["rotations", "layers"])
 def test_turns_and_layers_are_shown_before_and_after_too(
     heron_files: Files, open_window: OpenWindow, tmp_path: Path, what: str
 ) -> None:
     files = {n: d for n, d in heron_files.items() if n not in ("heron-r2.ipc", "panel.json")}
-    if what == "turns":
+    if what == "rotations":
         rows = [row.split(",") for row in files["heron-r2-placements.csv"].decode().splitlines()]
         turned = [rows[0], *([*r[:3], str(-int(r[3]) % 360), *r[4:]] for r in rows[1:])]
         files["heron-r2-placements.csv"] = "\n".join(",".join(r) for r in turned).encode()
@@ -78,7 +78,7 @@ def test_turns_and_layers_are_shown_before_and_after_too(
     bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), files, "Heron", 6, prefix="H", number=1)
     window = open_window(bench)
     canvas = window.station.canvas
-    assert canvas.footer.startswith("red: ") and canvas.side == ("top" if what == "turns" else "bottom")
+    assert canvas.footer.startswith("red: ") and canvas.side == ("top" if what == "rotations" else "bottom")
     before = _reds(canvas.grab().toImage())
     press(window, K.Key_A)
     canvas = window.station.canvas
@@ -97,7 +97,7 @@ def test_a_mirrored_bottom_is_shown_from_below_before_and_after(
     listed, true = bench.design.part_by_ref["BT1"], heron.part_by_ref["BT1"]
     image = canvas.grab().toImage()
     for part, red in ((listed, True), (true, False)):
-        edge = canvas.to_px(part.x + part.body.size_x / 2, part.y)
+        edge = canvas.to_px(part.x + part.package.size_x / 2, part.y)
         near = [image.pixelColor(round(edge.x()) + i, round(edge.y())) for i in (-2, -1, 0, 1, 2)]
         assert any(p.red() - p.green() > 60 for p in near) is red and any(p.lightness() > 190 for p in near)
     press(window, K.Key_F)
@@ -140,7 +140,7 @@ def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytes
     press(window, K.Key_E, "big")
     assert "Type length" in window.desk.said
     press(window, K.Key_E, "10.2 x 8.2 x 10 mm 2.5 g marked")
-    body = next(iter(bench.workshop.state.bodies.values()))
+    body = next(iter(bench.workshop.state.packages.values()))
     assert body["mass_mg"] == 2500 and body["polarised"] is True
     tab(window, "Panel")
     press(window, K.Key_P, "2 x 1 gap 2 0 rail 6 0")
@@ -197,7 +197,7 @@ def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: 
     press(window, K.Key_N, "barrel")
     assert "Type form" in window.desk.said
     third = bench.lines[2]
-    press(window, K.Key_N, f"reel, {third.part_number}, {third.value}, {third.body.code}, 3000, drawer 1, 3")
+    press(window, K.Key_N, f"reel, {third.part_number}, {third.value}, {third.package.code}, 3000, drawer 1, 3")
     press(
         window,
         K.Key_W,
@@ -233,8 +233,8 @@ def test_what_is_typed_is_read_or_refused_with_an_example() -> None:
     assert read_panel(write_panel(panel).encode(), "p") == panel
     uneven = typed.panel("2 x 1 x 3 60 rail 3 0 tabs", 44, 31)
     assert uneven.column_x == (3, 60) and uneven.width == 107 and len(uneven.tabs) == 8 and not uneven.scores
-    assert typed.count("weight 52.5 12.5 80", body_of("SOIC-8"))[0].pieces == 500
-    assert typed.count("940", body_of("0402"))[1] == "hand"
+    assert typed.count("weight 52.5 12.5 80", package_of("SOIC-8"))[0].pieces == 500
+    assert typed.count("940", package_of("0402"))[1] == "hand"
     assert typed.lot("bag, , 4k7, 0402, 200").value == "4k7"
     noon = datetime(2026, 11, 25, 12, tzinfo=UTC)
     for text, hours_ago in (("opened 30 h ago", 30), ("baked 1,5 d", 36), ("Out 90 min ago", 1.5)):
@@ -248,13 +248,13 @@ def test_what_is_typed_is_read_or_refused_with_an_example() -> None:
         typed.moisture("R1", "opened last week", noon)
     for parse in (
         lambda: typed.panel("wide", 1, 1),
-        lambda: typed.count("\u00b2", body_of("0402")),
+        lambda: typed.count("\u00b2", package_of("0402")),
         lambda: typed.lot("reel, SR-1866, 100 nF, 0402, \u00b2"),
         lambda: typed.panel("2 x 2 pitch 1 1", 44, 31),
         lambda: typed.panel("99 x 99", 1, 1),
-        lambda: typed.count("many", body_of("0402")),
-        lambda: typed.count("weight 1 2", body_of("0402")),
-        lambda: typed.body("x", "1 2 3"),
+        lambda: typed.count("many", package_of("0402")),
+        lambda: typed.count("weight 1 2", package_of("0402")),
+        lambda: typed.package("x", "1 2 3"),
         lambda: typed.process("0.3"),
         lambda: typed.etch_run("14"),
         lambda: typed.lot("reel, x"),

@@ -129,7 +129,7 @@ def test_print_and_place_words(kitted: Bench) -> None:
     assert said.title == f"Place {part.ref} from bin 1" and said.progress == 0 and "left in the bin" in said.detail
     kitted.do(c.PlacePart("H7-01", part.ref))
     assert now(kitted, "Place").progress == pytest.approx(1 / 40)
-    turned = next(p for p in kitted.placing_order if p.turn == 270)
+    turned = next(p for p in kitted.placing_order if p.rotation_deg == 270)
     for before in kitted.placing_order[1 : kitted.placing_order.index(turned)]:
         kitted.do(c.PlacePart("H7-01", before.ref))
     assert "turned 270° left" in now(kitted, "Place").detail
@@ -168,7 +168,7 @@ def test_hand_soldering_goes_low_to_high(baked: Bench) -> None:
     while part := baked.next_to_solder(baked.board):
         said = now(baked, "Hand")
         assert part.ref in said.title and ("on the bottom" in said.title) == (part.side == "bottom")
-        heights.append((part.through_hole, part.body.height))
+        heights.append((part.through_hole, part.package.height))
         baked.do(c.SolderPart(baked.board.serial, part.ref))
     assert heights == sorted(heights) and baked.board.station == "Inspect"
     with pytest.raises(c.Refused, match="is at Inspect"):

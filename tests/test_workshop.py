@@ -15,14 +15,14 @@ from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused
 from fusilex.bench.judging import judgements
 from fusilex.bench.session import Bench
-from fusilex.core.board.hidden import hides_joints
+from fusilex.core.design.hidden_joints import hides_joints
 from fusilex.core.judgement import Level
-from fusilex.core.kit.quantities import SCHOOLS
+from fusilex.core.kit.quantities import PLACING_ORDERS
 from fusilex.core.kit.stock import judge_cover
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
-from fusilex.formats.csv_out import suggestions_csv, to_csv
-from fusilex.formats.stock_list import COLUMNS, read_stock, stock_csv
+from fusilex.formats.lists.stock import COLUMNS, read_stock, stock_csv
+from fusilex.formats.written.csv_lists import suggestions_csv, to_csv
 from fusilex.journal.store import Event, Journal, sqlite_url
 from fusilex.journal.workshop import project_workshop
 
@@ -57,7 +57,7 @@ def test_a_journal_of_the_first_version_is_taken_along(bench: Bench, tmp_path: P
 def test_two_batches_share_one_stock(bench: Bench, heron_files: Files) -> None:
     other = Bench.open_batch(bench.journal, heron_files, "Heron R2", 6, prefix="H", number=8)
     line = bench.line_of["C5"]
-    bench.do(c.ReceiveLot("reel", line.part_number, line.value, line.body.code, 120, id="A"))
+    bench.do(c.ReceiveLot("reel", line.part_number, line.value, line.package.code, 120, id="A"))
     bench.do(c.ReserveStock())
     assert other.refresh() and other.workshop.state == bench.workshop.state
     assert other.stock.have(other.line_of["C5"]) == 120 - line.pull, "what another batch reserved is not there"
@@ -76,7 +76,7 @@ def test_two_batches_share_one_stock(bench: Bench, heron_files: Files) -> None:
 
 def test_filling_a_bin_again_takes_only_what_is_more(bench: Bench) -> None:
     line = bench.line_of["R4"]
-    bench.do(c.ReceiveLot("reel", line.part_number, line.value, line.body.code, 60, id="A"))
+    bench.do(c.ReceiveLot("reel", line.part_number, line.value, line.package.code, 60, id="A"))
     at_kit(bench)
     for count, left in ((20, 40), (50, 10), (45, 15)):
         bench.do(c.FillBin(line.key, count, "A"))
@@ -108,7 +108,7 @@ def test_an_expired_lot_needs_a_bake_or_a_reason(bench: Bench) -> None:
     at_kit(bench)
     line = bench.line_of["U3"]
     hours = lambda h: (datetime.now(UTC) - timedelta(hours=h)).isoformat()  # noqa: E731
-    bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.body.code, 50, level="4", id="T"))
+    bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.package.code, 50, level="4", id="T"))
     bench.do(c.NoteMoisture("T", "opened", hours(100)))
     bench.do(c.NoteMoisture("T", "dry", hours(60)))
     assert levels(bench, "kit.moisture") == [Level.GO], "forty of 72 hours, then the cabinet"
@@ -126,13 +126,13 @@ def test_an_expired_lot_needs_a_bake_or_a_reason(bench: Bench) -> None:
 def test_bins_follow_the_order_and_a_side_can_wait(bench: Bench) -> None:
     at_kit(bench)
     orders = {}
-    for school in SCHOOLS:
+    for school in PLACING_ORDERS:
         bench.do(c.ChooseOrder(school))
         orders[school] = [x.key for x in bench.lines]
         by_paste = [bench.line_of[p.ref].key for p in bench.placing_order]
         assert sorted({*by_paste}, key=by_paste.index)[0] == orders[school][0] or school == "area"
     assert orders["kind"] != orders["hidden-first"] != orders["area"]
-    assert hides_joints(bench.line_of["U1"].body) and bench.line_of["U1"].key == orders["hidden-first"][0]
+    assert hides_joints(bench.line_of["U1"].package) and bench.line_of["U1"].key == orders["hidden-first"][0]
     bench.do(c.SkipSide("bottom"))
     for line in bench.lines:
         if line.side != "bottom":
@@ -194,7 +194,7 @@ STOCK_LISTS = {
 
 def test_a_stock_list_comes_in_whole_is_written_and_read_back(bench: Bench) -> None:
     rows = read_stock(STOCK_LISTS["ours.csv"].encode(), "ours.csv")
-    assert [(r.part_number, r.body, r.count, r.level) for r in rows] == [
+    assert [(r.part_number, r.package, r.count, r.level) for r in rows] == [
         ("SR-1777", "0402", 4000, "1"),
         ("SR-0410", "", 25, "3"),
     ]

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from big_board import big_board
 
-from fusilex.formats import intake
+from fusilex.bench.intake import design as intake
 from fusilex.formats.bundle import Files, read_files
 
 PEN_MM, STEP_MM = 0.1, 0.08

@@ -85,7 +85,7 @@ def take_in(bench: Bench) -> None:
         name = f"L{2600 + bench.bin_number[line.key]}"
         level = "3" if ref == "U1" else "1"
         bench.do(
-            c.ReceiveLot(form, line.part_number, line.value, line.body.code, count, place, "2638", "", level, name)
+            c.ReceiveLot(form, line.part_number, line.value, line.package.code, count, place, "2638", "", level, name)
         )
     opened = (datetime.now(UTC) - timedelta(hours=29)).isoformat()
     bench.do(c.NoteMoisture(f"L{2600 + bench.bin_number[bench.line_of['U1'].key]}", "opened", opened))

@@ -65,11 +65,11 @@ def large_board() -> list[tuple[str, str, str]]:
     """Reading, reconciling and correcting a design of two thousand placements."""
     import numpy as np
 
-    from fusilex.core.board.join import join
-    from fusilex.core.board.reconcile import reconcile
-    from fusilex.core.board.systematic import fit_named, fit_unnamed
+    from fusilex.bench.intake.design import _image, design_from, unjoined_design
+    from fusilex.core.checks.reconcile import reconcile
+    from fusilex.core.checks.systematic import fit_named, fit_unnamed
+    from fusilex.core.design.join import join
     from fusilex.formats.bundle import read_files
-    from fusilex.formats.intake import _image, design_from, unjoined_design
 
     sys.path.insert(0, str(ROOT / "tools"))
     from big_board import big_board
@@ -108,9 +108,9 @@ def large_picture(app: QApplication) -> list[tuple[str, str, str]]:
     """First picture and panning of the large board."""
     from big_board import big_board
 
-    from fusilex.core.board.panel import single
+    from fusilex.bench.intake.design import design_from
+    from fusilex.core.panel.layout import single
     from fusilex.formats.bundle import read_files
-    from fusilex.formats.intake import design_from
     from fusilex.ui.canvas.paths import BoardArt
     from fusilex.ui.canvas.view import BoardCanvas
 
@@ -147,8 +147,8 @@ def main() -> None:
         from PyQt6.QtTest import QTest
 
         from fusilex.bench import commands as c
-        from fusilex.core.board.connect import compare_with_netlist
-        from fusilex.formats.intake import _image, read_design
+        from fusilex.bench.intake.design import _image, read_design
+        from fusilex.core.design.connectivity import compare_with_netlist
         from fusilex.journal.store import Journal
         from fusilex.ui.start import make_application, make_window, open_demo
 

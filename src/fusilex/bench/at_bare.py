@@ -9,8 +9,8 @@ from fusilex.bench import commands as c
 from fusilex.bench.at_ready import still_open
 from fusilex.bench.commands import Refused, Result
 from fusilex.bench.whereabouts import board_at, laid_out
-from fusilex.core.board.etching import EtchRun, copper_removed_g
-from fusilex.core.board.sides import SCHOOLS
+from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g
+from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.formats.panel_file import write_panel
 from fusilex.journal.store import Event, digest
 
@@ -43,8 +43,8 @@ def mark_cell(bench: Bench, command: c.MarkBadCell) -> list[Event]:
 
 
 def choose_sides(bench: Bench, command: c.ChooseSides) -> list[Event]:
-    if command.school not in SCHOOLS:
-        raise Refused(f"There is no order of sides called {command.school}; there are {', '.join(SCHOOLS)}.")
+    if command.school not in SIDE_ORDERS:
+        raise Refused(f"There is no order of sides called {command.school}; there are {', '.join(SIDE_ORDERS)}.")
     return [Event("sides_chosen", {"school": command.school})]
 
 

@@ -13,7 +13,7 @@ from fusilex.bench.stock import exposure_of, lot_of
 from fusilex.bench.whereabouts import moved
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import ACTIONS, FLOOR_LIFE_H, hours_left
-from fusilex.core.kit.quantities import SCHOOLS, PullLine
+from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.values import parse_reading
 from fusilex.journal.store import Event, digest
 from fusilex.journal.workshop import Lot
@@ -77,7 +77,7 @@ def _received(command: c.ReceiveLot, known: Mapping[str, object]) -> Event:
         "form": command.form,
         "part_number": command.part_number.strip(),
         "value": command.value.strip(),
-        "body": command.body.strip(),
+        "body": command.package.strip(),
         "count": command.count,
         "place": command.place.strip(),
         "date_code": command.date_code.strip(),
@@ -227,8 +227,8 @@ def strap_test(bench: Bench, command: c.StrapTest) -> list[Event]:
 
 
 def choose_order(bench: Bench, command: c.ChooseOrder) -> list[Event]:
-    if command.school not in SCHOOLS:
-        raise Refused(f"There is no order called {command.school}; there are {', '.join(SCHOOLS)}.")
+    if command.school not in PLACING_ORDERS:
+        raise Refused(f"There is no order called {command.school}; there are {', '.join(PLACING_ORDERS)}.")
     if bench.state.bins:
         raise Refused("Bins are filled already: their order stays for this batch.")
     return [Event("order_chosen", {"school": command.school})]

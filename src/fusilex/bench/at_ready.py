@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 from fusilex.bench import commands as c
 from fusilex.bench.commands import Refused, Result
+from fusilex.bench.intake.lists import table_of
 from fusilex.bench.whereabouts import laid_out
-from fusilex.bench.workshop import body_from
-from fusilex.core.board.fixes import KINDS, Fix
-from fusilex.core.board.model import Design
+from fusilex.bench.workshop import package_from
+from fusilex.core.checks.fixes import KINDS, Fix
+from fusilex.core.design.model import Design
 from fusilex.formats.identify import ending
-from fusilex.formats.list_intake import table_of
 from fusilex.journal.store import Event, digest
 
 if TYPE_CHECKING:
@@ -102,24 +102,24 @@ def _laid_anew(bench: Bench, made: Design) -> list[Event]:
     return [Event("boards_laid", {"boards": laid_out(list(bench.state.boards), made.panel)})]
 
 
-def set_body(bench: Bench, command: c.SetBody) -> Result:
+def set_body(bench: Bench, command: c.SetPackage) -> Result:
     """A body measured here; it serves this and every later batch."""
-    known = bench.design.catalogue.body(command.code)
-    part = next((p for p in bench.design.parts if p.body.code == command.code), None)
+    known = bench.design.catalogue.package(command.code)
+    part = next((p for p in bench.design.parts if p.package.code == command.code), None)
     if part is None:
         raise Refused(f"No part of this design has the body {command.code}.")
     sizes = (command.size_x, command.size_y, command.height)
     if not all(0 < v <= 200 for v in sizes) or not 0 <= command.mass_mg <= 1e6:
         raise Refused("A body is up to 200 mm long, wide and high, and weighs up to 1 kg.")
     body = replace(
-        part.body if known.family == "other" else known,
+        part.package if known.family == "other" else known,
         code=command.code,
         size_x=command.size_x,
         size_y=command.size_y,
         height=command.height,
         mass_mg=command.mass_mg,
-        polarised=part.body.polarised if command.polarised is None else command.polarised,
+        polarised=part.package.polarised if command.polarised is None else command.polarised,
     )
     data = {k: v for k, v in asdict(body).items() if k not in ("known", "mass_from")}
-    body_from(data)
+    package_from(data)
     return Result([Event("body_noted", {"code": command.code})], [Event("body_set", data)])

@@ -21,7 +21,7 @@ from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.reflow.profile import measure_log, window_index
 from fusilex.core.reflow.windows import WINDOWS
-from fusilex.formats.temperature_log import read_log
+from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Event, digest
 
@@ -163,7 +163,7 @@ def _drop_part(bench: Bench, command: c.DropPart) -> Result:
         raise Refused(f"{command.ref} comes from no bin.")
     line = bench.line_of[command.ref]
     dropped = Event("part_dropped", {"board": board.serial, "ref": command.ref, "line": line.key})
-    return Result([dropped], [Event("piece_lost", {"body": loss_key(line.body)})])
+    return Result([dropped], [Event("piece_lost", {"body": loss_key(line.package)})])
 
 
 def _take_back(bench: Bench, command: c.TakeBack) -> Result:
@@ -243,7 +243,7 @@ _HANDLERS: dict[type[Command], Callable[[Bench, Any], list[Event] | Result]] = {
     c.PickColumns: ready.pick_columns,
     c.ApplyFix: ready.apply_fix,
     c.WithdrawFix: ready.withdraw_fix,
-    c.SetBody: ready.set_body,
+    c.SetPackage: ready.set_body,
     c.DefinePanel: bare.define_panel,
     c.MarkBadCell: bare.mark_cell,
     c.ChooseSides: bare.choose_sides,

@@ -5,16 +5,16 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from fusilex.core.board.bare import judge_finest
-from fusilex.core.board.belong import judge_layers
-from fusilex.core.board.connect import compare_with_netlist, inner_missing
-from fusilex.core.board.elsewhere import layers_elsewhere
-from fusilex.core.board.etching import etch_minutes, judge_etch
-from fusilex.core.board.findings import Finding
-from fusilex.core.board.judge import judge_files
-from fusilex.core.board.model import Design
-from fusilex.core.board.reconcile import reconcile
-from fusilex.core.board.sides import judge_sides
+from fusilex.core.bare_boards.etching import etch_minutes, judge_etch
+from fusilex.core.bare_boards.finest import judge_finest
+from fusilex.core.checks.findings import Finding
+from fusilex.core.checks.judge import judge_files
+from fusilex.core.checks.layer_agreement import judge_layers
+from fusilex.core.checks.layer_shift import layers_elsewhere
+from fusilex.core.checks.reconcile import reconcile
+from fusilex.core.checks.side_order import judge_sides
+from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
 
 if TYPE_CHECKING:

@@ -101,14 +101,14 @@ def _hand(bench: Bench) -> list[Judgement]:
             Level.GO,
             bench.board.serial,
             f"{done} of {len(order)} parts soldered by hand on {bench.board.serial}",
-            tuple(Because(p.ref, p.body.height, "mm high") for p in order[-2:]),
+            tuple(Because(p.ref, p.package.height, "mm high") for p in order[-2:]),
         )
     ]
-    guessed = [p.ref for p in order if not p.body.known]
+    guessed = [p.ref for p in order if not p.package.known]
     if guessed:
         found.append(
             Judgement(
-                "ready.body",
+                "ready.package",
                 Level.CARE,
                 "heights",
                 f"Heights of {', '.join(guessed[:3])} are guessed",

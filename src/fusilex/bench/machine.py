@@ -11,7 +11,7 @@ from fusilex.bench.commands import Refused
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.placing.points import named_point, on_board, on_panel
 from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, one_each, suspect_point
-from fusilex.formats.programme import Step
+from fusilex.formats.written.programme import Step
 
 if TYPE_CHECKING:
     from fusilex.bench.session import Bench
@@ -64,11 +64,11 @@ def programme(bench: Bench, panel: int) -> list[Step]:
                         part.ref,
                         float(x),
                         float(y),
-                        part.turn + bench.panel.turn(cell) + transform.turn_deg,
-                        part.body.height,
+                        part.rotation_deg + bench.panel.turn(cell) + transform.rotation_deg,
+                        part.package.height,
                         bench.bin_number[bench.line_of[part.ref].key],
                         part.value,
-                        part.body.code,
+                        part.package.code,
                     )
                 )
     return steps

@@ -106,7 +106,7 @@ def now_at_bin(bench: Bench, line: PullLine) -> Now:
         return Now(f"What is in the bag for bin {number}?", f"“{label[:40]}” does not settle it. {do}", done)
     if bench.state.to_programme(line.key):
         return Now(f"Programme bin {number}: {line.name}", "Then record the file and its version with G.", done)
-    return Now(f"Fill bin {number}: {line.name}", f"{line.pull} pieces of {line.body.code}. {pieces(line)}", done)
+    return Now(f"Fill bin {number}: {line.name}", f"{line.pull} pieces of {line.package.code}. {pieces(line)}", done)
 
 
 def _print(bench: Bench) -> Now:
@@ -138,7 +138,7 @@ def _place(bench: Bench) -> Now:
     )
     return Now(
         f"Place {part.ref} from bin {bench.bin_number[line.key]}",
-        f"{part.value}, {turn_words(part.turn)}.{mark} {'' if left is None else f'{left} left in the bin.'}".strip(),
+        f"{part.value}, {turn_words(part.rotation_deg)}.{mark} {'' if left is None else f'{left} left in the bin.'}".strip(),
         sum(p.ref in board.placed for p in order) / len(order),
     )
 
@@ -174,7 +174,7 @@ def _hand(bench: Bench) -> Now:
     )
     return Now(
         f"Solder {part.ref}{side}",
-        f"{part.value}, {part.body.height:g} mm high, bin {bench.bin_number[bench.line_of[part.ref].key]}. {how}",
+        f"{part.value}, {part.package.height:g} mm high, bin {bench.bin_number[bench.line_of[part.ref].key]}. {how}",
         sum(p.ref in board.soldered for p in order) / len(order),
     )
 

@@ -22,7 +22,7 @@ def board_record(bench: Bench, serial: str) -> dict[str, Any]:
     printed = state.prints[board.print_number - 1] if board.print_number else None
     load = state.loads[board.load - 1] if board.load else None
     parts = []
-    for part in sorted((p for p in bench.design.parts if p.fitted), key=lambda p: (p.side != "top", p.ref)):
+    for part in sorted((p for p in bench.design.parts if p.populated), key=lambda p: (p.side != "top", p.ref)):
         line = bench.line_of.get(part.ref)
         filled = state.bins.get(line.key, {}) if line else {}
         how = board.placed_how.get(part.ref) or ("iron" if part.ref in board.soldered else None)
@@ -30,7 +30,7 @@ def board_record(bench: Bench, serial: str) -> dict[str, Any]:
             {
                 "ref": part.ref,
                 "value": part.value,
-                "body": part.body.code,
+                "package": part.package.code,
                 "part_number": part.part_number,
                 "side": part.side,
                 "bin": bench.bin_number[line.key] if line else None,

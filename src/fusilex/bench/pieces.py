@@ -23,7 +23,7 @@ def pieces_counted(bench: Bench, board: Board, refs: Sequence[str]) -> Result:
     fresh = [ref for ref in refs if ref not in board.counted]
     if not fresh:
         return Result()
-    bodies = Counter(loss_key(bench.design.part_by_ref[ref].body) for ref in fresh)
+    bodies = Counter(loss_key(bench.design.part_by_ref[ref].package) for ref in fresh)
     counted = Event("pieces_counted", {"board": board.serial, "refs": fresh})
     return Result([counted], [Event("pieces_placed", {"bodies": dict(bodies)})])
 
@@ -32,7 +32,7 @@ def pieces_back(bench: Bench, board: Board, ref: str) -> Result:
     """A part that was counted and comes off again is not placed any more."""
     if ref not in board.counted:
         return Result()
-    bodies = {loss_key(bench.design.part_by_ref[ref].body): -1}
+    bodies = {loss_key(bench.design.part_by_ref[ref].package): -1}
     return Result(
         [Event("pieces_uncounted", {"board": board.serial, "refs": [ref]})],
         [Event("pieces_placed", {"bodies": bodies})],
@@ -46,4 +46,6 @@ def piece_replaced(bench: Bench, board: Board, ref: str, word: str) -> Result:
         return Result()
     counted = pieces_counted(bench, board, [ref])
     replaced = Event("part_replaced", {"board": board.serial, "ref": ref, "line": line.key})
-    return Result([*counted.events, replaced], [*counted.workshop, Event("piece_lost", {"body": loss_key(line.body)})])
+    return Result(
+        [*counted.events, replaced], [*counted.workshop, Event("piece_lost", {"body": loss_key(line.package)})]
+    )

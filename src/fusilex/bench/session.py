@@ -9,21 +9,21 @@ from functools import cached_property
 from typing import Any
 
 from fusilex.bench.commands import Command, GoTo, Redo, Refused, Undo
+from fusilex.bench.intake.design import Choices, unjoined_design
 from fusilex.bench.stock import Stock
 from fusilex.bench.views import Views
 from fusilex.bench.whereabouts import laid_out
 from fusilex.bench.workshop import Workshop
-from fusilex.core.board.fixes import Fix, apply_fixes
-from fusilex.core.board.join import join
-from fusilex.core.board.model import Design, Part
-from fusilex.core.board.panel import Panel, single
+from fusilex.core.checks.fixes import Fix, apply_fixes
+from fusilex.core.design.join import join
+from fusilex.core.design.model import Design, Part
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine
+from fusilex.core.panel.layout import Panel, single
 from fusilex.core.printing.openings import Openings
 from fusilex.core.progress import Step, part_of, quiet
 from fusilex.formats.bundle import Files, zip_files
-from fusilex.formats.intake import Choices, unjoined_design
 from fusilex.journal.projection import BatchState, Board, apply, project
 from fusilex.journal.store import Event, Journal, digest
 
@@ -119,7 +119,7 @@ class Bench:
 
     @property
     def _design_key(self) -> object:
-        return self._raw_key, repr((self.state.fixes, self.workshop.state.bodies, self.state.order))
+        return self._raw_key, repr((self.state.fixes, self.workshop.state.packages, self.state.order))
 
     @cached_property
     def _opened_files(self) -> Files:
@@ -153,7 +153,7 @@ class Bench:
 
     def mended(self, fixes: Sequence[Fix]) -> Design:
         """The design as read, with fixes: joined anew, its files not read again. The last one made is kept."""
-        key = self._raw_key, repr([f.as_dict() for f in fixes]), repr(self.workshop.state.bodies)
+        key = self._raw_key, repr([f.as_dict() for f in fixes]), repr(self.workshop.state.packages)
         if self._mended is None or self._mended[0] != key:
             whole = replace(self.unjoined, catalogue=self.workshop.catalogue)
             self._mended = key, join(apply_fixes(whole, fixes))

@@ -51,7 +51,7 @@ class Stock:
         return [
             lot
             for lot in self.bench.workshop.state.lots.values()
-            if fits(line, lot.part_number, lot.value, lot.body)
+            if fits(line, lot.part_number, lot.value, lot.package)
             or any(t in (lot.part_number, lot.value) for t in others)
         ]
 

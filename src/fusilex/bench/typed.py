@@ -9,9 +9,9 @@ from fusilex.bench import commands as c
 from fusilex.bench.at_kit import FORMS
 from fusilex.bench.at_ready import ROLES, SIDED
 from fusilex.bench.commands import Refused
-from fusilex.core.board.bodies import Body
-from fusilex.core.board.panel import Panel
 from fusilex.core.kit.counting import Count, by_reel, by_strip, by_weight, tape_pitch_mm
+from fusilex.core.packages.catalogue import Package
+from fusilex.core.panel.layout import Panel
 
 _NUMBER = r"[-+]?\d+(?:[.,]\d+)?"
 
@@ -47,7 +47,7 @@ def role(file: str, text: str) -> c.AssignFile:
     return c.AssignFile(file, what, side if what in SIDED else None)
 
 
-def body(code: str, text: str) -> c.SetBody:
+def package(code: str, text: str) -> c.SetPackage:
     """``5.6 x 7.5 x 2.6 mm 210 mg marked``: length, width, height, mass (g when it says so), and marked or unmarked."""
     found = _numbers(text)
     if len(found) != 4:
@@ -57,7 +57,7 @@ def body(code: str, text: str) -> c.SetBody:
     heavy = re.search(r"\d\s*g\b", text)
     words = text.lower().split()
     marked = True if "marked" in words else False if "unmarked" in words else None
-    return c.SetBody(code, found[0], found[1], found[2], found[3] * (1000 if heavy else 1), marked)
+    return c.SetPackage(code, found[0], found[1], found[2], found[3] * (1000 if heavy else 1), marked)
 
 
 def panel(text: str, board_w: float, board_h: float) -> Panel:
@@ -161,7 +161,7 @@ def lot(text: str) -> c.ReceiveLot:
     return c.ReceiveLot(form.lower(), number, value, code, int(count), place, date, maker, level or "1")
 
 
-def count(text: str, of: Body) -> tuple[Count, str]:
+def count(text: str, of: Package) -> tuple[Count, str]:
     """``940``, ``strip 403``, ``weight 52.5 12.5`` (g with and without parts), ``reel 178 60 1.2`` (outer, hub, tape thickness, mm)."""
     words = text.lower()
     found = _numbers(words)

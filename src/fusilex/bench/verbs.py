@@ -11,8 +11,9 @@ from typing import Any
 
 import numpy as np
 
+from fusilex.bench.intake.design import read_design
 from fusilex.bench.judge_ready import ready_findings
-from fusilex.core.board.model import Design
+from fusilex.core.design.model import Design
 from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
@@ -27,9 +28,8 @@ from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure_log, window_index
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.bundle import read_one
-from fusilex.formats.intake import read_design
-from fusilex.formats.lists import read_points
-from fusilex.formats.temperature_log import read_log
+from fusilex.formats.lists.design_lists import read_points
+from fusilex.formats.lists.temperature_log import read_log
 
 PASTE_RULES = ("ready.layers", "ready.unread", "ready.twice", "ready.revision", "ready.panel", "ready.guessed")
 """Rules of Ready on which the openings stand or fall: what stops a batch there stops a stencil."""
@@ -68,8 +68,8 @@ def check(folder: str) -> Answer:
                 "side": p.side,
                 "x_mm": p.x,
                 "y_mm": p.y,
-                "turn_deg": p.turn,
-                "body": p.body.code,
+                "rotation_deg": p.rotation_deg,
+                "package": p.package.code,
                 "value": p.value,
             }
             for p in design.parts
@@ -98,7 +98,7 @@ def kit(folder: str, boards: int) -> Answer:
         "lines": [
             {
                 "value": x.value,
-                "body": x.body.code,
+                "package": x.package.code,
                 "per_board": x.per_board,
                 "need": x.need,
                 "pull": x.pull,
@@ -109,7 +109,7 @@ def kit(folder: str, boards: int) -> Answer:
         ]
     }
     rows = [
-        f"{n:>3}  {x.value:<16} {x.body.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5}  {', '.join(x.refs)}"
+        f"{n:>3}  {x.value:<16} {x.package.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5}  {', '.join(x.refs)}"
         for n, x in enumerate(lines, 1)
     ]
     return Answer(worst_first([*judge_values(lines), *look_alikes(lines)]), data, "\n".join(rows))
@@ -200,7 +200,7 @@ def refs(folder: str, points: str) -> Answer:
     worst = int(np.argmax(within)) if len(within) else None
     suspect = suspect_point(a, b)
     data = {
-        "transform": {"dx_mm": fit.dx, "dy_mm": fit.dy, "turn_deg": fit.turn_deg, "scale": fit.scale},
+        "transform": {"dx_mm": fit.dx, "dy_mm": fit.dy, "rotation_deg": fit.rotation_deg, "scale": fit.scale},
         "points": names,
         "residuals_mm": [float(r) for r in fit.residual_mm],
         "rms_mm": fit.rms_mm,
@@ -214,7 +214,7 @@ def refs(folder: str, points: str) -> Answer:
         },
         "suspect": names[suspect] if suspect is not None else None,
     }
-    text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.turn_deg:.4f}°, scale {fit.scale:.6f}"]
+    text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.rotation_deg:.4f}°, scale {fit.scale:.6f}"]
     text += [f"{n:<8} residual {r:.4f} mm" for n, r in zip(names, fit.residual_mm, strict=True)]
     if worst is not None:
         text.append(f"worst part {labels[worst]}: 95 % stay under {within[worst]:.4f} mm")

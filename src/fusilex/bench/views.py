@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cached_property
 
-from fusilex.core.board.bare import Finest, copper_coverage, finest_feature
-from fusilex.core.board.hidden import hidden_parts
-from fusilex.core.board.improve import Suggestion, suggestions
-from fusilex.core.board.model import Design, Part
-from fusilex.core.board.panel import Panel
-from fusilex.core.board.repeat import find_panel
+from fusilex.core.bare_boards.finest import Finest, copper_coverage, finest_feature
+from fusilex.core.checks.advice import Suggestion, suggestions
+from fusilex.core.checks.repeat import find_panel
+from fusilex.core.design.hidden_joints import hidden_parts
+from fusilex.core.design.model import Design, Part
 from fusilex.core.electrical.probes import ProbePair, probe_plan
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, pull_list
+from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.order import hand_order
 from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.soldering.order import by_height

@@ -5,8 +5,8 @@ from __future__ import annotations
 import os
 
 from fusilex.bench.commands import Refused
-from fusilex.core.board.bodies import Body
 from fusilex.core.kit.counting import Count, by_weight
+from fusilex.core.packages.catalogue import Package
 from fusilex.devices.scale import NoReading, Scale, SerialScale, SimulatedScale, settled
 from fusilex.journal.workshop import Lot
 
@@ -14,14 +14,14 @@ PORT = "FUSILEX_SCALE"
 """Environment variable that names the scale's serial port."""
 
 
-def scale_for(lot: Lot, body: Body, tare_g: float) -> tuple[Scale, bool]:
+def scale_for(lot: Lot, body: Package, tare_g: float) -> tuple[Scale, bool]:
     """The scale to read, and whether it is the stand-in, which then carries the lot as stock has it. Raises `NoReading`."""
     if port := os.environ.get(PORT):
         return SerialScale(port), False
     return SimulatedScale(lambda: tare_g + lot.count * body.mass_mg / 1000), True
 
 
-def weigh(lot: Lot, body: Body, tare_g: float) -> tuple[Count, str]:
+def weigh(lot: Lot, body: Package, tare_g: float) -> tuple[Count, str]:
     """Pieces of a lot by weight, and how it was weighed. Raises `Refused` when the scale or the numbers do not allow it."""
     if body.mass_mg <= 0:
         raise Refused(f"The mass of one {body.code or 'piece'} is not known: correct it under Bodies at Ready.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from fusilex.bench.commands import Refused
-from fusilex.core.board.panel import Panel
+from fusilex.core.panel.layout import Panel
 from fusilex.journal.projection import Board
 from fusilex.journal.store import Event
 

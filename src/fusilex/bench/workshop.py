@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from fusilex.core.board.bodies import Body, Catalogue
-from fusilex.core.board.etching import EtchRun, Refit, refit
+from fusilex.bench.intake.design import Choices
+from fusilex.bench.intake.lists import table_of
+from fusilex.core.bare_boards.etching import EtchRun, Refit, refit
 from fusilex.core.kit.losses import Logged
+from fusilex.core.packages.catalogue import Catalogue, Package
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.formats.identify import ending
-from fusilex.formats.intake import Choices
-from fusilex.formats.list_intake import table_of
 from fusilex.journal.store import Event, Journal
 from fusilex.journal.workshop import WorkshopState, apply_workshop, project_workshop
 
@@ -46,7 +46,7 @@ class Workshop:
     @property
     def catalogue(self) -> Catalogue:
         """The catalogue with the bodies that were corrected here."""
-        return Catalogue(False, {code: body_from(data) for code, data in self.state.bodies.items()})
+        return Catalogue(False, {code: package_from(data) for code, data in self.state.packages.items()})
 
     @property
     def losses(self) -> dict[str, Logged]:
@@ -73,9 +73,9 @@ class Workshop:
         return Choices(roles, columns)
 
 
-def body_from(data: dict[str, Any]) -> Body:
+def package_from(data: dict[str, Any]) -> Package:
     """A body as the journal keeps it."""
-    return Body(
+    return Package(
         data["code"],
         float(data["size_x"]),
         float(data["size_y"]),

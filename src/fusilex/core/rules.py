@@ -20,11 +20,11 @@ RULES: dict[str, Rule] = {
         "Fewer than half of a side's placements meet their pads as listed, and one shift, quarter turn, mirror or unit factor brings more than half of them within 0.3 mm, which chance would do in less than 1 % of such lists. Or all are off by 0.1 mm and more in the same direction.",
         "Median shift over every turn, mirror and unit factor; most placements on their pads wins",
     ),
-    "ready.turns": Rule(
+    "ready.rotations": Rule(
         "Parts of one kind have one pattern of pads: turned back by the list they lie alike. Counting clockwise, a constant for the bottom, or both, puts at least 3 parts right and leaves no more than a fifth of those that can tell.",
         "Comparison of placement list and pads; within one side a constant turn does not show",
     ),
-    "ready.turn": Rule(
+    "ready.rotation": Rule(
         "A part lies like at least two others and two thirds of its kind, once each is turned back by what the list says; a kind more evenly split is a care, and pin 1 left or upper left at 0° is held right. Half a turn of a part with two like ends is no matter.",
         "Comparison of placement list and pads; IEC 61188-7, level A",
     ),
@@ -68,7 +68,7 @@ RULES: dict[str, Rule] = {
         "A word for a side that is in no dictionary here, or a list that names none, means the side on which more of its parts stand in the middle of pads.",
         "Placements against paste openings, or copper where there is no paste",
     ),
-    "ready.fit": Rule(
+    "ready.populate": Rule(
         "A part that one list marks as not to be fitted is marked so in the other, or not on it.",
         "Comparison by reference designator",
     ),
@@ -107,7 +107,7 @@ RULES: dict[str, Rule] = {
         "No disagreement among placement list, bill of materials, pads and outline.",
         "Comparison by reference designator",
     ),
-    "ready.body": Rule(
+    "ready.package": Rule(
         "Every body is in the catalogue; else its size is read from the text or guessed.",
         "Catalogue of standard bodies",
     ),
@@ -176,7 +176,7 @@ RULES: dict[str, Rule] = {
     ),
     "print.hidden": Rule(
         "Joints under a body cannot be inspected after reflow: bodies named QFN, DFN, SON, LGA, BGA, CSP, or with a pad wholly under them.",
-        "Body names and pads",
+        "Package names and pads",
     ),
     "print.joined": Rule(
         "An opening lies over pads of one net only: more than a quarter of a pad under it counts.",
@@ -232,13 +232,13 @@ RULES: dict[str, Rule] = {
     "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
     "hand.order": Rule(
         "Lowest first, so that the board lies flat on every part; surface-mount before through-hole.",
-        "Body heights, catalogue",
+        "Package heights, catalogue",
     ),
     "inspect.yield": Rule(
         "Boards without a fault at their first inspection, over boards inspected, with the 95 % Wilson interval.",
         "Wilson score interval (1927)",
     ),
-    "inspect.hidden": Rule("Joints under a bottom-terminated body cannot be seen.", "Body kind; decide at Test"),
+    "inspect.hidden": Rule("Joints under a bottom-terminated body cannot be seen.", "Package kind; decide at Test"),
     "rework.heat": Rule(
         "Parts with a pad inside the nozzle's radius plus 3 mm; below 3 mg they may blow away.",
         "Shop default for hot air",
@@ -249,7 +249,7 @@ RULES: dict[str, Rule] = {
         "Probe plan from pads and nets; effective resistance of the network between them",
     ),
     "test.hidden": Rule(
-        "Every joint under a bottom-terminated body is in a pair that is read.", "Body names and pads; probe plan"
+        "Every joint under a bottom-terminated body is in a pair that is read.", "Package names and pads; probe plan"
     ),
     "test.nets": Rule(
         "Pads are on nets that a file names; only then can be told which neighbours must be apart.",

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from fusilex.core.board.chips import without_codes
+from fusilex.core.packages.chips import without_codes
 from fusilex.core.units import show_value
 
 PREFIX = {

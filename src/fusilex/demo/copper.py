@@ -10,7 +10,7 @@ from shapely import Polygon
 from shapely.geometry import LineString, Point, box
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.board.frame import part_to_board
+from fusilex.core.design.frames import part_to_board
 from fusilex.demo.footprints import FOOTPRINTS, Land
 from fusilex.demo.heron import HEIGHT, MOUNTING_DRILL, MOUNTING_HOLES, WIDTH, PartRow
 

@@ -11,8 +11,8 @@ from pathlib import Path
 import shapely
 from shapely.geometry import LineString, Point, box
 
-from fusilex.core.board.frame import part_to_board
-from fusilex.core.board.panel import Panel
+from fusilex.core.design.frames import part_to_board
+from fusilex.core.panel.layout import Panel
 from fusilex.demo import oven_run
 from fusilex.demo.copper import VIA_DRILL, VIA_PAD, Copper, PlacedLand
 from fusilex.demo.footprints import FOOTPRINTS

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.grids import is_spreadsheet
-from fusilex.formats.lists import table_kind
+from fusilex.formats.lists.design_lists import table_kind
+from fusilex.formats.lists.grids import is_spreadsheet
+from fusilex.formats.lists.tables import best_table
+from fusilex.formats.lists.temperature_log import LOG
 from fusilex.formats.panel_file import is_panel
-from fusilex.formats.tables import best_table
-from fusilex.formats.temperature_log import LOG
 
 STATED, LIKELY, GUESSED, UNKNOWN, CHOSEN = "stated", "likely", "guessed", "unknown", "chosen"
 MOST_TABLE_BYTES = 8 * 2**20

@@ -7,7 +7,7 @@ import math
 from collections.abc import Callable
 from typing import Any
 
-from fusilex.core.board.panel import Panel
+from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 
 FORMAT = "fusilex-panel-1"

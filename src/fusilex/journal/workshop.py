@@ -18,7 +18,7 @@ class Lot:
     form: str
     part_number: str
     value: str
-    body: str
+    package: str
     count: int
     place: str = ""
     date_code: str = ""
@@ -45,7 +45,7 @@ class WorkshopState:
 
     columns: dict[str, dict[str, int]] = field(default_factory=dict)
     roles: dict[str, tuple[str, str | None]] = field(default_factory=dict)
-    bodies: dict[str, dict[str, Any]] = field(default_factory=dict)
+    packages: dict[str, dict[str, Any]] = field(default_factory=dict)
     lots: dict[str, Lot] = field(default_factory=dict)
     placed: dict[str, int] = field(default_factory=dict)
     lost: dict[str, int] = field(default_factory=dict)
@@ -76,11 +76,13 @@ def _role(state: WorkshopState, item: Event, body: dict[str, Any]) -> None:
 
 
 def _body(state: WorkshopState, item: Event, body: dict[str, Any]) -> None:
-    state.bodies[body["code"]] = body
+    state.packages[body["code"]] = body
 
 
 def _lot_received(state: WorkshopState, item: Event, body: dict[str, Any]) -> None:
-    state.lots[body["id"]] = Lot(**{k: v for k, v in body.items() if k != "note"}, received_at=item.at)
+    state.lots[body["id"]] = Lot(
+        **{("package" if k == "body" else k): v for k, v in body.items() if k != "note"}, received_at=item.at
+    )
 
 
 def _lot_counted(state: WorkshopState, item: Event, body: dict[str, Any]) -> None:

@@ -90,7 +90,7 @@ class Everywhere:
             self.desk.say(f"There is no part {text.strip()}.")
             return
         canvas.look_at(part)
-        self.desk.say(f"{part.ref}: {part.value}, {part.body.code}, {part.side}.")
+        self.desk.say(f"{part.ref}: {part.value}, {part.package.code}, {part.side}.")
 
     def zoom(self, key: str) -> None:
         if canvas := self.window.station.canvas:

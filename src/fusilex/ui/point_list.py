@@ -68,7 +68,7 @@ class PointList(Card):
             return
         for what, value in (
             ("shift", f"{transform.dx:.3f}  {transform.dy:.3f} mm"),
-            ("turn", f"{transform.turn_deg:.3f}°"),
+            ("turn", f"{transform.rotation_deg:.3f}°"),
             ("scale", f"{transform.scale:.5f}"),
             ("RMS", f"{transform.rms_mm:.3f} mm"),
         ):

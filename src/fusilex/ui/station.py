@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from fusilex.bench.commands import Acknowledge
 from fusilex.bench.now import Now, now
 from fusilex.bench.session import Bench
-from fusilex.core.board.model import Part
+from fusilex.core.design.model import Part
 from fusilex.journal.projection import Board
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -87,7 +87,7 @@ class Station(Picture):
 
     def all_fitted(self) -> list[Part]:
         """Every part a finished board of this batch carries."""
-        return [p for p in self.bench.design.parts if p.fitted and p.ref not in self.bench.state.without]
+        return [p for p in self.bench.design.parts if p.populated and p.ref not in self.bench.state.without]
 
     def go_on(self, before: str) -> None:
         """When the board in hand has left this station, take the next one that is here."""

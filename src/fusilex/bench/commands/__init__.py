@@ -28,7 +28,7 @@ from fusilex.bench.commands.at_ready import (
     MixBath,
     NoteProcess,
     PickColumns,
-    SetBody,
+    SetPackage,
     WithdrawFix,
 )
 from fusilex.bench.commands.base import (
@@ -110,7 +110,7 @@ __all__ = [
     "RepairFault",
     "ReserveStock",
     "Result",
-    "SetBody",
+    "SetPackage",
     "SetTray",
     "SkipSide",
     "SolderPart",

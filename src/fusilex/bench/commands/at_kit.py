@@ -14,7 +14,7 @@ class ReceiveLot(Command):
     form: str
     part_number: str
     value: str
-    body: str
+    package: str
     count: int
     place: str = ""
     date_code: str = ""

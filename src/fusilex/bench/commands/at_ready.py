@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from fusilex.bench.commands.base import Command
-from fusilex.core.board.fixes import Fix
-from fusilex.core.board.panel import Panel
+from fusilex.core.checks.fixes import Fix
+from fusilex.core.panel.layout import Panel
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class WithdrawFix(Command):
 
 
 @dataclass(frozen=True)
-class SetBody(Command):
+class SetPackage(Command):
     """Size (mm) and mass (mg) of a body as measured in this workshop, and whether it has a wrong way round; kept for every batch."""
 
     code: str

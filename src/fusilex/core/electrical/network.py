@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from fusilex.core.board.connect import DisjointSet
-from fusilex.core.board.model import Design
+from fusilex.core.design.connectivity import DisjointSet
+from fusilex.core.design.model import Design
 from fusilex.core.values import read_ohms
 
 COIL_OHM = 0.1
@@ -56,15 +56,15 @@ def resistor_network(design: Design) -> ResistorNetwork:
     unread: list[Branch] = []
     for part in design.parts:
         nets = sorted({p.net for p in part.pads if p.net})
-        if len(nets) != 2 or len(part.pads) != 2 or not part.fitted:
+        if len(nets) != 2 or len(part.pads) != 2 or not part.populated:
             continue
-        if part.body.family == "resistor":
+        if part.package.family == "resistor":
             ohm = read_ohms(part.value)
             if ohm is None:
                 unread.append((nets[0], nets[1], LEAST_OHM))
             else:
                 branches.append((nets[0], nets[1], max(ohm, LEAST_OHM)))
-        elif part.body.family == "inductor":
+        elif part.package.family == "inductor":
             branches.append((nets[0], nets[1], COIL_OHM))
     without = _network(branches)
     return ResistorNetwork(without, _network(branches + unread) if unread else without)

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import shapely
 
-from fusilex.core.board.model import Design, Pad, Part
+from fusilex.core.design.model import Design, Pad, Part
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.judgement import Because, Judgement, Level
 

@@ -6,10 +6,10 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from fusilex.core.board.chips import chip_codes, may_be_date, without_codes
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.quantities import PullLine
+from fusilex.core.packages.chips import chip_codes, may_be_date, without_codes
 from fusilex.core.units import show_value
 from fusilex.core.values import Meaning, read_value
 
@@ -52,7 +52,7 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
     for other in substitutes:
         if _number_in(other, label):
             return BagCheck(line, label, (f"approved substitute {other}",), ())
-        if _same_value(other, label, line.body.family):
+        if _same_value(other, label, line.package.family):
             check = check_bag(replace(line, value=other, part_number=""), label)
             return replace(check, line=line, agrees=(f"approved substitute {other}", *check.agrees))
     agrees: list[str] = []
@@ -64,7 +64,7 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
         differs.append(
             Difference("part number", line.part_number, like, one_off(_plain(line.part_number), _plain(like)))
         )
-    wanted, found = read_value(line.value, line.body.family), read_value(label, line.body.family)
+    wanted, found = read_value(line.value, line.package.family), read_value(label, line.package.family)
     if wanted.values and found.values:
         if wanted.met_by(found):
             agrees.append("value")
@@ -122,14 +122,14 @@ def _compare_bodies(
     codes = chip_codes(label)
     if len(codes) > 1:
         codes = tuple(c for c in codes if not may_be_date(c)) or codes
-    if not line.body.chip or not codes:
+    if not line.package.chip or not codes:
         return
     if len(codes) > 1:
         unread.append(f"the label names the sizes {' and '.join(codes)}")
-    elif codes[0] == line.body.chip:
-        agrees.append("body")
+    elif codes[0] == line.package.chip:
+        agrees.append("package")
     else:
-        differs.append(Difference("body", line.body.chip, codes[0], True))
+        differs.append(Difference("package", line.package.chip, codes[0], True))
 
 
 def _same_value(value: str, label: str, family: str) -> bool:
@@ -167,7 +167,7 @@ def _like_number(number: str, label: str) -> str | None:
 def judge_bag(check: BagCheck, reason: str = "") -> Judgement:
     """The bag check in one judgement; a reason turns a stop into a care that stays on record."""
     line = check.line
-    name = f"{line.value} {line.body.code}"
+    name = f"{line.value} {line.package.code}"
     if check.level is Level.GO:
         return Judgement(
             "kit.bag",

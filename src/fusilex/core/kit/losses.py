@@ -6,8 +6,8 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from fusilex.core.board.bodies import TWO_ENDED, Body
-from fusilex.core.board.chips import CHIP_SIZES
+from fusilex.core.packages.catalogue import TWO_ENDED, Package
+from fusilex.core.packages.chips import CHIP_SIZES
 
 LEAST_PIECES = 100
 """Pieces handled before a logged loss is believed: with fewer, one lost piece says too little."""
@@ -43,27 +43,27 @@ class Loss:
     behind: int = 0
 
 
-def loss_of(body: Body, log: Mapping[str, Logged] | None = None) -> Loss:
+def loss_of(package: Package, log: Mapping[str, Logged] | None = None) -> Loss:
     """Loss of a body: as logged here from `LEAST_PIECES` on, else the default.
 
     Passives and diodes with two ends by their length, whatever their outline is called; chips with legs or hidden joints and
     connectors none and one.
     """
-    fraction, extra = default_loss(body)
-    logged = (log or {}).get(loss_key(body))
+    fraction, extra = default_loss(package)
+    logged = (log or {}).get(loss_key(package))
     if logged is not None and logged.placed + logged.lost >= LEAST_PIECES:
         return Loss(logged.rate, extra, logged.placed + logged.lost)
     return Loss(fraction, extra)
 
 
-def default_loss(body: Body) -> tuple[float, int]:
+def default_loss(package: Package) -> tuple[float, int]:
     """Loss fraction and minimum extra pieces before anything was logged here."""
-    if body.family not in TWO_ENDED or body.mount != "smd":
+    if package.family not in TWO_ENDED or package.mount != "smd":
         return _OTHER
-    long = max(body.size_x, body.size_y)
+    long = max(package.size_x, package.size_y)
     return next(loss for up_to, loss in _DEFAULT if long <= up_to * 1.1)
 
 
-def loss_key(body: Body) -> str:
+def loss_key(package: Package) -> str:
     """Under which name pieces of a body are logged: its inch code, else its package text."""
-    return body.chip or body.code
+    return package.chip or package.code

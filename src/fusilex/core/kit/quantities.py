@@ -7,12 +7,12 @@ from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from fusilex.core.board.bodies import Body
-from fusilex.core.board.hidden import hides_joints
-from fusilex.core.board.model import Design, Part
+from fusilex.core.design.hidden_joints import hides_joints
+from fusilex.core.design.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.losses import Logged, loss_of
+from fusilex.core.packages.catalogue import Package
 from fusilex.core.values import UNIT_OF_FAMILY, read_value
 
 
@@ -25,7 +25,7 @@ class PullLine:
     """
 
     value: str
-    body: Body
+    package: Package
     part_number: str
     refs: tuple[str, ...]
     need: int
@@ -44,11 +44,11 @@ class PullLine:
     def name(self) -> str:
         """What to call its parts: the value, or else what else is known."""
         value = self.value if self.alone else f"{self.value}, {self.part_number or 'no part number'}"
-        return value or self.part_number or self.body.code or "parts without a name"
+        return value or self.part_number or self.package.code or "parts without a name"
 
     @property
     def key(self) -> str:
-        return f"{self.value} | {self.body.code}" + ("" if self.alone else f" | {self.part_number}")
+        return f"{self.value} | {self.package.code}" + ("" if self.alone else f" | {self.part_number}")
 
 
 def pull_quantity(need: int, loss: float, extra: int) -> int:
@@ -66,17 +66,17 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
         raise ValueError("a batch has at least one board")
     groups: dict[tuple[str, str, str], list[Part]] = defaultdict(list)
     for part in design.parts:
-        if part.fitted:
-            groups[part.value, part.body.code, part.part_number].append(part)
-    alike = Counter((value, body) for value, body, _ in groups)
+        if part.populated:
+            groups[part.value, part.package.code, part.part_number].append(part)
+    alike = Counter((value, package) for value, package, _ in groups)
     lines = []
-    for (value, body, _), parts in groups.items():
+    for (value, package, _), parts in groups.items():
         need = boards * len(parts)
-        loss = loss_of(parts[0].body, log)
+        loss = loss_of(parts[0].package, log)
         lines.append(
             PullLine(
                 parts[0].value,
-                parts[0].body,
+                parts[0].package,
                 parts[0].part_number,
                 tuple(p.ref for p in parts),
                 need,
@@ -85,7 +85,7 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
                 loss.extra,
                 parts[0].side if len({p.side for p in parts}) == 1 else "both",
                 loss.behind,
-                alike[value, body] == 1,
+                alike[value, package] == 1,
             )
         )
     return lines
@@ -110,7 +110,7 @@ _KIND_ORDER = (
 )
 
 
-SCHOOLS = {
+PLACING_ORDERS = {
     "kind": "by kind, smallest first",
     "hidden-first": "bottom-terminated parts first, for hot air one by one",
     "area": "by area of the board, left to right",
@@ -118,17 +118,17 @@ SCHOOLS = {
 """Orders of placing, the default first. Bins follow the order."""
 
 
-def placing_key(body: Body, school: str = "kind", x: float = 0.0) -> tuple[float, ...]:
+def placing_key(package: Package, school: str = "kind", x: float = 0.0) -> tuple[float, ...]:
     """Sort key of a part (or of a bin by its first part) at `x` mm. Raises KeyError for a school that does not exist.
 
     By kind: small before large, so that nothing tall stands in the way. Hidden first: the same with bottom-terminated parts
     before all. By area: in strips of the board from left to right, by kind within a strip.
     """
-    SCHOOLS[school]
-    kind = _KIND_ORDER.index(body.family) if body.family in _KIND_ORDER else len(_KIND_ORDER)
-    by_kind = (kind, round(body.size_x * body.size_y, 2), body.height)
+    PLACING_ORDERS[school]
+    kind = _KIND_ORDER.index(package.family) if package.family in _KIND_ORDER else len(_KIND_ORDER)
+    by_kind = (kind, round(package.size_x * package.size_y, 2), package.height)
     if school == "hidden-first":
-        return (float(not hides_joints(body)), *by_kind)
+        return (float(not hides_joints(package)), *by_kind)
     return (math.floor(x / STRIP_MM), *by_kind) if school == "area" else by_kind
 
 
@@ -145,9 +145,9 @@ def in_placing_order(
     """
 
     def key(line: PullLine) -> tuple[bool, tuple[float, ...], str]:
-        by_hand = line.body.mount == "tht" or line.side == "bottom"
+        by_hand = line.package.mount == "tht" or line.side == "bottom"
         x = min(((x_of or {}).get(ref, 0.0) for ref in line.refs), default=0.0)
-        return by_hand, placing_key(line.body, school, x), line.value
+        return by_hand, placing_key(line.package, school, x), line.value
 
     return sorted((replace(line) for line in lines), key=key)
 
@@ -159,7 +159,7 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
         count = stock.get(line.key)
         if count is None or count >= line.pull:
             continue
-        name = f"{line.value} {line.body.code}"
+        name = f"{line.value} {line.package.code}"
         numbers = (
             Because("in the bin", count),
             Because("needed", line.need),
@@ -213,7 +213,7 @@ def judge_values(lines: Sequence[PullLine]) -> list[Judgement]:
     unread = [
         x
         for x in lines
-        if x.body.family in UNIT_OF_FAMILY and x.value.strip() and not read_value(x.value, x.body.family).values
+        if x.package.family in UNIT_OF_FAMILY and x.value.strip() and not read_value(x.value, x.package.family).values
     ]
     if not unread:
         return []
@@ -230,8 +230,8 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
         (a, b)
         for i, a in enumerate(lines)
         for b in lines[i + 1 :]
-        if a.body.code == b.body.code
-        and a.body.family == b.body.family
+        if a.package.code == b.package.code
+        and a.package.family == b.package.family
         and (one_off(a.value, b.value) or (a.value == b.value and not a.alone))
     ]
     if not pairs:

@@ -6,20 +6,20 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from fusilex.core.board.chips import chip_code
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
+from fusilex.core.packages.chips import chip_code
 from fusilex.core.values import read_value
 
 
-def fits(line: PullLine, part_number: str, value: str, body: str) -> bool:
+def fits(line: PullLine, part_number: str, value: str, package: str) -> bool:
     """True when stock of this part number, or of this value in this body, serves a line."""
     if line.part_number and part_number:
         return _plain(line.part_number) == _plain(part_number)
-    here, there = line.body.chip or None, chip_code(body)
-    if body and (here != there or (here is None and _plain(line.body.code) != _plain(body))):
+    here, there = line.package.chip or None, chip_code(package)
+    if package and (here != there or (here is None and _plain(line.package.code) != _plain(package))):
         return False
-    a, b = read_value(line.value, line.body.family), read_value(value, line.body.family)
+    a, b = read_value(line.value, line.package.family), read_value(value, line.package.family)
     if a.value is not None and b.value is not None:
         return a.met_by(b)
     return bool(_plain(value)) and _plain(line.value) == _plain(value)

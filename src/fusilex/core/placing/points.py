@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from fusilex.core.board.model import Design, Part
-from fusilex.core.board.panel import Panel
+from fusilex.core.design.model import Design, Part
+from fusilex.core.panel.layout import Panel
 
 Points = NDArray[np.float64]
 

@@ -28,7 +28,7 @@ class Similarity:
 
     dx: float
     dy: float
-    turn_deg: float
+    rotation_deg: float
     scale: float
     residuals: Points
     sigma: float
@@ -37,7 +37,7 @@ class Similarity:
 
     def apply(self, xy: ArrayLike) -> Points:
         """Design points (n × 2, mm) in the machine's frame."""
-        angle = np.radians(self.turn_deg)
+        angle = np.radians(self.rotation_deg)
         matrix = self.scale * np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
         return np.asarray(np.atleast_2d(np.asarray(xy, dtype=float)) @ matrix + (self.dx, self.dy))
 
@@ -158,7 +158,7 @@ def judge_references(
     numbers = (
         Because("RMS residual", fit.rms_mm, "mm"),
         Because("points", len(fit.residuals)),
-        Because("turn", fit.turn_deg, "°"),
+        Because("turn", fit.rotation_deg, "°"),
         Because("scale", f"{fit.scale:.5f}"),
     )
     if suspect is not None:

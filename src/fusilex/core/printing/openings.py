@@ -10,9 +10,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely import Polygon
 
-from fusilex.core.board.connect import DisjointSet
-from fusilex.core.board.model import Design, Layer, Pad
-from fusilex.core.board.overlay import shared_by, union_of
+from fusilex.core.design.connectivity import DisjointSet
+from fusilex.core.design.model import Design, Layer, Pad
+from fusilex.core.overlay import shared_by, union_of
 from fusilex.core.units import show_number
 
 AREA_GO, AREA_STOP, ASPECT_GO = 0.66, 0.60, 1.5

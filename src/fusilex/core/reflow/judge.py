@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.reflow.profile import FIELD_OF, Doubt, Metrics, window_index
-from fusilex.core.reflow.windows import Window
+from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import show_number
 
 TOUCHING = 1e-9
@@ -43,7 +43,7 @@ _NOUN = {
 }
 
 
-def judge_profile(per_probe: Mapping[str, Metrics], window: Window) -> list[Judgement]:
+def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> list[Judgement]:
     """One judgement per metric outside its range, probe by probe, and one for each reason why the record does not tell; a go with the
     index when all are inside.
 
@@ -87,7 +87,7 @@ def _never(probe: str, name: str, metrics: Metrics) -> Judgement:
 
 
 def _judged(
-    probe: str, name: str, value: float, doubt: Doubt, allowed: tuple[float, float], unit: str, window: Window
+    probe: str, name: str, value: float, doubt: Doubt, allowed: tuple[float, float], unit: str, window: ProcessWindow
 ) -> Judgement | None:
     """Outside when every value the record allows is outside on one side, inside when every one is inside, else can't tell."""
     low, high = (edge + sign * TOUCHING * max(1.0, abs(edge)) for edge, sign in zip(allowed, (-1, 1), strict=True))

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.core.reflow.record import Array, Trace, trace_of
-from fusilex.core.reflow.windows import Window
+from fusilex.core.reflow.windows import ProcessWindow
 
 SLOPE_WINDOW_S = 10.0
 ROOM_C, SETTLED_C, SETTLING_S = 25.0, 2.0, 10.0
@@ -48,7 +48,7 @@ class Metrics:
     doubts: Mapping[str, Doubt] = field(default_factory=dict)
     wild: int = 0
 
-    def ranged(self, window: Window) -> list[tuple[str, float, tuple[float, float], str]]:
+    def ranged(self, window: ProcessWindow) -> list[tuple[str, float, tuple[float, float], str]]:
         """(name, value, allowed range, unit) of the five metrics that make the window index."""
         return [
             ("heating", self.max_heating_c_per_s, window.heating, "°C/s"),
@@ -120,13 +120,13 @@ def seconds_above(time: Array, temperature: Array, level: float) -> float:
     return float(np.sum(np.concatenate([down, end])) - np.sum(np.concatenate([start, up])))
 
 
-def measure_log(time: Array, probes: Mapping[str, Array], window: Window) -> dict[str, Metrics]:
+def measure_log(time: Array, probes: Mapping[str, Array], window: ProcessWindow) -> dict[str, Metrics]:
     """Metrics of every probe that has a record; columns without one are left out."""
     traces = {name: trace_of(time, values) for name, values in probes.items()}
     return {name: measure_trace(trace, window) for name, trace in traces.items() if trace is not None}
 
 
-def measure(time: Array, temperature: Array, window: Window) -> Metrics:
+def measure(time: Array, temperature: Array, window: ProcessWindow) -> Metrics:
     """Metrics of one probe: n samples of time (s, not falling) and temperature (°C, NaN for gaps). Raises ValueError for too few."""
     trace = trace_of(np.asarray(time, dtype=float), np.asarray(temperature, dtype=float))
     if trace is None:
@@ -134,7 +134,7 @@ def measure(time: Array, temperature: Array, window: Window) -> Metrics:
     return measure_trace(trace, window)
 
 
-def measure_trace(trace: Trace, window: Window) -> Metrics:
+def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
     """Metrics of one probe's good samples, and what its gaps and its ends leave open.
 
     Assumed between samples: one rise to one peak and one fall, no faster than the run itself or the window's limits.
@@ -249,7 +249,7 @@ def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, dou
     return leave[2] - enter[2] if math.isfinite(leave[0]) else math.nan
 
 
-def _above(trace: Trace, top: int, window: Window, highest: float, doubts: dict[str, Doubt]) -> float:
+def _above(trace: Trace, top: int, window: ProcessWindow, highest: float, doubts: dict[str, Doubt]) -> float:
     """Time (s) at or above melting; where a gap hides a crossing, what it may be at least and at most."""
     t, y, melting = trace.time, trace.temperature, window.melting
     total = seconds_above(t, y, melting)
@@ -300,7 +300,7 @@ def _last_below(t: Array, y: Array, top: int, level: float) -> float:
     return float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
 
 
-def window_index(metrics: Metrics, window: Window) -> float:
+def window_index(metrics: Metrics, window: ProcessWindow) -> float:
     """Process window index: 100 × the worst of |x − mid| / half-range over the five metrics; up to 100 is inside, limits included.
 
     A metric the run never reached counts as outside (infinite). What the record leaves open is not in it: see `Metrics.doubts`.

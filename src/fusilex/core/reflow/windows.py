@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
-class Window:
+class ProcessWindow:
     """A paste's window. Temperatures °C, slopes °C/s, times s; each range is (low, high), both ends inside."""
 
     name: str
@@ -23,7 +23,7 @@ class Window:
 
 
 WINDOWS = {
-    "lead-free": Window("lead-free", 217, (150, 200), (0, 3), (60, 120), (40, 90), (235, 250), (0, 4), 480),
-    "leaded": Window("leaded", 183, (100, 150), (0, 3), (60, 120), (40, 90), (205, 225), (0, 4), 360),
-    "bismuth": Window("bismuth", 138, (90, 120), (0, 3), (60, 120), (40, 90), (155, 175), (0, 4), 360),
+    "lead-free": ProcessWindow("lead-free", 217, (150, 200), (0, 3), (60, 120), (40, 90), (235, 250), (0, 4), 480),
+    "leaded": ProcessWindow("leaded", 183, (100, 150), (0, 3), (60, 120), (40, 90), (205, 225), (0, 4), 360),
+    "bismuth": ProcessWindow("bismuth", 138, (90, 120), (0, 3), (60, 120), (40, 90), (155, 175), (0, 4), 360),
 }

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import shapely
 from shapely.geometry import Point
 
-from fusilex.core.board.model import Design, Part
+from fusilex.core.design.model import Design, Part
 
 NOZZLE_RADIUS_MM, SPREAD_MM = 2.5, 3.0
 LIGHT_MG = 3.0
@@ -24,7 +24,7 @@ class Neighbour:
 
 def heat_radius(part: Part, nozzle: float = NOZZLE_RADIUS_MM, spread: float = SPREAD_MM) -> float:
     """Radius (mm) in which solder may melt: the nozzle, or the part itself where larger, plus the spread of the heat."""
-    return max(nozzle, max(part.body.size_x, part.body.size_y) / 2) + spread
+    return max(nozzle, max(part.package.size_x, part.package.size_y) / 2) + spread
 
 
 def neighbours(design: Design, part: Part, radius: float | None = None) -> list[Neighbour]:
@@ -33,9 +33,9 @@ def neighbours(design: Design, part: Part, radius: float | None = None) -> list[
     centre = Point(part.x, part.y)
     found = []
     for other in design.parts:
-        if other.ref == part.ref or other.side != part.side or not other.fitted or not other.pads:
+        if other.ref == part.ref or other.side != part.side or not other.populated or not other.pads:
             continue
         distance = float(min(shapely.distance(centre, p.polygon) for p in other.pads))
         if distance < reach:
-            found.append(Neighbour(other.ref, distance, other.body.mass_mg < LIGHT_MG))
+            found.append(Neighbour(other.ref, distance, other.package.mass_mg < LIGHT_MG))
     return sorted(found, key=lambda n: n.distance)

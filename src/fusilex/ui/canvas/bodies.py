@@ -7,8 +7,8 @@ import shapely
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from fusilex.core.board.frame import board_to_part
-from fusilex.core.board.model import Part
+from fusilex.core.design.frames import board_to_part
+from fusilex.core.design.model import Part
 from fusilex.ui.theme import theme
 
 _FILL = {
@@ -30,8 +30,8 @@ def draw_part(painter: QPainter, part: Part, ghost: bool = False) -> None:
     painter.translate(part.x, part.y)
     if part.side == "bottom":
         painter.scale(-1, 1)
-    painter.rotate(part.turn)
-    body = part.body
+    painter.rotate(part.rotation_deg)
+    body = part.package
     box = QRectF(-body.size_x / 2, -body.size_y / 2, body.size_x, body.size_y)
     if ghost:
         painter.setPen(_hair())
@@ -50,13 +50,13 @@ def _hair() -> QPen:
 
 
 def _solid(painter: QPainter, part: Part, box: QRectF) -> None:
-    body = part.body
+    body = part.package
     painter.setPen(Qt.PenStyle.NoPen)
     if body.family in ("ic", "transistor", "diode") and part.pads:
         painter.setBrush(theme.colour("metal"))
         boxes = shapely.bounds([pad.polygon for pad in part.pads])
         corners = board_to_part(
-            boxes[:, [0, 1, 2, 1, 2, 3, 0, 3]].reshape(-1, 2), (part.x, part.y), part.turn, part.side
+            boxes[:, [0, 1, 2, 1, 2, 3, 0, 3]].reshape(-1, 2), (part.x, part.y), part.rotation_deg, part.side
         )
         low, high = (f(corners.reshape(-1, 4, 2), axis=1) for f in (np.min, np.max))
         for (x0, y0), (x1, y1) in zip(low.tolist(), high.tolist(), strict=True):
@@ -84,18 +84,18 @@ def pin_one(part: Part) -> tuple[float, float] | None:
     """Centre of pin 1 in the part's own frame (mm), None where the files do not say which it is."""
     if (pad := part.pin_one) is None:
         return None
-    x, y = board_to_part(pad.polygon.centroid.coords[0], (part.x, part.y), part.turn, part.side)[0]
+    x, y = board_to_part(pad.polygon.centroid.coords[0], (part.x, part.y), part.rotation_deg, part.side)[0]
     return float(x), float(y)
 
 
 def _mark(painter: QPainter, part: Part, box: QRectF, ghost: bool) -> None:
     """Pin 1 as a dot in its corner; of two-pad parts the end with pin 1 as a bar."""
-    at = pin_one(part) if part.body.polarised else None
+    at = pin_one(part) if part.package.polarised else None
     if at is None:
         return
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(
-        theme.colour("lit" if ghost or part.body.family in ("ic", "transistor", "diode", "electrolytic") else "go")
+        theme.colour("lit" if ghost or part.package.family in ("ic", "transistor", "diode", "electrolytic") else "go")
     )
     size = min(box.width(), box.height())
     if len(part.pads) == 2:

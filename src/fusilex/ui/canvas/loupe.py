@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.core.board.model import Part
+from fusilex.core.design.model import Part
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.glyphs import plain_text
@@ -45,8 +45,8 @@ class Loupe(QWidget):
         span = max(
             max(b[2] for b in boxes) - min(b[0] for b in boxes),
             max(b[3] for b in boxes) - min(b[1] for b in boxes),
-            self.part.body.size_x,
-            self.part.body.size_y,
+            self.part.package.size_x,
+            self.part.package.size_y,
         )
         return next(step for step in (2.5, 4, 6, 9, 14, 22, 40, 400) if step >= 1.45 * span)
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from shapely import GeometryType
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.board.model import Design
+from fusilex.core.design.model import Design
 
 POINTS_PER_PATH, MOST_PATHS = 60, 2500
 PLAIN_CORNERS, UNSEEN_MM = 12, 0.003

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPixmap
 
-from fusilex.core.board.model import Part
+from fusilex.core.design.model import Part
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.theme import theme

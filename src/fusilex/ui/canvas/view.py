@@ -18,9 +18,9 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.core.board.model import Design, Part
-from fusilex.core.board.outlines import body_polygon
-from fusilex.core.board.panel import Panel
+from fusilex.core.design.model import Design, Part
+from fusilex.core.design.outlines import body_polygon
+from fusilex.core.panel.layout import Panel
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.canvas.picture import BoardPictures, Look
 from fusilex.ui.glyphs import plain_text
@@ -210,7 +210,7 @@ class BoardCanvas(QWidget):
     def _words(self, painter: QPainter) -> None:
         hint = self.footer
         if self.hovered and self.design and (part := self.design.part_by_ref.get(self.hovered[0])):
-            hint = f"{part.ref}   {part.value}   {part.body.code}   turn {part.turn:g}°"
+            hint = f"{part.ref}   {part.value}   {part.package.code}   turn {part.rotation_deg:g}°"
         self._plate(painter, self.caption, 8, 6)
         self._plate(painter, hint, 8, self.height() - 32)
         side = f"{self.side} side"
@@ -262,7 +262,7 @@ class BoardCanvas(QWidget):
         if self.design is None:
             return None
         if self._hits is None:
-            parts = [p for p in self.design.parts if p.body.mount != "none"]
+            parts = [p for p in self.design.parts if p.package.mount != "none"]
             self._hits = parts, np.array([body_polygon(p, 0.25).bounds for p in parts]).reshape(-1, 4)
         parts, boxes = self._hits
         where = self.to_mm(at)

@@ -39,7 +39,7 @@ def write_labels(bench: Bench, plan: TrayPlan, path: Path) -> None:
 
 def bin_code(bench: Bench, line: PullLine, number: int) -> str:
     """What the QR code says: batch, bin, part number or value and body."""
-    return f"FUSILEX BIN {number} OF {bench.batch_name}: {line.part_number or f'{line.name} {line.body.code}'}"
+    return f"FUSILEX BIN {number} OF {bench.batch_name}: {line.part_number or f'{line.name} {line.package.code}'}"
 
 
 def _label(painter: QPainter, box: QRectF, bench: Bench, line: PullLine, number: int, place: str) -> None:
@@ -62,7 +62,7 @@ def _label(painter: QPainter, box: QRectF, bench: Bench, line: PullLine, number:
     for text, y, points, bold in (
         (f"{number}   {place}", 2.0, 15, True),
         (line.name, 10.5, 12, True),
-        (line.body.code, 17.0, 9, False),
+        (line.package.code, 17.0, 9, False),
         (line.part_number, 21.5, 9, False),
         (f"{line.pull} pieces", 26.0, 9, False),
     ):

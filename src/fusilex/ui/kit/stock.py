@@ -12,13 +12,13 @@ from fusilex.bench import typed
 from fusilex.bench.now import Now
 from fusilex.bench.stock import exposure_of
 from fusilex.bench.weighing import weigh
-from fusilex.core.board.bodies import Body, body_of
 from fusilex.core.judgement import Level
 from fusilex.core.kit.counting import Count
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left, judge_moisture
+from fusilex.core.packages.catalogue import Package, package_of
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
-from fusilex.formats.stock_list import COLUMNS, StockRow, read_stock, stock_csv
+from fusilex.formats.lists.stock import COLUMNS, StockRow, read_stock, stock_csv
 from fusilex.journal.workshop import Lot
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
@@ -34,7 +34,7 @@ class StockView(View):
         columns = [
             Column("lot", 0.8),
             Column("part", 2.2),
-            Column("body", 1.5),
+            Column("package", 1.5),
             Column("count", 0.8, True),
             Column("free", 0.8, True),
             Column("place", 1.2),
@@ -71,7 +71,7 @@ class StockView(View):
                 )
                 mark = judge_moisture(lot.id, lot.level, spent).level if lot.moisture else None
             name = f"{lot.value} {lot.part_number}".strip()
-            rows.append((lot.id, name, lot.body, str(lot.count), str(lot.free), lot.place, clock))
+            rows.append((lot.id, name, lot.package, str(lot.count), str(lot.free), lot.place, clock))
             marks.append(mark if mark is not Level.GO else None)
         self.table.show_rows(rows, marks)
 
@@ -137,7 +137,7 @@ class StockView(View):
         """The next line without stock, ready to be completed."""
         line = next((x for x in self.bench.lines if not self.bench.stock.lots_for(x)), None)
         return (
-            f"reel, {line.part_number}, {line.value.replace(',', '.')}, {line.body.code.replace(',', '.')}, {line.pull}, , 1"
+            f"reel, {line.part_number}, {line.value.replace(',', '.')}, {line.package.code.replace(',', '.')}, {line.pull}, , 1"
             if line
             else ""
         )
@@ -168,9 +168,11 @@ class StockView(View):
         rows = (StockRow(**{k: getattr(lot, k) for k in COLUMNS}) for lot in lots)
         self.desk.write(name, stock_csv(rows).encode(), f"{len(lots)} lots in {Path(name).name}.")
 
-    def _body(self, lot: Lot) -> Body:
-        """Body of the pieces: as this design knows it, else by the catalogue."""
-        return next((x.body for x in self.bench.lines if lot in self.bench.stock.lots_for(x)), body_of(lot.body))
+    def _body(self, lot: Lot) -> Package:
+        """Package of the pieces: as this design knows it, else by the catalogue."""
+        return next(
+            (x.package for x in self.bench.lines if lot in self.bench.stock.lots_for(x)), package_of(lot.package)
+        )
 
     def _weighed(self, text: str) -> None:
         try:

@@ -12,11 +12,11 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen,
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.stock import exposure_of
-from fusilex.core.board.frame import board_to_part
-from fusilex.core.board.model import Part
+from fusilex.core.design.frames import board_to_part
+from fusilex.core.design.model import Part
 from fusilex.core.judgement import Level
 from fusilex.core.kit.moisture import CARE_LEFT, share_left
-from fusilex.core.kit.quantities import SCHOOLS, PullLine
+from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.kit.trays import TrayPlan
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.desk import Desk
@@ -65,7 +65,9 @@ class Tray(QWidget):
         bench, plan = self.desk.bench, self.plan
         tray = plan.place(min(self.chosen, plan.bins))[0]
         which = f"Tray {tray + 1} of {plan.trays}, " if plan.trays > 1 else "Bins "
-        words = f"{which}in the order they are placed: {SCHOOLS[bench.state.order]}; large bodies smaller, as marked"
+        words = (
+            f"{which}in the order they are placed: {PLACING_ORDERS[bench.state.order]}; large bodies smaller, as marked"
+        )
         plain_text(painter, QRectF(16, 8, self.width() - 32, 24), words, "body", "soft")
         width, height = (self.width() - 24) / plan.columns, (self.height() - 46) / plan.rows
         self._boxes = {}
@@ -160,7 +162,7 @@ class Tray(QWidget):
 
     def _body(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
         part: Part = self.desk.bench.design.part_by_ref[line.refs[0]]
-        room = min((box.width() - 20) / line.body.size_x, (box.height() - 2) / line.body.size_y)
+        room = min((box.width() - 20) / line.package.size_x, (box.height() - 2) / line.package.size_y)
         shrink, words = next(((f, w) for f, w in ((1, ""), (2, "½"), (4, "¼")) if SCALE / f <= room), (8, "⅛"))
         scale = SCALE / shrink
         plain_text(
@@ -207,7 +209,7 @@ def unturned(part: Part) -> Part:
     """The part in its own frame, top side, so that a bin shows it unturned with its marks."""
 
     def own(xy: np.ndarray) -> np.ndarray:
-        return np.asarray(board_to_part(xy, (part.x, part.y), part.turn, part.side))
+        return np.asarray(board_to_part(xy, (part.x, part.y), part.rotation_deg, part.side))
 
     pads = tuple(replace(p, side="top", polygon=shapely.transform(p.polygon, own)) for p in part.pads)
-    return replace(part, x=0.0, y=0.0, turn=0.0, side="top", pads=pads)
+    return replace(part, x=0.0, y=0.0, rotation_deg=0.0, side="top", pads=pads)

@@ -7,11 +7,11 @@ from pathlib import Path
 from fusilex.bench import commands as c
 from fusilex.bench.now import Now, now_at_bin
 from fusilex.core.judgement import Level
-from fusilex.core.kit.quantities import SCHOOLS, PullLine
+from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.kit.stock import buy_list
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
-from fusilex.formats.csv_out import buy_csv
+from fusilex.formats.written.csv_lists import buy_csv
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
 from fusilex.ui.kit.tray import Tray
@@ -60,7 +60,7 @@ class TrayView(View):
                 "K",
                 "check the bag",
                 lambda _: ask(
-                    f"Label of the bag for bin {number}, {self.line.name} {self.line.body.code}", self._label
+                    f"Label of the bag for bin {number}, {self.line.name} {self.line.package.code}", self._label
                 ),
             ),
         ]
@@ -176,9 +176,9 @@ class TrayView(View):
         )
 
     def _order(self) -> None:
-        names = list(SCHOOLS)
+        names = list(PLACING_ORDERS)
         school = names[(names.index(self.bench.state.order) + 1) % len(names)]
-        self._did(c.ChooseOrder(school), f"Bins {SCHOOLS[school]}.")
+        self._did(c.ChooseOrder(school), f"Bins {PLACING_ORDERS[school]}.")
 
     def _size(self, text: str) -> None:
         found = [int(n) for n in text.replace("x", " ").replace("×", " ").split() if n.isdecimal()]
@@ -217,7 +217,7 @@ class TrayView(View):
         stock = self.bench.stock.have(line) if self.bench.workshop.state.lots else None
         return f"Bin {self.tray.plan.label(self.tray.chosen)}", [
             ("for", refs),
-            ("body", line.body.code),
+            ("package", line.package.code),
             ("need, pull", f"{line.need}, {line.pull}" + ("" if stock is None else f"; {stock} there")),
             ("loss", loss),
             ("number, lot", f"{line.part_number or 'none'}, {(held or {}).get('lot') or 'no lot'}"),

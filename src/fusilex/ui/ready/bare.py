@@ -13,7 +13,7 @@ from fusilex.bench.at_bare import copper_to_remove
 from fusilex.bench.cautions import CAUTIONS
 from fusilex.bench.judge_ready import judge_bath
 from fusilex.bench.now import Now
-from fusilex.core.board.etching import SLOW_AT_G_PER_L
+from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk

@@ -7,11 +7,11 @@ import shapely
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from fusilex.core.board.fixes import Fix
-from fusilex.core.board.frame import board_to_part, part_to_board
-from fusilex.core.board.model import Design, Part
-from fusilex.core.board.outlines import body_polygon
-from fusilex.core.board.systematic import Correction
+from fusilex.core.checks.fixes import Fix
+from fusilex.core.checks.systematic import Correction
+from fusilex.core.design.frames import board_to_part, part_to_board
+from fusilex.core.design.model import Design, Part
+from fusilex.core.design.outlines import body_polygon
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.theme import theme
 
@@ -19,7 +19,7 @@ MOST_SHAPES = 2000
 FOOTERS = {
     "transform": "red: as listed, pale: after the fix",
     "move-layers": "red: as it lies, pale: after the fix",
-    "turns": "red: pin 1 as listed, pale: where its pad is",
+    "rotations": "red: pin 1 as listed, pale: where its pad is",
 }
 
 
@@ -36,7 +36,7 @@ def draw_fix(painter: QPainter, canvas: BoardCanvas, design: Design, fix: Fix) -
             _moved(painter, canvas, part, correction)
     else:
         for part in shown:
-            _turned(painter, canvas, part, fix.with_["turns"][part.ref])
+            _turned(painter, canvas, part, fix.with_["rotations"][part.ref])
 
 
 def sides_of(design: Design, fix: Fix) -> set[str]:
@@ -65,9 +65,9 @@ def _shapes_moved(painter: QPainter, canvas: BoardCanvas, design: Design, fix: F
 def _parts_of(design: Design, fix: Fix) -> list[Part]:
     """The parts that a fix of a kind in `FOOTERS` moves or turns."""
     if fix.kind == "transform":
-        return [p for p in design.parts if p.side in fix.with_["sides"] and p.body.mount != "none"]
-    turns = fix.with_["turns"]
-    return [p for p in design.parts if p.ref in turns and abs(turns[p.ref] - p.turn % 360) > 1e-6]
+        return [p for p in design.parts if p.side in fix.with_["sides"] and p.package.mount != "none"]
+    turns = fix.with_["rotations"]
+    return [p for p in design.parts if p.ref in turns and abs(turns[p.ref] - p.rotation_deg % 360) > 1e-6]
 
 
 def _moved(painter: QPainter, canvas: BoardCanvas, part: Part, correction: Correction) -> None:
@@ -94,7 +94,9 @@ def _turned(painter: QPainter, canvas: BoardCanvas, part: Part, turn: float) -> 
     at = (part.x, part.y)
     pin = board_to_part(pad.polygon.centroid.coords[0], at, turn, part.side)
     middle = canvas.to_px(*at)
-    before, after = (canvas.to_px(*part_to_board(pin, at, angle, part.side)[0].tolist()) for angle in (part.turn, turn))
+    before, after = (
+        canvas.to_px(*part_to_board(pin, at, angle, part.side)[0].tolist()) for angle in (part.rotation_deg, turn)
+    )
     for pen in _red():
         painter.setPen(pen)
         _hand(painter, middle, before)

@@ -10,8 +10,8 @@ from fusilex.bench import commands as c
 from fusilex.bench import typed
 from fusilex.bench.at_ready import offered
 from fusilex.bench.judge_ready import ready_findings
-from fusilex.core.board.fixes import Fix
-from fusilex.core.board.model import FileNote, Part
+from fusilex.core.checks.fixes import Fix
+from fusilex.core.design.model import FileNote, Part
 from fusilex.core.judgement import Level
 from fusilex.formats.identify import shared_start
 from fusilex.ui.canvas.view import BoardCanvas
@@ -171,7 +171,7 @@ class BoardView(View):
 
     def refresh(self) -> None:
         assert self.canvas
-        parts = sum(p.fitted for p in self.bench.design.parts)
+        parts = sum(p.populated for p in self.bench.design.parts)
         x0, y0, x1, y1 = self.bench.design.outline.bounds
         self.canvas.caption = (
             f"{self.bench.state.opened['design']}    {x1 - x0:.1f} × {y1 - y0:.1f} mm    {parts} parts"
@@ -186,7 +186,7 @@ class BoardView(View):
     def _bodies(self, cell: int) -> list[Part]:
         """Bodies would hide where a fix moves them to."""
         fix = self._drawn_fix()
-        return [] if fix and fix.kind != "turns" else [p for p in self.bench.design.parts if p.fitted]
+        return [] if fix and fix.kind != "rotations" else [p for p in self.bench.design.parts if p.populated]
 
     @property
     def fix(self) -> Fix | None:

@@ -8,9 +8,9 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
 from fusilex.bench import commands as c
+from fusilex.bench.intake.lists import KINDS, table_of
 from fusilex.core.problems import BadInput
-from fusilex.formats.list_intake import KINDS, table_of
-from fusilex.formats.tables import Table, in_words
+from fusilex.formats.lists.tables import Table, in_words
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text

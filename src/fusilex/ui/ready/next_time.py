@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from fusilex.bench.now import Now
-from fusilex.formats.csv_out import suggestions_csv
+from fusilex.formats.written.csv_lists import suggestions_csv
 from fusilex.ui.desk import Desk
 from fusilex.ui.keys import Key
 from fusilex.ui.rows import Column, Rows

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench import commands as c
 from fusilex.bench import typed
-from fusilex.core.board.fixes import Fix
+from fusilex.core.checks.fixes import Fix
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from fusilex.bench import typed
-from fusilex.core.board.model import Part
-from fusilex.core.board.packages import pattern_of
+from fusilex.core.design.model import Part
+from fusilex.core.design.pad_evidence import pattern_of
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_number
 from fusilex.ui.desk import Desk
@@ -21,7 +21,7 @@ class PartsView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         columns = [
-            Column("body", 2.4),
+            Column("package", 2.4),
             Column("parts", 0.6, True),
             Column("mm, height last", 1.7),
             Column("mass mg", 0.9, True),
@@ -36,15 +36,15 @@ class PartsView(View):
     def _groups(self) -> list[list[Part]]:
         groups: dict[str, list[Part]] = {}
         for part in self.bench.design.parts:
-            if part.fitted:
-                groups.setdefault(part.body.code, []).append(part)
-        return sorted(groups.values(), key=lambda g: (g[0].body.known, -g[0].body.mass_mg))
+            if part.populated:
+                groups.setdefault(part.package.code, []).append(part)
+        return sorted(groups.values(), key=lambda g: (g[0].package.known, -g[0].package.mass_mg))
 
     def refresh(self) -> None:
         rows, marks = [], []
         for group in self._groups():
-            body, part = group[0].body, group[0]
-            pads = pattern_of(part.pads, (part.x, part.y), part.turn, part.side).words if part.pads else "none"
+            body, part = group[0].package, group[0]
+            pads = pattern_of(part.pads, (part.x, part.y), part.rotation_deg, part.side).words if part.pads else "none"
             long, wide = max(body.size_x, body.size_y), min(body.size_x, body.size_y)
             size = f"{show_number(long)} × {show_number(wide)} × {show_number(body.height)}"
             mark = "none"
@@ -79,12 +79,12 @@ class PartsView(View):
 
     def _edit(self) -> None:
         if group := self.group:
-            body = group[0].body
+            body = group[0].package
             given = f"{body.size_x:.4g} x {body.size_y:.4g} x {body.height:.4g} mm {body.mass_mg:.6g} mg {'marked' if body.polarised else 'unmarked'}"
             self.desk.ask(f"{body.code} measures", lambda text: self._edited(body.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:
-        if command := self.desk.read(lambda: typed.body(code, text)):
+        if command := self.desk.read(lambda: typed.package(code, text)):
             self.desk.do(command, f"{code}: kept for every batch of this workshop.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
@@ -92,7 +92,7 @@ class PartsView(View):
         if not group:
             return "", []
         refs = ", ".join(p.ref for p in group[:8]) + (" …" if len(group) > 8 else "")
-        body = group[0].body
+        body = group[0].package
         return body.code, [
             ("for", refs),
             ("in the catalogue", "yes" if body.known else "no, size guessed"),

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench import commands as c
 from fusilex.bench.now import Now
-from fusilex.core.board.sides import CARE_SHARE, SCHOOLS, SideLoad, first_side, judge_sides, side_load
+from fusilex.core.checks.side_order import CARE_SHARE, SIDE_ORDERS, SideLoad, first_side, judge_sides, side_load
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_number
 from fusilex.ui.card import Card
@@ -56,8 +56,8 @@ class SideCard(Card):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.colour("solder" if level is Level.GO else level.value))
             painter.drawRoundedRect(bar, 3, 3)
-            estimate = "~" if check.part.body.mass_from == "volume" else ""
-            words = f"{estimate}{show_number(check.part.body.mass_mg)} mg, {show_number(check.area_mm2)} mm²"
+            estimate = "~" if check.part.package.mass_from == "volume" else ""
+            words = f"{estimate}{show_number(check.part.package.mass_mg)} mg, {show_number(check.area_mm2)} mm²"
             plain_text(
                 painter,
                 QRectF(self.width() - numbers - 10, y + 4, numbers - 6, line),
@@ -100,15 +100,15 @@ class SidesView(View):
 
     def now(self) -> Now:
         judged = judge_sides(self.bench.design, self.bench.state.sides)[0]
-        return Now(judged.headline, f"{SCHOOLS[self.bench.state.sides].capitalize()}. {judged.do}".strip())
+        return Now(judged.headline, f"{SIDE_ORDERS[self.bench.state.sides].capitalize()}. {judged.do}".strip())
 
     def keys(self) -> list[Key]:
         return [Key("S", "other order of sides", lambda _: self._next())]
 
     def _next(self) -> None:
-        names = list(SCHOOLS)
+        names = list(SIDE_ORDERS)
         school = names[(names.index(self.bench.state.sides) + 1) % len(names)]
-        self.desk.do(c.ChooseSides(school), f"{SCHOOLS[school].capitalize()}.")
+        self.desk.do(c.ChooseSides(school), f"{SIDE_ORDERS[school].capitalize()}.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         return "Drop check", [

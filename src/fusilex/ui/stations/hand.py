@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.commands import SolderPart, TakeBack
-from fusilex.core.board.model import Part
+from fusilex.core.design.model import Part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
@@ -39,8 +39,8 @@ class EdgeView(Card):
         )
         if not order:
             return
-        up = max((p.body.height for p in order if p.side == "top"), default=0.0)
-        down = max((p.body.height for p in order if p.side == "bottom"), default=0.0)
+        up = max((p.package.height for p in order if p.side == "top"), default=0.0)
+        down = max((p.package.height for p in order if p.side == "bottom"), default=0.0)
         slot = (self.width() - 32) / len(order)
         room = self.height() - theme.base * 8.6
         scale = min(room / (up + down + BOARD_MM), slot / 12.0)
@@ -55,8 +55,8 @@ class EdgeView(Card):
     def _stand(
         self, painter: QPainter, part: Part, x: float, edge: float, scale: float, slot: float, done: bool, here: bool
     ) -> None:
-        wide = min(slot - 10, max(part.body.size_x, part.body.size_y) * scale)
-        high = max(3.0, part.body.height * scale)
+        wide = min(slot - 10, max(part.package.size_x, part.package.size_y) * scale)
+        high = max(3.0, part.package.height * scale)
         top = edge - high if part.side == "top" else edge + BOARD_MM * scale
         painter.setPen(QPen(theme.colour("ink" if here else "soft"), 3 if here else 1))
         painter.setBrush(theme.colour("brass_fill" if here else "solder" if done else "bench"))
@@ -67,7 +67,7 @@ class EdgeView(Card):
                 painter.drawLine(QPointF(x + dx * wide, edge), QPointF(x + dx * wide, edge + (BOARD_MM + 1.4) * scale))
         label = QRectF(x - slot / 2, self.height() - theme.base * 4.4, slot, 22)
         plain_text(painter, label, part.ref, "body", "ink", here, Qt.AlignmentFlag.AlignHCenter)
-        words = "done" if done else f"{part.body.height:g} mm"
+        words = "done" if done else f"{part.package.height:g} mm"
         plain_text(
             painter, label.translated(0, theme.base * 1.9), words, "small", "soft", False, Qt.AlignmentFlag.AlignHCenter
         )
@@ -135,7 +135,7 @@ class Hand(Station):
         pins = len(part.pads)
         return part.ref, [
             ("value", part.value),
-            ("body", part.body.code),
+            ("package", part.package.code),
             ("pads", str(pins)),
-            ("height", f"{part.body.height:g} mm"),
+            ("height", f"{part.package.height:g} mm"),
         ]

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fusilex.bench.commands import InspectBoard, MarkFault, StrikeFault
-from fusilex.core.board.model import Part
+from fusilex.core.design.model import Part
 from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.judgement import Level
 from fusilex.ui.canvas.loupe import MARK, Loupe
@@ -84,14 +84,14 @@ class Inspect(Station):
         assert self.canvas
         board = self.bench.board
         if self.canvas.selected is None:
-            self.canvas.selected = next((p.ref for p in self.bench.design.parts if p.fitted), None)
+            self.canvas.selected = next((p.ref for p in self.bench.design.parts if p.populated), None)
         self.canvas.caption = (
             "Faults of all boards over one another"
             if self.all_boards
             else f"Panel {board.panel}, board {board.serial}    {len(board.open_faults)} open fault{'' if len(board.open_faults) == 1 else 's'}"
         )
         part = self.selected
-        words = f"{part.body.code}, {MARK[part.polarity]}" if part else ""
+        words = f"{part.package.code}, {MARK[part.polarity]}" if part else ""
         self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words, ghost=False)
         self.canvas.update()
 
@@ -141,7 +141,7 @@ class Inspect(Station):
 
     def _walk(self, key: str) -> None:
         assert self.canvas
-        here = [p for p in self.bench.design.parts if p.fitted and p.side == self.canvas.side]
+        here = [p for p in self.bench.design.parts if p.populated and p.side == self.canvas.side]
         self.canvas.selected = neighbour(here, self.canvas.selected, key, self.canvas.side == "bottom")
         self.desk.changed.emit()
 

@@ -12,8 +12,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from fusilex.bench.commands import DropPart, ForgetPoint, MachinePlaced, PlacePart, Refused, TakeBack, TeachPoint
 from fusilex.bench.machine import fit, point_at, programme, taught
 from fusilex.bench.now import Now, machine_now
-from fusilex.core.board.model import Part
-from fusilex.formats.programme import to_csv, to_gcode
+from fusilex.core.design.model import Part
+from fusilex.formats.written.programme import to_csv, to_gcode
 from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -132,7 +132,7 @@ class Place(Station):
         self.loupe.setVisible(not self.machine)
         self.bins.setVisible(not self.machine)
         self.points.setVisible(self.machine)
-        words = f"turn {part.turn:g}°, {MARK[part.polarity]}" if part else ""
+        words = f"turn {part.rotation_deg:g}°, {MARK[part.polarity]}" if part else ""
         self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words)
         self.points.update()
         self.bins.update()
@@ -278,7 +278,7 @@ class Place(Station):
         printed = self.bench.state.prints[board.print_number - 1] if board.print_number else None
         rows = [("paste print", f"{printed['number']}, at {printed['at'][11:16]} UTC" if printed else "none")]
         if part and not self.machine:
-            rows += [("body", part.body.code), ("height", f"{part.body.height:g} mm")]
+            rows += [("package", part.package.code), ("height", f"{part.package.height:g} mm")]
         lost = sum(self.bench.state.dropped.values())
         return f"Board {board.serial}", [*rows, ("lost in this batch", f"{lost} piece{'s' if lost != 1 else ''}")]
 

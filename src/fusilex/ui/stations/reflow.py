@@ -16,10 +16,10 @@ from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.profile import crossings
 from fusilex.core.reflow.record import Trace, trace_of
-from fusilex.core.reflow.windows import WINDOWS, Window
+from fusilex.core.reflow.windows import WINDOWS, ProcessWindow
 from fusilex.core.units import show_temperature
 from fusilex.formats.bundle import read_one
-from fusilex.formats.temperature_log import TemperatureLog, read_log
+from fusilex.formats.lists.temperature_log import TemperatureLog, read_log
 from fusilex.ui.card import Card
 from fusilex.ui.desk import Desk
 from fusilex.ui.glyphs import plain_text
@@ -40,7 +40,7 @@ class Gates:
     peak: float
 
 
-def gates(window: Window, trace: Trace | None) -> Gates:
+def gates(window: ProcessWindow, trace: Trace | None) -> Gates:
     """Gates of a run at its first probe; without a run those of a run through the middle of the window."""
     low, high = window.soak_band
     soak_in = (low - 25) / 1.5
@@ -117,7 +117,9 @@ class GateChart(Card):
         if traces:
             self._probes(painter, traces, at, area, window)
 
-    def _gates(self, painter: QPainter, window: Window, gate: Gates, at: Callable[[float, float], QPointF]) -> None:
+    def _gates(
+        self, painter: QPainter, window: ProcessWindow, gate: Gates, at: Callable[[float, float], QPointF]
+    ) -> None:
         """The window as rooms the run goes through and bars it must cross: out of the soak, at the peak, back to solid."""
         (low, high), melt = window.soak_band, window.melting
         painter.setPen(Qt.PenStyle.NoPen)
@@ -146,7 +148,7 @@ class GateChart(Card):
         traces: dict[str, Trace],
         at: Callable[[float, float], QPointF],
         area: QRectF,
-        window: Window,
+        window: ProcessWindow,
     ) -> None:
         y = area.bottom() + theme.base * 3.6
         plain_text(painter, QRectF(18, y - theme.base * 0.4, 400, 20), "molten", "small", "soft")
@@ -221,7 +223,7 @@ class Reflow(Station):
         self.add_strip()
 
     @property
-    def window_rule(self) -> Window:
+    def window_rule(self) -> ProcessWindow:
         return WINDOWS[self.window_name]
 
     @property

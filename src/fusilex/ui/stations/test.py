@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.after_oven import test_doubt
 from fusilex.bench.commands import MarkFault, TakeReading, TestBoard
-from fusilex.core.board.model import Pad
+from fusilex.core.design.model import Pad
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.judgement import Level

@@ -1,0 +1,1 @@
+"""A designer's files into a design: formats read, core decides, here they meet."""

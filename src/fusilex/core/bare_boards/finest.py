@@ -1,0 +1,114 @@
+"""Bare boards: the finest copper a file asks for, against what a process has shown."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from fusilex.core.design.connectivity import copper_pieces
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.overlay import shared_by
+
+LOOK_MM = 0.5
+"""Gaps wider than this are not looked for."""
+
+
+@dataclass(frozen=True)
+class Finest:
+    """Narrowest copper and narrowest gap between separate pieces (mm), each with where it is (x, y, side)."""
+
+    width_mm: float
+    width_at: tuple[float, float, str]
+    gap_mm: float
+    gap_at: tuple[float, float, str]
+
+    @property
+    def mm(self) -> float:
+        return min(self.width_mm, self.gap_mm)
+
+
+def finest_feature(design: Design) -> Finest | None:
+    """The narrowest track (short side of its smallest enclosing rectangle) and gap of the outer layers. None without copper."""
+    copper = copper_pieces(design)
+    width: tuple[float, tuple[float, float, str]] = float("inf"), (0.0, 0.0, "top")
+    gap: tuple[float, tuple[float, float, str]] = float("inf"), (0.0, 0.0, "top")
+    for side, layer in copper.layers.items():
+        if not len(layer):
+            continue
+        short = _short_sides(layer.polygons)
+        at = int(short.argmin())
+        if short[at] < width[0]:
+            width = float(short[at]), (*_middle(layer.polygons[at]), side)
+        a, b = layer.tree.query(layer.polygons, predicate="dwithin", distance=LOOK_MM)
+        pieces = copper.pieces[side]
+        apart = (a < b) & (pieces[a] != pieces[b])
+        a, b = a[apart], b[apart]
+        if len(a):
+            shapely.prepare(layer.polygons[np.unique(np.concatenate([a, b]))])
+            distance = shapely.distance(layer.polygons[a], layer.polygons[b])
+            k = int(distance.argmin())
+            if distance[k] < gap[0]:
+                line = shapely.shortest_line(layer.polygons[a[k]], layer.polygons[b[k]])
+                gap = float(distance[k]), (*_middle(line), side)
+    return Finest(width[0], width[1], gap[0], gap[1]) if np.isfinite(width[0]) else None
+
+
+def _short_sides(polygons: np.ndarray) -> np.ndarray:
+    """Short side of the smallest rectangle round each polygon (mm). Necks inside a filled region are not looked for."""
+    boxes = shapely.oriented_envelope(polygons)
+    corners = shapely.get_coordinates(boxes).reshape(-1, 5, 2)
+    sides = np.hypot(*np.diff(corners[:, :3], axis=1).transpose(2, 0, 1))
+    return np.asarray(sides.min(axis=1))
+
+
+def _middle(shape: shapely.Geometry) -> tuple[float, float]:
+    centre = shape.centroid
+    return round(float(centre.x), 3), round(float(centre.y), 3)
+
+
+def copper_coverage(design: Design, side: str) -> float:
+    """Share of the board that copper covers on a side, 0 to 1."""
+    layer = design.layer("copper", side)
+    if layer is None or not len(layer):
+        return 0.0
+    return float(shared_by(layer.area, design.outline).area / design.outline.area)
+
+
+def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> list[Judgement]:
+    """The finest feature against each process's finest good result (name, mm): go at or above it, care down to 0.8 of it, else stop."""
+    if finest is None:
+        return []
+    side, what = (finest.width_at[2], "track") if finest.width_mm <= finest.gap_mm else (finest.gap_at[2], "gap")
+    x, y, _ = finest.width_at if what == "track" else finest.gap_at
+    numbers = (
+        Because("narrowest track", round(finest.width_mm, 3), "mm"),
+        Because("narrowest gap", round(finest.gap_mm, 3), "mm"),
+        Because(f"at x {x:g}, y {y:g} mm,", side),
+    )
+    if not shown:
+        text = f"Finest feature {finest.mm:.2f} mm: nothing on record to compare with"
+        return [
+            Judgement(
+                "ready.finest", Level.UNKNOWN, "process", text, numbers, "Note what your process has shown with F."
+            )
+        ]
+    found = []
+    able = [(name, limit) for name, limit in shown if finest.mm >= limit - 1e-6]
+    for name, limit in able[:1] or shown:  # one process that manages is enough
+        level = Level.GO if finest.mm >= limit - 1e-6 else Level.CARE if finest.mm >= 0.8 * limit else Level.STOP
+        words = {Level.GO: "within", Level.CARE: "a little finer than", Level.STOP: "much finer than"}[level]
+        found.append(
+            Judgement(
+                "ready.finest",
+                level,
+                name,
+                f"Finest feature {finest.mm:.2f} mm: {words} what {name} has shown",
+                (Because(f"{name} has shown", limit, "mm"), *numbers),
+                "" if level is Level.GO else "Have these boards made elsewhere, or try one first.",
+            )
+        )
+    return found

@@ -1,1 +1,0 @@
-"""The board itself: layers, pads, nets, parts, panel."""

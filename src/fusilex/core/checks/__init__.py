@@ -1,0 +1,1 @@
+"""Checks of a design and the fixes that go with them."""

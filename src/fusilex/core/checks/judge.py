@@ -1,0 +1,76 @@
+"""Findings about a design's files as judgements."""
+
+from __future__ import annotations
+
+from fusilex.core.checks.findings import Finding
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Because, Judgement, Level
+
+_DO = {
+    "panel": "Apply it with A: one board is judged, and the panel is kept as it is stepped.",
+    "layers": "Apply it with A and look at the board again; better, have all files exported from one origin.",
+    "systematic": "Look at before and after on the board, then apply it with A; check pin 1 of one chip.",
+    "rotations": "Look at the lines to pin 1 on the board, apply it with A, then check pin 1 of one chip.",
+    "size-code": "Measure one part of the reel, then apply the reading that fits with A.",
+    "size": "Measure a part and a pad; A takes what the pads fit. Parts of the wrong size are bought for nothing.",
+    "renamed": "If it is the one part, apply it with A; a new number may come with another value, so ask.",
+    "missing": "Ask the designer which list is right before buying or placing.",
+    "doubled": "Strike the line that is wrong.",
+    "side": "Correct the side in the placement list.",
+    "off-board": "Check the origin and unit of the placement list.",
+    "populate": "Ask whether it is fitted; A leaves it out of the pull list and off the board.",
+    "rotation": "Look at pin 1 on the board, then apply what the pads say with A.",
+    "overlap": "Look at both footprints on the board.",
+    "two-lines": "Buy it once: apply with A, or leave both if they are meant to differ.",
+    "quantity": "Count the designators and correct the line.",
+}
+
+
+def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
+    """One judgement per finding, or one go when all files agree; one for each thing that could not be checked."""
+    found = [_judged(f) for f in findings]
+    if not design.bom:
+        found.append(
+            Judgement(
+                "ready.missing",
+                Level.UNKNOWN,
+                "bill of materials",
+                "No bill of materials to compare with",
+                (),
+                "Add it with Ctrl+Shift+O, or drop it on the window.",
+            )
+        )
+    fitted = [p for p in design.parts if p.populated]
+    if not findings and design.bom:
+        found.append(
+            Judgement(
+                "ready.agree",
+                Level.GO,
+                design.name,
+                "The files belong together",
+                (Because("parts", len(fitted)), Because("lines", len(design.bom)), Because("pads", len(design.pads))),
+            )
+        )
+    found += [Judgement(r.rule, r.level, r.subject, r.text, (), r.do) for r in design.remarks]
+    guessed = [p.ref for p in fitted if not p.package.known]
+    if guessed:
+        found.append(
+            Judgement(
+                "ready.package",
+                Level.CARE,
+                "bodies",
+                f"{len(guessed)} bodies are not in the catalogue: size guessed",
+                (Because("parts", ", ".join(guessed[:6]) + (" …" if len(guessed) > 6 else "")),),
+                "Check their size on the board before trusting heights and losses.",
+                tuple(guessed),
+            )
+        )
+    return found
+
+
+def _judged(f: Finding) -> Judgement:
+    where = (
+        () if f.x is None or f.y is None else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
+    )
+    text = f"{f.text[0].upper()}{f.text[1:]}"
+    return Judgement(f"ready.{f.kind}", f.level, f.ref, text, (*f.because, *where), _DO[f.kind], f.refs or (f.ref,))

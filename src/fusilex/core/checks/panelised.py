@@ -1,0 +1,57 @@
+"""Lists and pads that name every part several times, in layers that repeat: a panel handed in where one board is meant."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import asdict
+
+from fusilex.core.checks.findings import Finding
+from fusilex.core.checks.fixes import Fix
+from fusilex.core.checks.repeat import COPY, find_panel
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Because
+
+LEAST_SHARE = 0.5
+
+
+def panelised(design: Design) -> Finding | None:
+    """The one finding that explains all others where parts are named as often as the layers repeat, else None."""
+    if design.panel is not None:
+        return None
+    times = max(_copies_listed(design), _copies_on_copper(design))
+    if times < 2 or (panel := find_panel(design)) is None or panel.count < 2:
+        return None
+    size = f"{panel.columns} × {panel.rows}"
+    return Finding(
+        "panel",
+        "the panel",
+        "lists",
+        f"These files are a whole panel: {size} boards",
+        because=(
+            Because("every part stands there", times, "times"),
+            Because("boards apart", f"{panel.pitch_x:.2f} × {panel.pitch_y:.2f}", "mm"),
+        ),
+        fix=Fix("one-cell", "", {"panel": asdict(panel)}, f"one cell of {size} taken as the board"),
+    )
+
+
+def _copies_listed(design: Design) -> int:
+    """How often most references stand in the placement list, by the same name or with the number of a copy behind."""
+    plain = [p.ref for p in design.placements]
+    numbered = [m[1] for m in map(COPY.fullmatch, plain) if m]
+    return max(_usual(plain), _usual(numbered) if len(numbered) > 0.8 * len(plain) else 1)
+
+
+def _copies_on_copper(design: Design) -> int:
+    """How often most pins stand on a layer."""
+    return max(
+        (_usual(f"{pin[0]} {pin[1]}" for pin in x.pins if pin) for x in design.layers if x.role == "copper"), default=1
+    )
+
+
+def _usual(names: Iterable[str]) -> int:
+    """How often most names stand, 1 where no number of times is usual."""
+    counts = Counter(Counter(names).values())
+    times, how_many = counts.most_common(1)[0] if counts else (1, 0)
+    return times if how_many >= LEAST_SHARE * counts.total() else 1

@@ -1,0 +1,136 @@
+"""Which side first: masses, and whether a part hangs on its solder when the board goes through the oven upside down."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fusilex.core.design.model import Design, Part
+from fusilex.core.judgement import Because, Judgement, Level
+
+DROP_LIMIT_MG_PER_MM2 = 46.5
+"""30 g per square inch of wetted pad, the widely used rule of thumb: 0.0465 g/mm²."""
+CARE_SHARE = 0.7
+SIDE_ORDERS = {
+    "lighter-first": "lighter side first, then flip and trust surface tension",
+    "glued": "heavier side first, the flipped side held by glue or a carrier",
+    "hand": "one side on paste, the other soldered by hand",
+}
+
+
+@dataclass(frozen=True)
+class DropCheck:
+    """A part hanging upside down: mass (mg), wetted pad area (mm²), and how much of the limit that uses."""
+
+    part: Part
+    area_mm2: float
+
+    @property
+    def load(self) -> float:
+        """Mass over wetted area, mg/mm²."""
+        return self.part.package.mass_mg / self.area_mm2
+
+    @property
+    def share(self) -> float:
+        return self.load / DROP_LIMIT_MG_PER_MM2
+
+    @property
+    def level(self) -> Level:
+        return Level.STOP if self.share > 1 else Level.CARE if self.share > CARE_SHARE else Level.GO
+
+
+@dataclass(frozen=True)
+class SideLoad:
+    """The surface-mount parts of one side: count, mass (mg), their drop checks, worst first, and parts whose pads nobody knows."""
+
+    side: str
+    parts: int
+    mass_mg: float
+    checks: tuple[DropCheck, ...]
+    untold: tuple[Part, ...] = ()
+
+    @property
+    def worst(self) -> DropCheck | None:
+        return self.checks[0] if self.checks else None
+
+
+def side_load(design: Design, side: str) -> SideLoad:
+    """Masses and drop checks of a side's surface-mount parts; what a part without pads of that side hangs by is not told."""
+    parts = [p for p in design.parts if p.populated and p.side == side and not p.through_hole]
+    checks = [DropCheck(p, sum(x.polygon.area for x in p.pads if x.drill == 0 and x.side == side)) for p in parts]
+    hanging = sorted((c for c in checks if c.area_mm2 > 0), key=lambda c: -c.share)
+    untold = tuple(c.part for c in checks if c.area_mm2 <= 0)
+    return SideLoad(side, len(parts), sum(p.package.mass_mg for p in parts), tuple(hanging), untold)
+
+
+def first_side(top: SideLoad, bottom: SideLoad, school: str = "lighter-first") -> str:
+    """The side to print first. Raises KeyError for a school that does not exist.
+
+    Lighter first: the side whose worst part hangs more safely, and of equals the lighter one. Glued: the other one. By hand:
+    the side with more parts goes on paste.
+    """
+    SIDE_ORDERS[school]
+    if not top.parts or not bottom.parts:
+        return "bottom" if bottom.parts else "top"
+    if school == "hand":
+        return "top" if top.parts >= bottom.parts else "bottom"
+    ranked = sorted((top, bottom), key=lambda s: (s.worst.share if s.worst else 0.0, s.mass_mg))
+    return ranked[0 if school == "lighter-first" else 1].side
+
+
+def judge_sides(design: Design, school: str) -> list[Judgement]:
+    """The order to take with its reason, and every part that would not hold by itself in that order."""
+    top, bottom = side_load(design, "top"), side_load(design, "bottom")
+    if not top.parts or not bottom.parts:
+        side = "bottom" if bottom.parts else "top"
+        return [Judgement("ready.sides", Level.GO, "sides", f"Only the {side} has parts on paste")]
+    first = first_side(top, bottom, school)
+    other = "bottom" if first == "top" else "top"
+    loads = {"top": top, "bottom": bottom}
+    reasons = tuple(
+        Because(
+            f"{s}: {loads[s].parts} parts, {loads[s].mass_mg / 1000:.2f} g, worst {w.part.ref}",
+            round(100 * w.share),
+            "% of the limit",
+        )
+        for s in ("top", "bottom")
+        if (w := loads[s].worst)
+    )
+    if school == "hand":
+        found = [
+            Judgement("ready.sides", Level.GO, "sides", f"{first.capitalize()} on paste, {other} by hand", reasons)
+        ]
+        return found
+    held = school == "glued"
+    level = Level.CARE if held else Level.GO
+    do = f"Glue or carrier under the {first} before the {other} goes into the oven." if held else ""
+    found = [Judgement("ready.sides", level, "sides", f"{first.capitalize()} first, then flip", reasons, do)]
+    for check in loads[first].checks:
+        if check.level is not Level.GO and not held:
+            found.append(_drop(check))
+    if loads[first].untold and not held:
+        refs = tuple(p.ref for p in loads[first].untold)
+        shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
+        text = f"Whether {shown} {'hangs' if len(refs) == 1 else 'hang'} on upside down cannot be told: no pads of that side are known"
+        do = "Correct its side or its place, or look at its pads on the board; else glue it."
+        found.append(
+            Judgement("ready.drop", Level.UNKNOWN, "pads not known", text, (Because("parts", len(refs)),), do, refs)
+        )
+    return found
+
+
+def _drop(check: DropCheck) -> Judgement:
+    part = check.part
+    source = {"typical": "typical mass", "volume": "mass from volume, an estimate", "workshop": "mass weighed here"}
+    return Judgement(
+        "ready.drop",
+        check.level,
+        part.ref,
+        f"{part.ref} {'drops off' if check.level is Level.STOP else 'hangs near the limit'} upside down",
+        (
+            Because(source[part.package.mass_from], round(part.package.mass_mg / 1000, 3), "g"),
+            Because("wetted pads", round(check.area_mm2, 2), "mm²"),
+            Because("of the limit", round(100 * check.share), "%"),
+        ),
+        "Print its side last, glue it, or solder it by hand.",
+        (part.ref,),
+    )

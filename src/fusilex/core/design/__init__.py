@@ -1,0 +1,1 @@
+"""The design: layers, pads, nets and parts, read and joined."""

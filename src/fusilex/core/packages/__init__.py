@@ -1,0 +1,1 @@
+"""Packages of parts: names and codes into sizes, heights and masses."""

@@ -1,0 +1,1 @@
+"""The panel: one board stepped in columns and rows."""

@@ -1,0 +1,1 @@
+"""Gerber layers and drill files."""

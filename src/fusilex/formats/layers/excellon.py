@@ -1,0 +1,200 @@
+"""Excellon drill files into holes, with or without a header that says unit and digits."""
+
+from __future__ import annotations
+
+import re
+import warnings
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from fusilex.core.design.model import Hole
+from fusilex.core.problems import BadInput
+from fusilex.formats.identify import not_plated
+
+_FUNCTION = re.compile(r"TF\.FileFunction,(NonPlated|Plated|MixedPlating)(?:,(\d+),(\d+),(?:Blind|Buried))?", re.I)
+_TOOL = re.compile(r"^T0*(\d+)(?:[FSBHZ][-\d.]+)*C(\d*\.?\d+)", re.M)
+_SELECT = re.compile(r"T0*(\d+)")
+_SPOT = re.compile(r"(?:X([-+]?[\d.]+))?(?:Y([-+]?[\d.]+))?(?:G85(?:X([-+]?[\d.]+))?(?:Y([-+]?[\d.]+))?)?$")
+_STATED_DIGITS = re.compile(r"FILE_FORMAT=\d:\d|FORMAT=\{|^(?:METRIC|INCH)\b.*,0+\.0+", re.M)
+_ROUTED = re.compile(r"^(?:G0[0-3]|R\d+|M15|M25)", re.M)  # more than tools and points
+UNKNOWN_DRILL = 0.8
+"""Diameter (mm) taken for a tool whose size no line states."""
+
+
+@dataclass(frozen=True)
+class DrillFormat:
+    """How digits without a point are meant: unit, digits before and after the point, which zeros are left out."""
+
+    inch: bool
+    whole: int
+    decimals: int
+    omitted: str  # leading or trailing
+
+    def value_mm(self, text: str) -> float:
+        sign = -1.0 if text.startswith("-") else 1.0
+        digits = text.lstrip("+-")
+        if "." in digits:
+            value = float(digits)
+        elif self.omitted == "leading":
+            value = int(digits) / 10**self.decimals
+        else:
+            value = int(digits.ljust(self.whole + self.decimals, "0")) / 10**self.decimals
+        return sign * value * (25.4 if self.inch else 1.0)
+
+
+FORMATS = tuple(
+    DrillFormat(inch, whole, decimals, omitted)
+    for inch, digits in ((True, ((2, 4), (2, 3), (3, 5), (2, 5))), (False, ((3, 3), (3, 2), (4, 2), (4, 4), (2, 4))))
+    for whole, decimals in digits
+    for omitted in ("leading", "trailing")
+)
+
+
+def read_excellon(data: bytes, name: str, pads: NDArray[np.object_] | None = None) -> tuple[Hole, ...]:
+    """Read one drill file. Plating comes from the file function comment, else from the name. Raises `BadInput`.
+
+    `pads` are the copper's pads (n polygons, mm): where the file does not say how its digits are meant, the format is taken
+    whose holes meet the middles of the most of them.
+    """
+    text = data.decode("utf-8", errors="replace")
+    if not re.search(r"^\s*(M30|M00|M02)\s*$", text, re.M):
+        last = text.rstrip().splitlines()[-1:] or [""]
+        raise BadInput(
+            name,
+            "the end mark M30 of a whole drill file",
+            f"an end after “{last[0][:24]}”",
+            f"line {text.count(chr(10)) + 1}",
+        )
+    stated = _FUNCTION.search(text)
+    plated = stated[1].lower() != "nonplated" if stated else not not_plated(name)
+    holes = _read(text, name, plated, bool(stated), pads)
+    if stated and stated[2]:  # blind or buried
+        return tuple(replace(h, span=(int(stated[2]), int(stated[3]))) for h in holes)
+    return holes
+
+
+def _read(text: str, name: str, plated: bool, stated: bool, pads: NDArray[np.object_] | None) -> tuple[Hole, ...]:
+    if not re.search(r"^M48", text, re.M) or _digits_unsaid(text):
+        return _guessed(text, name, plated, pads)
+    if (holes := _plain(text, name, plated)) is not None:
+        return holes
+    try:
+        return _parsed(text, name, plated, stated)
+    except BadInput:
+        if _ROUTED.search(text) or not (holes := _guessed(text, name, plated, pads)):
+            raise
+        return holes
+
+
+def _digits_unsaid(text: str) -> bool:
+    """True when coordinates have no decimal point and no statement gives their digits."""
+    return not _STATED_DIGITS.search(text) and not re.search(r"^X[-+]?\d*\.\d*|^Y[-+]?\d*\.\d*", text, re.M)
+
+
+_EVERYDAY = re.compile(
+    r";.*|M48|M95|%|FMAT,2|(?:METRIC|INCH)(?:,[LT]Z)?(?:,0+\.0+)?|M71|M72|G90|G05|T0*\d+(?:[FSBHZ][-\d.]+)*C\d*\.?\d+|T0*\d+"
+    r"|X-?\d*\.\d*Y-?\d*\.\d*(?:G85X-?\d*\.\d*Y-?\d*\.\d*)?|M30|",
+)
+
+
+def _plain(text: str, name: str, plated: bool) -> tuple[Hole, ...] | None:
+    """A file of nothing but tools and points with decimals, read at once; None for one with anything else in it."""
+    lines = [line.strip() for line in text.splitlines()]
+    unit = re.search(r"^(METRIC|M71|INCH|M72)", text, re.M)
+    if unit is None or any(_EVERYDAY.fullmatch(line) is None for line in lines) or "TYPE=" in text:
+        return None
+    scale = 25.4 if unit[1] in ("INCH", "M72") else 1.0
+    sizes = {m[1]: float(m[2]) * scale for m in _TOOL.finditer(text)}
+    spots = list(_spots(text, name))
+    if any(tool not in sizes for tool, _, _ in spots):
+        return None
+    return tuple(Hole(float(x) * scale, float(y) * scale, sizes[tool], plated) for tool, x, y in spots)
+
+
+def _parsed(text: str, name: str, plated_by_file: bool, stated: bool) -> tuple[Hole, ...]:
+    from gerbonara.excellon import ExcellonFile
+    from gerbonara.utils import MM
+
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            parsed = ExcellonFile.from_string(text, filename=name)
+    except Exception as error:  # the parser raises whatever its tables happen to raise
+        raise BadInput(name, "Excellon drill statements", "some that are none") from error
+    holes = []
+    for item in parsed.objects:
+        diameter = float(item.aperture.unit.convert_to(MM, item.aperture.diameter))
+        scale = float(item.unit.convert_to(MM, 1.0))
+        plated = item.plated if item.plated is not None and not stated else plated_by_file
+        points = [(item.x, item.y)] if hasattr(item, "x") else [(item.x1, item.y1), (item.x2, item.y2)]
+        holes += [Hole(x * scale, y * scale, diameter, plated) for x, y in points]
+    return tuple(holes)
+
+
+def _spots(text: str, name: str) -> Iterator[tuple[str, str, str]]:
+    """(tool, x, y) of every hole as written; coordinates left out are as before, slots give both ends."""
+    tool, x, y = "", "0", "0"
+    package = re.split(r"^(?:%|M95)\s*$", text, maxsplit=1, flags=re.M)[-1] if re.search(r"^M48", text, re.M) else text
+    for number, line in enumerate(package.splitlines(), 1):
+        line = line.strip()
+        if _TOOL.match(line) and not line.startswith("X"):
+            tool = _SELECT.match(line)[1]  # type: ignore[index]
+        elif match := _SELECT.fullmatch(line):
+            tool = match[1]
+        elif line[:1] in ("X", "Y"):
+            spot = _SPOT.match(line)
+            if spot is None:
+                raise BadInput(name, "a coordinate such as X1234Y5678", f"“{line[:32]}”", f"line {number}")
+            x, y = spot[1] or x, spot[2] or y
+            yield tool, x, y
+            if spot[3] or spot[4]:
+                x, y = spot[3] or x, spot[4] or y
+                yield tool, x, y
+
+
+def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | None) -> tuple[Hole, ...]:
+    spots = list(_spots(text, name))
+    if not spots:
+        return ()
+    formats = [f for f in _candidates(text) if _allowed(f, text)]
+    try:
+        tried = [np.array([[f.value_mm(x), f.value_mm(y)] for _, x, y in spots]) for f in formats]
+    except ValueError as error:
+        raise BadInput(name, "coordinates in digits", "something else among them") from error
+    middles = shapely.STRtree(shapely.centroid(pads)) if pads is not None else None
+    best = max(range(len(formats)), key=lambda i: (_hits(tried[i], middles), -i))
+    chosen = formats[best]
+    sizes = {m[1]: float(m[2]) * (25.4 if chosen.inch else 1.0) for m in _TOOL.finditer(text)}
+    return tuple(
+        Hole(float(x), float(y), sizes.get(tool, UNKNOWN_DRILL), plated)
+        for (tool, _, _), (x, y) in zip(spots, tried[best], strict=True)
+    )
+
+
+def _candidates(text: str) -> Sequence[DrillFormat]:
+    """The usual formats, or those with the digits that a comment states."""
+    digits = re.search(r"FORMAT=\{?(\d):(\d)", text)
+    if digits is None:
+        return FORMATS
+    whole, decimals = int(digits[1]), int(digits[2])
+    return [DrillFormat(inch, whole, decimals, o) for inch in (True, False) for o in ("leading", "trailing")]
+
+
+def _allowed(f: DrillFormat, text: str) -> bool:
+    unit = re.search(r"^(METRIC|M71|INCH|M72)", text, re.M)
+    if unit and f.inch != (unit[1] in ("INCH", "M72")):
+        return False
+    kept = re.search(r"^(?:METRIC|INCH),(LZ|TZ)", text, re.M)  # LZ: leading zeros are there, trailing ones left out
+    return not kept or f.omitted == ("trailing" if kept[1] == "LZ" else "leading")
+
+
+def _hits(points: NDArray[np.float64], middles: shapely.STRtree | None) -> float:
+    """Share of holes in the middle of a pad."""
+    if middles is None:
+        return 0.0
+    near, _ = middles.query(shapely.points(points), predicate="dwithin", distance=0.06)
+    return len(set(near.tolist())) / len(points)

@@ -1,0 +1,99 @@
+"""Gerber layers (X1 and X2): what a file draws, composed of dark and clear objects in drawing order."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely import GeometryType
+
+from fusilex.core.design.model import Layer, Placement
+from fusilex.core.overlay import union_of, without
+from fusilex.core.problems import BadInput
+from fusilex.formats.layers.drawn import FLASH, MOST_OBJECTS, Drawn
+from fusilex.formats.layers.shapes import Shapes, TooMany, written_out
+from fusilex.formats.layers.stream import read_drawn
+
+SLIVER_MM2 = 1e-9
+"""What is left of a shape by rounding where another was cleared from it."""
+
+
+def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = None) -> Layer:
+    """Read one Gerber file. Raises `BadInput` when it is truncated, malformed or beyond all size."""
+    drawn = read_drawn(data, name)
+    try:
+        return _layer(drawn, role, side)
+    except TooMany as problem:
+        raise BadInput(name, f"at most {MOST_OBJECTS} drawn objects", str(problem)) from problem
+    except (ValueError, ArithmeticError, shapely.errors.ShapelyError) as error:
+        raise BadInput(name, "shapes that can be drawn", "some that enclose nothing that can be summed") from error
+
+
+def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement, ...]:
+    """Placements of a component layer (Gerber X2: one flash with a ``.C`` attribute a part). Raises `BadInput`."""
+    drawn = read_drawn(data, name)
+    found: dict[str, Placement] = {}
+    for kind, index, (x, y) in zip(drawn.kinds, drawn.attribute, drawn.ends[:, 1].tolist(), strict=True):
+        attributes = drawn.attributes[index]
+        ref = attributes.get(".C", ("",))[0]
+        if kind != FLASH or not ref or ref in found:
+            continue
+        try:
+            turn = float(attributes.get(".CRot", ("0",))[0]) % 360
+        except ValueError as error:
+            raise BadInput(name, "a turn in degrees", f"“{attributes['.CRot'][0][:24]}”", f"part {ref}") from error
+        package = attributes.get(".CPgN", attributes.get(".CFtp", ("",)))[0]
+        fit = attributes.get(".CMnt", ("",))[0] != "Fiducial"
+        value = attributes.get(".CVal", ("",))[0]
+        found[ref] = Placement(ref, x, y, turn, side or "top", package, value, 0, fit)
+    return tuple(found.values())
+
+
+def _layer(drawn: Drawn, role: str, side: str | None) -> Layer:
+    made, crossed = written_out(drawn)
+    layer = _compose(drawn, made, role, side)
+    return replace(layer, unread=(*drawn.unread, *crossed))
+
+
+def _compose(drawn: Drawn, made: Shapes, role: str, side: str | None) -> Layer:
+    """Apply clear objects to the dark ones drawn before them; keep the pieces apart, with their attributes."""
+    shapes, dark, cut = made.shape.copy(), made.dark, np.zeros(len(made.shape), dtype=bool)
+    boxes = shapely.bounds(shapes)
+    for start, stop in _clear_runs(dark):
+        clear = union_of(shapes[start:stop])
+        x0, y0, x1, y1 = clear.bounds if not clear.is_empty else (0.0, 0.0, -1.0, -1.0)
+        over = (boxes[:start, 0] <= x1) & (boxes[:start, 2] >= x0) & (boxes[:start, 1] <= y1) & (boxes[:start, 3] >= y0)
+        earlier = np.flatnonzero(dark[:start] & over)
+        touched = earlier[shapely.intersects(shapes[earlier], clear)]
+        shapes[touched] = without(shapes[touched], clear)
+        cut[touched] = True
+    kept = np.flatnonzero(dark)
+    pieces, owners = shapes[kept], kept
+    while (shapely.get_type_id(pieces) > GeometryType.POLYGON).any():  # collections may lie in collections
+        pieces, which = shapely.get_parts(pieces, return_index=True)
+        owners = owners[which]
+    areas = (shapely.get_type_id(pieces) == GeometryType.POLYGON) & (
+        shapely.area(pieces) > np.where(cut[owners], SLIVER_MM2, 0.0)
+    )
+    pieces, owners = pieces[areas], owners[areas]
+    nets = [(a[".N"][0] or None) if a.get(".N") else None for a in drawn.attributes]
+    pins = [(a[".P"][0], a[".P"][1]) if len(a.get(".P", ())) >= 2 else None for a in drawn.attributes]
+    functions = [*(tool.function for tool in drawn.apertures), None]  # the last for regions
+    stated = made.attribute[owners].tolist()
+    return Layer(
+        role,
+        side,
+        pieces,
+        made.flashed[owners],
+        tuple([nets[i] for i in stated]),
+        tuple([pins[i] for i in stated]),
+        tuple([functions[i] for i in made.function[owners].tolist()]),
+    )
+
+
+def _clear_runs(dark: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """First and last + 1 of each run of clear objects."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], dark, [True]]).astype(int)))
+    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]

@@ -1,0 +1,1 @@
+"""Lists of any habit: placements, bills of materials, netlists, stock, temperature logs."""

@@ -1,0 +1,287 @@
+"""Placement lists and bills of materials from tables of any header habit, in several languages."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from functools import lru_cache
+from types import MappingProxyType
+
+from fusilex.core.design.model import BomLine, Placement
+from fusilex.core.problems import BadInput
+from fusilex.formats.lists.tables import ListKind, Table, best_table, decode, length_mm, number, read_table
+
+_REF = (
+    r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
+    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?|riferimenti?o?|positionsnummer"
+)
+_VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
+_BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
+_UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
+_WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
+_PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
+_AFTER = rf"(?: ?(?:{_WHERE}))?"
+PLACEMENTS = ListKind(
+    {
+        "ref": _REF,
+        "x": _PLACE + "x" + _AFTER + _UNIT,
+        "y": _PLACE + "y" + _AFTER + _UNIT,
+        "rotation": r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?",
+        "side": r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato",
+        "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
+        "package": _BODY,
+        "value": _VALUE,
+        "populate": r"fit|fitted|populated?|mounted|place|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt",
+    },
+    {
+        "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
+        "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
+        "rotation": rf"[-+]?(?:{'|'.join(str(n) for n in range(0, 361, 15))})(?:[.,]0{{1,4}})?(?: ?(?:deg|°))?",
+        "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
+        "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
+    },
+    ("ref", "x", "y"),
+    {
+        "ref": r"names?|nom|symbol|id|comp(?:onent)? ?(?:id|name)|item",
+        "x": r"(?:ref|pad|pin 1) ?x" + _UNIT,
+        "y": r"(?:ref|pad|pin 1) ?y" + _UNIT,
+        "rotation": r"r|a|deg(?:rees?)?",
+        "package": r"device",
+    },
+)
+_MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|hersteller|lieferant(?:en)?)s?(?: s)?"
+_NUMBER = r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p n|ref(?:erence)?|sku)"
+BOM = ListKind(
+    {
+        "refs": _REF,
+        "quantity": r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty) ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of",
+        "value": _VALUE,
+        "package": _BODY,
+        "part_number": rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p ?n|sku|article|artikel"
+        rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant",
+        "populate": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
+        "side": r"side|layer|seite|face",
+        "description": r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+",
+    },
+    {
+        "refs": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?(?:\s*[-–…,;\s]\s*(?:[A-Za-z_]{0,6}\d{1,5}[A-Za-z]?))*[,;]?",
+        "quantity": r"\d{1,4}(?:[.,]0+)?(?: ?pcs?)?",
+        "value": r".*\S.*",
+        "package": r".*\S.*",
+    },
+    ("refs",),
+    {
+        "refs": r"where used|used (?:at|in|on)|locations?|positions?|circuit ref(?:erence)?s?",
+        "package": r"device",
+        "value": r"parts?|components?|types?|part (?:names?|descriptions?)|names?|bezeichnung|benennung",
+    },
+)
+_BOTTOM_WORDS = (
+    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
+    r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
+)
+_TOP_WORDS = (
+    r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
+    r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
+)
+_BOTTOM, _TOP = re.compile(_BOTTOM_WORDS), re.compile(_TOP_WORDS)
+_NO_FIT = re.compile(
+    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no ?(?:fit|pop|load)|unfitted|"
+    r"nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
+    re.I,
+)
+_YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")
+_BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
+_APART = re.compile(r"(?<![\w])([A-Za-z]{1,3}) (\d+)(?![\w])")  # C 4
+_RANGE = re.compile(r"^([A-Za-z_]\w*?)(\d+)\s*[-–…]\s*(?:([A-Za-z_]\w*?))?(\d+)$")
+MOST_SKIPPED = 0.1
+"""Share of a list's lines that may be unreadable before the list is."""
+
+
+class Skipped:
+    """Lines of a list that could not be read: their problems, and whether any of them names a part."""
+
+    def __init__(self) -> None:
+        self.problems: dict[int, BadInput] = {}
+        self.parts = False
+
+    def line(self, table: Table, row: int, field: str, problem: BadInput) -> None:
+        """Leave a line out. Raises the first problem again where too many lines have one."""
+        self.problems[table.lines[row]] = problem
+        self.parts |= any(_DESIGNATOR.fullmatch(ref) for ref in split_refs(table.cell(row, field)))
+        if len(self.problems) > max(2, MOST_SKIPPED * len(table.rows)):
+            raise next(iter(self.problems.values()))
+
+
+_DESIGNATOR = re.compile(r"[A-Za-z]{1,4}\d{1,5}[A-Za-z]?")
+
+
+def placements_in(
+    table: Table, sides: Mapping[str, str] = MappingProxyType({}), skipped: Skipped | None = None
+) -> tuple[Placement, ...]:
+    """Placements of a table whose columns are settled. Raises `BadInput` with line and column.
+
+    A line or two that cannot be read go to `skipped`, where it is given. `sides` says what words for a side mean that are in no dictionary here; "" stands for a list that names none, which is the
+    top otherwise.
+    """
+    name, found = table.name, []
+    for row in range(len(table.lines)):
+        ref = table.cell(row, "ref")
+        if not ref or not any(table.cell(row, f) for f in ("x", "y")):
+            continue
+        try:
+            found.append(_placement(table, row, ref, sides))
+        except BadInput as problem:
+            if skipped is None:
+                raise
+            skipped.line(table, row, "ref", problem)
+    if not found:
+        raise BadInput(name, "at least one placement", "none")
+    return tuple(found)
+
+
+def _placement(table: Table, row: int, ref: str, sides: Mapping[str, str]) -> Placement:
+    name, line = table.name, table.lines[row]
+    x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
+    turn = number(table.cell(row, "rotation") or "0", name, line, "rotation")[0] if table.has("rotation") else 0.0
+    side, package, value = _side(table, row, line, sides), table.cell(row, "package"), table.cell(row, "value")
+    return Placement(ref, x, y, turn % 360, side, package, value, line, _fitted(table, row))
+
+
+def _column(table: Table, field: str) -> str:
+    index = table.fields[field]
+    return table.columns[index] if index < len(table.columns) else ""
+
+
+def _side(table: Table, row: int, line: int, sides: Mapping[str, str]) -> str:
+    word = _side_word(table, row)
+    side = sides.get(word) or _side_of(word) or ("" if word else "top")
+    if not side:
+        found = f"“{table.cell(row, 'side')[:24]}”"
+        raise BadInput(table.name, "a side such as top or bottom", found, f"line {line}, column side")
+    return side
+
+
+def _side_word(table: Table, row: int) -> str:
+    """What a row says about its side, without marks and capitals."""
+    if not table.has("side") and table.has("mirror"):
+        return "top" if table.cell(row, "mirror").lower() in (*_NO, "none", "normal") else "bottom"
+    return re.sub(r"[\W_]", "", table.cell(row, "side").lower())
+
+
+def unknown_sides(table: Table) -> dict[str, list[int]]:
+    """Rows by what they say about their side, where that is in no dictionary; all under "" when the list names no side."""
+    found: dict[str, list[int]] = {}
+    for row in range(len(table.rows)):
+        word = _side_word(table, row)
+        if (word and _side_of(word) is None) or not (table.has("side") or table.has("mirror")):
+            found.setdefault(word, []).append(row)
+    return found
+
+
+@lru_cache(maxsize=256)
+def _side_of(word: str) -> str | None:
+    return "bottom" if _BOTTOM.fullmatch(word) else "top" if _TOP.fullmatch(word) else None
+
+
+def bom_in(table: Table, skipped: Skipped | None = None) -> tuple[BomLine, ...]:
+    """Lines of a table whose columns are settled. Raises `BadInput` with line and column; a line or two go to `skipped` where given.
+
+    A line with nothing but designators goes on with the line before it; a line with nothing but a do-not-fit mark is a
+    heading for what follows.
+    """
+    name = table.name
+    if not any(table.has(f) for f in ("value", "part_number", "quantity", "package")):
+        raise BadInput(
+            name,
+            "a column for value, body, part number or quantity beside the designators",
+            ", ".join(table.columns)[:80],
+            "line 1",
+        )
+    found: list[BomLine] = []
+    fit_below = True
+    for row, line in enumerate(table.lines):
+        filled = [cell.strip() for cell in table.rows[row] if cell.strip()]
+        if (len(filled) == 1 and not table.cell(row, "refs")) or (len(filled) == 1 and _NO_FIT.search(filled[0])):
+            fit_below = not _NO_FIT.search(filled[0])
+            continue
+        refs = split_refs(table.cell(row, "refs"))
+        if not any(re.search("[A-Za-z?]", ref) for ref in refs):
+            continue  # no designator: a heading or a sum
+        if len(filled) == 1 and found and len(table.columns) > 2:
+            last = found[-1]
+            found[-1] = BomLine(
+                last.refs + refs, last.value, last.package, last.part_number, last.quantity, last.populate, last.line
+            )
+            continue
+        text = re.sub(r"\s*(?:pcs?|pieces|st[üu]ck)\.?$", "", table.cell(row, "quantity"), flags=re.I)
+        try:
+            quantity = round(number(text, name, line, "quantity")[0]) if text else None
+        except BadInput as problem:  # the parts it names are wanted all the same
+            if skipped is None:
+                raise
+            skipped.line(table, row, "refs", problem)
+            quantity = None
+        found.append(
+            BomLine(
+                refs,
+                table.cell(row, "value") or table.cell(row, "description"),
+                table.cell(row, "package"),
+                table.cell(row, "part_number"),
+                quantity,
+                fit_below and _fitted(table, row),
+                line,
+            )
+        )
+    if not found:
+        raise BadInput(name, "at least one line with designators", "none")
+    return tuple(found)
+
+
+def _fitted(table: Table, row: int) -> bool:
+    word = table.cell(row, "populate").lower()
+    header = table.columns[table.fields["populate"]].lower() if table.has("populate") else ""
+    if re.search(r"dn[pfi]|not", header):
+        return word in _NO
+    if word in _NO[:-1] or _NO_FIT.search(word):
+        return False
+    return not any(_NO_FIT.search(table.cell(row, f)) for f in ("value", "description", "package", "part_number"))
+
+
+def split_refs(text: str) -> tuple[str, ...]:
+    """``R1-R4, R7`` → R1 R2 R3 R4 R7; ``C 4`` → C4."""
+    refs: list[str] = []
+    text = _APART.sub(r"\1\2", text)
+    for word in re.split(r"[,;\s]+", re.sub(r"\s*(?:[-–…]|\.\.+|\bto\b)\s*(?=[A-Za-z_]*\d)", "-", text.strip())):
+        match = _RANGE.match(word)
+        if match and match[3] in (None, match[1]) and 0 <= int(match[4]) - int(match[2]) < 1000:
+            refs += [f"{match[1]}{n}" for n in range(int(match[2]), int(match[4]) + 1)]
+        elif word:
+            refs.append(word)
+    return tuple(refs)
+
+
+_POINTS = ListKind({**PLACEMENTS.wording, "ref": _REF + "|fiducials?|points?|name"}, {}, ("ref", "x", "y"))
+
+
+def read_points(data: bytes, name: str) -> list[tuple[str, float, float]]:
+    """Measured reference points: reference or fiducial, x and y in mm; a header is welcome but not needed.
+
+    Raises `BadInput` with line and column.
+    """
+    if _BARE_POINT.match(decode(data, name)):
+        data = b"ref,x,y\n" + decode(data, name).replace(";", ",").replace("\t", ",").encode()
+    table = read_table(data, name, _POINTS)
+    found = []
+    for row, line in enumerate(table.lines):
+        x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
+        found.append((table.cell(row, "ref"), x, y))
+    return found
+
+
+def table_kind(data: bytes, name: str) -> str | None:
+    """``placements``, ``bom`` or None by the columns a table has. Raises `BadInput` for what is no table."""
+    if best_table(data, name, PLACEMENTS) is not None:
+        return "placements"
+    bom = best_table(data, name, BOM)
+    return "bom" if bom is not None and len(bom.fields) > 1 else None

@@ -1,0 +1,1 @@
+"""What Fusilex writes: lists as CSV, programmes as CSV and G-code."""
