@@ -21,7 +21,7 @@ from fusilex.formats.bundle import Files, read_files
 from fusilex.journal.store import Journal, sqlite_url
 
 if TYPE_CHECKING:
-    from fusilex.ui.window import Window
+    from fusilex.ui.frame.window import Window
 
 # how long things take is measured by ./run speed: no deadlines
 settings.register_profile("fixed", deadline=None, derandomize=True)
@@ -86,8 +86,8 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
     """Opens windows on a bench. They are held until the test is over: one that only its own circles of references hold may be
     collected while it is being painted.
     """
-    from fusilex.ui.head import Units
-    from fusilex.ui.start import make_application, make_window
+    from fusilex.ui.units import Units
+    from fusilex.ui.frame.start import make_application, make_window
     from fusilex.ui.theme import LIGHT, use
 
     held = []

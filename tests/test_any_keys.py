@@ -47,7 +47,7 @@ def test_any_keys_leave_it_whole(
     dice = random.Random(seed)
     files = [heron_files, exports.habit_mirrored_inch(heron, heron_files), exports.habit_no_outline(heron, heron_files)]
     somewhere = sorted(HERON.iterdir())
-    dialogs = "fusilex.ui.opening.QFileDialog."
+    dialogs = "fusilex.ui.frame.file_dialogs.QFileDialog."
     monkeypatch.setattr(dialogs + "getSaveFileName", lambda *_: (str(tmp_path / f"out{dice.randrange(5)}"), ""))
     monkeypatch.setattr(dialogs + "getOpenFileName", lambda *_: (str(dice.choice(somewhere)), ""))
     bench = Bench.open_batch(

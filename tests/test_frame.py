@@ -31,15 +31,15 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
-from fusilex.ui.ask import Ask
-from fusilex.ui.judged import JudgementCard, Judgements
-from fusilex.ui.mishap import Mishaps
-from fusilex.ui.reader import Reader
-from fusilex.ui.side import NowCard
-from fusilex.ui.start import make_application, open_demo, start
+from fusilex.ui.frame.ask import Ask
+from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
+from fusilex.ui.frame.error_report import Mishaps
+from fusilex.ui.frame.reader import Reader
+from fusilex.ui.frame.now_card import NowCard
+from fusilex.ui.frame.start import make_application, open_demo, start
 from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
-from fusilex.ui.why import why_html
-from fusilex.ui.window import Window
+from fusilex.ui.frame.why import why_html
+from fusilex.ui.frame.window import Window
 
 ROOT = Path(__file__).parents[1]
 
@@ -142,8 +142,8 @@ def test_a_question_is_answered_once_or_left(qtbot: QtBot) -> None:
 def test_a_dropped_folder_asks_for_the_number_of_boards(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getInt", lambda *a: (5, True))
-    monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getItem", lambda *a: ("bismuth", True))
+    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getInt", lambda *a: (5, True))
+    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getItem", lambda *a: ("bismuth", True))
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(HERON))])
     window.dropEvent(
@@ -155,7 +155,7 @@ def test_a_dropped_folder_asks_for_the_number_of_boards(
     assert window.desk.bench.state.opened["design"] == "heron-r2" and window.desk.bench.paste == "bismuth"
     assert window.opening.recent() == [str(HERON)]
     names = [b.name for b in window.desk.bench.journal.batches()]
-    monkeypatch.setattr("fusilex.ui.opening.QInputDialog.getItem", lambda *a: (a[3][-1], True))
+    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getItem", lambda *a: (a[3][-1], True))
     window.opening.choose_batch()
     assert len(names) == 2 and len(window.desk.bench.state.boards) == 18
 
@@ -168,7 +168,7 @@ def test_a_reader_that_was_left_stays_silent(qtbot: QtBot, tmp_path: Path, monke
     assert "nothing there" in str(heard[0])
     reader.left = True
     reader.run()
-    monkeypatch.setattr("fusilex.ui.reader.read_paths", lambda path: 1 / 0)
+    monkeypatch.setattr("fusilex.ui.frame.reader.read_paths", lambda path: 1 / 0)
     reader.run()
     assert len(heard) == 1
     reader.left = False
@@ -182,7 +182,7 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
     reads: list[str] = []
     real = intake.read_gerber
     monkeypatch.setattr(intake, "read_gerber", lambda data, file: reads.append(file) or real(data, file))
-    monkeypatch.setattr("fusilex.ui.reader.BETWEEN_S", 0.0)
+    monkeypatch.setattr("fusilex.ui.frame.reader.BETWEEN_S", 0.0)
     joined: list[int] = []
     join_files = session.unjoined_design
     monkeypatch.setattr(session, "unjoined_design", lambda *a, **k: joined.append(1) or join_files(*a, **k))
@@ -267,8 +267,8 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
         shown.append(open_window(bench, None, journal))
         return shown[0]
 
-    monkeypatch.setattr("fusilex.ui.start.make_window", show)
-    monkeypatch.setattr("fusilex.ui.start.QApplication.exec", lambda *_: 0)
+    monkeypatch.setattr("fusilex.ui.frame.start.make_window", show)
+    monkeypatch.setattr("fusilex.ui.frame.start.QApplication.exec", lambda *_: 0)
     assert start(home, demo) == 0
     assert shown[0].desk.bench.state.opened["design"] == "Heron R2"
     assert "OverflowError: too large" in (tmp_path / "fusilex" / "log" / "mishaps.txt").read_text()

@@ -26,14 +26,14 @@ from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.paths import BoardArt, paths_of
 from fusilex.ui.canvas.picture import Look
 from fusilex.ui.canvas.view import BoardCanvas
-from fusilex.ui.head import Units
-from fusilex.ui.keys import ALWAYS, Key, key_name
-from fusilex.ui.kit.tray import unturned
-from fusilex.ui.start import make_application
-from fusilex.ui.station import neighbour
-from fusilex.ui.stations.reflow import gates
-from fusilex.ui.strip import BoardStrip
-from fusilex.ui.window import Window
+from fusilex.ui.units import Units
+from fusilex.ui.frame.key_strip import ALWAYS, Key, key_name
+from fusilex.ui.stations.kit.tray import unturned
+from fusilex.ui.frame.start import make_application
+from fusilex.ui.picture import neighbour
+from fusilex.ui.stations.reflow.station import gates
+from fusilex.ui.widgets.board_strip import BoardStrip
+from fusilex.ui.frame.window import Window
 
 K = Qt.Key
 

@@ -29,7 +29,7 @@ from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework import heat
 from fusilex.core.rules import RULES
 from fusilex.ui.canvas.view import BoardCanvas
-from fusilex.ui.window import Window
+from fusilex.ui.frame.window import Window
 
 ANY = WINDOWS["leaded"]
 LIMITS: dict[str, list[float]] = {

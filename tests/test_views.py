@@ -26,7 +26,7 @@ from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
 from fusilex.formats.panel_file import read_panel, write_panel
 from fusilex.journal.store import Journal, sqlite_url
-from fusilex.ui.window import Window
+from fusilex.ui.frame.window import Window
 
 K = Qt.Key
 
@@ -127,7 +127,7 @@ def test_a_file_is_taken_for_something_else_by_keys(window: Window) -> None:
 def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     bench = window.desk.bench
     monkeypatch.setattr(
-        "fusilex.ui.opening.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
     )
     tab(window, "Lists")
     press(window, K.Key_Down, K.Key_Right, K.Key_P, "feather")
@@ -173,10 +173,10 @@ def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytes
 def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     bench = window.desk.bench
     monkeypatch.setattr(
-        "fusilex.ui.opening.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
     )
     (tmp_path / "fw.hex").write_bytes(b":00000001FF\n")
-    monkeypatch.setattr("fusilex.ui.opening.QFileDialog.getOpenFileName", lambda *a: (str(tmp_path / "fw.hex"), ""))
+    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QFileDialog.getOpenFileName", lambda *a: (str(tmp_path / "fw.hex"), ""))
     press(window, K.Key_Space, K.Key_Space)
     press(window, K.Key_O, K.Key_O, K.Key_O)
     assert bench.state.order == "kind"
@@ -273,7 +273,7 @@ def test_dropped_single_files_go_with_the_design_on_the_screen(
     assert any(r.rule == "ready.note" for r in window.desk.bench.design.remarks)
     (tmp_path / "torn.gbr").write_bytes(heron_files["heron-r2-copper-top.gbr"][:500])
     both = [str(tmp_path / "torn.gbr"), str(tmp_path / "second-bom.csv")]
-    monkeypatch.setattr("fusilex.ui.opening.QFileDialog.getOpenFileNames", lambda *_: (both, ""))
+    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QFileDialog.getOpenFileNames", lambda *_: (both, ""))
     QTest.keyClick(window, K.Key_O, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     qtbot.waitUntil(lambda: "end mark" in window.desk.said, timeout=5000)
     assert "torn.gbr" not in window.desk.bench.files

@@ -19,8 +19,8 @@ from fusilex.formats.bundle import Files
 from fusilex.journal.projection import DONE, STATIONS
 from fusilex.journal.store import Journal
 from fusilex.ui.theme import DIM, LIGHT, contrast, use
-from fusilex.ui.why import why_html
-from fusilex.ui.window import Window
+from fusilex.ui.frame.why import why_html
+from fusilex.ui.frame.window import Window
 
 Key = Qt.Key
 SPACE, ENTER = Key.Key_Space, Key.Key_Return
@@ -80,7 +80,7 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
         press(window, Key.Key_T, text)
     assert "no point" in window.desk.said and len(state.taught[1]) == 3
     monkeypatch.setattr(
-        "fusilex.ui.opening.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
     )
     press(window, Key.Key_E)
     assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.placing_order)
@@ -88,7 +88,7 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     assert {b.station for b in state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")
     monkeypatch.setattr(
-        "fusilex.ui.opening.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), "")
+        "fusilex.ui.frame.file_dialogs.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), "")
     )
     press(window, Key.Key_N, SPACE, Key.Key_L)
     assert {b.station for b in state.panel_boards(1)} == {"Hand"}

@@ -16,7 +16,7 @@ from fusilex.bench.machine import point_at
 from fusilex.bench.session import Bench
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui import theme as themes
-from fusilex.ui.start import make_application, make_window, open_demo
+from fusilex.ui.frame.start import make_application, make_window, open_demo
 
 ROOT = Path(__file__).parents[1]
 LOG = (ROOT / "src/fusilex/demo/heron-r2/oven-run-1.csv").read_bytes()

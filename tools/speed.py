@@ -24,7 +24,7 @@ import gc, sys, time
 gc.disable()
 from PyQt6.QtCore import QSettings
 from fusilex.journal.store import Journal
-from fusilex.ui.start import make_application, make_window, open_demo
+from fusilex.ui.frame.start import make_application, make_window, open_demo
 app = make_application()
 window = make_window(open_demo(Journal(sys.argv[1])), QSettings(sys.argv[2], QSettings.Format.IniFormat))
 window.show()
@@ -150,7 +150,7 @@ def main() -> None:
         from fusilex.bench.intake.design import _image, read_design
         from fusilex.core.design.connectivity import compare_with_netlist
         from fusilex.journal.store import Journal
-        from fusilex.ui.start import make_application, make_window, open_demo
+        from fusilex.ui.frame.start import make_application, make_window, open_demo
 
         rows.append(
             ("reading Heron's files", f"{median(lambda: (_image.cache_clear(), read_design(HERON))):.2f} s", "≤ 1 s")
@@ -275,7 +275,7 @@ def main() -> None:
 
 def main_large() -> None:
     """The rows of the large board as JSON, from a process of its own."""
-    from fusilex.ui.start import make_application
+    from fusilex.ui.frame.start import make_application
 
     rows = large_board() + large_picture(make_application())
     used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

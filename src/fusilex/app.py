@@ -1,4 +1,4 @@
-"""Starts everything: the window (``fusilex``, ``fusilex --demo``) and the headless verbs (``fusilex check FOLDER`` …)."""
+"""Starts everything: the window (``fusilex``, ``fusilex --demo``) and the verbs (``fusilex check FOLDER`` …)."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from fusilex import __version__
 
 if TYPE_CHECKING:
-    from fusilex.bench.verbs import Answer
+    from fusilex.bench.verbs.answer import Answer
 
 WINDOW_NAMES = ("lead-free", "leaded", "bismuth")
 
@@ -97,30 +97,28 @@ def _plain(value: Any) -> Any:
 
 
 def _answer(options: argparse.Namespace) -> Answer:
-    from fusilex.bench import verbs
+    from fusilex.bench.verbs import design, measured, record
 
     match options.verb:
         case "check":
-            return verbs.check(options.folder)
+            return design.check(options.folder)
         case "kit":
-            return verbs.kit(options.folder, options.boards)
+            return design.kit(options.folder, options.boards)
         case "openings":
-            return verbs.openings(options.folder, options.foil, options.paste)
+            return design.openings(options.folder, options.foil, options.paste)
         case "refs":
-            return verbs.refs(options.folder, options.points)
+            return measured.refs(options.folder, options.points)
         case "profile":
-            return verbs.profile(options.log, options.window)
+            return measured.profile(options.log, options.window)
         case "probes":
-            return verbs.probes(options.folder, options.max_gap)
+            return design.probes(options.folder, options.max_gap)
         case _:
-            answer = verbs.papers(options.serial, journal_urls(options.journal))
+            found = record.papers(options.serial, journal_urls(options.journal))
             if options.pdf:
-                from fusilex.ui.paper_print import write_pdf_headless
+                from fusilex.ui.widgets.paper import write_pdf_headless
 
-                write_pdf_headless(
-                    verbs.find_board(options.serial, journal_urls(options.journal)), options.serial, Path(options.pdf)
-                )
-            return answer
+                write_pdf_headless(found.page, Path(options.pdf))
+            return found.answer
 
 
 def data_folder() -> Path:
@@ -149,7 +147,7 @@ def journal_urls(given: str | None) -> list[str]:
 
 
 def run_window(options: argparse.Namespace) -> int:
-    from fusilex.ui.start import start
+    from fusilex.ui.frame.start import start
 
     return start(
         journal_url(options.journal),

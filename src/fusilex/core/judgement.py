@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from fusilex.core.units import show_number
@@ -55,6 +55,10 @@ class Judgement:
     def key(self) -> str:
         """Stable name of this judgement within a batch, to hang an overruling on."""
         return f"{self.rule}:{self.subject}"
+
+    def of(self, what: str) -> Judgement:
+        """The same about a certain board, print or load, which its key then names."""
+        return replace(self, subject=f"{self.subject}, {what}")
 
     def as_dict(self) -> dict[str, object]:
         return {

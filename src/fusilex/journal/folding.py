@@ -1,54 +1,97 @@
-"""Folding events into a state, with undo and redo as events among them."""
+"""Folding entries into a state, with undo and redo as entries among them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Container, Iterable, Mapping
-from typing import Any, Protocol, TypeVar
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import ClassVar, Protocol, TypeVar
 
-from fusilex.journal.store import Event
+from fusilex.journal.entries import Entry, Event
+
+
+class Undone(Event, frozen=True):
+    """A deed was taken back: the fold leaves it out."""
+
+    kind: ClassVar[str] = "undone"
+    undoable: ClassVar[bool] = False
+    deed: str
+
+
+class Redone(Event, frozen=True):
+    """A deed that was taken back is there again."""
+
+    kind: ClassVar[str] = "redone"
+    undoable: ClassVar[bool] = False
+    deed: str
+
+
+@dataclass
+class Deed:
+    """What one command left in the record: where the eyes were, which boards it was about, and what it was in words."""
+
+    id: str
+    last: int
+    station: str = ""
+    boards: set[str] = field(default_factory=set)
+    words: str = ""
 
 
 class Folded(Protocol):
-    """What every state keeps beside its own fields: the newest event, deeds done, and deeds that can be done again."""
+    """What every state keeps beside its own fields: the newest entry, deeds done, and deeds that can be done again."""
 
     last_id: int
-    deeds: list[str]
-    undone: list[str]
+    deeds: list[Deed]
+    undone: list[Deed]
+
+    def started(self, entry: Entry) -> Deed:
+        """A deed as its first entry shows it."""
+
+    def touched(self, event: Event) -> Iterable[str]:
+        """Boards an event is about."""
 
 
 State = TypeVar("State", bound=Folded)
-Handler = Callable[[Any, Event, dict[str, Any]], None]
 
 
-def fold(happened: Iterable[Event], start: Callable[[], State], apply: Callable[[State, Event], None]) -> State:
-    """State after all events, oldest first. A deed is undone by ``undone`` and back again by ``redone``."""
+def fold(happened: Iterable[Entry], start: Callable[[], State]) -> State:
+    """State after all entries, oldest first. A deed is undone by ``undone`` and back again by ``redone``."""
     history = list(happened)
-    undone: list[str] = []
-    for item in history:
-        if item.kind == "undone":
-            undone.append(item.body["deed"])
-        elif item.kind == "redone" and item.body["deed"] in undone:
-            undone.remove(item.body["deed"])
-    gone = set(undone)
+    undone: dict[str, int] = {}  # deed → where it was taken back
+    for entry in history:
+        if isinstance(entry.event, Undone):
+            undone[entry.event.deed] = entry.id
+        elif isinstance(entry.event, Redone):
+            undone.pop(entry.event.deed, None)
     state = start()
-    for item in history:
-        if item.deed not in gone:
-            apply(state, item)
-        state.last_id = item.id
+    gone: dict[str, Deed] = {}
+    for entry in history:
+        if entry.deed not in undone:
+            apply(state, entry)
+        elif entry.event is not None and entry.event.undoable:
+            note(state, gone.setdefault(entry.deed, state.started(entry)), entry)
+        state.last_id = entry.id
     # after something new was done, what was undone before it cannot come back
-    newest = state.deeds[-1] if state.deeds else ""
-    last_done = max((e.id for e in history if e.deed == newest), default=0)
-    marks = {e.body["deed"]: e.id for e in history if e.kind == "undone"}
-    state.undone = [d for d in undone if marks[d] > last_done]
+    newest = max((deed.last for deed in state.deeds), default=0)
+    again = sorted((at, deed) for deed, at in undone.items() if at > newest)
+    state.undone = [gone[deed] for _, deed in again if deed in gone]
     return state
 
 
-def add(state: Folded, item: Event, handlers: Mapping[str, Handler], never_undone: Container[str] = ()) -> None:
-    """Add one event in place; kinds without a handler are passed over."""
-    state.last_id = max(state.last_id, item.id)
-    handler = handlers.get(item.kind)
-    if handler is None:
+def apply(state: Folded, entry: Entry) -> None:
+    """Add one entry in place; what is of no known kind is passed over."""
+    state.last_id = max(state.last_id, entry.id)
+    if entry.event is None:
         return
-    handler(state, item, item.body)
-    if item.kind not in never_undone and (not state.deeds or state.deeds[-1] != item.deed):
-        state.deeds.append(item.deed)
+    entry.event.apply(state, entry)
+    if entry.event.undoable:
+        if not state.deeds or state.deeds[-1].id != entry.deed:
+            state.deeds.append(state.started(entry))
+        note(state, state.deeds[-1], entry)
+
+
+def note(state: Folded, deed: Deed, entry: Entry) -> None:
+    """Write one more entry of a deed into what is known of it."""
+    assert entry.event is not None
+    deed.last = entry.id
+    deed.boards |= set(state.touched(entry.event))
+    deed.words = deed.words or entry.event.words

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Column, ForeignKey, Integer, LargeBinary, MetaData, String, Table, Text
 
-HEAD = "0002"
+HEAD = "0003"
 """Newest migration; a journal already there is opened without loading the migration tools."""
 
 metadata = MetaData()
@@ -17,7 +17,7 @@ batches = Table(
     Column("opened_at", String(32), nullable=False),
     Column("kind", String(16), nullable=False, server_default="batch"),
 )
-"""`kind` is ``batch``, or ``workshop`` for the one stream of what outlives batches: stock, bodies, habits of files."""
+"""`kind` is ``batch``, or ``workshop`` for the one stream of what outlives batches: stock, packages, habits of files."""
 
 events = Table(
     "event",
@@ -40,3 +40,11 @@ attachments = Table(
     Column("data", LargeBinary, nullable=False),
 )
 """Design files and oven logs as they were handed in, kept by their digest."""
+
+names = Table(
+    "name",
+    metadata,
+    Column("scope", String(40), primary_key=True),
+    Column("name", String(120), primary_key=True),
+)
+"""Names made up once and never again: serials of boards, numbers of batches, lots. The database keeps them unique."""

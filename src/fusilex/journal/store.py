@@ -1,12 +1,13 @@
-"""Where events are kept: any database SQLAlchemy speaks to; SQLite in WAL mode with full sync by default."""
+"""Where entries are kept: any database SQLAlchemy speaks to; SQLite in WAL mode with full sync by default."""
 
 from __future__ import annotations
 
 import hashlib
 import json
 import uuid
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
@@ -14,25 +15,14 @@ from typing import Any
 
 from sqlalchemy import Connection, CursorResult, Engine, create_engine, event, insert, inspect, select, text
 from sqlalchemy.engine import make_url
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import IntegrityError, SQLAlchemyError
 
-from fusilex.journal.schema import HEAD, attachments, batches, events
+from fusilex.journal.entries import Entry, Event, Kinds, as_entry, typed
+from fusilex.journal.schema import HEAD, attachments, batches, events, names
 
 
 class NotSaved(Exception):
     """The journal could not be written; nothing of the command happened."""
-
-
-@dataclass(frozen=True)
-class Event:
-    """Something that happened. `id` and `at` are given by the journal; `body` is plain JSON data."""
-
-    kind: str
-    body: dict[str, Any] = field(default_factory=dict)
-    id: int = 0
-    deed: str = ""
-    at: str = ""
-    who: str = ""
 
 
 @dataclass(frozen=True)
@@ -46,12 +36,57 @@ def sqlite_url(path: Path) -> str:
     return f"sqlite:///{path}"
 
 
-class Journal:
-    """An open journal. Appending is one transaction per command; it is on the disk when `append` returns."""
+class Pen:
+    """The journal while somebody writes in it: nobody else does before this is over, and all of it is kept or nothing."""
 
-    def __init__(self, url: str) -> None:
-        """Open or create the journal at a database URL. Raises `NotSaved` when the place cannot be used."""
-        self.url = url
+    def __init__(self, connection: Connection, kinds: Kinds, who: str) -> None:
+        self.connection, self.kinds, self.who = connection, kinds, who
+        self.deed, self.at = uuid.uuid4().hex, _now()
+
+    def since(self, stream: int, last: int = 0) -> list[Entry]:
+        """Entries of a stream after the one numbered `last`, oldest first. Raises `Unreadable`."""
+        return _since(self.connection, self.kinds, stream, last)
+
+    def taken(self, scope: str) -> set[str]:
+        """Names that are in use, or were."""
+        query = select(names.c.name).where(names.c.scope == scope)
+        return set(self.connection.execute(query).scalars())
+
+    def open_batch(self, name: str) -> int:
+        """A new stream for a batch; its id."""
+        return _row_id(self.connection.execute(insert(batches).values(name=name[:120], opened_at=self.at)))
+
+    def attach(self, name: str, data: bytes) -> None:
+        """Keep a file by its digest."""
+        sha, known = digest(data), select(attachments.c.sha256)
+        if self.connection.execute(known.where(attachments.c.sha256 == sha)).first() is None:
+            self.connection.execute(insert(attachments).values(sha256=sha, name=name[:200], data=data))
+
+    def write(self, stream: int, happened: Sequence[Event]) -> list[Entry]:
+        """Add events to a stream, all as one deed. Raises `NotSaved` for a name that somebody else has."""
+        kept = []
+        for item in happened:
+            for scope, name in item.claims():
+                self._claim(scope, name)
+            entry = as_entry(item, 0, self.deed, self.at, self.who)
+            row = {"batch_id": stream, "deed": self.deed, "at": self.at, "who": self.who, "kind": item.kind}
+            made = self.connection.execute(insert(events).values(**row, body=json.dumps(entry.body)))
+            kept.append(as_entry(item, _row_id(made), self.deed, self.at, self.who))
+        return kept
+
+    def _claim(self, scope: str, name: str) -> None:
+        try:
+            self.connection.execute(insert(names).values(scope=scope, name=name[:120]))
+        except IntegrityError as problem:
+            raise NotSaved(f"There is a {scope} {name} already: nothing was recorded.") from problem
+
+
+class Journal:
+    """An open journal. Writing is one transaction per command; it is on the disk when it is over."""
+
+    def __init__(self, url: str, kinds: Kinds | None = None) -> None:
+        """Open or create the journal at a database URL, reading events of `kinds`. Raises `NotSaved` when the place cannot be used."""
+        self.url, self.kinds = url, kinds or {}
         database = make_url(url).database
         try:
             if url.startswith("sqlite") and database and database != ":memory:":
@@ -76,44 +111,17 @@ class Journal:
         with self.engine.connect() as connection:
             found = connection.execute(query).scalar()
         if found is None:
-            with self._writing() as connection:
-                row = insert(batches).values(name="workshop", opened_at=_now(), kind="workshop")
-                found = _row_id(connection.execute(row))
+            with self.writing() as pen:
+                found = pen.connection.execute(query).scalar()
+                if found is None:
+                    row = insert(batches).values(name="workshop", opened_at=pen.at, kind="workshop")
+                    found = _row_id(pen.connection.execute(row))
         return int(found)
 
-    def open_batch(self, name: str, files: dict[str, bytes], first: Sequence[Event], who: str = "") -> int:
-        """Start a batch with its attachments and first events, all or nothing. Returns its id."""
-        with self._writing() as connection:
-            batch = _row_id(connection.execute(insert(batches).values(name=name, opened_at=_now())))
-            for file, data in files.items():
-                _attach(connection, file, data)
-            _insert(connection, batch, first, who)
-        return batch
-
-    def append(
-        self, batch: int, happened: Sequence[Event], who: str = "", files: dict[str, bytes] | None = None
-    ) -> list[Event]:
-        """Record events of one command, with attachments, all or nothing. Raises `NotSaved`."""
-        return self.append_to({batch: happened}, who, files)[batch]
-
-    def append_to(
-        self, streams: Mapping[int, Sequence[Event]], who: str = "", files: dict[str, bytes] | None = None
-    ) -> dict[int, list[Event]]:
-        """Record the events of one command in several streams as one deed, all or nothing. Raises `NotSaved`."""
-        deed = uuid.uuid4().hex
-        with self._writing() as connection:
-            for file, data in (files or {}).items():
-                _attach(connection, file, data)
-            return {stream: _insert(connection, stream, happened, who, deed) for stream, happened in streams.items()}
-
-    def since(self, batch: int, last: int = 0) -> list[Event]:
-        """Events of a batch after the one numbered `last`, oldest first."""
-        query = select(events).where(events.c.batch_id == batch, events.c.id > last).order_by(events.c.id)
+    def since(self, stream: int, last: int = 0) -> list[Entry]:
+        """Entries of a stream after the one numbered `last`, oldest first. Raises `Unreadable`."""
         with self.engine.connect() as connection:
-            return [
-                Event(row.kind, json.loads(row.body), row.id, row.deed, row.at, row.who)
-                for row in connection.execute(query)
-            ]
+            return _since(connection, self.kinds, stream, last)
 
     def attachment(self, sha256: str) -> bytes:
         """An attachment by its digest. Raises KeyError when it was never kept."""
@@ -123,38 +131,32 @@ class Journal:
             raise KeyError(sha256)
         return bytes(data)
 
-    def _writing(self) -> _Writing:
-        return _Writing(self.engine)
+    @contextmanager
+    def writing(self, who: str = "", *streams: int) -> Iterator[Pen]:
+        """Look, decide and write as one: what is written when this ends was decided on what the journal held.
 
-
-class _Writing:
-    """A write transaction whose database errors come out as `NotSaved`."""
-
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
-
-    def __enter__(self) -> Connection:
+        Whatever is raised inside leaves the journal as it was. Raises `NotSaved` when the database cannot be written.
+        """
         try:
-            self.context = self.engine.begin()
-            return self.context.__enter__()
-        except SQLAlchemyError as error:
-            raise NotSaved(f"Not saved: {_reason(error)}.") from error
-
-    def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
-        try:
-            self.context.__exit__(kind, error, trace)
+            with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
+                if streams:  # elsewhere than on SQLite, whose whole file is locked by now
+                    connection.execute(select(batches.c.id).where(batches.c.id.in_(streams)).with_for_update())
+                yield Pen(connection, self.kinds, who)
         except SQLAlchemyError as problem:
-            raise NotSaved(
-                f"Not saved: {_reason(problem)}. Nothing was recorded; free some room and do it again."
-            ) from problem
-        if isinstance(error, SQLAlchemyError):
-            raise NotSaved(
-                f"Not saved: {_reason(error)}. Nothing was recorded; free some room and do it again."
-            ) from error
+            why = f"Not saved: {_reason(problem)}. Nothing was recorded; free some room and do it again."
+            raise NotSaved(why) from problem
 
 
 def digest(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
+
+
+def _since(connection: Connection, kinds: Mapping[str, Any], stream: int, last: int) -> list[Entry]:
+    query = select(events).where(events.c.batch_id == stream, events.c.id > last).order_by(events.c.id)
+    return [
+        typed(Entry(row.kind, json.loads(row.body), row.id, row.deed, row.at, row.who), kinds)
+        for row in connection.execute(query)
+    ]
 
 
 def _now() -> str:
@@ -165,28 +167,9 @@ def _reason(error: Exception) -> str:
     return str(getattr(error, "orig", None) or error).rstrip(".")
 
 
-def _insert(
-    connection: Connection, batch: int, happened: Sequence[Event], who: str, deed: str | None = None
-) -> list[Event]:
-    deed, at = deed or uuid.uuid4().hex, _now()
-    kept = []
-    for item in happened:
-        row = connection.execute(
-            insert(events).values(batch_id=batch, deed=deed, at=at, who=who, kind=item.kind, body=json.dumps(item.body))
-        )
-        kept.append(Event(item.kind, item.body, _row_id(row), deed, at, who))
-    return kept
-
-
 def _row_id(result: CursorResult[Any]) -> int:
     key = result.inserted_primary_key
     return int(key[0]) if key else 0
-
-
-def _attach(connection: Connection, name: str, data: bytes) -> None:
-    sha = digest(data)
-    if connection.execute(select(attachments.c.sha256).where(attachments.c.sha256 == sha)).first() is None:
-        connection.execute(insert(attachments).values(sha256=sha, name=name, data=data))
 
 
 def _engine(url: str) -> Engine:
@@ -195,10 +178,17 @@ def _engine(url: str) -> Engine:
 
         @event.listens_for(engine, "connect")
         def _pragmas(connection: Any, _record: Any) -> None:
+            connection.isolation_level = None  # transactions begin where `_begin` says, not where the driver guesses
             cursor = connection.cursor()
             for pragma in ("busy_timeout=5000", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
                 cursor.execute(f"PRAGMA {pragma}")
             cursor.close()
+
+        @event.listens_for(engine, "begin")
+        def _begin(connection: Connection) -> None:
+            # a writer takes its turn before it looks: what it decides on stays true until it has written
+            writing = connection.get_execution_options().get("writing")
+            connection.exec_driver_sql("BEGIN IMMEDIATE" if writing else "BEGIN")
 
     return engine
 
@@ -215,6 +205,6 @@ def _migrate(engine: Engine) -> None:
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with engine.begin() as connection:
+    with engine.connect().execution_options(writing=True) as connection, connection.begin():
         config.attributes["connection"] = connection
         command.upgrade(config, "head")

@@ -8,11 +8,15 @@ from typing import TypeVar
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from fusilex.bench.commands import Command, GoTo, Refused
-from fusilex.bench.session import Bench
+from fusilex.bench.batch import Batch
+from fusilex.bench.bench import Bench
+from fusilex.bench.command import Command
+from fusilex.bench.common.commands import GoTo
+from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
-from fusilex.journal.store import Event, NotSaved
+from fusilex.journal.entries import Entry
+from fusilex.journal.store import NotSaved
 from fusilex.ui.canvas.paths import BoardArt
 
 T = TypeVar("T")
@@ -33,7 +37,12 @@ class Desk(QObject):
         self.said = ""
         self.judgement: Judgement | None = None  # the one in hand, for what its fix would do
 
-    def do(self, command: Command, done: str = "") -> list[Event] | None:
+    @property
+    def batch(self) -> Batch:
+        """The batch as it stands."""
+        return self.bench.batch
+
+    def do(self, command: Command, done: str = "") -> list[Entry] | None:
         """Carry out a command; None when it was refused, with the reason said."""
         try:
             events = self.bench.do(command)
@@ -69,7 +78,7 @@ class Desk(QObject):
         state = self.bench.state
         self.do(GoTo(station or state.station, board or state.board))
 
-    def ask(self, prompt: str, then: Callable[[str], None], given: str = "") -> None:
+    def ask(self, prompt: str, then: Callable[[str], object], given: str = "") -> None:
         """Ask for a line of text at the foot of the bench."""
         self.asked.emit(prompt, given, then)
 

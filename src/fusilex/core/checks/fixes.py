@@ -220,3 +220,12 @@ KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "package": _package,
     "one-cell": _one_cell,
 }
+_OLDER = {"turns": "rotations", "body": "package"}
+
+
+def older_fix(data: dict[str, Any]) -> Fix:
+    """A fix as older records wrote it, in the words of this version. Raises KeyError for an unknown kind."""
+    numbers = {_OLDER.get(k, k): v for k, v in data.get("with", {}).items()}
+    if "fixes" in numbers:
+        numbers["fixes"] = [older_fix(each).as_dict() for each in numbers["fixes"]]
+    return Fix.from_dict({**data, "kind": _OLDER.get(data["kind"], data["kind"]), "with": numbers})

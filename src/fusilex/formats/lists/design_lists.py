@@ -285,3 +285,8 @@ def table_kind(data: bytes, name: str) -> str | None:
         return "placements"
     bom = best_table(data, name, BOM)
     return "bom" if bom is not None and len(bom.fields) > 1 else None
+
+
+def older_field(name: str) -> str:
+    """What a column picked by an older version is called now."""
+    return {"turn": "rotation", "body": "package", "fit": "populate"}.get(name, name)

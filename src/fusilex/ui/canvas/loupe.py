@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QWidget
 from fusilex.core.design.model import Part
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.view import BoardCanvas
-from fusilex.ui.glyphs import plain_text
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.glyphs import plain_text
 
 MARK = {"none": "no polarity", "known": "the mark shows pin 1", "unknown": "pin 1 by silk and sheet"}
 """What to say beside a part, by its polarity."""
@@ -68,7 +68,7 @@ class Loupe(QWidget):
         painter.scale(-scale if self.canvas.side == "bottom" else scale, -scale)
         painter.translate(-self.part.x, -self.part.y)
         self.canvas.pictures.paint_layers(painter, self.canvas.side, self.canvas.layers)
-        for other in self.canvas.fitted(self.canvas.cell):
+        for other in self.canvas.parts_on(self.canvas.cell):
             if other.side == self.canvas.side and other.ref != self.part.ref:
                 draw_part(painter, other)
         draw_part(painter, self.part, self.ghost)

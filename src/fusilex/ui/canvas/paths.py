@@ -58,7 +58,7 @@ def _polygons(shapes: np.ndarray) -> np.ndarray:
     parts = shapely.get_parts(shapes[kinds > GeometryType.POLYGON])
     parts = parts[shapely.get_type_id(parts) == GeometryType.POLYGON]
     found = np.concatenate([shapes[kinds == GeometryType.POLYGON], parts])
-    return found[~shapely.is_empty(found)]
+    return np.asarray(found[~shapely.is_empty(found)])
 
 
 def _qpolygon(points: np.ndarray) -> QPolygonF:
@@ -66,7 +66,7 @@ def _qpolygon(points: np.ndarray) -> QPolygonF:
     polygon.fill(QPointF(), len(points))
     memory = polygon.data()
     memory.setsize(points.size * 8)
-    np.frombuffer(memory, dtype=np.float64)[:] = points.ravel()
+    np.frombuffer(memoryview(memory), dtype=np.float64)[:] = points.ravel()  # type: ignore[arg-type]
     return polygon
 
 

@@ -23,8 +23,8 @@ from fusilex.core.design.outlines import body_polygon
 from fusilex.core.panel.layout import Panel
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.canvas.picture import BoardPictures, Look
-from fusilex.ui.glyphs import plain_text
 from fusilex.ui.theme import RADIUS, theme
+from fusilex.ui.widgets.glyphs import plain_text
 
 Overlay = Callable[[QPainter, "BoardCanvas"], None]
 CAPTION_PX = 36.0  # kept free above and below the board for words
@@ -32,7 +32,7 @@ DEFAULT_LAYERS = ("copper", "exposed", "silk")
 
 
 class BoardCanvas(QWidget):
-    """Stations set what is drawn (`layers`, `fitted`, `overlays`) and call `update`."""
+    """Stations set what is drawn (`layers`, `parts_on`, `overlays`) and call `update`."""
 
     part_clicked = pyqtSignal(str, int)
     flipped = pyqtSignal(str)
@@ -46,7 +46,7 @@ class BoardCanvas(QWidget):
         self.cell = 0
         self.side = "top"
         self.layers: tuple[str, ...] = DEFAULT_LAYERS
-        self.fitted: Callable[[int], Iterable[Part]] = lambda cell: ()
+        self.parts_on: Callable[[int], Iterable[Part]] = lambda cell: ()
         self.overlays: list[Overlay] = []
         self.caption = ""
         self.footer = ""
@@ -192,7 +192,7 @@ class BoardCanvas(QWidget):
 
     def _board(self, painter: QPainter, cell: int, placed: QTransform) -> None:
         assert self.pictures
-        parts = [p for p in self.fitted(cell) if p.side == self.side]
+        parts = [p for p in self.parts_on(cell) if p.side == self.side]
         look = Look(self.scale, self.side, self.layers, theme.tokens.name, self.devicePixelRatioF())
         whole = placed * self.transform()
         pixmap, area = self.pictures.picture(look, parts, whole.inverted()[0].mapRect(QRectF(self.rect())))
@@ -244,7 +244,8 @@ class BoardCanvas(QWidget):
         if part.pads:
             boxes = np.array([p.polygon.bounds for p in part.pads])
             ring = np.vstack([ring, boxes[:, :2], boxes[:, 2:]])
-        a, b = self.to_px(*ring.min(axis=0), cell), self.to_px(*ring.max(axis=0), cell)
+        (x0, y0), (x1, y1) = ring.min(axis=0).tolist(), ring.max(axis=0).tolist()
+        a, b = self.to_px(x0, y0, cell), self.to_px(x1, y1, cell)
         frame = QRectF(a, b).normalized().adjusted(-grow, -grow, grow, grow)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour(token), width))

@@ -1,1 +1,0 @@
-"""One session at the bench, without a screen: commands in, events out."""

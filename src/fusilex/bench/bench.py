@@ -1,0 +1,239 @@
+"""The bench: one open batch, driven by commands. What a test drives without a window and what the window drives."""
+
+from __future__ import annotations
+
+import getpass
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board, laid_out
+from fusilex.bench.command import Command
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.commands import Redo, Undo
+from fusilex.bench.common.events import BatchOpened, Moved, Place, Went
+from fusilex.bench.common.files import ColumnsPicked, FileAssigned
+from fusilex.bench.derived import Derived
+from fusilex.bench.now import Now
+from fusilex.bench.refusal import Refused
+from fusilex.bench.rooms import ROAD, batch_state, workshop_state
+from fusilex.bench.source import Reading, Source, read_for
+from fusilex.bench.state import BatchState, WorkshopState
+from fusilex.bench.stream import Stream
+from fusilex.bench.workshop.habits import Habits
+from fusilex.bench.workshop.losses import Losses
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Judgement
+from fusilex.core.kit.losses import Logged
+from fusilex.core.panel.layout import Panel
+from fusilex.formats.bundle import Files, zip_files
+from fusilex.journal.entries import Entry, Event
+from fusilex.journal.folding import Deed, Redone, Undone
+from fusilex.journal.store import Journal, Pen, digest
+
+FOIL_MM = 0.12
+SCOPES = ("lot",)
+"""What commands make up names for, beside a new batch."""
+
+
+class Bench:
+    """An open batch. `state` is what happened so far; `do` is the only way to change it."""
+
+    def __init__(self, journal: Journal, batch: int, read: Reading | None = None) -> None:
+        """Open a batch of the journal; its design is read again from the files kept with it, or was `read` already."""
+        self.journal, self.id, self.road = journal, batch, ROAD
+        self.record = Stream[BatchState](batch, batch_state, journal.since(batch))
+        self.shop = Stream[WorkshopState](journal.workshop, workshop_state, journal.since(journal.workshop))
+        self.who = _user()
+        self.source = Source(journal.attachment, self.state, self.workshop[Habits])
+        if read is not None:
+            self.source.take(read)
+        self._derived: Derived | None = None
+
+    @classmethod
+    def open_batch(
+        cls,
+        journal: Journal,
+        files: Files,
+        name: str,
+        boards: int,
+        *,
+        prefix: str = "B",
+        paste: str = "lead-free",
+        foil_mm: float = FOIL_MM,
+        number: int | None = None,
+        read: Reading | None = None,
+    ) -> Bench:
+        """Start a batch from a design's files, read in the ways this workshop settled before, or as they were `read` already.
+
+        `number` is the one wished for; the next free one is taken where it is not. Raises `BadInput` and records nothing when
+        the files cannot be read.
+        """
+        if not 1 <= boards <= 1000:
+            raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
+        shop = Stream[WorkshopState](journal.workshop, workshop_state, journal.since(journal.workshop)).state
+        read = read or read_for(shop[Habits], files, name)
+        kept = zip_files(files)
+        wanted = number or len(journal.batches()) + 1
+        with journal.writing(_user()) as pen:
+            taken, used = pen.taken("batch"), pen.taken("board")
+            while str(wanted) in taken or f"{prefix}{wanted}-01" in used:
+                wanted += 1
+            opened = BatchOpened(
+                name,
+                places([f"{prefix}{wanted}-{n + 1:02d}" for n in range(boards)], read.design.panel),
+                wanted,
+                digest(kept),
+                paste,
+                foil_mm,
+                {key: [x.placed, x.lost] for key, x in shop[Losses].logged.items()},
+            )
+            happened: list[Event] = [opened]
+            happened += [FileAssigned(f, r, s) for f, (r, s) in read.choices.roles.items()]
+            happened += [ColumnsPicked(f, dict(c)) for f, c in read.choices.columns.items()]
+            batch = pen.open_batch(f"{name} batch {wanted}")
+            pen.attach(f"{name}.zip", kept)
+            pen.write(batch, happened)
+        return cls(journal, batch, read)
+
+    # what there is
+
+    @property
+    def state(self) -> BatchState:
+        return self.record.state
+
+    @property
+    def workshop(self) -> WorkshopState:
+        return self.shop.state
+
+    @property
+    def board(self) -> Board:
+        """The board in hand."""
+        return self.state.boards[self.state.board]
+
+    @property
+    def design(self) -> Design:
+        return self.derived.design
+
+    @property
+    def derived(self) -> Derived:
+        """What follows from the design; made anew when files, readings, fixes, packages or the order of placing change."""
+        self.source.look(self.state, self.workshop[Habits])
+        design, order = self.source.design, self.state[Bins].order
+        boards = len(self.state.boards)
+        held = self._derived
+        if held is None or held.design is not design or (held.school, held.boards) != (order, boards):
+            log = {key: Logged(*counts) for key, counts in self.state.opened["losses"].items()}
+            self._derived = Derived(design, boards, order, log)
+        assert self._derived is not None
+        return self._derived
+
+    @property
+    def batch(self) -> Batch:
+        """The batch as rules and pictures see it."""
+        return self._seen({})
+
+    def _seen(self, taken: dict[str, set[str]]) -> Batch:
+        return Batch(self.state, self.workshop, self.derived, self.source, self.road.stations, datetime.now(UTC), taken)
+
+    def now(self, station: str) -> Now:
+        """What to do now at a station with the board in hand."""
+        return self.road.now(self.batch, station)
+
+    def judgements(self, station: str) -> list[Judgement]:
+        """Judgements of a station for the board in hand, worst first."""
+        return self.road.judgements(self.batch, station)
+
+    # what is done
+
+    def do(self, command: Command) -> list[Entry]:
+        """Carry out a command: looked, decided and written as one; its entries are on the disk when this returns.
+
+        Raises `Refused` when it makes no sense now, `BadInput` for files that cannot be read, `NotSaved` when the journal
+        cannot be written; the batch is untouched then.
+        """
+        command.check_kinds()
+        with self._all_or_nothing(), self.journal.writing(self.who, self.id, self.shop.id) as pen:
+            self._look(pen)
+            if isinstance(command, Undo | Redo):
+                return self._turn(pen, command)
+            unread = self.road.unread(self.batch, command.cautions)
+            if unread is not None:
+                raise Refused(f"Read and acknowledge the cautions of {command.cautions} first.")
+            result = command.decide(self._seen({scope: pen.taken(scope) for scope in SCOPES}))
+            came_from = self._boards_moved(result.events)
+            for name, data in result.files.items():
+                pen.attach(name, data)
+            kept, stocked = pen.write(self.id, result.events), pen.write(self.shop.id, result.workshop)
+            self.record.take(kept)
+            self.shop.take(stocked)
+            self.road.gate(self.batch, came_from)
+            return [*kept, *stocked]
+
+    @contextmanager
+    def _all_or_nothing(self) -> Iterator[None]:
+        """What is taken in and then not written is forgotten again."""
+        last, stocked = self.record.last, self.shop.last
+        try:
+            yield
+        except BaseException:
+            self.record.forget(last)
+            self.shop.forget(stocked)
+            raise
+
+    def _boards_moved(self, happened: Sequence[Event]) -> list[tuple[Board, str]]:
+        """Boards that events move, and where they come from."""
+        serials = [serial for event in happened if isinstance(event, Moved) for serial in event.boards]
+        return [(board, board.station) for serial in serials if (board := self.state.boards[serial])]
+
+    def turned_by(self, command: Undo | Redo) -> Deed:
+        """The deed that would be taken back or done again: the last one of the station in view. Raises `Refused`."""
+        back = isinstance(command, Undo)
+        deeds = self.state.deeds if back else self.state.undone
+        here = self.state.station
+        found = next((deed for deed in reversed(deeds) if deed.station == here), None)
+        if found is None:
+            word = "take back" if back else "do again"
+            last = (
+                f" The last thing was {deeds[-1].words}, at {deeds[-1].station}." if deeds and deeds[-1].words else ""
+            )
+            raise Refused(f"There is nothing to {word} at {here}.{last}")
+        for later in deeds[deeds.index(found) + 1 :] if back else ():
+            if both := sorted(found.boards & later.boards):
+                raise Refused(
+                    f"Board {both[0]} has gone on since: take back {later.words or 'what was done'} at {later.station} first."
+                )
+        return found
+
+    def _turn(self, pen: Pen, command: Undo | Redo) -> list[Entry]:
+        """Take back or do again, in the workshop's stream too where the deed left entries there; eyes return to its board."""
+        deed = self.turned_by(command)
+        turned = Undone(deed.id) if isinstance(command, Undo) else Redone(deed.id)
+        if self.shop.knows(deed.id):
+            self.shop.take(pen.write(self.shop.id, [turned]))
+        back = [] if not deed.boards or self.state.board in deed.boards else [Went(deed.station, min(deed.boards))]
+        kept = pen.write(self.id, [turned, *back])
+        self.record.take(kept)
+        return kept
+
+    def _look(self, pen: Pen | Journal) -> bool:
+        fresh = pen.since(self.id, self.record.last)
+        stocked = pen.since(self.shop.id, self.shop.last)
+        return self.record.take(fresh) | self.shop.take(stocked)
+
+    def refresh(self) -> bool:
+        """Take in what another window recorded; True when there was something."""
+        return self._look(self.journal)
+
+
+def places(serials: Sequence[str], panel: Panel | None) -> list[Place]:
+    """Panel and cell of each board in turn, cells that carry none passed over."""
+    return [Place(*row) for row in laid_out(serials, panel.cells if panel else [0])]
+
+
+def _user() -> str:
+    try:
+        return getpass.getuser()
+    except (KeyError, OSError):
+        return ""

@@ -1,0 +1,34 @@
+"""The clocks worth watching now: how long paste is out, how many prints there are, when the oven last ran."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fusilex.bench.batch import Batch
+
+
+def clocks(batch: Batch) -> list[tuple[str, str]]:
+    """(what, value) of the clocks that run, from what hangs on the boards."""
+    boards = batch.state.boards.values()
+    prints = {b.print.number: b.print for b in boards if b.print}
+    waiting = [b.print.at for b in boards if b.print and b.load is None and not b.scrapped]
+    loads = [b.load.at for b in boards if b.load]
+    found = []
+    if waiting:
+        found.append(("paste out", span(min(waiting), batch.at)))
+    if prints:
+        found.append(("prints", str(max(prints))))
+    if loads:
+        found.append(("last oven run", span(max(loads), batch.at)))
+    return found
+
+
+def span(start: str, end: datetime) -> str:
+    """Time since a moment of the record, short.
+
+    >>> from datetime import datetime, timezone
+    >>> span("2026-03-01T10:00:00+00:00", datetime(2026, 3, 1, 11, 5, tzinfo=timezone.utc))
+    '1 h 05'
+    """
+    seconds = max(0, int((end - datetime.fromisoformat(start)).total_seconds()))
+    return f"{seconds // 3600} h {seconds % 3600 // 60:02d}" if seconds >= 3600 else f"{seconds // 60} min"

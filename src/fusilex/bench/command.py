@@ -1,0 +1,43 @@
+"""What a person can ask for, and what it leads to."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, fields
+from typing import ClassVar
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.refusal import Refused
+from fusilex.journal.entries import Event
+
+
+@dataclass(frozen=True)
+class Result:
+    """Events of the batch and of the workshop that a command leads to, and files to keep with them."""
+
+    events: list[Event] = field(default_factory=list)
+    workshop: list[Event] = field(default_factory=list)
+    files: dict[str, bytes] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something a person does at the bench. `cautions` names the ones to be read before it."""
+
+    cautions: ClassVar[str] = ""
+
+    def decide(self, batch: Batch) -> Result:
+        """What it leads to, from the batch as it stands. Raises `Refused` or `BadInput`."""
+        raise NotImplementedError
+
+    def check_kinds(self) -> None:
+        """Every field is of its kind, and every number is one. Raises `Refused`."""
+        for f in fields(self):
+            value, kinds = getattr(self, f.name), _KINDS.get(str(f.type))
+            number = isinstance(value, float) and not math.isfinite(value)
+            untrue = isinstance(value, bool) and kinds is not None and bool not in kinds
+            if number or untrue or (kinds is not None and not isinstance(value, kinds)):
+                raise Refused(f"{f.name.replace('_', ' ').capitalize()} cannot be {value!r}.")
+
+
+_KINDS: dict[str, tuple[type, ...]] = {"int": (int,), "float": (int, float), "str": (str,), "bool": (bool,)}

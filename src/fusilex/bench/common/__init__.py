@@ -1,0 +1,1 @@
+"""What every station shares: going about, cautions, overruling, faults, and pieces from bins."""

@@ -1,0 +1,29 @@
+"""The batch's bins: filled at Kit, emptied at Place, Hand and Rework."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Filled:
+    """What a bin holds: pieces, of which lot, since when."""
+
+    count: int
+    lot: str
+    at: str
+
+
+@dataclass
+class Bins:
+    """Bins by their line, pieces that were dropped or replaced, and how the batch goes with them.
+
+    `without` are the parts the batch started without, `order` is the order of placing, `skipped_side` is not kitted now.
+    """
+
+    filled: dict[str, Filled] = field(default_factory=dict)
+    dropped: dict[str, int] = field(default_factory=dict)
+    replaced: dict[str, int] = field(default_factory=dict)
+    without: list[str] = field(default_factory=list)
+    order: str = "kind"
+    skipped_side: str = ""

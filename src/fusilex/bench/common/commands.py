@@ -1,0 +1,65 @@
+"""Commands that work at every station."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fusilex.bench.batch import Batch, texts_of
+from fusilex.bench.command import Command, Result
+from fusilex.bench.common.events import CautionsRead, JudgementOverruled, Went
+from fusilex.bench.refusal import Refused
+
+
+@dataclass(frozen=True)
+class GoTo(Command):
+    """Look at a station and board; never undone."""
+
+    station: str
+    board: str
+
+    def decide(self, batch: Batch) -> Result:
+        if self.station not in batch.names or self.board not in batch.state.boards:
+            raise Refused(f"There is no {self.station} with board {self.board}.")
+        if (self.station, self.board) == (batch.state.station, batch.state.board):
+            return Result()
+        return Result([Went(self.station, self.board)])
+
+
+@dataclass(frozen=True)
+class Acknowledge(Command):
+    """Cautions were read: a station's, or those of bare boards or a bath."""
+
+    station: str
+
+    def decide(self, batch: Batch) -> Result:
+        texts = texts_of(batch, self.station)
+        if not texts:
+            raise Refused(f"{self.station} has no cautions.")
+        return Result([CautionsRead(self.station, list(texts))])
+
+
+@dataclass(frozen=True)
+class Overrule(Command):
+    """A judgement is set aside, with a reason. It must be one that stands now."""
+
+    key: str
+    reason: str
+    headline: str = ""
+
+    def decide(self, batch: Batch) -> Result:
+        if not self.reason.strip():
+            raise Refused("Say why: an overruling without a reason helps nobody later.")
+        return Result([JudgementOverruled(self.key, self.reason.strip(), self.headline, batch.state.station)])
+
+
+@dataclass(frozen=True)
+class Undo(Command):
+    """The last thing done here, or anywhere when nothing says where, is taken back."""
+
+
+@dataclass(frozen=True)
+class Redo(Command):
+    """What was taken back last is done again."""
+
+
+COMMANDS = (GoTo, Acknowledge, Overrule, Undo, Redo)

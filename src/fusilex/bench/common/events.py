@@ -1,0 +1,129 @@
+"""Events that belong to no station alone."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import msgspec
+
+from fusilex.bench.boards import Board
+from fusilex.bench.state import BatchState, Overruled
+from fusilex.journal.entries import Entry, Event
+
+RENAMED_RULES = {
+    "ready.turns": "ready.rotations",
+    "ready.turn": "ready.rotation",
+    "ready.fit": "ready.populate",
+    "ready.body": "ready.package",
+    "rework.queue": "inspect.fault",
+}
+"""Rules by the names older versions gave them: overrulings hang on these."""
+
+
+class Place(msgspec.Struct, frozen=True):
+    """A board and where it sits."""
+
+    serial: str
+    panel: int
+    cell: int
+
+
+class BatchOpened(Event, frozen=True):
+    """A batch was started from a design's files."""
+
+    kind: ClassVar[str] = "batch_opened"
+    undoable: ClassVar[bool] = False
+    design: str
+    boards: list[Place]
+    batch: int = 1
+    files: str = ""
+    paste: str = "leaded"
+    foil_mm: float = 0.12
+    losses: dict[str, list[int]] = {}
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state.opened = {**msgspec.to_builtins(self), "at": entry.at}
+        state.boards = {p.serial: Board(p.serial, p.panel, p.cell) for p in self.boards}
+        state.board = next(iter(state.boards), "")
+        state.paste, state.foil_mm = self.paste, self.foil_mm
+
+    def claims(self) -> list[tuple[str, str]]:
+        return [("batch", str(self.batch)), *(("board", place.serial) for place in self.boards)]
+
+
+class Went(Event, frozen=True):
+    """Eyes turned to another station or board."""
+
+    kind: ClassVar[str] = "went"
+    undoable: ClassVar[bool] = False
+    station: str
+    board: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state.station, state.board = self.station, self.board
+
+
+class Moved(Event, frozen=True):
+    """Boards go to another station."""
+
+    kind: ClassVar[str] = "moved"
+    boards: list[str]
+    to: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        for serial in self.boards:
+            state.boards[serial].station = self.to
+
+    @property
+    def words(self) -> str:
+        return ""
+
+
+class CautionsRead(Event, frozen=True):
+    """The cautions of a station, or of a bath or bare boards, were read."""
+
+    kind: ClassVar[str] = "caution_acknowledged"
+    station: str
+    cautions: list[str] = []
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state.cautions[self.station] = entry.at
+
+    @property
+    def words(self) -> str:
+        return f"reading the cautions of {self.station}"
+
+
+class JudgementOverruled(Event, frozen=True):
+    """A judgement was set aside with a reason."""
+
+    kind: ClassVar[str] = "judgement_overruled"
+    key: str
+    reason: str
+    headline: str = ""
+    station: str = ""
+
+    @classmethod
+    def upcast(cls, body: dict[str, Any]) -> dict[str, Any]:
+        rule, _, subject = str(body.get("key", "")).partition(":")
+        return {**body, "key": f"{RENAMED_RULES.get(rule, rule)}:{subject}"}
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state.overruled[self.key] = Overruled(self.reason, entry.at, self.headline, self.station)
+
+    @property
+    def words(self) -> str:
+        return f"overruling “{self.headline or self.key}”"
+
+
+class ReadingsCleared(Event, frozen=True):
+    """A board was repaired: what the meter said before counts no more."""
+
+    kind: ClassVar[str] = "readings_cleared"
+    board: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state.boards[self.board].readings.clear()
+
+
+EVENTS = (BatchOpened, Went, Moved, CautionsRead, JudgementOverruled, ReadingsCleared)

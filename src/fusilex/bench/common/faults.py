@@ -1,0 +1,94 @@
+"""Faults: marked at Inspect and at Test, repaired at Rework, accepted by overruling."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board, Fault
+from fusilex.bench.command import Command, Result
+from fusilex.bench.refusal import Refused
+from fusilex.bench.state import BatchState
+from fusilex.core.inspection.faults import FAULT_WORDS, OLDER_WORDS
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.journal.entries import Entry, Event
+
+
+class FaultMarked(Event, frozen=True):
+    """Eyes or a meter found something."""
+
+    kind: ClassVar[str] = "fault_marked"
+    board: str
+    ref: str
+    word: str
+    station: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        word = OLDER_WORDS.get(self.word, self.word)
+        state.boards[self.board].faults.append(Fault(entry.id, self.ref, word, self.station, entry.at))
+
+    @property
+    def words(self) -> str:
+        return f"{self.word} at {self.ref} of {self.board}"
+
+
+class FaultStruck(Event, frozen=True):
+    """A marked fault was a slip of the finger (older journals; it is undone now)."""
+
+    kind: ClassVar[str] = "fault_struck"
+    board: str
+    fault: int
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        board = state.boards[self.board]
+        board.faults = [f for f in board.faults if f.id != self.fault]
+
+    @property
+    def words(self) -> str:
+        return f"striking a fault of {self.board}"
+
+
+@dataclass(frozen=True)
+class MarkFault(Command):
+    """What is wrong with a part, in a word of the trade."""
+
+    board: str
+    ref: str
+    word: str
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board)
+        if board.station not in ("Inspect", "Test"):
+            raise Refused(f"Board {board.serial} is at {board.station}; faults are marked at Inspect.")
+        if self.word not in FAULT_WORDS:
+            raise Refused(f"“{self.word}” is no fault word; there are {', '.join(FAULT_WORDS)}.")
+        if self.ref not in batch.design.part_by_ref:
+            raise Refused(f"There is no part {self.ref}.")
+        return Result([FaultMarked(board.serial, self.ref, self.word, board.station)])
+
+
+def judge_faults(batch: Batch, board: Board) -> list[Judgement]:
+    """A stop for each fault that is open; overruled it is accepted as it is."""
+    return [
+        Judgement(
+            "inspect.fault",
+            Level.STOP,
+            f"{board.serial} {fault.ref} {fault.id}",
+            f"{fault.ref}: {fault.word}",
+            (Because("found at", fault.found_at), Because("board", board.serial)),
+            "Goes to Rework with this board.",
+            (fault.ref,),
+        )
+        for fault in board.open_faults
+    ]
+
+
+def to_repair(batch: Batch, board: Board) -> list[Fault]:
+    """Open faults that nobody accepted with a reason."""
+    stops = judge_faults(batch, board)
+    return [f for f, j in zip(board.open_faults, stops, strict=True) if not batch.state.overruling(j.key)]
+
+
+EVENTS = (FaultMarked, FaultStruck)
+COMMANDS = (MarkFault,)

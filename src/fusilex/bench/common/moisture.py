@@ -1,0 +1,35 @@
+"""Moisture clocks: judged wherever sensitive parts lie open, from Kit to the oven."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import datetime
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.workshop.stock import Lot, Lots
+from fusilex.core.judgement import Judgement
+from fusilex.core.kit.moisture import judge_moisture
+from fusilex.core.kit.quantities import PullLine
+
+
+def judge_clocks(at: datetime, lots: Iterable[tuple[Lot, PullLine]]) -> list[Judgement]:
+    """Clocks of sensitive lots that were opened, as they stand at a time; each lot once."""
+    found: dict[str, Judgement] = {}
+    for lot, line in lots:
+        if lot.level != "1" and lot.moisture and lot.id not in found:
+            judged = judge_moisture(lot.id, lot.level, lot.exposure(at), line.refs, line.name)
+            found[lot.id] = judged
+    return list(found.values())
+
+
+def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
+    """Clocks of the lots whose pieces go onto a board, up to its oven load: what was open too long does not go in."""
+    at = datetime.fromisoformat(board.load.at) if board.load else batch.at
+    filled, lots = batch.state[Bins].filled, batch.workshop[Lots].lots
+    on_paste = {batch.line_of[p.ref].key: batch.line_of[p.ref] for p in batch.placing_order}
+    held = [
+        (lots[filled[key].lot], line) for key, line in on_paste.items() if key in filled and filled[key].lot in lots
+    ]
+    return judge_clocks(at, held)

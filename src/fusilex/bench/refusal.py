@@ -1,0 +1,5 @@
+"""How the bench says no."""
+
+
+class Refused(Exception):
+    """What was asked makes no sense now; the sentence says why and what to do first."""

@@ -1,0 +1,43 @@
+"""Every room there is, in one list: what is declared is walked from here."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from fusilex.bench.common import bins, commands, events, faults, files, pieces
+from fusilex.bench.road import Road
+from fusilex.bench.state import BatchState, WorkshopState, fresh
+from fusilex.bench.station import Room
+from fusilex.bench.stations import STATIONS
+from fusilex.bench.workshop import etching, habits, losses, stock
+from fusilex.journal.entries import Event
+from fusilex.journal.folding import Redone, Undone
+from fusilex.journal.store import Journal
+
+COMMON = (
+    Room(commands.COMMANDS, events.EVENTS),
+    Room(faults.COMMANDS, faults.EVENTS),
+    Room(pieces.COMMANDS, pieces.EVENTS, (bins.Bins,)),
+    Room((), files.EVENTS, (files.DesignFiles,)),
+)
+WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock))
+ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)
+
+COMMANDS = tuple(command for room in ROOMS for command in room.commands)
+EVENTS: tuple[type[Event], ...] = (Undone, Redone, *(event for room in ROOMS for event in room.events))
+KINDS = {event.kind: event for event in EVENTS}
+ROAD = Road(STATIONS)
+
+
+def batch_state() -> BatchState:
+    """A batch nothing has happened to."""
+    return BatchState(fresh(kind for room in (*COMMON, *STATIONS) for kind in room.slices))
+
+
+def workshop_state() -> WorkshopState:
+    """A workshop nothing has happened to."""
+    return WorkshopState(fresh(kind for room in WORKSHOP for kind in room.slices))
+
+
+open_journal = partial(Journal, kinds=KINDS)
+"""A journal by its URL, reading every kind of event there is. Raises `NotSaved`."""

@@ -1,0 +1,104 @@
+"""The batch as it stands: boards, what was read and overruled, and a slice for every room that keeps something of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from fusilex.bench.boards import Board
+from fusilex.journal.entries import Entry, Event
+from fusilex.journal.folding import Deed
+
+Slice = TypeVar("Slice")
+
+
+@dataclass(frozen=True)
+class Overruled:
+    """A judgement set aside: why, when, and what it said."""
+
+    reason: str
+    at: str
+    headline: str = ""
+    station: str = ""
+
+
+@dataclass
+class BatchState:
+    """Built only by folding entries. `slices` holds one object a room, asked for by its class: ``state[Bins]``.
+
+    `paste` and `foil_mm` are what the next panel is printed with, `station` and `board` where the eyes are.
+    """
+
+    slices: dict[type, Any]
+    opened: dict[str, Any] = field(default_factory=dict)
+    boards: dict[str, Board] = field(default_factory=dict)
+    cautions: dict[str, str] = field(default_factory=dict)
+    overruled: dict[str, Overruled] = field(default_factory=dict)
+    paste: str = "leaded"
+    foil_mm: float = 0.12
+    station: str = "Ready"
+    board: str = ""
+    last_id: int = 0
+    deeds: list[Deed] = field(default_factory=list)
+    undone: list[Deed] = field(default_factory=list)
+
+    def __getitem__(self, kind: type[Slice]) -> Slice:
+        """A room's own part of the state. KeyError where no room declares it."""
+        found: Slice = self.slices[kind]
+        return found
+
+    def overruling(self, key: str) -> Overruled | None:
+        """The reason for which a judgement was set aside. One that names no board, print or load, as older ones do, covers all."""
+        found = self.overruled.get(key)
+        return found or next((o for k, o in self.overruled.items() if key.startswith(f"{k}, ")), None)
+
+    def at(self, station: str) -> list[Board]:
+        """Boards that are at a station now."""
+        return [b for b in self.boards.values() if b.station == station and not b.scrapped]
+
+    def panel_boards(self, panel: int) -> list[Board]:
+        return [b for b in self.boards.values() if b.panel == panel]
+
+    @property
+    def panels(self) -> list[int]:
+        return sorted({b.panel for b in self.boards.values()})
+
+    def started(self, entry: Entry) -> Deed:
+        """A deed was done where the eyes were."""
+        return Deed(entry.deed, entry.id, self.station)
+
+    def touched(self, event: Event) -> Iterable[str]:
+        """Boards an event is about, by the names of its fields."""
+        if isinstance(board := getattr(event, "board", None), str):
+            return [board]
+        if isinstance(boards := getattr(event, "boards", None), (list, tuple)):
+            return [b if isinstance(b, str) else b.serial for b in boards]
+        if isinstance(panel := getattr(event, "panel", None), int):
+            return [b.serial for b in self.panel_boards(panel)]
+        return []
+
+
+@dataclass
+class WorkshopState:
+    """What outlives batches, room by room, in the same way."""
+
+    slices: dict[type, Any]
+    last_id: int = 0
+    deeds: list[Deed] = field(default_factory=list)
+    undone: list[Deed] = field(default_factory=list)
+
+    def __getitem__(self, kind: type[Slice]) -> Slice:
+        found: Slice = self.slices[kind]
+        return found
+
+    def started(self, entry: Entry) -> Deed:
+        return Deed(entry.deed, entry.id)
+
+    def touched(self, event: Event) -> Iterable[str]:
+        return ()
+
+
+def fresh(kinds: Iterable[type]) -> dict[type, Any]:
+    """Empty slices."""
+    return {kind: kind() for kind in kinds}

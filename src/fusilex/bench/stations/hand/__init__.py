@@ -1,0 +1,14 @@
+"""Hand: what is soldered with the iron, short before tall."""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.hand import commands, events, judging, now
+
+STATION = Station(
+    name="Hand",
+    commands=commands.COMMANDS,
+    events=events.EVENTS,
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+    lacks=judging.lacks,
+)

@@ -1,0 +1,50 @@
+"""Commands of Hand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.command import Command, Result
+from fusilex.bench.common.events import Moved
+from fusilex.bench.common.pieces import pieces_counted
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.hand.events import HandDone, PartSoldered
+
+
+@dataclass(frozen=True)
+class SolderPart(Command):
+    """A part is soldered; after the last one the board goes to the eyes."""
+
+    board: str
+    ref: str
+    cautions: ClassVar[str] = "Hand"
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board, "Hand")
+        order = [p.ref for p in batch.solder_order]
+        if self.ref not in order or self.ref in board.soldered:
+            raise Refused(f"{self.ref} is not waiting to be soldered on board {board.serial}.")
+        soldered = PartSoldered(board.serial, self.ref)
+        if not set(order) <= {*board.soldered, self.ref}:
+            return Result([soldered])
+        counted = pieces_counted(batch, board, [*board.soldered, self.ref])
+        return Result([soldered, *counted.events, Moved([board.serial], "Inspect")], counted.workshop)
+
+
+@dataclass(frozen=True)
+class PassHand(Command):
+    """A board with nothing left to solder goes on to the eyes."""
+
+    board: str
+    cautions: ClassVar[str] = "Hand"
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board, "Hand")
+        if part := batch.next_to_solder(board):
+            raise Refused(f"{part.ref} is not soldered on board {board.serial} yet.")
+        return Result([HandDone(board.serial), Moved([board.serial], "Inspect")])
+
+
+COMMANDS = (SolderPart, PassHand)

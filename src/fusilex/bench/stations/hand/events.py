@@ -1,0 +1,55 @@
+"""What happens at Hand."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from fusilex.bench.state import BatchState
+from fusilex.journal.entries import Entry, Event
+
+
+class PartSoldered(Event, frozen=True):
+    """A part was soldered with the iron."""
+
+    kind: ClassVar[str] = "part_soldered"
+    board: str
+    ref: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        board = state.boards[self.board]
+        if self.ref not in board.soldered:
+            board.soldered.append(self.ref)
+
+    @property
+    def words(self) -> str:
+        return f"{self.ref} soldered on {self.board}"
+
+
+class PartUnsoldered(Event, frozen=True):
+    """A part is open again (older journals; soldering is undone now)."""
+
+    kind: ClassVar[str] = "part_unsoldered"
+    board: str
+    ref: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        if self.ref in state.boards[self.board].soldered:
+            state.boards[self.board].soldered.remove(self.ref)
+
+    @property
+    def words(self) -> str:
+        return f"opening {self.ref} on {self.board}"
+
+
+class HandDone(Event, frozen=True):
+    """There was nothing to solder on a board."""
+
+    kind: ClassVar[str] = "hand_done"
+    board: str
+
+    @property
+    def words(self) -> str:
+        return f"sending {self.board} on"
+
+
+EVENTS = (PartSoldered, PartUnsoldered, HandDone)

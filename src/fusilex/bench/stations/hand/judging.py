@@ -1,0 +1,31 @@
+"""The judgements of Hand."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.core.judgement import Because, Judgement, Level
+
+
+def judge(batch: Batch) -> list[Judgement]:
+    """How far the board is, and whether the heights are known."""
+    order, board = batch.solder_order, batch.board
+    done = sum(p.ref in board.soldered for p in order)
+    tall = tuple(Because(p.ref, p.package.height, "mm high") for p in order[-2:])
+    text = f"{done} of {len(order)} parts soldered by hand on {board.serial}"
+    found = [Judgement("hand.order", Level.GO, board.serial, text, tall)]
+    guessed = tuple(p.ref for p in order if not p.package.known)
+    if guessed:
+        shown = ", ".join(guessed[:3]) + (f" and {len(guessed) - 3} more" if len(guessed) > 3 else "")
+        text, do = f"Heights of {shown} are guessed", "Check the order by eye."
+        found.append(Judgement("ready.package", Level.CARE, "heights", text, (), do, guessed))
+    return found
+
+
+def lacks(batch: Batch, board: Board) -> list[str]:
+    """Parts that belong on the board and are not on it, whoever had to put them there."""
+    there = {*board.placed, *board.soldered}
+    wanted = [*batch.placing_order, *batch.solder_order]
+    gone = [p.ref for p in wanted if p.ref not in there]
+    shown = ", ".join(gone[:4]) + (f" and {len(gone) - 4} more" if len(gone) > 4 else "")
+    return [shown] if gone else []

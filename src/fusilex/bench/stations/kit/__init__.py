@@ -1,0 +1,17 @@
+"""Kit: the right parts, enough of them, in reach."""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.kit import bins, events, judging, now, stock
+
+STATION = Station(
+    name="Kit",
+    about="batch",
+    commands=(*stock.COMMANDS, *bins.COMMANDS),
+    events=events.EVENTS,
+    slices=(events.Kitted,),
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+    remarks=judging.remarks,
+    papers=judging.papers,
+)

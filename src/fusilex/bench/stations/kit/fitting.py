@@ -1,0 +1,49 @@
+"""Stock as one batch sees it: which lots fit a line, and what is free for it."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.kit.events import Kitted
+from fusilex.bench.workshop.stock import Lot, Lots
+from fusilex.core.kit.quantities import PullLine
+from fusilex.core.kit.stock import fits
+
+
+def lot_of(batch: Batch, name: str) -> Lot:
+    """A lot by its id. Raises `Refused` when there is none."""
+    lot = batch.workshop[Lots].lots.get(name.strip())
+    if lot is None:
+        raise Refused(f"There is no lot {name.strip() or 'without a name'} in stock.")
+    return lot
+
+
+def line_of_bin(batch: Batch, key: str) -> PullLine:
+    """A bin's line by its key. Raises `Refused` when there is none."""
+    line = next((x for x in batch.lines if x.key == key), None)
+    if line is None:
+        raise Refused(f"There is no bin for {key}.")
+    return line
+
+
+def lines_to_pull(batch: Batch) -> list[PullLine]:
+    """Bins without those of the side that is left for later."""
+    return [line for line in batch.lines if line.side != batch.state[Bins].skipped_side]
+
+
+def lots_for(batch: Batch, line: PullLine) -> list[Lot]:
+    """Lots that fit a line or a substitute approved for it, oldest first."""
+    others = batch.state[Kitted].substitutes.get(line.key, ())
+    return [
+        lot
+        for lot in batch.workshop[Lots].lots.values()
+        if fits(line, lot.part_number, lot.value, lot.package) or any(t in (lot.part_number, lot.value) for t in others)
+    ]
+
+
+def have(batch: Batch, line: PullLine) -> int:
+    """Pieces free for a line in this batch, those in its bin among them."""
+    held = batch.state[Bins].filled.get(line.key)
+    there = sum(max(0, lot.free + lot.reserved.get(batch.name, 0)) for lot in lots_for(batch, line))
+    return there + (held.count if held else 0)

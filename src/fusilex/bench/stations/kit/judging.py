@@ -1,0 +1,110 @@
+"""The judgements of Kit: bins, bags, stock, moisture, programmes, strap."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.moisture import judge_clocks
+from fusilex.bench.stations.kit.events import Kitted
+from fusilex.bench.stations.kit.fitting import have, lines_to_pull, lots_for
+from fusilex.bench.workshop.stock import Lots
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.kit.bag import check_bag, judge_bag
+from fusilex.core.kit.quantities import judge_stock, judge_values, look_alikes
+from fusilex.core.kit.stock import judge_cover
+
+
+def judge(batch: Batch) -> list[Judgement]:
+    """Everything that stands between this tray and the first part on paste."""
+    bins, lines = batch.state[Bins], lines_to_pull(batch)
+    counts: dict[str, int | None] = {key: b.count - bins.dropped.get(key, 0) for key, b in bins.filled.items()}
+    lots = [(lot, line) for line in batch.lines for lot in lots_for(batch, line)]
+    found = _bags(batch) + judge_clocks(batch.at, lots) + _programmes(batch) + judge_stock(lines, counts)
+    waiting = [x for x in lines if x.key not in bins.filled]
+    if waiting and batch.workshop[Lots].lots:
+        found += judge_cover(waiting, {x.key: have(batch, x) for x in waiting if lots_for(batch, x)})
+    return found + judge_values(lines) + look_alikes(lines) + _strap(batch)
+
+
+def _bags(batch: Batch) -> list[Judgement]:
+    """Bags that did not match: a stop while nothing is said to it, a care once a reason is on record."""
+    found = []
+    kitted = batch.state[Kitted]
+    for line in batch.lines:
+        bag = kitted.bags.get(line.key)
+        if bag is not None and bag.level != Level.GO:
+            check = check_bag(line, bag.label, kitted.substitutes.get(line.key, ()))
+            found.append(judge_bag(check, bag.reason))
+    return found
+
+
+def _programmes(batch: Batch) -> list[Judgement]:
+    found = []
+    for key, done in batch.state[Kitted].programmes.items():
+        line = next((x for x in batch.lines if x.key == key), None)
+        if line is None:
+            continue
+        if done is not None:
+            text = f"{line.name} carries version {done.version}"
+            numbers = (
+                Because("file", done.name),
+                Because("version", done.version),
+                Because("sha-256", done.sha256[:12]),
+            )
+            found.append(Judgement("kit.programme", Level.GO, key, text, numbers, "", line.refs))
+        else:
+            do = "Program the parts in their tray, mark them, then record the file with G."
+            text = f"{line.name} is not programmed yet"
+            found.append(Judgement("kit.programme", Level.STOP, key, text, (), do, line.refs))
+    return found
+
+
+def _strap(batch: Batch) -> list[Judgement]:
+    strap = batch.state[Kitted].strap
+    if strap is None:
+        text, do = "Strap not tested for this batch", "Test it, then type what it reads with Y."
+        return [Judgement("kit.strap", Level.UNKNOWN, "wrist strap", text, (), do)]
+    numbers = (Because("reads", strap.text),)
+    if strap.passed:
+        return [Judgement("kit.strap", Level.GO, "wrist strap", "Strap is good", numbers)]
+    do = "Wet the skin, change the cord, test again. Open no bag before."
+    return [Judgement("kit.strap", Level.STOP, "wrist strap", "Strap fails its test", numbers, do)]
+
+
+def remarks(batch: Batch, board: Board) -> list[Judgement]:
+    """Parts the batch started without and this board does not carry; to be said on the label."""
+    there = {*board.placed, *board.soldered}
+    gone = tuple(ref for ref in batch.state[Bins].without if ref not in there)
+    if not gone:
+        return []
+    text = f"Goes out without {', '.join(gone)}"
+    return [Judgement("kit.short", Level.CARE, "parts left out", text, (), "Say so on the label.", gone)]
+
+
+def papers(batch: Batch, board: Board) -> dict[str, Any]:
+    """What of the kit stands in a board's papers: each part with its bin, lot and programme."""
+    state = batch.state
+    filled, programmes = state[Bins].filled, state[Kitted].programmes
+    rows = []
+    for part in sorted((p for p in batch.design.parts if p.populated), key=lambda p: (p.side != "top", p.ref)):
+        line = batch.line_of.get(part.ref)
+        held = filled.get(line.key) if line else None
+        programme = programmes.get(line.key) if line else None
+        rows.append(
+            {
+                "ref": part.ref,
+                "value": part.value,
+                "package": part.package.code,
+                "part_number": part.part_number,
+                "side": part.side,
+                "bin": batch.bin_number[line.key] if line else None,
+                "lot": (held.lot or None) if held else None,
+                "programme": f"{programme.name}, {programme.version}" if programme else None,
+                "how": board.placed_how.get(part.ref) or ("iron" if part.ref in board.soldered else None),
+                "left_out": part.ref in state[Bins].without,
+            }
+        )
+    return {"parts": rows}

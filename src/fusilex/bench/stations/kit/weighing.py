@@ -1,0 +1,42 @@
+"""Counting a lot on the scale whose port is named; a stand-in only where somebody asks for it."""
+
+from __future__ import annotations
+
+import os
+
+from fusilex.bench.refusal import Refused
+from fusilex.bench.workshop.stock import Lot
+from fusilex.core.kit.counting import Count, by_weight
+from fusilex.core.packages.catalogue import Package
+from fusilex.devices.scale import NoReading, Scale, SerialScale, SimulatedScale, settled
+
+PORT = "FUSILEX_SCALE"
+"""Environment variable that names the scale's serial port, or says ``stand-in``."""
+STAND_IN = "stand-in"
+
+
+def scale_for(lot: Lot, package: Package, tare_g: float) -> tuple[Scale, bool]:
+    """The scale to read, and whether it is the stand-in, which then carries the lot as stock has it.
+
+    Raises `Refused` when none is attached, `NoReading` when its port cannot be opened.
+    """
+    port = os.environ.get(PORT, "")
+    if not port:
+        how = f"Set {PORT} to its port, or type the weights with C: weight 52.5 12.5"
+        raise Refused(f"No scale is attached. {how}.")
+    if port != STAND_IN:
+        return SerialScale(port), False
+    return SimulatedScale(lambda: tare_g + lot.count * package.mass_mg / 1000), True
+
+
+def weigh(lot: Lot, package: Package, tare_g: float) -> tuple[Count, str]:
+    """Pieces of a lot by weight, and how it was weighed. Raises `Refused` when the scale or the numbers do not allow it."""
+    if package.mass_mg <= 0:
+        raise Refused(f"The mass of one {package.code or 'piece'} is not known: correct it under Parts at Ready.")
+    try:
+        scale, stand_in = scale_for(lot, package, tare_g)
+        read = settled(scale)
+        count = by_weight(read.grams, tare_g, package.mass_mg, read.step)
+    except (NoReading, ValueError) as error:
+        raise Refused(f"{str(error).rstrip('.')}.") from error
+    return count, "weight, stand-in scale" if stand_in else "weight"

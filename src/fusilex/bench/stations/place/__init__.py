@@ -1,0 +1,14 @@
+"""Place: parts onto paste, by hand or by machine."""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.place import commands, events, judging, now
+
+STATION = Station(
+    name="Place",
+    commands=commands.COMMANDS,
+    events=events.EVENTS,
+    slices=(events.Placing,),
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+)

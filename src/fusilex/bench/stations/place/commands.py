@@ -1,0 +1,115 @@
+"""Commands of Place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.command import Command, Result
+from fusilex.bench.common.events import Moved
+from fusilex.bench.common.pieces import pieces_counted
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.place.events import (
+    HAND,
+    MACHINE,
+    PanelPlaced,
+    PartsPlaced,
+    Placing,
+    PointForgotten,
+    PointTaught,
+    WayChosen,
+)
+from fusilex.bench.stations.place.machine import point_at
+from fusilex.journal.entries import Event
+
+LARGEST_BED_MM = 2000.0
+
+
+@dataclass(frozen=True)
+class ChooseWay(Command):
+    """Look at placing by hand or by machine."""
+
+    way: str
+
+    def decide(self, batch: Batch) -> Result:
+        if self.way not in (HAND, MACHINE):
+            raise Refused(f"Parts are placed by {HAND} or by {MACHINE}, not by {self.way}.")
+        return Result([WayChosen(self.way)] if self.way != batch.state[Placing].way else [])
+
+
+@dataclass(frozen=True)
+class PlacePart(Command):
+    """A part is on its paste."""
+
+    board: str
+    ref: str
+    cautions: ClassVar[str] = "Place"
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board, "Place")
+        order = [p.ref for p in batch.placing_order]
+        if self.ref not in order:
+            raise Refused(f"{self.ref} is not placed on paste in this batch.")
+        if self.ref in board.placed:
+            raise Refused(f"{self.ref} is already on board {board.serial}.")
+        placed = PartsPlaced(board.serial, [self.ref], HAND)
+        if not set(order) <= {*board.placed, self.ref}:
+            return Result([placed])
+        counted = pieces_counted(batch, board, [*board.placed, self.ref])
+        return Result([placed, *counted.events, Moved([board.serial], "Reflow")], counted.workshop)
+
+
+@dataclass(frozen=True)
+class TeachPoint(Command):
+    """A part or fiducial of a panel was seen at x, y of the machine (mm)."""
+
+    panel: int
+    point: str
+    x: float
+    y: float
+    cautions: ClassVar[str] = "Place"
+
+    def decide(self, batch: Batch) -> Result:
+        batch.panel_at(self.panel, "Place")
+        point_at(batch, self.point)
+        if max(abs(self.x), abs(self.y)) > LARGEST_BED_MM:
+            raise Refused(f"A taught point lies within {LARGEST_BED_MM:g} mm of the machine's zero.")
+        return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y))])
+
+
+@dataclass(frozen=True)
+class ForgetPoint(Command):
+    """A taught point was wrong."""
+
+    panel: int
+    point: str
+
+    def decide(self, batch: Batch) -> Result:
+        if self.point not in batch.state[Placing].taught.get(self.panel, {}):
+            raise Refused(f"{self.point} was not taught on panel {self.panel}.")
+        return Result([PointForgotten(self.panel, self.point)])
+
+
+@dataclass(frozen=True)
+class MachinePlaced(Command):
+    """The machine has placed what was left on every board of the panel."""
+
+    panel: int
+    cautions: ClassVar[str] = "Place"
+
+    def decide(self, batch: Batch) -> Result:
+        boards = batch.panel_at(self.panel, "Place")
+        happened: list[Event] = [PanelPlaced(self.panel)]
+        workshop: list[Event] = []
+        for board in boards:
+            refs = [p.ref for p in batch.placing_order if p.ref not in board.placed]
+            if refs:
+                happened.append(PartsPlaced(board.serial, refs, MACHINE))
+            counted = pieces_counted(batch, board, [*board.placed, *refs])
+            happened += counted.events
+            workshop += counted.workshop
+        return Result([*happened, Moved([b.serial for b in boards], "Reflow")], workshop)
+
+
+COMMANDS = (ChooseWay, PlacePart, TeachPoint, ForgetPoint, MachinePlaced)

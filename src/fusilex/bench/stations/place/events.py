@@ -1,0 +1,114 @@
+"""What happens at Place: parts placed, points taught, and by which way the eyes look at it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+from fusilex.bench.state import BatchState
+from fusilex.journal.entries import Entry, Event
+
+HAND, MACHINE = "hand", "machine"
+
+
+@dataclass
+class Placing:
+    """Points taught by panel (name → x, y of the machine, mm), and the way of placing in view."""
+
+    taught: dict[int, dict[str, tuple[float, float]]] = field(default_factory=dict)
+    way: str = HAND
+
+
+class WayChosen(Event, frozen=True):
+    """By hand or by machine."""
+
+    kind: ClassVar[str] = "way_chosen"
+    undoable: ClassVar[bool] = False
+    way: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Placing].way = self.way
+
+
+class PartsPlaced(Event, frozen=True):
+    """Parts are on a board's paste."""
+
+    kind: ClassVar[str] = "parts_placed"
+    board: str
+    refs: list[str]
+    how: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        board = state.boards[self.board]
+        for ref in self.refs:
+            if ref not in board.placed:
+                board.placed.append(ref)
+            board.placed_how[ref] = self.how
+
+    @property
+    def words(self) -> str:
+        return f"{self.refs[0]} on {self.board}" if len(self.refs) == 1 else f"{len(self.refs)} parts on {self.board}"
+
+
+class PartTakenBack(Event, frozen=True):
+    """A placed part came off again (older journals; placing is undone now)."""
+
+    kind: ClassVar[str] = "part_taken_back"
+    board: str
+    ref: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        board = state.boards[self.board]
+        if self.ref in board.placed:
+            board.placed.remove(self.ref)
+            board.placed_how.pop(self.ref, None)
+
+    @property
+    def words(self) -> str:
+        return f"taking {self.ref} off {self.board}"
+
+
+class PanelPlaced(Event, frozen=True):
+    """The machine placed what was left on a panel; its boards say what in their own events."""
+
+    kind: ClassVar[str] = "panel_placed"
+    panel: int
+
+    @property
+    def words(self) -> str:
+        return f"the machine's run with panel {self.panel}"
+
+
+class PointTaught(Event, frozen=True):
+    """A point of a panel was seen at x, y of the machine."""
+
+    kind: ClassVar[str] = "point_taught"
+    panel: int
+    point: str
+    x: float
+    y: float
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Placing].taught.setdefault(self.panel, {})[self.point] = (self.x, self.y)
+
+    @property
+    def words(self) -> str:
+        return f"{self.point} taught on panel {self.panel}"
+
+
+class PointForgotten(Event, frozen=True):
+    """A taught point counts no more."""
+
+    kind: ClassVar[str] = "point_forgotten"
+    panel: int
+    point: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Placing].taught.get(self.panel, {}).pop(self.point, None)
+
+    @property
+    def words(self) -> str:
+        return f"forgetting {self.point}"
+
+
+EVENTS = (WayChosen, PartsPlaced, PartTakenBack, PanelPlaced, PointTaught, PointForgotten)

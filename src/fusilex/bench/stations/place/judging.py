@@ -1,0 +1,45 @@
+"""The judgements of Place: what is on the board, what is left in the bin, moisture clocks, and the machine's references."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.moisture import judge_board_clocks
+from fusilex.bench.stations.place.events import MACHINE, Placing
+from fusilex.bench.stations.place.machine import judge_machine
+from fusilex.core.judgement import Because, Judgement, Level
+
+
+def judge(batch: Batch) -> list[Judgement]:
+    """The board in hand, its next bin, clocks, and the taught points where a machine places it."""
+    board, order = batch.board, batch.placing_order
+    placed = sum(p.ref in board.placed for p in order)
+    lost = sum(batch.state[Bins].dropped.values())
+    numbers = (Because("left", len(order) - placed), Because("dropped in this batch", lost))
+    text = f"{placed} of {len(order)} parts on board {board.serial}"
+    found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
+    found += _bin(batch, board) + judge_board_clocks(batch, board)
+    taught = batch.state[Placing].taught.get(board.panel)
+    return found + (judge_machine(batch, board.panel) if taught or by_machine(batch, board) else [])
+
+
+def by_machine(batch: Batch, board: Board) -> bool:
+    """True for a board the machine placed, or is to place what is left on."""
+    left = batch.next_to_place(board) is not None and board.station == "Place"
+    return MACHINE in board.placed_how.values() or (left and batch.state[Placing].way == MACHINE)
+
+
+def _bin(batch: Batch, board: Board) -> list[Judgement]:
+    """A bin that runs short of what the batch still wants."""
+    part = batch.next_to_place(board)
+    if part is None or board.station != "Place":
+        return []
+    line = batch.line_of[part.ref]
+    left = batch.left_in_bin(line.key)
+    missing = sum(ref not in b.placed for b in batch.state.boards.values() for ref in line.refs if not b.scrapped)
+    if left is None or left >= missing:
+        return []
+    level = Level.STOP if left <= 0 else Level.CARE
+    text, do = f"Only {max(left, 0)} of {line.name} left", "Find more before you run out."
+    return [Judgement("kit.short", level, line.key, text, (Because("still to place", missing),), do, line.refs)]

@@ -1,0 +1,87 @@
+"""The small machine: reference points taught on a panel, their fit, and the programme of the whole panel."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.place.events import Placing
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.placing.points import named_point, on_board, on_panel
+from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, one_each, suspect_point
+from fusilex.formats.written.programme import Step
+
+LEAST_POINTS = 3
+
+
+def point_at(batch: Batch, name: str) -> tuple[float, float]:
+    """Where a point lies on the panel by design (mm). Raises `Refused` when there is no such point."""
+    try:
+        return named_point(batch.design, batch.panel, name)
+    except KeyError:
+        example = batch.panel.fiducials[0][0] if batch.panel.fiducials else "P1"
+        raise Refused(
+            f"There is no point {name}: name a panel fiducial such as {example}, or a part and cell such as U1@2."
+        ) from None
+
+
+def taught(batch: Batch, panel: int) -> tuple[list[str], NDArray[np.float64], NDArray[np.float64]]:
+    """Names, design positions and measured positions (n × 2, mm) of the points taught on a panel, each place once."""
+    points = batch.state[Placing].taught.get(panel, {})
+    return one_each(list(points), [point_at(batch, name) for name in points], list(points.values()))
+
+
+def fit(batch: Batch, panel: int) -> Similarity | None:
+    """Transform from panel to machine, None with fewer than three points or points that coincide."""
+    names, design, measured = taught(batch, panel)
+    if len(names) < LEAST_POINTS:
+        return None
+    try:
+        return fit_similarity(design, measured)
+    except ValueError:
+        return None
+
+
+def programme(batch: Batch, panel: int) -> list[Step]:
+    """Every placement still to do on a panel in the machine's frame, cell by cell within each part. Raises `Refused`."""
+    transform = fit(batch, panel)
+    if transform is None:
+        raise Refused(f"Teach at least {LEAST_POINTS} points of panel {panel} first.")
+    if stops := batch.not_overruled(judge_machine(batch, panel)):
+        raise Refused(f"{stops[0].headline}. {stops[0].do} Or overrule it with F2 and a reason.")
+    boards = {b.cell: b for b in batch.state.panel_boards(panel) if not b.scrapped}
+    steps = []
+    for part in batch.placing_order:
+        stepped = transform.apply(batch.panel.step(on_board(batch.design, [part]))[:, 0])
+        for cell, (x, y) in enumerate(stepped):
+            if cell in boards and part.ref not in boards[cell].placed:
+                steps.append(
+                    Step(
+                        cell + 1,
+                        part.ref,
+                        float(x),
+                        float(y),
+                        part.rotation_deg + batch.panel.turn(cell) + transform.rotation_deg,
+                        part.package.height,
+                        batch.bin_number[batch.line_of[part.ref].key],
+                        part.value,
+                        part.package.code,
+                    )
+                )
+    return steps
+
+
+def judge_machine(batch: Batch, panel: int) -> list[Judgement]:
+    """How good the taught points of a panel are: without enough of them the machine does not know where it is."""
+    names, design, measured = taught(batch, panel)
+    transform = fit(batch, panel)
+    if transform is None:
+        text = f"{len(names)} of {LEAST_POINTS} points taught on panel {panel}"
+        do = "Teach points far apart, at best in three corners, before the machine runs."
+        numbers = (Because("points", len(names)),)
+        return [Judgement("place.points", Level.STOP, f"panel {panel}", text, numbers, do)]
+    labels, places = on_panel(batch.design, batch.panel, batch.placing_order)
+    found = judge_references(transform, names, labels, places, suspect_point(design, measured))
+    return [j.of(f"panel {panel}") for j in found]

@@ -1,0 +1,59 @@
+"""What to do now at Place, by hand or by machine, and its cautions."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.now import Now, elsewhere
+from fusilex.bench.stations.place.events import MACHINE, Placing
+from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, judge_machine
+
+CAUTIONS = {
+    "Place": (
+        "Keep hands out while a machine homes or runs; know its stop button.",
+        "Strap on for static-sensitive parts.",
+    ),
+}
+_MARKS = {"known": " Mind the mark.", "unknown": " Pin 1 is not in the files: go by silk and sheet."}
+
+
+def now(batch: Batch) -> Now:
+    """The next part, or the machine's next step."""
+    return _by_machine(batch) if batch.state[Placing].way == MACHINE else _by_hand(batch)
+
+
+def rotation_words(rotation_deg: float) -> str:
+    """How a part lies against its picture in the bin."""
+    return "as the bin shows it" if rotation_deg % 360 == 0 else f"turned {rotation_deg % 360:g}° left"
+
+
+def _by_hand(batch: Batch) -> Now:
+    board = batch.board
+    part = batch.next_to_place(board)
+    if board.station != "Place" or part is None:
+        return elsewhere(batch, "Place")
+    line = batch.line_of[part.ref]
+    left = batch.left_in_bin(line.key)
+    count = "" if left is None else f" {left} left in the bin."
+    return Now(
+        f"Place {part.ref} from bin {batch.bin_number[line.key]}",
+        f"{part.value}, {rotation_words(part.rotation_deg)}.{_MARKS.get(part.polarity, '')}{count}",
+        sum(p.ref in board.placed for p in batch.placing_order) / len(batch.placing_order),
+    )
+
+
+def _by_machine(batch: Batch) -> Now:
+    panel = batch.board.panel
+    if not any(b.station == "Place" for b in batch.state.panel_boards(panel)):
+        return elsewhere(batch, "Place")
+    count, fiducials = len(batch.state[Placing].taught.get(panel, {})), batch.panel.fiducials
+    if fit(batch, panel) is None:
+        example = fiducials[count % len(fiducials)][0] if fiducials else "U1@1"
+        return Now(
+            f"Teach {example} on panel {panel}",
+            "Clamp the panel, jog to the point, press T and type what the machine reads.",
+            min(1.0, count / LEAST_POINTS),
+        )
+    if stops := batch.not_overruled(judge_machine(batch, panel)):
+        return Now(f"Settle the points of panel {panel}", f"{stops[0].headline}. {stops[0].do}", 1.0)
+    do = "E writes the programme. Dry-run it first. Space when the machine has placed the panel."
+    return Now(f"Run panel {panel}", do, 1.0)

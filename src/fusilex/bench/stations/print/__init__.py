@@ -1,0 +1,17 @@
+"""Print: paste through the stencil, panel by panel."""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.print import commands, events, judging, now
+
+STATION = Station(
+    name="Print",
+    about="panel",
+    commands=commands.COMMANDS,
+    events=events.EVENTS,
+    slices=(events.Printing,),
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+    lacks=judging.lacks,
+    papers=judging.papers,
+)

@@ -1,0 +1,120 @@
+"""What happens at Print: prints, wiped ones, and from which panel on another foil or paste."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+from fusilex.bench.boards import Print
+from fusilex.bench.state import BatchState
+from fusilex.journal.entries import Entry, Event
+
+
+@dataclass(frozen=True)
+class Wiped:
+    """A misprint that was wiped off."""
+
+    at: str
+    panel: int
+    reason: str
+
+
+@dataclass(frozen=True)
+class Changed:
+    """Another foil or paste in mid-batch: `what` it is now, from which panel on, why."""
+
+    at: str
+    what: str
+    from_panel: int
+    reason: str
+
+
+@dataclass
+class Printing:
+    """Prints in order; those wiped off stay in it, and are named in `wiped`."""
+
+    prints: list[Print] = field(default_factory=list)
+    wiped: list[Wiped] = field(default_factory=list)
+    changes: list[Changed] = field(default_factory=list)
+
+
+def _change(state: BatchState, entry: Entry, what: str, reason: str) -> None:
+    printing = state[Printing]
+    if printing.prints:
+        printed = {p.panel for p in printing.prints}
+        panel = next((n for n in state.panels if n not in printed), max(state.panels, default=0) + 1)
+        printing.changes.append(Changed(entry.at, what, panel, reason))
+
+
+class FoilChosen(Event, frozen=True):
+    """Another foil from now on."""
+
+    kind: ClassVar[str] = "foil_chosen"
+    foil_mm: float
+    reason: str = ""
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        _change(state, entry, f"{self.foil_mm:g} mm foil", self.reason)
+        state.foil_mm = self.foil_mm
+
+    @property
+    def words(self) -> str:
+        return f"the {self.foil_mm:g} mm foil"
+
+
+class PasteChosen(Event, frozen=True):
+    """Another paste from now on. It settles the window at Reflow too."""
+
+    kind: ClassVar[str] = "paste_chosen"
+    paste: str
+    reason: str = ""
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        _change(state, entry, f"{self.paste} paste", self.reason)
+        state.paste = self.paste
+
+    @property
+    def words(self) -> str:
+        return f"the {self.paste} paste"
+
+
+class PanelPrinted(Event, frozen=True):
+    """Paste is on a panel."""
+
+    kind: ClassVar[str] = "panel_printed"
+    panel: int
+    foil_mm: float
+    paste: str
+    note: str = ""
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        printing = state[Printing]
+        number = len(printing.prints) + 1
+        made = Print(number, entry.at, self.panel, self.foil_mm, self.paste, self.note)
+        printing.prints.append(made)
+        for board in state.panel_boards(self.panel):
+            board.print = made
+
+    @property
+    def words(self) -> str:
+        return f"the print of panel {self.panel}"
+
+
+class PrintWiped(Event, frozen=True):
+    """A misprint came off again."""
+
+    kind: ClassVar[str] = "print_wiped"
+    panel: int
+    reason: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Printing].wiped.append(Wiped(entry.at, self.panel, self.reason))
+        for board in state.panel_boards(self.panel):
+            board.print = None
+
+    @property
+    def words(self) -> str:
+        return f"wiping off the print of panel {self.panel}"
+
+
+EVENTS = (FoilChosen, PasteChosen, PanelPrinted, PrintWiped)

@@ -1,0 +1,15 @@
+"""Ready: do the files belong together, and is everything there to start?"""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.ready import bare, events, files, judging, now, panel
+
+STATION = Station(
+    name="Ready",
+    about="batch",
+    commands=(*files.COMMANDS, *panel.COMMANDS, *bare.COMMANDS),
+    events=events.EVENTS,
+    slices=(events.Readied,),
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+)

@@ -1,0 +1,65 @@
+"""Commands of Ready about the panel and the order of its sides."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import laid_out
+from fusilex.bench.command import Command, Result
+from fusilex.bench.common.events import Place
+from fusilex.bench.common.files import FileAdded
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.ready.events import BoardsLaid, CellMarked, SidesChosen
+from fusilex.bench.stations.ready.files import still_open
+from fusilex.core.checks.side_order import SIDE_ORDERS
+from fusilex.core.panel.layout import Panel
+from fusilex.formats.panel_file import write_panel
+from fusilex.journal.store import digest
+
+PANEL_FILE = "panel.json"
+
+
+@dataclass(frozen=True)
+class DefinePanel(Command):
+    """The panel the boards come in; it replaces the one of the files, and is kept as a panel file beside them."""
+
+    panel: Panel
+
+    def decide(self, batch: Batch) -> Result:
+        still_open(batch)
+        if faults := self.panel.faults():
+            raise Refused(f"That panel cannot be built: {faults[0]}.")
+        data = write_panel(self.panel).encode()
+        name = next((n.name for n in batch.design.files if n.because == "panel description"), PANEL_FILE)
+        batch.source.tried({**batch.source.files, name: data}, batch.source.choices)
+        places = [Place(*row) for row in laid_out(batch.state.boards, self.panel.cells)]
+        return Result([FileAdded(name, digest(data)), BoardsLaid(places)], files={name: data})
+
+
+@dataclass(frozen=True)
+class MarkBadCell(Command):
+    """The maker crossed this cell out, or it was found bad before assembly: its board is set aside."""
+
+    board: str
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board)
+        if board.station not in ("Ready", "Kit", "Print"):
+            raise Refused(f"Board {board.serial} is at {board.station}: mark what is wrong with it at Inspect.")
+        return Result([CellMarked(board.serial)])
+
+
+@dataclass(frozen=True)
+class ChooseSides(Command):
+    """Order of the sides: lighter-first, glued or hand."""
+
+    school: str
+
+    def decide(self, batch: Batch) -> Result:
+        if self.school not in SIDE_ORDERS:
+            raise Refused(f"There is no order of sides called {self.school}; there are {', '.join(SIDE_ORDERS)}.")
+        return Result([SidesChosen(self.school)])
+
+
+COMMANDS = (DefinePanel, MarkBadCell, ChooseSides)

@@ -1,0 +1,17 @@
+"""Reflow: panels through the oven, with the run's log or seen by eye."""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.reflow import commands, events, judging, now
+
+STATION = Station(
+    name="Reflow",
+    about="panel",
+    commands=commands.COMMANDS,
+    events=events.EVENTS,
+    slices=(events.Reflowing,),
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+    lacks=judging.lacks,
+    papers=judging.papers,
+)

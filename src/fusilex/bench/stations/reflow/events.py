@@ -1,0 +1,58 @@
+"""What happens at Reflow: loads."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+from fusilex.bench.boards import Load
+from fusilex.bench.state import BatchState
+from fusilex.journal.entries import Entry, Event
+
+
+@dataclass
+class Reflowing:
+    """Loads in order."""
+
+    loads: list[Load] = field(default_factory=list)
+
+
+class LoadReflowed(Event, frozen=True):
+    """A panel went through the oven: with its log and what it measured, or `seen` by eye."""
+
+    kind: ClassVar[str] = "load_reflowed"
+    boards: list[str]
+    panel: int
+    window: str
+    log: str = ""
+    log_name: str = ""
+    metrics: dict[str, dict[str, Any]] = {}
+    index: float | None = None
+    seen: str = ""
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        loads = state[Reflowing].loads
+        boards = tuple(self.boards)
+        number = len(loads) + 1
+        rest = (self.log, self.log_name, self.metrics, self.index, self.seen)
+        loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest))
+        for serial in boards:
+            state.boards[serial].load = loads[-1]
+
+    @property
+    def words(self) -> str:
+        return f"the oven run of panel {self.panel}"
+
+
+class SentOn(Event, frozen=True):
+    """A load that was stopped goes on."""
+
+    kind: ClassVar[str] = "load_sent_on"
+    panel: int
+
+    @property
+    def words(self) -> str:
+        return f"sending panel {self.panel} on"
+
+
+EVENTS = (LoadReflowed, SentOn)

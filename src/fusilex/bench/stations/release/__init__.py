@@ -1,0 +1,13 @@
+"""Release: out of the panel, into the bag, with its papers."""
+
+from fusilex.bench.station import Station
+from fusilex.bench.stations.release import commands, events, judging, now
+
+STATION = Station(
+    name="Release",
+    commands=commands.COMMANDS,
+    events=events.EVENTS,
+    judge=judging.judge,
+    now=now.now,
+    cautions=now.CAUTIONS,
+)

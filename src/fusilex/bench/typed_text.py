@@ -1,0 +1,35 @@
+"""Numbers in what people type at the foot of the bench. Every typed line is read by these; each refusal says what to type instead."""
+
+from __future__ import annotations
+
+import re
+
+from fusilex.bench.refusal import Refused
+
+NUMBER = r"[-+]?\d+(?:[.,]\d+)?"
+
+
+def numbers(text: str) -> list[float]:
+    """All numbers of a text, decimal points or commas.
+
+    >>> numbers("14 min 38,5 C")
+    [14.0, 38.5]
+    """
+    return [float(n.replace(",", ".")) for n in re.findall(NUMBER, text)]
+
+
+def number(text: str, what: str, example: str, unit: str = "") -> float:
+    """The one number that was asked for, with its unit or without. Raises `Refused`.
+
+    >>> number("0,12 mm", "thickness", "mm, such as 0.12", "mm")
+    0.12
+    """
+    match = re.fullmatch(rf"\s*({NUMBER})\s*(?:{unit})?\s*" if unit else rf"\s*({NUMBER})\s*", text, re.IGNORECASE)
+    if match is None:
+        raise Refused(f"“{text.strip()}” is no {what}: type {example}.")
+    return float(match[1].replace(",", "."))
+
+
+def pieces(text: str) -> int | None:
+    """A whole number of pieces; None for anything else."""
+    return int(text.strip()) if text.strip().isdecimal() and len(text.strip()) < 10 else None

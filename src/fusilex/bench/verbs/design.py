@@ -1,0 +1,174 @@
+"""Verbs that read a design's files: check, kit, openings, probes."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from fusilex.bench.intake.design import read_design
+from fusilex.bench.stations.ready.judging import ready_findings
+from fusilex.bench.verbs.answer import Answer
+from fusilex.core.design.model import Design
+from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
+from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
+from fusilex.core.printing.openings import Openings, openings_of
+from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
+from fusilex.core.printing.release import judge_release, worst_parts
+from fusilex.core.problems import BadInput
+
+PASTE_RULES = ("ready.layers", "ready.unread", "ready.twice", "ready.revision", "ready.panel", "ready.guessed")
+"""Rules of Ready on which the openings stand or fall: what stops a batch there stops a stencil."""
+
+
+def check(folder: str) -> Answer:
+    """What each file is, the parts, and whether they belong together."""
+    design = read_design(folder)
+    findings, found = ready_findings(design)
+    x0, y0, x1, y1 = design.outline.bounds
+    data = {
+        "size_mm": [round(x1 - x0, 3), round(y1 - y0, 3)],
+        "files": [
+            {
+                "name": f.name,
+                "role": f.role,
+                "side": f.side,
+                "because": f.because,
+                "sure": f.sure,
+                "revision": f.revision,
+            }
+            for f in design.files
+        ],
+        "parts": [
+            {
+                "ref": p.ref,
+                "side": p.side,
+                "x_mm": p.x,
+                "y_mm": p.y,
+                "rotation_deg": p.rotation_deg,
+                "package": p.package.code,
+                "value": p.value,
+            }
+            for p in design.parts
+        ],
+        "findings": [
+            {"kind": f.kind, "ref": f.ref, "where": f.where, "text": f.text, "fix": f.fix.words if f.fix else None}
+            for f in findings
+        ],
+    }
+    lines = [f"{f.name:<34} {f.role:<10} {f.side or '':<7} {f.because}" for f in design.files]
+    return Answer(
+        found,
+        data,
+        "\n".join(
+            [*lines, f"board {x1 - x0:.2f} × {y1 - y0:.2f} mm, {len(design.parts)} parts, {len(design.pads)} pads"]
+        ),
+    )
+
+
+def kit(folder: str, boards: int) -> Answer:
+    """Pull quantities with losses."""
+    if not 1 <= boards <= 100_000:
+        raise BadInput("--boards", "a number from 1 to 100000", str(boards))
+    lines = in_placing_order(pull_list(read_design(folder), boards))
+    data = {
+        "lines": [
+            {
+                "value": x.value,
+                "package": x.package.code,
+                "per_board": x.per_board,
+                "need": x.need,
+                "pull": x.pull,
+                "part_number": x.part_number,
+                "refs": list(x.refs),
+            }
+            for x in lines
+        ]
+    }
+    rows = [
+        f"{n:>3}  {x.value:<16} {x.package.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5}  {', '.join(x.refs)}"
+        for n, x in enumerate(lines, 1)
+    ]
+    return Answer(worst_first([*judge_values(lines), *look_alikes(lines)]), data, "\n".join(rows))
+
+
+def openings(folder: str, foil: float, paste: str = "lead-free") -> Answer:
+    """Every stencil opening with its ratios, and the paste mass of each side."""
+    design = read_design(folder)
+    rows: list[dict[str, Any]] = []
+    masses: dict[str, float] = {}
+    found: list[Judgement] = []
+    text: list[str] = []
+    for side in ("top", "bottom"):
+        here = openings_of(design, side)
+        if not len(here):
+            masses[side] = 0.0
+            continue
+        try:
+            rows += _opening_rows(here, foil)
+        except ValueError as error:
+            raise BadInput("--foil", "a thickness in mm", str(error)) from error
+        masses[side] = round(paste_mass_mg(here, foil, PASTES[paste]), 3)
+        found += judge_release(here, foil) + judge_paste(here, foil, PASTES[paste], 1)
+        text += [
+            f"{side:<7} {w.ref:<6} area ratio {w.area_ratio:.2f}  aspect {w.aspect_ratio:.2f}  {w.level}"
+            for w in worst_parts(here, foil)
+        ]
+        text.append(f"{side:<7} paste {masses[side]:.1f} mg ({PASTES[paste].alloy}, {PASTES[paste].density:.2f} g/cm³)")
+    data = {
+        "openings": rows,
+        "paste_mg": masses,
+        "foil_mm": foil,
+        "paste": paste,
+        "density_g_per_cm3": round(PASTES[paste].density, 4),
+    }
+    found += [j for j in ready_findings(design)[1] if j.level in (Level.STOP, Level.UNKNOWN) and j.rule in PASTE_RULES]
+    if not rows:
+        text.append("no paste openings on either side")
+        found.append(Judgement("print.release", Level.UNKNOWN, "paste", "No paste openings on either side"))
+    return Answer(worst_first(found), data, "\n".join(text))
+
+
+def _opening_rows(here: Openings, foil: float) -> list[dict[str, Any]]:
+    area, aspect = here.area_ratio(foil), here.aspect_ratio(foil)
+    return [
+        {
+            "part": here.refs[i] or None,
+            "pad": here.pins[i] or None,
+            "side": here.side,
+            "x_mm": round(float(here.x[i]), 4),
+            "y_mm": round(float(here.y[i]), 4),
+            "area_mm2": round(float(here.area[i]), 6),
+            "perimeter_mm": round(float(here.perimeter[i]), 6),
+            "area_ratio": round(float(area[i]), 5),
+            "aspect_ratio": round(float(aspect[i]), 5),
+        }
+        for i in range(len(here))
+    ]
+
+
+def probes(folder: str, max_gap: float = MAX_GAP_MM) -> Answer:
+    """Pairs of pads to probe, worst first."""
+    design: Design = read_design(folder)
+    try:
+        plan = probe_plan(design, max_gap)
+    except ValueError as error:
+        raise BadInput("--max-gap", "a distance in mm", str(error)) from error
+    data = {
+        "pairs": [
+            {
+                "a": p.a.name,
+                "b": p.b.name,
+                "net_a": p.a.net,
+                "net_b": p.b.net,
+                "gap_mm": round(p.gap, 5),
+                "also": list(p.also),
+                "expected_ohm": round(p.expected, 4) if math.isfinite(p.expected) else None,
+                "joined_below_ohm": round(p.limit, 4),
+            }
+            for p in plan
+        ],
+        "max_gap_mm": max_gap,
+    }
+    rows = [f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in plan]
+    return Answer(judge_plan(design, plan, max_gap), data, "\n".join(rows) or "no pair of pads to probe")

@@ -1,0 +1,75 @@
+"""What is written in the journal: typed events, and the entries they stand in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar
+
+import msgspec
+
+
+class Unreadable(Exception):
+    """An entry of the journal is not what its kind says; the sentence names the entry, what was expected and what stands there."""
+
+
+class Event(msgspec.Struct, frozen=True):
+    """Something that happened, with its numbers: subclasses are the kinds there are, `apply` says what each does to the state.
+
+    `kind` names it in the journal for ever. `older` gives fields the names older versions of the program wrote them by.
+    `undoable` is False for what nobody wants back, such as looking elsewhere.
+    """
+
+    kind: ClassVar[str] = ""
+    older: ClassVar[Mapping[str, str]] = {}
+    undoable: ClassVar[bool] = True
+
+    def apply(self, state: Any, entry: Entry) -> None:
+        """Change the state in place, as the fold goes past."""
+
+    @property
+    def words(self) -> str:
+        """What it was, for ``Taken back: …``; '' where another event of its deed says it."""
+        return ""
+
+    def claims(self) -> list[tuple[str, str]]:
+        """Names (of what, name) that nobody else may use from now on."""
+        return []
+
+    @classmethod
+    def upcast(cls, body: dict[str, Any]) -> dict[str, Any]:
+        """The body an older version wrote, in the words of this one."""
+        return {cls.older.get(key, key): value for key, value in body.items()}
+
+
+Kinds = Mapping[str, type[Event]]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One row of the journal. `event` is None for a kind that nobody here knows: it is kept, and passed over."""
+
+    kind: str
+    body: dict[str, Any] = field(default_factory=dict)
+    id: int = 0
+    deed: str = ""
+    at: str = ""
+    who: str = ""
+    event: Event | None = None
+
+
+def as_entry(event: Event, id: int, deed: str, at: str, who: str) -> Entry:
+    """The entry an event makes."""
+    return Entry(event.kind, msgspec.to_builtins(event, str_keys=True), id, deed, at, who, event)
+
+
+def typed(entry: Entry, kinds: Kinds) -> Entry:
+    """The entry with its event, checked against what its kind says. Raises `Unreadable`."""
+    kind = kinds.get(entry.kind)
+    if kind is None:
+        return entry
+    try:
+        event = msgspec.convert(kind.upcast(entry.body), kind, strict=False)
+    except (msgspec.ValidationError, AttributeError, KeyError, TypeError, ValueError) as problem:
+        raise Unreadable(f"Entry {entry.id} of the journal, {entry.kind} of {entry.at}: {problem}.") from problem
+    return Entry(entry.kind, entry.body, entry.id, entry.deed, entry.at, entry.who, event)

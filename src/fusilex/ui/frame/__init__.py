@@ -1,0 +1,1 @@
+"""The frame round every station: head, line, Now card, judgements, keys, files."""

@@ -1,0 +1,144 @@
+"""The keys that work at every station: boards, parts, judgements, the picture, undo, looks."""
+
+from __future__ import annotations
+
+from fusilex.bench.common.commands import Overrule, Redo, Undo
+from fusilex.bench.refusal import Refused
+from fusilex.ui.desk import Desk
+from fusilex.ui.frame.host import Host
+from fusilex.ui.frame.why import Why
+from fusilex.ui.theme import DIM, LIGHT, theme, use
+from fusilex.ui.units import Units
+from fusilex.ui.views import ViewedStation
+from fusilex.ui.widgets.keys import Key
+
+
+class FrameKeys:
+    """What these keys do, and the menu's entries that do the same."""
+
+    def __init__(self, host: Host) -> None:
+        self.host = host
+
+    @property
+    def desk(self) -> Desk:
+        return self.host.desk
+
+    def keys(self) -> list[Key]:
+        canvas, state = self.host.station.canvas, self.desk.bench.state
+        names = self.desk.bench.road.names
+        stations = " ".join(self.desk.bench.road.key(name) for name in names)
+        here = any(deed.station == state.station for deed in state.deeds)
+        return [
+            Key("Backspace", "take back" if here else "", lambda _: self.turn(Undo())),
+            Key("[ ]", "board", lambda key: self._step_board(1 if key == "]" else -1)),
+            Key("N", "next board here", lambda _: self._next_here()),
+            Key("/", "find part" if canvas else "", lambda _: self._find() if canvas else None),
+            Key("F", "flip" if canvas else "", lambda _: canvas.flip() if canvas else None),
+            Key(stations, "station", lambda key: self.host.go(names[(int(key[-1]) - 1) % 10])),
+            Key("F1", "why", lambda _: self._why()),
+            Key("F10", "menu", lambda _: self.host.menu()),
+            Key("+ - = Home", "", self.zoom),
+            Key("Ctrl+Left Ctrl+Right Ctrl+Up Ctrl+Down", "", self.pan),
+            Key("PgUp PgDown", "", lambda key: self.step_judgement(1 if key == "PgDown" else -1)),
+            Key("F2", "", lambda _: self.overrule()),
+            Key("Ctrl+Z", "", lambda _: self.turn(Undo())),
+            Key("Ctrl+Shift+Z", "", lambda _: self.turn(Redo())),
+            Key("Ctrl+D", "", lambda _: self.turn_theme()),
+            Key("Ctrl+U", "", lambda _: self.turn_units()),
+            Key("Ctrl+O", "", lambda _: self.host.files.choose_folder()),
+            Key("Ctrl+Shift+O", "", lambda _: self.host.files.choose_files()),
+            Key("Ctrl+B", "", lambda _: self.host.files.choose_batch()),
+            Key("Ctrl+Q", "", lambda _: self.host.close()),
+        ]
+
+    def _step_board(self, step: int) -> None:
+        serials = list(self.desk.bench.state.boards)
+        at = serials.index(self.desk.bench.state.board)
+        self.desk.said = ""
+        self.desk.go(board=serials[(at + step) % len(serials)])
+
+    def _next_here(self) -> None:
+        state = self.desk.bench.state
+        here = [b.serial for b in state.at(state.station)]
+        if not here:
+            self.desk.say(f"No board is at {state.station}.")
+            return
+        at = here.index(state.board) if state.board in here else -1
+        self.desk.said = ""
+        self.desk.go(board=here[(at + 1) % len(here)])
+
+    def view_before(self) -> None:
+        """The picture before the one in view, where a station has several."""
+        if isinstance(self.host.station, ViewedStation):
+            self.host.station.show_view(self.host.station.tabs.current - 1)
+
+    def step_judgement(self, step: int) -> None:
+        self.host.judged.choose(self.host.judged.chosen + step)
+        self.desk.judgement = self.host.judged.current
+        self.host.station.refresh()
+
+    def _find(self) -> None:
+        self.desk.ask("Find part", self._found)
+
+    def _found(self, text: str) -> None:
+        wanted = text.strip().upper()
+        part = next((p for p in self.desk.bench.design.parts if p.ref.upper() == wanted), None)
+        canvas = self.host.station.canvas
+        if part is None or canvas is None:
+            self.desk.say(f"There is no part {text.strip()}.")
+            return
+        canvas.look_at(part)
+        self.desk.say(f"{part.ref}: {part.value}, {part.package.code}, {part.side}.")
+
+    def zoom(self, key: str) -> None:
+        if canvas := self.host.station.canvas:
+            canvas.fit() if key == "Home" else canvas.zoom(1 / 1.25 if key == "-" else 1.25)
+
+    def pan(self, key: str) -> None:
+        if canvas := self.host.station.canvas:
+            dx, dy = {"Left": (80, 0), "Right": (-80, 0), "Up": (0, 80), "Down": (0, -80)}[key.removeprefix("Ctrl+")]
+            canvas.pan(dx, dy)
+
+    def turn(self, command: Undo | Redo) -> None:
+        """Take back the last thing done here, or do it again, and say what it was."""
+        try:
+            deed = self.desk.bench.turned_by(command)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        word = "Taken back" if isinstance(command, Undo) else "Done again"
+        self.desk.do(command, f"{word}: {deed.words or 'the last thing done here'}.")
+
+    def _why(self) -> None:
+        if judgement := self.host.judged.current:
+            overruled = self.desk.bench.state.overruling(judgement.key)
+            Why(self.host.widget(), judgement, overruled.reason if overruled else "").exec()
+            self.host.widget().setFocus()
+
+    def why_of(self, index: int) -> None:
+        self.step_judgement(index - self.host.judged.chosen)
+        self._why()
+
+    def overrule(self) -> None:
+        if judgement := self.host.judged.current:
+            self.desk.ask(
+                f"Overrule “{judgement.headline}” because",
+                lambda reason: self._overruled(judgement.key, judgement.headline, reason),
+            )
+
+    def _overruled(self, key: str, headline: str, reason: str) -> None:
+        self.desk.do(Overrule(key, reason, headline), "Overruled, with your reason on record.")
+
+    def turn_theme(self) -> None:
+        """Light to dim and back."""
+        use(DIM if theme.tokens is LIGHT else LIGHT)
+        self.host.settings.setValue("theme", theme.tokens.name)
+        self.host.refresh()
+
+    def turn_units(self) -> None:
+        """mm and °C, inch and °C, mm and °F, inch and °F, round and round."""
+        state = (2 * Units.fahrenheit + Units.inch + 1) % 4
+        Units.inch, Units.fahrenheit = bool(state % 2), bool(state // 2)
+        self.host.settings.setValue("inch", Units.inch)
+        self.host.settings.setValue("fahrenheit", Units.fahrenheit)
+        self.host.refresh()

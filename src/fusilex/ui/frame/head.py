@@ -1,0 +1,72 @@
+"""Head of the frame: design and batch, the clocks that matter now, units."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.clocks import clocks
+from fusilex.ui.theme import theme
+from fusilex.ui.units import Units
+from fusilex.ui.widgets.glyphs import plain_text
+
+
+class Head(QWidget):
+    """Painted whole; a click on the units switches them."""
+
+    units_clicked = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.bench: Bench | None = None
+        self.setFixedHeight(round(theme.base * 5.2))
+        self.setAccessibleName("Batch and clocks")
+
+    def show_bench(self, bench: Bench | None) -> None:
+        self.bench = bench
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        name = self.bench.state.opened["design"] if self.bench else "Fusilex"
+        painter.setFont(theme.font("head", bold=True))
+        painter.setPen(theme.colour("ink"))
+        width = QFontMetricsF(painter.font()).horizontalAdvance(name)
+        painter.drawText(QRectF(20, 0, width + 4, self.height()), Qt.AlignmentFlag.AlignVCenter, name)
+        left = self._cells(painter, 38 + width)
+        if self.bench:
+            text = QRectF(38 + width, 3, max(0.0, left - 48 - width), self.height())
+            painter.setFont(theme.font("body"))
+            painter.setPen(theme.colour("soft"))
+            shown = QFontMetricsF(painter.font()).elidedText(self._batch(), Qt.TextElideMode.ElideRight, text.width())
+            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _batch(self) -> str:
+        assert self.bench
+        state = self.bench.state
+        panels = len(state.panels)
+        many = f" in {panels} panel{'s' if panels > 1 else ''}" if panels < len(state.boards) else ""
+        return f"batch {state.opened['batch']}    {len(state.boards)} boards{many}"
+
+    def _cells(self, painter: QPainter, start: float) -> float:
+        """Clocks and units from the right, as many as there is room for; where they begin."""
+        middle, left = self.height() / 2, self.width() - 16.0
+        units = f"{'°F' if Units.fahrenheit else '°C'}  {'inch' if Units.inch else 'mm'}"
+        running = clocks(self.bench.batch) if self.bench else []
+        for what, value in reversed([*running, ("units", units)]):
+            metrics = QFontMetricsF(theme.font("body"))
+            wide = max(metrics.horizontalAdvance(what), metrics.horizontalAdvance(value)) + 26
+            if left - wide < start + 120:
+                break
+            left -= wide
+            above = QRectF(left, middle - metrics.height() - 1, wide, metrics.height())
+            plain_text(painter, above, what, "small", "soft")
+            plain_text(painter, QRectF(left, middle, wide, metrics.height() + 2), value, "body", "ink")
+        return left
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event and event.position().x() > self.width() - 110:
+            self.units_clicked.emit()

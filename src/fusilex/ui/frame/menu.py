@@ -1,0 +1,57 @@
+"""The menu: all that has no key of its own in the strip, with the keys that do it."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QMenu, QMessageBox
+
+from fusilex import __version__
+from fusilex.bench.common.commands import Redo, Undo
+from fusilex.ui.frame.frame_keys import FrameKeys
+from fusilex.ui.frame.host import Host
+
+
+class Menu:
+    """Opens above the strip of keys."""
+
+    def __init__(self, host: Host, keys: FrameKeys) -> None:
+        self.host, self.keys = host, keys
+
+    def open(self) -> None:
+        """All that has no key of its own in the strip, with the keys that do it."""
+        host, window = self.host, self.host.widget()
+        menu = QMenu(window)
+        for text, key, action in (
+            ("Open a folder of design files…", "Ctrl+O", host.files.choose_folder),
+            ("Open a zip, or add single files…", "Ctrl+Shift+O", host.files.choose_files),
+            ("Go to another batch…", "Ctrl+B", host.files.choose_batch),
+        ):
+            menu.addAction(f"{text}\t{key}", action)
+        recent = menu.addMenu("Recent designs")
+        if recent is not None:
+            for name in host.files.recent():
+                recent.addAction(name, lambda n=name: host.files.dropped(n))
+            recent.setEnabled(bool(host.files.recent()))
+        menu.addSeparator()
+        for text, key, action in (
+            ("Take back the last thing done here", "Ctrl+Z", lambda: self.keys.turn(Undo())),
+            ("Do again", "Ctrl+Shift+Z", lambda: self.keys.turn(Redo())),
+            ("Overrule the chosen judgement…", "F2", self.keys.overrule),
+            ("Next judgement", "PgDown", lambda: self.keys.step_judgement(1)),
+            ("View before this one", "Shift+Tab", self.keys.view_before),
+            ("Zoom in, out, fit", "+  -  Home", lambda: self.keys.zoom("Home")),
+            ("Pan", "Ctrl+arrows", lambda: self.keys.pan("Left")),
+            ("Light or dim", "Ctrl+D", self.keys.turn_theme),
+            ("Units", "Ctrl+U", self.keys.turn_units),
+            ("About Fusilex", "", self.about),
+            ("Quit", "Ctrl+Q", host.close),
+        ):
+            menu.addAction(f"{text}\t{key}", action)
+        menu.popup(window.mapToGlobal(QPoint(20, window.height() - menu.sizeHint().height() - 40)))
+
+    def about(self) -> None:
+        QMessageBox.about(
+            self.host.widget(),
+            "About Fusilex",
+            f"Fusilex {__version__}\nBench companion for small-batch circuit board assembly.\n\nGPL-3.0-or-later. Fonts B612 and B612 Mono, SIL Open Font License 1.1.",
+        )

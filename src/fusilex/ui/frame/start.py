@@ -1,0 +1,108 @@
+"""From command line to window: application, fonts, journal, the batch that was open last."""
+
+from __future__ import annotations
+
+import gc
+import signal
+import sys
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QIcon
+from PyQt6.QtWidgets import QApplication
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.rooms import open_journal
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_files
+from fusilex.journal.store import Journal, NotSaved
+from fusilex.ui.frame.error_report import Mishaps
+from fusilex.ui.frame.window import Window
+from fusilex.ui.theme import DIM, LIGHT, load_fonts, use
+from fusilex.ui.units import Units
+
+DEMO_BOARDS, DEMO_BATCH = 18, 7
+
+
+def open_demo(journal: Journal, fresh: bool = False) -> Bench:
+    """The demo's newest batch, or a new one: Heron R2, batch 7, 18 boards in 3 panels."""
+    rows = journal.batches()
+    if rows and not fresh:
+        return Bench(journal, rows[-1].id)
+    with as_file(files("fusilex") / "demo" / "heron-r2") as folder:
+        return Bench.open_batch(
+            journal, read_files(Path(folder)), "Heron R2", DEMO_BOARDS, prefix="H", paste="leaded", number=DEMO_BATCH
+        )
+
+
+def make_application() -> QApplication:
+    """The application with fonts, icon and style; the one that is running already, if any."""
+    found = QApplication.instance()
+    app = found if isinstance(found, QApplication) else QApplication(sys.argv[:1])
+    if app.applicationName() == "fusilex" and app.property("dressed"):
+        return app
+    app.setProperty("dressed", True)
+    app.setApplicationName("fusilex")
+    app.setDesktopFileName("fusilex")
+    app.setOrganizationName("fusilex")
+    load_fonts()
+    app.setStyle("Fusion")
+    with as_file(files("fusilex") / "assets" / "fusilex.svg") as icon:
+        app.setWindowIcon(QIcon(str(icon)))
+    return app
+
+
+def make_window(bench: Bench, settings: QSettings, home: Journal | None = None) -> Window:
+    """The window as it was left: theme, units, size."""
+    use(DIM if settings.value("theme") == "dim" else LIGHT)
+    Units.inch = settings.value("inch") in (True, "true")
+    Units.fahrenheit = settings.value("fahrenheit") in (True, "true")
+    window = Window(bench, settings, home)
+    geometry = settings.value("geometry")
+    if geometry is None or not window.restoreGeometry(geometry):
+        window.resize(1280, 800)
+    return window
+
+
+def _settle() -> None:
+    gc.freeze()
+    gc.enable()
+
+
+def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> int:
+    """Open the journal and the window; returns the exit code.
+
+    A workshop without a batch yet looks at the demo, kept in a journal of its own, until it opens a design.
+    """
+    gc.disable()  # start-up makes many objects and no garbage; collecting them costs a tenth of it
+    app = make_application()
+    settings = QSettings()
+    try:
+        home = open_journal(demo_url if demo else url)
+        rows = home.batches()
+        if demo:
+            bench = open_demo(home, fresh)
+        else:
+            bench = Bench(home, rows[-1].id) if rows else open_demo(open_journal(demo_url))
+    except (NotSaved, BadInput) as problem:
+        print(f"fusilex: {problem}", file=sys.stderr)
+        return 2
+    mishaps = Mishaps()
+    try:
+        window = make_window(bench, settings, home)
+    except Exception as error:  # a batch that cannot be shown must not lock the workshop out of all the others
+        mishaps.take(type(error), error, error.__traceback__)
+        window = make_window(open_demo(open_journal(demo_url)), settings, home)
+    mishaps.window = window
+    if not demo and not rows:
+        window.desk.say(
+            "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."
+        )
+    window.show()
+    QTimer.singleShot(0, _settle)
+    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    breathe = QTimer()  # lets Python see the signal
+    breathe.start(300)
+    breathe.timeout.connect(lambda: None)
+    return app.exec()

@@ -1,0 +1,215 @@
+"""The frame: head, line, bench, Now card, judgements, keys. Every key goes through here."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+
+from fusilex.bench.bench import Bench
+from fusilex.journal.store import Journal
+from fusilex.ui.canvas.paths import BoardArt
+from fusilex.ui.desk import Desk
+from fusilex.ui.frame.ask import Ask
+from fusilex.ui.frame.file_dialogs import FileDialogs
+from fusilex.ui.frame.frame_keys import FrameKeys
+from fusilex.ui.frame.head import Head
+from fusilex.ui.frame.judgement_list import Judgements
+from fusilex.ui.frame.key_strip import KeyStrip
+from fusilex.ui.frame.line import Line
+from fusilex.ui.frame.menu import Menu
+from fusilex.ui.frame.now_card import Facts, NowCard
+from fusilex.ui.picture import Station
+from fusilex.ui.stations import STATION_CLASSES
+from fusilex.ui.theme import GAP, SIDE_WIDTH, theme
+from fusilex.ui.views import ViewedStation
+from fusilex.ui.widgets.board_strip import BoardStrip
+from fusilex.ui.widgets.keys import Key, key_name
+
+
+class Window(QMainWindow):
+    """One batch on the screen. Stations are built when first visited."""
+
+    def __init__(self, bench: Bench, settings: QSettings, home: Journal | None = None) -> None:
+        """`home` is the journal new batches go to, when the one on the screen comes from another."""
+        super().__init__()
+        self.settings = settings
+        self.home = home or bench.journal
+        self.setWindowTitle("Fusilex")
+        self.setMinimumSize(1000, 640)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.head, self.line, self.strip, self.ask = Head(), Line(), KeyStrip(), Ask()
+        self.now_card, self.judged, self.facts = NowCard(), Judgements(), Facts()
+        self.stack = QStackedWidget()
+        self._lay_out()
+        self.line.chosen.connect(self.go)
+        self.desk: Desk
+        self.stations: dict[str, Station] = {}
+        self.files, self.frame_keys = FileDialogs(self), FrameKeys(self)
+        self.menus = Menu(self, self.frame_keys)
+        self.head.units_clicked.connect(self.frame_keys.turn_units)
+        self.judged.why.connect(self.frame_keys.why_of)
+        self._warm = QTimer(self)  # the other stations are built while the hands are still
+        self._warm.timeout.connect(self.build_next)
+        self.show_bench(bench)
+        self._watch = QTimer(self)
+        self._watch.timeout.connect(self._look_for_others)
+        self._watch.start(1500)
+
+    def _lay_out(self) -> None:
+        side = QWidget()
+        side.setFixedWidth(max(SIDE_WIDTH, round(theme.base * 34)))
+        right = QVBoxLayout(side)
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(GAP)
+        right.addWidget(self.now_card)
+        right.addWidget(self.judged, 1)
+        right.addWidget(self.facts)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(14, 6, 14, 6)
+        middle.setSpacing(14)
+        left = QVBoxLayout()
+        left.addWidget(self.stack, 1)
+        left.addWidget(self.ask)
+        middle.addLayout(left, 1)
+        middle.addWidget(side)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        for widget in (self.head, self.line):
+            column.addWidget(widget)
+        column.addLayout(middle, 1)
+        column.addWidget(self.strip)
+        self.setCentralWidget(whole)
+
+    def widget(self) -> QWidget:
+        return self
+
+    def menu(self) -> None:
+        self.menus.open()
+
+    # batch and stations
+
+    def show_bench(self, bench: Bench) -> None:
+        """Put a batch on the screen, where it was left."""
+        self._drop_stations()
+        self.desk = Desk(bench)
+        self.desk.changed.connect(self.refresh)
+        self.desk.asked.connect(self.ask.ask)
+        self.desk.choosing_file.connect(self.files.choose_file)
+        self.desk.saving_file.connect(self.files.save_file)
+        self.setWindowTitle(f"{bench.state.opened['design']} batch {bench.state.opened['batch']} – Fusilex")
+        self.refresh()
+
+    def _drop_stations(self) -> None:
+        """Every picture is made anew when it is seen next."""
+        for old in self.stations.values():
+            self.stack.removeWidget(old)
+            old.deleteLater()
+        self.stations.clear()
+        self._warm.start(150)
+
+    def _redraw_design(self) -> None:
+        """The design reads otherwise now: every picture of it is made anew, the views stay where they are."""
+        at = {n: s.tabs.current for n, s in self.stations.items() if isinstance(s, ViewedStation)}
+        self._drop_stations()
+        self.desk.art = BoardArt(self.desk.bench.design)
+        for name, view in at.items():
+            built = self._built(name)
+            if view and isinstance(built, ViewedStation):
+                built.take(view)
+
+    @property
+    def station(self) -> Station:
+        """The station in view, built at its first visit or before."""
+        return self._built(self.desk.bench.state.station)
+
+    def _built(self, name: str) -> Station:
+        if name not in self.stations:
+            self.stations[name] = STATION_CLASSES[name](self.desk)
+            self.stack.addWidget(self.stations[name])
+        return self.stations[name]
+
+    def build_next(self) -> bool:
+        """Build one more station and paint it out of sight; False when all are there."""
+        name = next((n for n in self.desk.bench.road.names if n not in self.stations), None)
+        if name is None:
+            self._warm.stop()
+            return False
+        station = self._built(name)
+        station.resize(self.stack.size())
+        station.refresh()
+        station.grab()
+        return True
+
+    def refresh(self) -> None:
+        """Show the state as it is now."""
+        if self.desk.art.design is not self.desk.bench.design:
+            self._redraw_design()
+        bench, station = self.desk.bench, self.station
+        if self.stack.currentWidget() is not station:
+            self.stack.setCurrentWidget(station)
+        judged = bench.judgements(station.name)
+        reasons = {j.key: why.reason for j in judged if (why := bench.state.overruling(j.key))}
+        self.judged.show_judgements(judged, reasons, (bench.id, station.name))
+        self.desk.judgement = self.judged.current
+        station.refresh()
+        for strip in station.findChildren(BoardStrip):
+            strip.update()
+        self.head.show_bench(bench)
+        self.line.show_bench(bench, station.name)
+        self.now_card.show_now(station.now(), self.desk.said)
+        self.facts.show_facts(*station.facts())
+        self.strip.show_keys(self.keys())
+
+    def go(self, station: str) -> None:
+        """Look at another station."""
+        self.desk.said = ""
+        self.desk.go(station)
+
+    def _look_for_others(self) -> None:
+        """Take in what another window recorded; keep the clocks going."""
+        if self.desk.bench.refresh():
+            self.refresh()
+        self.head.update()
+
+    # keys
+
+    def keys(self) -> list[Key]:
+        """Keys that work now: the station's first, then the frame's, as far as the station leaves them free."""
+        own = self.station.keys_now()
+        taken = {name for key in own for name in key.keys.split(" ")}
+        return [*own, *(key for key in self.frame_keys.keys() if key.keys not in taken)]
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        name = key_name(event)
+        for key in self.keys():
+            if name in key.keys.split(" ") or (name == "Space" and key.keys == "Space"):
+                key.action(name)
+                self.strip.show_keys(self.keys())
+                return
+        super().keyPressEvent(event)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        return False  # Tab is a station's key; nothing but the question ever takes the focus
+
+    # files
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event else None
+        if event and data and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event else None
+        paths = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data else []
+        if paths:
+            self.files.dropped(*paths)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.settings.setValue("geometry", self.saveGeometry())
+        super().closeEvent(event)

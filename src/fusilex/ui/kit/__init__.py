@@ -1,1 +1,0 @@
-"""The pictures of Kit, one module each."""

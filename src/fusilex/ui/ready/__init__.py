@@ -1,1 +1,0 @@
-"""The pictures of Ready, one module each."""

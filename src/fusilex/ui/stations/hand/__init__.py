@@ -1,0 +1,1 @@
+"""Hand on the screen."""

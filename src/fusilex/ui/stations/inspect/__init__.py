@@ -1,0 +1,1 @@
+"""Inspect on the screen."""

@@ -1,0 +1,1 @@
+"""Kit on the screen."""

@@ -1,0 +1,1 @@
+"""Place on the screen."""

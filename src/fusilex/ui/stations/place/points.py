@@ -1,0 +1,77 @@
+"""Points taught on the machine, with their residuals and the transform fitted to them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter
+
+from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, taught
+from fusilex.ui.desk import Desk
+from fusilex.ui.theme import theme
+from fusilex.ui.widgets.card import Card
+from fusilex.ui.widgets.glyphs import key_cap, plain_text
+
+
+class PointList(Card):
+    """Points taught on the panel with their residuals, and the transform."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setAccessibleName("Taught points")
+
+    def draw(self, painter: QPainter) -> None:
+        batch, panel = self.desk.batch, self.desk.bench.board.panel
+        names, _, measured = taught(batch, panel)
+        transform = fit(batch, panel)
+        y, width = 14.0, self.width() - 28.0
+        plain_text(painter, QRectF(14, y, width, 24), f"Taught on panel {panel}", "lead", "ink", True)
+        y += theme.base * 3
+        if not names:
+            plain_text(
+                painter,
+                QRectF(14, y, width, 200),
+                "Jog to a fiducial or the centre of a part, read x and y off the machine, and teach it. Three far apart at least; a fourth finds a wrong one.",
+                "body",
+                "soft",
+            )
+            key_cap(painter, 14, self.height() - 24, "T")
+            return
+        plain_text(
+            painter, QRectF(14, y, width * 0.74, 20), "x, y mm", "small", "soft", False, Qt.AlignmentFlag.AlignRight
+        )
+        plain_text(painter, QRectF(14, y, width, 20), "off mm", "small", "soft", False, Qt.AlignmentFlag.AlignRight)
+        y += theme.base * 1.9
+        for i, name in enumerate(names):
+            plain_text(painter, QRectF(14, y, width, 22), name, "body", "ink", True)
+            plain_text(
+                painter,
+                QRectF(14, y + 1, width * 0.74, 22),
+                f"{measured[i][0]:.2f}  {measured[i][1]:.2f}",
+                "small",
+                "soft",
+                False,
+                Qt.AlignmentFlag.AlignRight,
+            )
+            off = f"{transform.residual_mm[i]:.3f}" if transform is not None else "–"
+            plain_text(painter, QRectF(14, y, width, 22), off, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
+            y += theme.base * 2.2
+        y += 10
+        if transform is None:
+            plain_text(
+                painter,
+                QRectF(14, y, width, 60),
+                f"{LEAST_POINTS - len(names)} more to fit shift, turn and scale.",
+                "body",
+                "soft",
+            )
+            return
+        for what, value in (
+            ("shift", f"{transform.dx:.3f}  {transform.dy:.3f} mm"),
+            ("turn", f"{transform.rotation_deg:.3f}°"),
+            ("scale", f"{transform.scale:.5f}"),
+            ("RMS", f"{transform.rms_mm:.3f} mm"),
+        ):
+            plain_text(painter, QRectF(14, y, width, 22), what, "body", "soft")
+            plain_text(painter, QRectF(14, y, width, 22), value, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
+            y += theme.base * 2.2

@@ -1,0 +1,286 @@
+"""Place: by hand, the next part lit with its bin and a loupe; by machine, points taught on the panel and their fit."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.pieces import DropPart
+from fusilex.bench.papers import local_time
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.place.commands import ChooseWay, ForgetPoint, MachinePlaced, PlacePart
+from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
+from fusilex.bench.stations.place.machine import fit, programme, taught
+from fusilex.bench.stations.place.typed import point
+from fusilex.core.design.model import Part
+from fusilex.formats.written.programme import to_csv, to_gcode
+from fusilex.ui.canvas.loupe import MARK, Loupe
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.picture import Station
+from fusilex.ui.stations.place.points import PointList
+from fusilex.ui.theme import theme
+from fusilex.ui.widgets.glyphs import plain_text
+from fusilex.ui.widgets.keys import Key
+
+ARROW_PX = 45.0  # the longest residual is drawn about this long
+
+
+class BinRow(QWidget):
+    """The bins around the one in hand, as they stand in the tray."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.setFixedHeight(round(theme.base * 6.2))
+        self.setAccessibleName("Bins")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bench = self.desk.bench
+        part = bench.batch.next_to_place(bench.board)
+        lines = [
+            line
+            for line in bench.batch.lines
+            if any(ref in {p.ref for p in bench.batch.placing_order} for ref in line.refs)
+        ]
+        if part is None or not lines:
+            return
+        here = lines.index(bench.batch.line_of[part.ref])
+        fits = max(3, int(self.width() / (theme.base * 10.5)))
+        first = max(0, min(here - fits // 2, len(lines) - fits))
+        width = self.width() / min(fits, len(lines))
+        for k, line in enumerate(lines[first : first + fits]):
+            box = QRectF(k * width, 1, width - 6, self.height() - 3)
+            lit = first + k == here
+            painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 3 if lit else 1))
+            painter.setBrush(theme.colour("brass_fill" if lit else "card"))
+            painter.drawRoundedRect(box, 5, 5)
+            token = "now_ground" if lit else "ink"
+            plain_text(
+                painter,
+                QRectF(box.x() + 6, 5, box.width() - 10, 20),
+                f"bin {bench.batch.bin_number[line.key]}",
+                "small",
+                token,
+            )
+            plain_text(
+                painter,
+                QRectF(box.x() + 4, theme.base * 1.9, box.width() - 8, theme.base * 2),
+                line.name,
+                "body",
+                token,
+                True,
+                Qt.AlignmentFlag.AlignHCenter,
+            )
+            left = bench.batch.left_in_bin(line.key)
+            plain_text(
+                painter,
+                QRectF(box.x() + 4, theme.base * 4, box.width() - 8, 20),
+                "not counted" if left is None else f"{left} left",
+                "small",
+                token,
+                False,
+                Qt.AlignmentFlag.AlignHCenter,
+            )
+
+
+class Place(Station):
+    name = "Place"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        canvas = self.add_canvas()
+        canvas.parts_on = self._on_board
+        canvas.layers = ("copper", "exposed", "silk", "paste")
+        canvas.overlays = [self._light]
+        self.loupe = Loupe(canvas)
+        self.points = PointList(desk)
+        side = QWidget()
+        side.setFixedWidth(round(theme.base * 25))
+        stack = QVBoxLayout(side)
+        stack.setContentsMargins(0, 0, 0, 0)
+        stack.addWidget(self.loupe, 1)
+        stack.addWidget(self.points, 1)
+        row = QHBoxLayout()
+        row.addWidget(canvas, 1)
+        row.addWidget(side)
+        self.column.addLayout(row, 1)
+        self.bins = BinRow(desk)
+        self.column.addWidget(self.bins)
+        self.add_strip()
+
+    @property
+    def machine(self) -> bool:
+        return self.bench.state[Placing].way == MACHINE
+
+    def _on_board(self, cell: int) -> list[Part]:
+        boards = {b.cell: b for b in self.bench.state.panel_boards(self.bench.board.panel)}
+        board = boards.get(cell) if self.machine else self.bench.board
+        return self.on_board(board) if board else []
+
+    def refresh(self) -> None:
+        assert self.canvas
+        canvas, board = self.canvas, self.bench.board
+        if canvas.whole_panel != self.machine:
+            canvas.whole_panel = self.machine
+            canvas.fit()
+        order = self.batch.placing_order
+        placed = sum(p.ref in board.placed for p in order)
+        canvas.caption = (
+            f"Panel {board.panel} on the machine, design against taught points"
+            if self.machine
+            else f"Panel {board.panel}, board {board.serial}    {placed} of {len(order)} placed"
+        )
+        times = f"arrows: how far each point lies off the fit, drawn {self._magnified(canvas)} times"
+        canvas.footer = times if self.machine and fit(self.batch, board.panel) is not None else ""
+        part = None if self.machine else self.batch.next_to_place(board)
+        self.loupe.setVisible(not self.machine)
+        self.bins.setVisible(not self.machine)
+        self.points.setVisible(self.machine)
+        words = f"turn {part.rotation_deg:g}°, {MARK[part.polarity]}" if part else ""
+        self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words)
+        self.points.update()
+        self.bins.update()
+        canvas.update()
+
+    def _light(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        if self.machine:
+            self._residuals(painter, canvas)
+            return
+        part = self.batch.next_to_place(self.bench.board)
+        if part is None or self.bench.board.station != "Place":
+            return
+        if part.side == canvas.side:
+            canvas.point_out(painter, part)
+
+    def _magnified(self, canvas: BoardCanvas) -> int:
+        """How many times their size the residuals are drawn: a round number that makes the longest one readable."""
+        transform = fit(self.batch, self.bench.board.panel)
+        longest = float(transform.residual_mm.max()) if transform is not None else 0.0
+        if longest < 1e-4:
+            return 1
+        wanted = ARROW_PX / (longest * canvas.scale)
+        return max(1, next(n for n in (10000, 5000, 2000, 1000, 500, 200, 100, 50, 20, 10, 5, 2, 1, 0) if n <= wanted))
+
+    def _residuals(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        names, design, _ = taught(self.batch, self.bench.board.panel)
+        transform = fit(self.batch, self.bench.board.panel)
+        for i, name in enumerate(names):
+            at = canvas.to_px(float(design[i][0]), float(design[i][1]))
+            painter.setPen(QPen(theme.colour("lit"), 2.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 9, 9)
+            wide = 64.0
+            left = at.x() > canvas.width() / 2  # names stay on the panel
+            box = QRectF(at.x() - 14 - wide if left else at.x() + 14, at.y() - theme.base * 1.05, wide, 24)
+            align = Qt.AlignmentFlag.AlignRight if left else Qt.AlignmentFlag.AlignLeft
+            plain_text(painter, box, name, "body", "lit", True, align)
+            if transform is not None:
+                dx, dy = transform.residuals[i] * self._magnified(canvas) * canvas.scale
+                _arrow(painter, at, at + QPointF(float(dx), -float(dy)))
+
+    def keys(self) -> list[Key]:
+        if self.machine:
+            return [
+                Key(
+                    "T",
+                    "teach a point",
+                    lambda _: self.desk.ask("Point and measured x y in mm, for example  P1 12.31 8.04", self._teach),
+                ),
+                Key("D", "forget a point", lambda _: self._forget()),
+                Key("E", "write the programme", lambda _: self._export()),
+                Key("Space", "machine placed the panel", lambda _: self._machine_placed()),
+                Key("M", "by hand", lambda _: self._switch()),
+            ]
+        return [
+            Key("Space", "placed", lambda _: self._placed()),
+            Key("X", "dropped", lambda _: self._dropped()),
+            Key("M", "machine", lambda _: self._switch()),
+        ]
+
+    def _switch(self) -> None:
+        self.desk.do(ChooseWay(HAND if self.machine else MACHINE))
+
+    def _placed(self) -> None:
+        board = self.bench.board
+        part = self.batch.next_to_place(board)
+        if part is None or board.station != "Place":
+            self.desk.say(f"Board {board.serial} is at {board.station}.")
+        elif self.desk.do(PlacePart(board.serial, part.ref)):
+            if self.bench.state.boards[board.serial].station != "Place":
+                self.desk.say(f"Board {board.serial} is placed and goes to Reflow.")
+            self.go_on(board.serial)
+
+    def _dropped(self) -> None:
+        part = self.batch.next_to_place(self.bench.board)
+        if part:
+            self.desk.do(DropPart(self.bench.board.serial, part.ref), f"One {part.value} lost. Take another.")
+
+    def _teach(self, text: str) -> None:
+        if command := self.desk.read(lambda: point(self.bench.board.panel, text)):
+            self.desk.do(command, f"{command.point} taught.")
+
+    def _forget(self) -> None:
+        panel = self.bench.board.panel
+        points = list(self.bench.state[Placing].taught.get(panel, {}))
+        if points:
+            self.desk.ask(
+                f"Forget which of {', '.join(points)}",
+                lambda name: self.desk.do(
+                    ForgetPoint(panel, name.strip().upper()), f"{name.strip().upper()} forgotten."
+                ),
+                points[-1],
+            )
+        else:
+            self.desk.say("No point taught on this panel.")
+
+    def _export(self) -> None:
+        try:
+            steps = programme(self.batch, self.bench.board.panel)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+
+        def write(name: str) -> None:
+            base = Path(name).with_suffix("")
+            try:
+                base.with_suffix(".csv").write_text(to_csv(steps), encoding="utf-8")
+                base.with_suffix(".ngc").write_text(to_gcode(steps), encoding="utf-8")
+            except OSError as error:
+                self.desk.say(f"Not written: {error.strerror}.")
+                return
+            self.desk.say(f"{len(steps)} placements in {base.name}.csv and {base.name}.ngc.")
+
+        self.desk.save_file("Write the programme as CSV and G-code", f"panel-{self.bench.board.panel}.csv", write)
+
+    def _machine_placed(self) -> None:
+        serial, panel = self.bench.board.serial, self.bench.board.panel
+        if self.desk.do(MachinePlaced(panel), f"Panel {panel} is placed."):
+            self.go_on(serial)
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        board = self.bench.board
+        part = self.batch.next_to_place(board)
+        made = board.print
+        rows = [("paste print", f"{made.number}, at {local_time(made.at)[11:]}" if made else "none")]
+        if part and not self.machine:
+            rows += [("package", part.package.code), ("height", f"{part.package.height:g} mm")]
+        lost = sum(self.bench.state[Bins].dropped.values())
+        return f"Board {board.serial}", [*rows, ("lost in this batch", f"{lost} piece{'s' if lost != 1 else ''}")]
+
+
+def _arrow(painter: QPainter, start: QPointF, end: QPointF) -> None:
+    painter.setPen(QPen(theme.colour("brass_fill"), 3, cap=Qt.PenCapStyle.RoundCap))
+    painter.drawLine(start, end)
+    length = math.hypot(end.x() - start.x(), end.y() - start.y())
+    if length > 8:
+        ux, uy = (end.x() - start.x()) / length, (end.y() - start.y()) / length
+        for side in (-1, 1):
+            painter.drawLine(end, end - QPointF(8 * ux - side * 5 * uy, 8 * uy + side * 5 * ux))

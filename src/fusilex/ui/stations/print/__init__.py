@@ -1,0 +1,1 @@
+"""Print on the screen."""

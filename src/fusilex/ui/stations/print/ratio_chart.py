@@ -1,0 +1,57 @@
+"""Every opening as a dot on the scale of area ratio, with the limits; the worst parts named."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter
+
+from fusilex.core.judgement import Level
+from fusilex.core.printing.openings import AREA_GO, AREA_STOP, Openings
+from fusilex.core.printing.release import release_levels, worst_parts
+from fusilex.core.units import show_length
+from fusilex.ui.theme import theme
+from fusilex.ui.units import Units
+from fusilex.ui.widgets.card import Card
+from fusilex.ui.widgets.chart import Chart, Scale
+from fusilex.ui.widgets.glyphs import plain_text
+
+LEVELS = (Level.GO, Level.CARE, Level.STOP)
+
+
+class RatioChart(Card):
+    """Shows openings in a foil."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.openings: Openings | None = None
+        self.foil = 0.0
+        self.setFixedHeight(round(theme.base * 14.5))
+        self.setAccessibleName("Area ratio of every opening")
+
+    def show_openings(self, openings: Openings, foil: float) -> None:
+        self.openings, self.foil = openings, foil
+        self.update()
+
+    def draw(self, painter: QPainter) -> None:
+        openings, width = self.openings, self.width() - 36
+        if openings is None or not len(openings):
+            plain_text(painter, QRectF(18, 16, width, 40), "This side has no paste openings.", "body", "soft")
+            return
+        ratios = openings.area_ratio(self.foil)
+        low, high = 0.4, max(1.2, float(ratios.max()) * 1.03)
+        area = QRectF(24, theme.base * 3.2, self.width() - 48, self.height() - theme.base * 7.9)
+        chart = Chart(area, Scale(low, high, log=True))
+        for a, b, token in ((low, AREA_STOP, "stop"), (AREA_STOP, AREA_GO, "care"), (AREA_GO, high, "go")):
+            chart.band(painter, a, b, token)
+        title = f"Area ratio of {len(openings)} openings in a {show_length(self.foil, Units.inch)} foil"
+        plain_text(painter, QRectF(18, 8, width, theme.base * 2.2), title, "body", "ink", True)
+        levels = release_levels(openings, self.foil)
+        order = np.argsort(ratios)
+        chart.dots(painter, ((float(ratios[i]), LEVELS[levels[i]].value, 3.2, False) for i in order))
+        chart.limit(painter, AREA_STOP, f"stop below {AREA_STOP:.2f}", before=True)
+        chart.limit(painter, AREA_GO, f"go from {AREA_GO:.2f}")
+        worst = worst_parts(openings, self.foil)[:5]
+        named = "tightest: " + ", ".join(f"{w.ref or 'no part'} {w.area_ratio:.2f}" for w in worst)
+        below = QRectF(18, area.bottom() + theme.base * 2.3, width, theme.base * 2)
+        plain_text(painter, below, named, "small", "ink", False, Qt.AlignmentFlag.AlignRight)

@@ -1,0 +1,1 @@
+"""Ready on the screen."""

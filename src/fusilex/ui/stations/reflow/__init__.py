@@ -1,0 +1,1 @@
+"""Reflow on the screen."""

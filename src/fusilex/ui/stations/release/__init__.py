@@ -1,0 +1,1 @@
+"""Release on the screen."""

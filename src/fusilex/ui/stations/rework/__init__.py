@@ -1,0 +1,1 @@
+"""Rework on the screen."""

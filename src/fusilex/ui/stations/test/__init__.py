@@ -1,0 +1,1 @@
+"""Test on the screen."""

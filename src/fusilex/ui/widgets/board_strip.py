@@ -1,0 +1,80 @@
+"""The strip of boards: panels drawn small with their boards, each with a glyph of its state."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.boards import DONE, Board
+from fusilex.core.judgement import Level
+from fusilex.ui.desk import Desk
+from fusilex.ui.theme import theme
+from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
+
+
+class BoardStrip(QWidget):
+    """Click, or ``[`` and ``]``, to take another board. Grey is past this station, brass is here, empty is before it."""
+
+    def __init__(self, desk: Desk, station: str) -> None:
+        super().__init__()
+        self.desk, self.station = desk, station
+        self.setFixedHeight(round(theme.base * 7.4))
+        self.setAccessibleName("Boards of the batch")
+        self._boxes: list[tuple[QRectF, str]] = []
+
+    @property
+    def bench(self) -> Bench:
+        return self.desk.bench
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._boxes.clear()
+        panel, state = self.desk.batch.panel, self.bench.state
+        panels = state.panels
+        label = theme.base * 1.9
+        room = (self.width() - 10 * (len(panels) - 1)) / max(1, len(panels))
+        cell_w = min(theme.base * 4.6, (room - 6) / panel.columns)
+        cell_h = min((self.height() - label - 4) / panel.rows, theme.base * 2.5)
+        step = panel.columns * cell_w + 22
+        chosen = panels.index(state.boards[state.board].panel) if panels else 0
+        fits = max(1, int((self.width() + 22) / step))
+        first = max(0, min(chosen - fits // 2, len(panels) - fits))
+        x = 2.0
+        for number in panels[first : first + fits]:
+            boards = state.panel_boards(number)
+            name = f"Panel {number}" if len(boards) > 1 else boards[0].serial
+            plain_text(painter, QRectF(x, 0, step, label), name, "small", "soft")
+            for board in boards:
+                column, row = board.cell % panel.columns, board.cell // panel.columns
+                y = label + (panel.rows - 1 - row) * cell_h
+                self._board(painter, QRectF(x + column * cell_w, y, cell_w - 3, cell_h - 3), board)
+            x += step
+
+    def _board(self, painter: QPainter, box: QRectF, board: Board) -> None:
+        self._boxes.append((box, board.serial))
+        here, past = (
+            board.station == self.station,
+            self.bench.road.index(board.station) > self.bench.road.index(self.station),
+        )
+        chosen = board.serial == self.bench.state.board
+        painter.setPen(QPen(theme.colour("ink" if chosen else "hair"), 2.5 if chosen else 1))
+        painter.setBrush(
+            theme.colour("brass_fill" if here else "solder" if past else "card", 255 if here or not past else 140)
+        )
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setFont(theme.font("small", bold=chosen))
+        painter.setPen(theme.colour("now_ground" if here else "ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, board.serial.rpartition("-")[2])
+        if board.open_faults or board.scrapped:
+            judgement_mark(painter, QPointF(box.right() - 7, box.top() + 7), 4, Level.STOP)
+        elif board.station == DONE:
+            judgement_mark(painter, QPointF(box.right() - 7, box.top() + 7), 4, Level.GO)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        for box, serial in self._boxes:
+            if event and box.contains(event.position()):
+                self.desk.go(board=serial)
+                return
