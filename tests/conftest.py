@@ -14,8 +14,9 @@ from hypothesis import settings
 from PyQt6.QtCore import QSettings
 from pytestqt.qtbot import QtBot
 
+from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
-from fusilex.bench.session import Bench
+from fusilex.bench.rooms import open_journal
 from fusilex.core.design.model import Design
 from fusilex.formats.bundle import Files, read_files
 from fusilex.journal.store import Journal, sqlite_url
@@ -74,7 +75,7 @@ def heron() -> Design:
 
 @pytest.fixture
 def bench(tmp_path: Path, heron_files: Files) -> Bench:
-    journal = Journal(sqlite_url(tmp_path / "journal.sqlite"))
+    journal = open_journal(sqlite_url(tmp_path / "journal.sqlite"))
     return Bench.open_batch(journal, heron_files, "Heron R2", 18, prefix="H", paste="leaded", number=7)
 
 
@@ -86,9 +87,9 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
     """Opens windows on a bench. They are held until the test is over: one that only its own circles of references hold may be
     collected while it is being painted.
     """
-    from fusilex.ui.units import Units
     from fusilex.ui.frame.start import make_application, make_window
     from fusilex.ui.theme import LIGHT, use
+    from fusilex.ui.units import Units
 
     held = []
 

@@ -7,18 +7,17 @@ from pathlib import Path
 
 import exports
 import pytest
+from asked import RULES
 from conftest import HERON, OpenWindow
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.judging import judgements
-from fusilex.bench.session import Bench
+from fusilex.bench.bench import Bench
+from fusilex.bench.rooms import ROAD, open_journal
 from fusilex.core.design.model import Design
-from fusilex.core.rules import RULES
 from fusilex.formats.bundle import Files
-from fusilex.journal.projection import STATIONS
-from fusilex.journal.store import Journal, sqlite_url
+from fusilex.journal.store import sqlite_url
 
 K, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
 LETTERS = [getattr(K, f"Key_{letter}") for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"]
@@ -51,7 +50,7 @@ def test_any_keys_leave_it_whole(
     monkeypatch.setattr(dialogs + "getSaveFileName", lambda *_: (str(tmp_path / f"out{dice.randrange(5)}"), ""))
     monkeypatch.setattr(dialogs + "getOpenFileName", lambda *_: (str(dice.choice(somewhere)), ""))
     bench = Bench.open_batch(
-        Journal(sqlite_url(tmp_path / "j.sqlite")), files[seed % 3], "Heron", 6, prefix="H", number=7
+        open_journal(sqlite_url(tmp_path / "j.sqlite")), files[seed % 3], "Heron", 6, prefix="H", number=7
     )
     window = open_window(bench)
     window.resize(1100, 700)
@@ -68,8 +67,8 @@ def test_any_keys_leave_it_whole(
             QTest.keyClick(window.ask.line, K.Key_Return)
         QApplication.processEvents()
     window.grab()
-    again = Bench(Journal(sqlite_url(tmp_path / "j.sqlite")), bench.batch)
-    assert again.state == bench.state and again.workshop.state == bench.workshop.state
-    for station in STATIONS:
-        assert [j.key for j in judgements(again, station)] == [j.key for j in judgements(bench, station)]
-        assert {j.rule for j in judgements(again, station)} <= set(RULES)
+    again = Bench(open_journal(sqlite_url(tmp_path / "j.sqlite")), bench.id)
+    assert again.state == bench.state and again.workshop == bench.workshop
+    for station in ROAD.names:
+        assert [j.key for j in again.judgements(station)] == [j.key for j in bench.judgements(station)]
+        assert {j.rule for j in again.judgements(station)} <= set(RULES)

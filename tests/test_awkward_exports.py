@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
+import asked as c
 import exports
 import numpy as np
 import pytest
@@ -15,11 +16,10 @@ from exports import read_bom, read_placements
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.bench import commands as c
+from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import design_from, read_design
-from fusilex.bench.judge_ready import ready_findings
-from fusilex.bench.judging import judgements
-from fusilex.bench.session import Bench
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.advice import suggestions
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
@@ -31,7 +31,7 @@ from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.lists.design_lists import BOM, PLACEMENTS
 from fusilex.formats.lists.grids import grids_of
 from fusilex.formats.lists.tables import best_table
-from fusilex.journal.store import Journal, sqlite_url
+from fusilex.journal.store import sqlite_url
 
 HABITS = {  # habit: kinds of finding wanted, rules of care wanted
     exports.habit_letters: (set(), set()),
@@ -61,13 +61,13 @@ def test_any_export_gives_the_same_board(
     tmp_path: Path, heron: Design, heron_files: Files, habit: Callable[[Design, Files], Files]
 ) -> None:
     wanted, cares = HABITS[habit]
-    bench = Bench.open_batch(Journal(sqlite_url(tmp_path / "j.sqlite")), habit(heron, heron_files), "awkward", 2)
+    bench = Bench.open_batch(open_journal(sqlite_url(tmp_path / "j.sqlite")), habit(heron, heron_files), "awkward", 2)
     design = bench.design
     findings, judged = ready_findings(design)
     for school in SIDE_ORDERS:
         bench.do(c.ChooseSides(school))
-        assert {j.key for j in judgements(bench, "Ready")} >= {j.key for j in judged}
-    assert judgements(bench, "Kit") and suggestions(design, None) and bench.lines
+        assert {j.key for j in bench.judgements("Ready")} >= {j.key for j in judged}
+    assert bench.judgements("Kit") and suggestions(design, None) and bench.batch.lines
     assert {f.kind for f in findings} == wanted, [f.text for f in findings]
     assert {j.rule for j in judged if j.level is Level.CARE} - {"ready.package"} == cares
     assert {p.ref for p in design.placements} == {p.ref for p in heron.placements}

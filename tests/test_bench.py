@@ -10,47 +10,47 @@ import sys
 from collections import Counter
 from pathlib import Path
 
+import asked as c
 import pytest
+from asked import acknowledge_all, project, taught
 from conftest import HERON
 
-from fusilex.bench import commands as c
-from fusilex.bench.cautions import CAUTIONS
-from fusilex.bench.judging import judgements
-from fusilex.bench.machine import fit, point_at, programme
-from fusilex.bench.now import now
+from fusilex.bench.bench import Bench
+from fusilex.bench.boards import DONE
+from fusilex.bench.common.bins import Bins
 from fusilex.bench.papers import board_record, page_html
-from fusilex.bench.session import Bench
+from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.stations.place.machine import fit, point_at, programme
+from fusilex.bench.stations.print.events import Printing
+from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.formats.written.programme import to_csv, to_gcode
-from fusilex.journal.projection import DONE, STATIONS, project
-from fusilex.journal.store import Journal, NotSaved, sqlite_url
+from fusilex.journal.store import NotSaved, sqlite_url
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
-
-
-def acknowledge_all(bench: Bench) -> None:
-    for station in CAUTIONS:
-        bench.do(c.Acknowledge(station))
 
 
 def kitted(bench: Bench, **short: int) -> None:
     acknowledge_all(bench)
     bench.do(c.AcceptFiles())
-    for line in bench.lines:
-        bench.do(c.FillBin(line.key, short.get(line.refs[0], line.pull), f"lot {bench.bin_number[line.key]}"))
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, short.get(line.refs[0], line.pull), f"lot {bench.batch.bin_number[line.key]}"))
+    for stop in bench.road.open_stops(bench.batch, "Kit"):
+        bench.do(c.Overrule(stop.key, "built without"))
     bench.do(c.CloseKit())
 
 
 def reflowed(bench: Bench, panel: int = 1) -> list[str]:
     bench.do(c.PrintPanel(panel, 0.12, "leaded"))
+    taught(bench, panel)
     bench.do(c.MachinePlaced(panel))
-    bench.do(c.RecordReflow(panel, "leaded", "oven-run-1.csv", LOG))
+    bench.do(c.RecordReflow(panel, "oven-run-1.csv", LOG))
     return [b.serial for b in bench.state.panel_boards(panel)]
 
 
 def soldered(bench: Bench, serial: str) -> None:
-    while part := bench.next_to_solder(bench.state.boards[serial]):
+    while part := bench.batch.next_to_solder(bench.state.boards[serial]):
         bench.do(c.SolderPart(serial, part.ref))
 
 
@@ -59,13 +59,14 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     bench.do(c.GoTo("Place", "H7-03"))
     placed = 0
-    while part := bench.next_to_place(bench.board):
-        assert part.ref in now(bench, "Place").title
+    while part := bench.batch.next_to_place(bench.board):
+        assert part.ref in bench.now("Place").title
         bench.do(c.PlacePart("H7-03", part.ref))
         placed += 1
-    assert placed == len(bench.placing_order) == 40 and bench.board.station == "Reflow"
+    assert placed == len(bench.batch.placing_order) == 40 and bench.board.station == "Reflow"
+    taught(bench)
     bench.do(c.MachinePlaced(1))
-    bench.do(c.RecordReflow(1, "leaded", "oven-run-1.csv", LOG))
+    bench.do(c.RecordReflow(1, "oven-run-1.csv", LOG))
     assert {b.station for b in bench.state.panel_boards(1)} == {"Hand"}
     soldered(bench, "H7-03")
     bench.do(c.MarkFault("H7-03", "U1", "bridge"))
@@ -74,37 +75,37 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     bench.do(c.RepairFault("H7-03", bench.board.open_faults[0].id, "fixed"))
     assert bench.board.station == "Inspect"
     bench.do(c.InspectBoard("H7-03"))
-    for pair in bench.plan:
+    for pair in bench.derived.plan:
         bench.do(c.TakeReading("H7-03", pair.key, "2.2M"))
     bench.do(c.TestBoard("H7-03", True))
     bench.do(c.ReleaseBoard("H7-03"))
-    record = board_record(bench, "H7-03")
+    record = board_record(bench.batch, "H7-03")
     assert bench.board.station == DONE and record["released_at"]
     assert record["print"]["number"] == 1 and record["load"]["index"] < 100
     assert all(p["how"] and p["lot"] == f"lot {p['bin']}" for p in record["parts"])
-    assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(bench.plan)
-    assert "H7-03" in page_html(bench, "H7-03")
-    assert [j.level for j in judgements(bench, "Release")] == [Level.GO]
-    reopened = Bench(bench.journal, bench.batch)
+    assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(bench.derived.plan)
+    assert "H7-03" in page_html(bench.batch, "H7-03")
+    assert [j.level for j in bench.judgements("Release")] == [Level.GO]
+    reopened = Bench(bench.journal, bench.id)
     assert reopened.state == bench.state and reopened.state.board == "H7-03"
 
 
 def test_undo_and_redo_are_events(bench: Bench) -> None:
     kitted(bench)
-    before = project(bench.history)
+    before = project(bench.record.history)
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
-    bench.do(c.GoTo("Place", "H7-07"))
+    bench.do(c.GoTo("Ready", "H7-01"))
     bench.do(c.Undo())
-    assert bench.state.boards == before.boards and bench.state.prints == []
-    assert bench.state.board == "H7-07", "looking around is not undone"
+    assert bench.state.boards == before.boards and bench.state[Printing].prints == []
+    assert bench.state.board == "H7-07", "eyes return to what it was about"
     bench.do(c.Redo())
     assert {b.station for b in bench.state.panel_boards(2)} == {"Place"}
     bench.do(c.Undo())
     bench.do(c.PrintPanel(3, 0.12, "leaded"))
     with pytest.raises(c.Refused):
         bench.do(c.Redo())
-    assert [e.kind for e in bench.history].count("undone") == 2
-    assert Bench(bench.journal, bench.batch).state == bench.state
+    assert [e.kind for e in bench.record.history].count("undone") == 2
+    assert Bench(bench.journal, bench.id).state == bench.state
 
 
 def test_numbers_and_places_are_checked_where_they_are_meant(bench: Bench) -> None:
@@ -126,44 +127,47 @@ def test_numbers_and_places_are_checked_where_they_are_meant(bench: Bench) -> No
 
 
 def handled(bench: Bench) -> dict[str, int]:
-    return {k: x.placed + x.lost for k, x in bench.workshop.losses.items()}
+    return {k: x.placed + x.lost for k, x in bench.workshop[Losses].logged.items()}
 
 
 def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> None:
     """Against a count by hand: pieces on boards, and one more for each that was lost."""
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    while part := bench.next_to_place(bench.state.boards["H7-01"]):
+    while part := bench.batch.next_to_place(bench.state.boards["H7-01"]):
         bench.do(c.PlacePart("H7-01", part.ref))
-    by_hand = Counter(loss_key(p.package) for p in bench.placing_order)
+    by_hand = Counter(loss_key(p.package) for p in bench.batch.placing_order)
     assert handled(bench) == by_hand
-    last = bench.placing_order[-1]
+    last = bench.batch.placing_order[-1]
     for _ in range(4):
-        bench.do(c.TakeBack("H7-01"))
-        assert handled(bench)[loss_key(last.package)] == by_hand[loss_key(last.package)] - 1
+        bench.do(c.Undo())
+        assert not any(handled(bench).values()), "a board's pieces count when it leaves, not before"
         bench.do(c.PlacePart("H7-01", last.ref))
     assert handled(bench) == by_hand
-    left = bench.left_in_bin(bench.line_of["U1"].key)
+    left = bench.batch.left_in_bin(bench.batch.line_of["U1"].key)
     bench.do(c.Undo())
     bench.do(c.PlacePart("H7-01", last.ref))
+    taught(bench)
     bench.do(c.MachinePlaced(1))
     assert handled(bench) == {k: 6 * n for k, n in by_hand.items()}, "the other five boards by machine"
-    bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
-    while part := bench.next_to_solder(bench.state.boards["H7-01"]):
+    bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    while part := bench.batch.next_to_solder(bench.state.boards["H7-01"]):
         bench.do(c.SolderPart("H7-01", part.ref))
-    soldered = Counter(loss_key(p.package) for p in bench.solder_order)
+    soldered = Counter(loss_key(p.package) for p in bench.batch.solder_order)
     bench.do(c.MarkFault("H7-01", "U1", "cracked"))
     bench.do(c.InspectBoard("H7-01"))
-    before = bench.left_in_bin(bench.line_of["U1"].key)
+    before = bench.batch.left_in_bin(bench.batch.line_of["U1"].key)
     bench.do(c.RepairFault("H7-01", bench.state.boards["H7-01"].open_faults[0].id, "fixed"))
     whole = (
         Counter({k: 6 * n for k, n in by_hand.items()})
         + soldered
         + Counter({loss_key(bench.design.part_by_ref["U1"].package): 1})
     )
-    assert handled(bench) == whole and bench.workshop.losses["QFN-32 5x5"].lost == 1
-    assert left is not None and before is not None and bench.left_in_bin(bench.line_of["U1"].key) == before - 1
-    assert Bench(bench.journal, bench.batch).state == bench.state
+    assert handled(bench) == whole and bench.workshop[Losses].logged["QFN-32 5x5"].lost == 1
+    assert (
+        left is not None and before is not None and bench.batch.left_in_bin(bench.batch.line_of["U1"].key) == before - 1
+    )
+    assert Bench(bench.journal, bench.id).state == bench.state
 
 
 @pytest.mark.parametrize(
@@ -178,32 +182,32 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
         (c.PrintPanel(1, math.nan, "leaded"), "Foil mm cannot be nan"),
         (c.FillBin("nothing", 1.5), "Count cannot be 1.5"),  # type: ignore[arg-type]
         (c.MixBath(math.inf), "cannot be inf"),
-        (c.Undo(), "nothing to undo"),
+        (c.Undo(), "nothing to take back at Ready"),
     ],
 )
 def test_commands_out_of_turn_are_refused_and_nothing_happens(bench: Bench, command: c.Command, words: str) -> None:
     if not isinstance(command, c.Undo):
         acknowledge_all(bench)
-    count = len(bench.history)
+    count = len(bench.record.history)
     with pytest.raises(c.Refused, match=words):
         bench.do(command)
-    assert len(bench.journal.since(bench.batch)) == count
+    assert len(bench.journal.since(bench.id)) == count
 
 
 def test_cautions_come_before_work(bench: Bench) -> None:
     bench.do(c.AcceptFiles())
     with pytest.raises(c.Refused, match="cautions of Kit"):
-        bench.do(c.FillBin(bench.lines[0].key, 10))
+        bench.do(c.FillBin(bench.batch.lines[0].key, 10))
     bench.do(c.Acknowledge("Kit"))
-    bench.do(c.FillBin(bench.lines[0].key, 10))
+    bench.do(c.FillBin(bench.batch.lines[0].key, 10))
     assert bench.state.cautions.keys() == {"Kit"}
 
 
 def test_start_without_a_missing_part(bench: Bench) -> None:
     kitted(bench, J1=0)
-    assert bench.state.without == ["J1"]
-    assert "J1" not in [p.ref for p in bench.placing_order]
-    assert any(j.rule == "kit.short" and "J1" in j.refs for j in judgements(bench, "Kit"))
+    assert bench.state[Bins].without == ["J1"]
+    assert "J1" not in [p.ref for p in bench.batch.placing_order]
+    assert any(j.rule == "kit.short" and "J1" in j.refs for j in bench.judgements("Kit"))
 
 
 def test_test_fails_on_a_short_and_loops_back(bench: Bench) -> None:
@@ -211,13 +215,13 @@ def test_test_fails_on_a_short_and_loops_back(bench: Bench) -> None:
     serial = reflowed(bench)[0]
     soldered(bench, serial)
     bench.do(c.InspectBoard(serial))
-    for pair in bench.plan[1:]:
+    for pair in bench.derived.plan[1:]:
         bench.do(c.TakeReading(serial, pair.key, "OL"))
-    bench.do(c.TakeReading(serial, bench.plan[0].key, "0.4"))
+    bench.do(c.TakeReading(serial, bench.derived.plan[0].key, "0.4"))
     with pytest.raises(c.Refused, match="joined"):
         bench.do(c.TestBoard(serial, True))
     with pytest.raises(c.Refused, match="no resistance"):
-        bench.do(c.TakeReading(serial, bench.plan[0].key, "banana"))
+        bench.do(c.TakeReading(serial, bench.derived.plan[0].key, "banana"))
     bench.do(c.TestBoard(serial, False))
     board = bench.state.boards[serial]
     assert board.station == "Rework" and board.open_faults[0].word == "bridge"
@@ -229,14 +233,14 @@ def test_machine_programme_lands_on_the_panel(bench: Bench) -> None:
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     for name in ("P1", "P2", "U1@6"):
-        x, y = point_at(bench, name)
+        x, y = point_at(bench.batch, name)
         bench.do(c.TeachPoint(1, name, 10 - y, 20 + x))
-    transform = fit(bench, 1)
+    transform = fit(bench.batch, 1)
     assert transform and transform.rotation_deg == pytest.approx(90) and transform.rms_mm < 1e-9
-    steps = programme(bench, 1)
+    steps = programme(bench.batch, 1)
     assert len(steps) == 6 * 40
     u1 = next(s for s in steps if s.ref == "U1" and s.cell == 2)
-    x, y = point_at(bench, "U1@2")
+    x, y = point_at(bench.batch, "U1@2")
     assert (u1.x, u1.y, u1.rotation_deg % 360) == pytest.approx((10 - y, 20 + x, 90))
     assert to_csv(steps).count("\n") == len(steps) + 1
     assert to_gcode(steps).count("M5") == len(steps) and to_gcode(steps).endswith("M30\n")
@@ -247,23 +251,24 @@ def test_bad_log_leaves_the_batch_untouched(bench: Bench) -> None:
 
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
     bench.do(c.MachinePlaced(1))
-    count = len(bench.history)
+    count = len(bench.record.history)
     broken = LOG.replace(b"60.0,", b"60.0,warm", 1)
     with pytest.raises(BadInput, match=r"run\.csv, line 123, column probe U1 C: expected a number; found “warm"):
-        bench.do(c.RecordReflow(1, "leaded", "run.csv", broken))
-    assert len(bench.journal.since(bench.batch)) == count and bench.state.at("Reflow")
+        bench.do(c.RecordReflow(1, "run.csv", broken))
+    assert len(bench.journal.since(bench.id)) == count and bench.state.at("Reflow")
 
 
 _CHILD = """
 import sys
-from fusilex.bench import commands as c
-from fusilex.core.kit.losses import loss_key
-from fusilex.bench.session import Bench
+from fusilex.bench.stations.place.commands import PlacePart
+from fusilex.bench.bench import Bench
+from fusilex.bench.rooms import open_journal
 from fusilex.journal.store import Journal
-bench = Bench(Journal(sys.argv[1]), int(sys.argv[2]))
-for part in bench.placing_order:
-    bench.do(c.PlacePart("H7-01", part.ref))
+bench = Bench(open_journal(sys.argv[1]), int(sys.argv[2]))
+for part in bench.batch.placing_order:
+    bench.do(PlacePart("H7-01", part.ref))
     print(part.ref, flush=True)
 """
 
@@ -272,20 +277,20 @@ def test_killed_at_any_instant_nothing_acknowledged_is_lost(bench: Bench, tmp_pa
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     child = subprocess.Popen(
-        [sys.executable, "-c", _CHILD, bench.journal.url, str(bench.batch)], stdout=subprocess.PIPE, text=True
+        [sys.executable, "-c", _CHILD, bench.journal.url, str(bench.id)], stdout=subprocess.PIPE, text=True
     )
     assert child.stdout
     acknowledged = [child.stdout.readline().strip() for _ in range(7)]
     os.kill(child.pid, signal.SIGKILL)
     acknowledged += child.stdout.read().split()
     child.wait()
-    placed = Bench(Journal(bench.journal.url), bench.batch).state.boards["H7-01"].placed
+    placed = Bench(open_journal(bench.journal.url), bench.id).state.boards["H7-01"].placed
     assert placed[: len(acknowledged)] == acknowledged and len(placed) <= len(acknowledged) + 1
     assert bench.refresh() and bench.state.boards["H7-01"].placed == placed
 
 
 def test_two_windows_on_one_journal(bench: Bench) -> None:
-    other = Bench(Journal(bench.journal.url), bench.batch)
+    other = Bench(open_journal(bench.journal.url), bench.id)
     kitted(bench)
     other.do(c.PrintPanel(1, 0.12, "leaded"))
     with pytest.raises(c.Refused, match="not at Print"):
@@ -309,13 +314,13 @@ def test_full_disk_says_so_and_changes_nothing(bench: Bench) -> None:
         for _ in range(200):
             bench.do(c.Overrule("x:y", "z" * 4000))
     bench.refresh()
-    assert bench.state == project(bench.journal.since(bench.batch)) and bench.state.last_id >= before
+    assert bench.state == project(bench.journal.since(bench.id)) and bench.state.last_id >= before
 
 
 def test_every_station_says_what_to_do(bench: Bench) -> None:
     acknowledge_all(bench)
-    for station in STATIONS:
-        assert now(bench, station).title
-        assert judgements(bench, station)
+    for station in ROAD.names:
+        assert bench.now(station).title
+        assert bench.judgements(station)
     with pytest.raises(NotSaved, match="cannot be opened"):
-        Journal(sqlite_url(HERON / "README.txt" / "x.sqlite"))
+        open_journal(sqlite_url(HERON / "README.txt" / "x.sqlite"))

@@ -18,7 +18,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from fusilex.bench.intake.design import design_from, read_design
-from fusilex.bench.judge_ready import ready_findings
+from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.design.connectivity import compare_with_netlist
 from fusilex.core.design.edge import board_edge

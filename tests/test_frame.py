@@ -1,6 +1,8 @@
 """The frame's own pieces: head, line, Now card, judgements, questions; and how the program starts."""
 
 from __future__ import annotations
+from fusilex.bench.clocks import clocks
+from fusilex.bench.workshop.habits import Habits
 
 import argparse
 import re
@@ -10,7 +12,9 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
+import asked as c
 import pytest
+from asked import CAUTIONS, taught
 from conftest import HERON, OpenWindow
 from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
@@ -18,28 +22,26 @@ from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from fusilex import app
-from fusilex.bench import commands as c
-from fusilex.bench import session
-from fusilex.bench.cautions import CAUTIONS
+from fusilex.bench import source
+from fusilex.bench.bench import Bench, read_for
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
-from fusilex.bench.session import Bench, read_for
-from fusilex.bench.verbs import find_board
+from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.verbs.record import find_board
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
-from fusilex.journal.projection import STATIONS
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.frame.ask import Ask
-from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
 from fusilex.ui.frame.error_report import Mishaps
-from fusilex.ui.frame.reader import Reader
+from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
 from fusilex.ui.frame.now_card import NowCard
+from fusilex.ui.frame.reader import Reader
 from fusilex.ui.frame.start import make_application, open_demo, start
-from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
 from fusilex.ui.frame.why import why_html
 from fusilex.ui.frame.window import Window
+from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
 
 ROOT = Path(__file__).parents[1]
 
@@ -48,7 +50,7 @@ def to_reflow(bench: Bench) -> None:
     for station in CAUTIONS:
         bench.do(c.Acknowledge(station))
     bench.do(c.AcceptFiles())
-    for line in bench.lines:
+    for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull))
     bench.do(c.CloseKit())
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
@@ -56,12 +58,13 @@ def to_reflow(bench: Bench) -> None:
 
 def test_the_head_shows_the_clocks_that_matter(window: Window) -> None:
     bench = window.desk.bench
-    assert window.head.clocks() == []
+    assert clocks(bench.batch) == []
     to_reflow(bench)
-    assert dict(window.head.clocks()) == {"paste out": "0 min", "prints": "1"}
+    assert dict(clocks(bench.batch)) == {"paste out": "0 min", "prints": "1"}
+    taught(bench, 2)
     bench.do(c.MachinePlaced(2))
-    bench.do(c.RecordReflow(2, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
-    assert dict(window.head.clocks()) == {"prints": "1", "last oven run": "0 min"}, "baked paste needs no clock"
+    bench.do(c.RecordReflow(2, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    assert dict(clocks(bench.batch)) == {"prints": "1", "last oven run": "0 min"}, "baked paste needs no clock"
 
 
 def test_the_line_counts_boards_and_lets_solder_flow(window: Window) -> None:
@@ -69,7 +72,7 @@ def test_the_line_counts_boards_and_lets_solder_flow(window: Window) -> None:
     assert line.counts()["Ready"] == 18 and line.done_shares() == [0.0] * 10
     to_reflow(bench)
     assert (line.counts()["Print"], line.counts()["Place"]) == (12, 6)
-    shares = dict(zip(STATIONS, line.done_shares(), strict=True))
+    shares = dict(zip(ROAD.names, line.done_shares(), strict=True))
     assert shares["Ready"] == shares["Kit"] == 1.0 and shares["Print"] == pytest.approx(6 / 18) and shares["Place"] == 0
     xs = [line._x(i) for i in range(10)]
     assert xs == sorted(xs) and xs[0] > 30 and xs[-1] < line.width() - 30
@@ -152,11 +155,11 @@ def test_a_dropped_folder_asks_for_the_number_of_boards(
         )
     )
     qtbot.waitUntil(lambda: len(window.desk.bench.state.boards) == 5, timeout=8000)
-    assert window.desk.bench.state.opened["design"] == "heron-r2" and window.desk.bench.paste == "bismuth"
-    assert window.opening.recent() == [str(HERON)]
+    assert window.desk.bench.state.opened["design"] == "heron-r2" and window.desk.bench.state.paste == "bismuth"
+    assert window.files.recent() == [str(HERON)]
     names = [b.name for b in window.desk.bench.journal.batches()]
     monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getItem", lambda *a: (a[3][-1], True))
-    window.opening.choose_batch()
+    window.files.choose_batch()
     assert len(names) == 2 and len(window.desk.bench.state.boards) == 18
 
 
@@ -184,12 +187,12 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
     monkeypatch.setattr(intake, "read_gerber", lambda data, file: reads.append(file) or real(data, file))
     monkeypatch.setattr("fusilex.ui.frame.reader.BETWEEN_S", 0.0)
     joined: list[int] = []
-    join_files = session.unjoined_design
-    monkeypatch.setattr(session, "unjoined_design", lambda *a, **k: joined.append(1) or join_files(*a, **k))
+    join_files = source.unjoined_design
+    monkeypatch.setattr(source, "unjoined_design", lambda *a, **k: joined.append(1) or join_files(*a, **k))
     intake._image.cache_clear()
     shares: list[int] = []
     found: list[tuple[object, ...]] = []
-    reader = Reader([HERON], partial(read_for, bench.workshop))
+    reader = Reader([HERON], partial(read_for, bench.workshop[Habits]))
     reader.progress.connect(lambda share, what: shares.append(share))
     reader.read.connect(lambda *read: found.append(read))
     reader.run()
@@ -205,7 +208,7 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
     opened.do(c.AssignFile("heron-r2-silk-top.gbr", "other"))
     assert len(reads) == layers, "nor does another role"
     intake._image.cache_clear()
-    stopped = Reader([HERON], partial(read_for, bench.workshop))
+    stopped = Reader([HERON], partial(read_for, bench.workshop[Habits]))
     stopped.read.connect(lambda *read: found.append(read))
     stopped.progress.connect(lambda share, what: setattr(stopped, "left", share > 40))
     stopped.run()
@@ -213,9 +216,9 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
 
 
 def test_the_demo_is_opened_where_it_was_left(tmp_path: Path) -> None:
-    journal = Journal(sqlite_url(tmp_path / "demo.sqlite"))
+    journal = open_journal(sqlite_url(tmp_path / "demo.sqlite"))
     first = open_demo(journal)
-    assert next(iter(first.state.boards)) == "H7-01" and len(first.state.boards) == 18 and first.paste == "leaded"
+    assert next(iter(first.state.boards)) == "H7-01" and len(first.state.boards) == 18 and first.state.paste == "leaded"
     first.do(c.AcceptFiles())
     assert open_demo(journal).state == first.state
     assert open_demo(journal, fresh=True).state.at("Ready") and len(journal.batches()) == 2
@@ -258,7 +261,7 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
     monkeypatch.setattr("sys.excepthook", sys.__excepthook__)
     home, demo = sqlite_url(tmp_path / "home.sqlite"), sqlite_url(tmp_path / "demo.sqlite")
-    Bench.open_batch(Journal(home), heron_files, "Mine", 6)
+    Bench.open_batch(open_journal(home), heron_files, "Mine", 6)
     shown: list[Window] = []
 
     def show(bench: Bench, settings: QSettings, journal: Journal) -> Window:
@@ -280,9 +283,9 @@ def test_a_batch_that_cannot_be_shown_locks_nobody_out(
 def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(
     bench: Bench, heron_files: Files, open_window: OpenWindow, tmp_path: Path
 ) -> None:
-    home = Journal(sqlite_url(tmp_path / "home.sqlite"))
+    home = open_journal(sqlite_url(tmp_path / "home.sqlite"))
     made = open_window(bench, None, home)
-    made.opening.start_batch("x", heron_files, "Mine", 6)
+    made.files.start_batch("x", heron_files, "Mine", 6)
     assert [b.name for b in home.batches()] == ["Mine batch 1"] and made.desk.bench.journal is home
     assert len(bench.journal.batches()) == 1
 
@@ -290,10 +293,11 @@ def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(
 def test_undo_says_what_it_undid(window: Window) -> None:
     window.desk.do(c.AcceptFiles())
     QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert window.desk.said == "Undone: files accepted." and window.desk.bench.state.at("Ready")
+    assert window.desk.said == "Taken back: accepting the files." and window.desk.bench.state.at("Ready")
+    window.go("Ready")
     both = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
     QTest.keyClick(window, Qt.Key.Key_Z, both)
-    assert window.desk.said == "Done again: files accepted." and window.desk.bench.state.at("Kit")
+    assert window.desk.said == "Done again: accepting the files." and window.desk.bench.state.at("Kit")
     QTest.keyClick(window, Qt.Key.Key_Z, both)
     assert "nothing to do again" in window.desk.said
 

@@ -1,25 +1,47 @@
-"""The record: what is kept, how it folds, and that no sequence of keys breaks it."""
+"""The record: what is kept, how it folds, who may write, and that journals of older versions open without loss."""
 
 from __future__ import annotations
 
+import json
+import multiprocessing
+import shutil
 from pathlib import Path
+from typing import Any
 
+import asked as c
 import pytest
+from asked import project
 from conftest import HERON
 from sqlalchemy import inspect
 
-from fusilex.bench.session import serials
+from fusilex.bench.bench import Bench, places
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.events import BatchOpened, Place
+from fusilex.bench.papers import board_record
+from fusilex.bench.rooms import KINDS, open_journal
+from fusilex.bench.stations.print.events import PanelPrinted
+from fusilex.bench.workshop.stock import Lots
 from fusilex.core.panel.layout import Panel
+from fusilex.formats.bundle import Files
 from fusilex.journal import schema
-from fusilex.journal.projection import project
-from fusilex.journal.store import Event, Journal, NotSaved, digest, sqlite_url
+from fusilex.journal.entries import Entry, Event, Unreadable, as_entry, typed
+from fusilex.journal.store import Journal, NotSaved, digest, sqlite_url
 
+OLD = Path(__file__).parent / "data" / "journal-before-rooms"
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 
 
 @pytest.fixture
 def journal(tmp_path: Path) -> Journal:
-    return Journal(sqlite_url(tmp_path / "deep" / "er" / "journal.sqlite"))
+    return open_journal(sqlite_url(tmp_path / "deep" / "er" / "journal.sqlite"))
+
+
+def opened(journal: Journal, name: str = "x", number: int = 1) -> int:
+    with journal.writing("K") as pen:
+        batch = pen.open_batch(name)
+        pen.attach("a.bin", b"abc")
+        pen.write(batch, [BatchOpened(name, [Place(f"{name}-1", 1, 0)], number)])
+    return batch
 
 
 def test_the_migration_makes_the_schema(journal: Journal) -> None:
@@ -34,30 +56,136 @@ def test_the_migration_makes_the_schema(journal: Journal) -> None:
 
 
 def test_opening_again_migrates_nothing_and_finds_everything(journal: Journal) -> None:
-    batch = journal.open_batch("one", {"a.bin": b"abc"}, [Event("batch_opened", {"boards": []})], "K")
-    kept = journal.append(
-        batch, [Event("noted", {"n": 1}), Event("noted", {"n": 2})], "K", {"b.bin": b"xyz", "c": b"abc"}
-    )
-    again = Journal(journal.url)
-    assert [b.name for b in again.batches()] == ["one"]
+    batch = opened(journal)
+    with journal.writing("K", batch) as pen:
+        pen.attach("b.bin", b"xyz")
+        pen.attach("c", b"abc")
+        kept = pen.write(batch, [PanelPrinted(1, 0.12, "leaded"), PanelPrinted(1, 0.1, "leaded")])
+    again = open_journal(journal.url)
+    assert [b.name for b in again.batches()] == ["x"]
     assert again.since(batch, kept[0].id - 1) == kept and kept[0].deed == kept[1].deed
     assert again.attachment(digest(b"xyz")) == b"xyz" and again.attachment(digest(b"abc")) == b"abc"
     with pytest.raises(KeyError):
         again.attachment(digest(b"never"))
 
 
-def test_a_command_is_all_or_nothing(journal: Journal) -> None:
-    batch = journal.open_batch("one", {}, [Event("batch_opened", {"boards": []})])
-    with pytest.raises(TypeError):
-        journal.append(batch, [Event("noted", {"n": 1}), Event("noted", {"n": object()})])
-    assert len(journal.since(batch)) == 1
-    with pytest.raises(NotSaved, match="Not saved"):
-        journal.append(batch + 7, [Event("noted", {})])
+def test_a_command_is_all_or_nothing_and_names_are_unique(journal: Journal) -> None:
+    batch = opened(journal)
+    with pytest.raises(ValueError, match="half way"), journal.writing("K", batch) as pen:
+        pen.write(batch, [PanelPrinted(1, 0.12, "leaded")])
+        raise ValueError("half way")
+    with pytest.raises(NotSaved, match="There is a board x-1 already"):
+        opened(journal, number=2)
+    with pytest.raises(NotSaved, match="Not saved"), journal.writing("K") as pen:
+        pen.write(batch + 7, [PanelPrinted(1, 0.12, "leaded")])
+    assert len(journal.since(batch)) == 1 and len(journal.batches()) == 1
+
+
+def test_entries_are_checked_when_they_are_read() -> None:
+    for kind in KINDS.values():
+        with pytest.raises(Unreadable, match=f"Entry 7 of the journal, {kind.kind} of t: "):
+            typed(
+                Entry(kind.kind, {"board": 7, "panel": "x", "deed": 1, "columns": 3, "key": []}, 7, "d", "t"), KINDS
+            ) if (kind.__struct_fields__) else typed(Entry(kind.kind, None, 7, "d", "t"), KINDS)  # type: ignore[arg-type]
 
 
 def test_events_of_a_newer_program_are_passed_over() -> None:
-    boards = serials("H", 7, 4, Panel(2, 1, 10, 10, 0, 0, 20, 10, 10, 10))
-    opened = Event("batch_opened", {"boards": boards, "design": "x"}, 1, "a", "t")
-    state = project([opened, Event("levitated", {"board": "H7-01"}, 2, "b", "t")])
+    rows = places(["H7-01", "H7-02", "H7-03", "H7-04"], Panel(2, 1, 10, 10, 0, 0, 20, 10, 10, 10))
+    first = as_entry(BatchOpened("x", rows), 1, "a", "t", "K")
+    state = project([first, typed(Entry("levitated", {"board": "H7-01"}, 2, "b", "t"), KINDS)])
     assert [b.serial for b in state.boards.values()] == ["H7-01", "H7-02", "H7-03", "H7-04"]
     assert [b.panel for b in state.boards.values()] == [1, 1, 2, 2] and state.last_id == 2 and state.deeds == []
+
+
+def old_words(record: dict[str, Any]) -> dict[str, Any]:
+    """A board's record of today as the version before the rooms would have written it."""
+    parts = [{("body" if k == "package" else k): v for k, v in p.items() if k != "programme"} for p in record["parts"]]
+    load = record["load"] and {k: v for k, v in record["load"].items() if k != "seen"}
+    return {**record, "parts": parts, "load": load}
+
+
+def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> None:
+    shutil.copy(OLD.with_suffix(".sqlite"), tmp_path / "j.sqlite")
+    told = json.loads(OLD.with_suffix(".json").read_text())
+    journal = open_journal(sqlite_url(tmp_path / "j.sqlite"))
+    bench = Bench(journal, journal.batches()[0].id)
+    kinds = {e.kind for e in (*bench.record.history, *bench.shop.history)}
+    assert kinds <= set(KINDS) and all(e.event for e in bench.record.history), "every kind of then is known now"
+    for serial, then in told["papers"].items():
+        now = old_words(board_record(bench.batch, serial))
+        rest = {"format", "made_with", "overruled", "faults"}
+        assert {k: now[k] for k in then if k not in rest} == {k: v for k, v in then.items() if k not in rest}
+        assert [(o["reason"], o["at"]) for o in now["overruled"]] == [(o["reason"], o["at"]) for o in then["overruled"]]
+        assert [(f["ref"], f["when"], f["result"]) for f in now["faults"]] == [
+            (f["ref"], f["when"], f["result"]) for f in then["faults"]
+        ]
+    state, lots = told["state"], told["workshop"]["lots"]
+    assert {k: (b.count, b.lot) for k, b in bench.state[Bins].filled.items()} == {
+        k: (b["count"], b["lot"]) for k, b in state["bins"].items()
+    }
+    assert {k: (x.count, x.place, x.package) for k, x in bench.workshop[Lots].lots.items()} == {
+        k: (x["count"], x["place"], x["body"]) for k, x in lots.items()
+    }
+    assert (bench.state.station, bench.state.board) == (state["station"], state["board"])
+    assert [d.id for d in bench.state.deeds] == state["deeds"]
+    for station in bench.road.names:
+        assert bench.now(station).title and bench.judgements(station)
+    assert bench.state.overruling("ready.finest:own etching"), "an overruling of then still counts"
+    bench.do(c.GoTo("Place", "H7-01"))  # the eyes were there, without a window
+    bench.do(c.Undo())
+    assert bench.board.serial == "H7-02" and not bench.board.tests, "and what was done then can be taken back"
+
+
+def test_older_words_are_read_in_the_words_of_today() -> None:
+    body = {"key": "ready.turn:U1", "reason": "seen"}
+    assert typed(Entry("judgement_overruled", body), KINDS).event.key == "ready.rotation:U1"  # type: ignore[union-attr]
+    fix = {"kind": "several", "ref": "", "with": {"fixes": [{"kind": "turns", "with": {"turns": {"U1": 90}}}]}}
+    read: Any = typed(Entry("fix_applied", fix), KINDS).event
+    assert read.meant.with_["fixes"][0] == {
+        "kind": "rotations",
+        "ref": "",
+        "with": {"rotations": {"U1": 90}},
+        "words": "",
+    }
+
+
+def _busy(url: str, batch: int, station: str, count: int) -> None:
+    bench = Bench(open_journal(url), batch)
+    for n in range(count):
+        bench.do(c.named("ReceiveLot")("bag", f"SR-{station}{n}", "1 k", "0402", 10))
+        bench.do(c.named("CountLot")(next(reversed(bench.workshop[Lots].lots)), 5 + n))
+
+
+def test_two_windows_flat_out_see_all_and_double_nothing(heron_files: Files, tmp_path: Path) -> None:
+    """Each looks, decides and writes as one: made-up names are unique, and both end where a replay ends."""
+    url = sqlite_url(tmp_path / "j.sqlite")
+    bench = Bench.open_batch(open_journal(url), heron_files, "Heron R2", 2, prefix="H")
+    others = multiprocessing.get_context("spawn")
+    busy = [others.Process(target=_busy, args=(url, bench.id, name, 25)) for name in "AB"]
+    for process in busy:
+        process.start()
+    for process in busy:
+        process.join(120)
+        assert process.exitcode == 0
+    bench.refresh()
+    lots = bench.workshop[Lots].lots
+    assert len(lots) == 50 and len({x.part_number for x in lots.values()}) == 50
+    again = Bench(open_journal(url), bench.id)
+    assert again.state == bench.state and again.workshop == bench.workshop
+    assert sum(e.kind == "lot_counted" for e in bench.shop.history) == 50
+
+
+def test_batches_opened_at_once_get_numbers_of_their_own(heron_files: Files, tmp_path: Path) -> None:
+    journal = open_journal(sqlite_url(tmp_path / "j.sqlite"))
+    made = [Bench.open_batch(journal, heron_files, "Heron R2", 2, prefix="H", number=7) for _ in range(3)]
+    assert [b.state.opened["batch"] for b in made] == [7, 8, 9]
+    assert len({serial for b in made for serial in b.state.boards}) == 6
+
+
+def test_every_event_says_what_it_was() -> None:
+    silent = {"moved", "went", "batch_opened", "undone", "redone", "pieces_counted", "pieces_uncounted"}
+    silent |= {"part_replaced", "readings_cleared", "parts_back", "way_chosen"}
+    for kind in KINDS.values():
+        in_batch = not kind.__module__.startswith("fusilex.bench.workshop")
+        says = kind.words is not Event.words and kind.__name__ != "Moved"
+        assert says == (in_batch and kind.kind not in silent), kind.kind

@@ -5,15 +5,19 @@ from __future__ import annotations
 import math
 from datetime import UTC, datetime, timedelta
 
+import asked as c
 import pytest
+from asked import project
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fusilex.bench import commands as c
-from fusilex.bench.judging import judgements, open_stops
-from fusilex.bench.now import now, now_at_bin
-from fusilex.bench.session import Bench
-from fusilex.bench.weighing import weigh
+from fusilex.bench.bench import Bench
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.stations.kit.fitting import have, lines_to_pull, lots_for
+from fusilex.bench.stations.kit.now import at_bin
+from fusilex.bench.stations.kit.weighing import weigh
+from fusilex.bench.workshop.losses import Losses
+from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.counting import by_reel, by_strip, by_weight, tape_pitch_mm
@@ -26,7 +30,6 @@ from fusilex.core.units import show_value
 from fusilex.core.values import read_value
 from fusilex.devices.scale import NoReading, parse_line, settled
 from fusilex.formats.written.csv_lists import buy_csv
-from fusilex.journal.projection import project
 
 
 @pytest.mark.parametrize(
@@ -173,7 +176,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     for station in ("Kit",):
         bench.do(c.Acknowledge(station))
     bench.do(c.AcceptFiles())
-    level = lambda rule: [j.level for j in judgements(bench, "Kit") if j.rule == rule]  # noqa: E731
+    level = lambda rule: [j.level for j in bench.judgements("Kit") if j.rule == rule]  # noqa: E731
     assert level("kit.strap") == [Level.UNKNOWN]
     bench.do(c.StrapTest("120k"))
     assert level("kit.strap") == [Level.STOP]
@@ -181,15 +184,15 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     assert level("kit.strap") == [Level.GO]
 
     long_ago = (datetime.now(UTC) - timedelta(hours=200)).isoformat()
-    u1, c5 = bench.line_of["U1"], bench.line_of["C5"]
+    u1, c5 = bench.batch.line_of["U1"], bench.batch.line_of["C5"]
     bench.do(c.ReceiveLot("tray", u1.part_number, u1.value, u1.package.code, 60, "shelf 2", "2624", "K7", "3"))
     bench.do(c.ReceiveLot("reel", c5.part_number, c5.value, c5.package.code, 50))
     assert level("kit.cover") == [Level.STOP]
-    needed = buy_list(bench.lines, {x.key: bench.stock.have(x) for x in bench.lines})
+    needed = buy_list(bench.batch.lines, {x.key: have(bench.batch, x) for x in bench.batch.lines})
     assert {b.line.key: b.buy for b in needed}[c5.key] == c5.pull - 50 and u1.key not in {b.line.key for b in needed}
     assert f"{c5.part_number},{c5.value}" in buy_csv(needed) and buy_csv(needed).count("\n") == len(needed) + 1
     bench.do(c.ReserveStock())
-    assert bench.workshop.state.lots["T1"].reserved == {bench.batch_name: u1.pull}
+    assert bench.workshop[Lots].lots["T1"].reserved == {bench.batch.name: u1.pull}
 
     with pytest.raises(c.Refused, match="still to come"):
         bench.do(c.NoteMoisture("T1", "opened", (datetime.now(UTC) + timedelta(hours=1)).isoformat()))
@@ -204,7 +207,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
         bench.do(c.FillBin(u1.key, u1.pull, "T1"))
     bench.do(c.RecordProgramme(u1.key, "heron.hex", b":00000001FF", "2.1"))
     bench.do(c.FillBin(u1.key, u1.pull, "T1"))
-    assert bench.workshop.state.lots["T1"].count == 60 - u1.pull
+    assert bench.workshop[Lots].lots["T1"].count == 60 - u1.pull
 
     bench.do(c.CheckBag(c5.key, "10nF 0402"))
     assert level("kit.bag") == [Level.STOP]
@@ -214,67 +217,69 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     with pytest.raises(c.Refused, match="holds 50 pieces"):
         bench.do(c.FillBin(c5.key, c5.pull, "R2"))
     bench.do(c.FillBin(c5.key, 50, "R2"))
-    r4 = bench.line_of["R4"]
+    r4 = bench.batch.line_of["R4"]
     bench.do(c.CheckBag(r4.key, "33k 0402", "measured, it is right"))
     assert level("kit.bag") == [Level.CARE]
     bench.do(c.ApproveSubstitute(r4.key, "33k", "designer agreed"))
     assert level("kit.bag") == [Level.GO] or level("kit.bag") == []
 
-    for line in bench.lines:
-        if line.key not in bench.state.bins:
+    for line in bench.batch.lines:
+        if line.key not in bench.state[Bins].filled:
             bench.do(c.FillBin(line.key, line.pull if line.refs != ("Y1",) else 0))
-    stops = [j.subject for j in judgements(bench, "Kit") if j.level is Level.STOP]
+    stops = [j.subject for j in bench.judgements("Kit") if j.level is Level.STOP]
     assert len(stops) == 2, "C5's bin and Y1's are short"
+    for stop in bench.road.open_stops(bench.batch, "Kit"):
+        bench.do(c.Overrule(stop.key, "fitted later", stop.headline))
     bench.do(c.CloseKit())
-    assert set(bench.state.without) == {*c5.refs, "Y1"}
-    assert project(bench.journal.since(bench.batch)) == bench.state
-    assert bench.workshop.state.lots["R2"].reserved == {}
+    assert set(bench.state[Bins].without) == {*c5.refs, "Y1"}
+    assert project(bench.journal.since(bench.id)) == bench.state
+    assert bench.workshop[Lots].lots["R2"].reserved == {}
     bench.do(c.Undo())
-    assert bench.state.at("Kit") and bench.workshop.state.lots["R2"].count == 0
+    assert bench.state.at("Kit") and bench.workshop[Lots].lots["R2"].count == 0
 
 
 def test_a_side_left_out_wants_no_bins_and_its_parts_are_marked(bench: Bench) -> None:
     bench.do(c.Acknowledge("Kit"))
     bench.do(c.AcceptFiles())
     bench.do(c.SkipSide("bottom"))
-    left_out = [x for x in bench.lines if x.side == "bottom"]
-    assert left_out and not set(bench.lines_to_pull) & set(left_out)
-    for line in bench.lines_to_pull:
-        assert f"bin {bench.bin_number[line.key]}:" in now(bench, "Kit").title
+    left_out = [x for x in bench.batch.lines if x.side == "bottom"]
+    assert left_out and not set(lines_to_pull(bench.batch)) & set(left_out)
+    for line in lines_to_pull(bench.batch):
+        assert f"bin {bench.batch.bin_number[line.key]}:" in bench.now("Kit").title
         bench.do(c.FillBin(line.key, line.pull))
-    assert now(bench, "Kit").title == "Close the kit" and not open_stops(bench, "Kit")
+    assert bench.now("Kit").title == "Close the kit" and not bench.road.open_stops(bench.batch, "Kit")
     bench.do(c.CloseKit())
-    assert set(bench.state.without) == {ref for line in left_out for ref in line.refs}
-    assert not {p.ref for p in bench.solder_order} & set(bench.state.without)
+    assert set(bench.state[Bins].without) == {ref for line in left_out for ref in line.refs}
+    assert not {p.ref for p in bench.batch.solder_order} & set(bench.state[Bins].without)
 
 
 def test_the_bin_in_hand_says_what_stands_in_its_way(bench: Bench) -> None:
     bench.do(c.Acknowledge("Kit"))
     bench.do(c.AcceptFiles())
-    line = bench.line_of["U3"]
+    line = bench.batch.line_of["U3"]
     bench.do(c.WantProgramme(line.key))
-    assert "Programme bin" in now_at_bin(bench, line).title
+    assert "Programme bin" in at_bin(bench.batch, line).title
     bench.do(c.RecordProgramme(line.key, "flash.bin", b"\x01", "1.4"))
     bench.do(c.CheckBag(line.key, "SR-0423"))
-    assert "Wrong bag" in now_at_bin(bench, line).title and "SR-0423" in now_at_bin(bench, line).detail
+    assert "Wrong bag" in at_bin(bench.batch, line).title and "SR-0423" in at_bin(bench.batch, line).detail
     with pytest.raises(c.Refused, match="does not match"):
         bench.do(c.FillBin(line.key, line.pull))
     bench.do(c.CheckBag(line.key, "SR-0423", "the maker's new number"))
-    assert now_at_bin(bench, line).title.startswith("Fill bin")
+    assert at_bin(bench.batch, line).title.startswith("Fill bin")
 
 
 def test_stock_is_corrected_by_events_and_undo_reaches_it(bench: Bench) -> None:
     bench.do(c.ReceiveLot("reel", "", "4k7", "0402", 1000, id="A"))
     bench.do(c.CountLot("A", 940, "weight"))
     bench.do(c.MoveLot("A", "drawer 3"))
-    lot = bench.workshop.state.lots["A"]
+    lot = bench.workshop[Lots].lots["A"]
     assert (lot.count, lot.place, lot.counted[-1][1:]) == (940, "drawer 3", (940, "weight"))
-    assert bench.stock.lots_for(bench.line_of["R10"]) == [lot], "4k7 in stock serves 4.7 k"
+    assert lots_for(bench.batch, bench.batch.line_of["R10"]) == [lot], "4k7 in stock serves 4.7 k"
     for _ in range(2):
         bench.do(c.Undo())
-    assert (bench.workshop.state.lots["A"].count, bench.workshop.state.lots["A"].place) == (1000, "")
+    assert (bench.workshop[Lots].lots["A"].count, bench.workshop[Lots].lots["A"].place) == (1000, "")
     bench.do(c.Redo())
-    assert bench.workshop.state.lots["A"].count == 940
+    assert bench.workshop[Lots].lots["A"].count == 940
     for bad, words in (
         (c.ReceiveLot("crate", "x", "", "", 1), "A lot is a reel"),
         (c.ReceiveLot("reel", "", "", "", 1), "Say what it is"),
@@ -298,7 +303,7 @@ def test_losses_logged_here_replace_the_default(bench: Bench) -> None:
     for station in ("Kit", "Print", "Place"):
         bench.do(c.Acknowledge(station))
     bench.do(c.AcceptFiles())
-    for line in bench.lines:
+    for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull))
     bench.do(c.CloseKit())
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
@@ -306,14 +311,14 @@ def test_losses_logged_here_replace_the_default(bench: Bench) -> None:
     for _ in range(3):
         bench.do(c.DropPart(board, "C5"))
     for n, board in enumerate(b.serial for b in bench.state.at("Place")):
-        while part := bench.next_to_place(bench.state.boards[board]):
+        while part := bench.batch.next_to_place(bench.state.boards[board]):
             bench.do(c.PlacePart(board, part.ref))
-        assert n or bench.workshop.losses["0402"].lost == 3
-    logged = bench.workshop.losses["0402"]
-    again = Bench.open_batch(bench.journal, bench.files, "Heron", 18, number=8)
-    line = again.line_of["C5"]
+        assert n or bench.workshop[Losses].logged["0402"].lost == 3
+    logged = bench.workshop[Losses].logged["0402"]
+    again = Bench.open_batch(bench.journal, bench.source.files, "Heron", 18, number=8)
+    line = again.batch.line_of["C5"]
     assert line.behind == logged.placed + 3 and line.loss == pytest.approx(4 / (line.behind + 2))
-    assert line.loss != 0.03 and bench.line_of["C5"].loss == 0.03, "a batch keeps the losses it started with"
+    assert line.loss != 0.03 and bench.batch.line_of["C5"].loss == 0.03, "a batch keeps the losses it started with"
 
 
 def test_a_scale_is_read_at_rest_whatever_it_prints() -> None:
@@ -348,7 +353,10 @@ def test_a_scale_is_read_at_rest_whatever_it_prints() -> None:
 def test_a_lot_is_counted_on_the_scale(bench: Bench, monkeypatch: pytest.MonkeyPatch) -> None:
     bench.do(c.ReceiveLot("reel", "", "4k7", "0402", 5000, id="A"))
     bench.do(c.ReceiveLot("tube", "", "driver", "SOIC-8", 40, id="B"))
-    lots = bench.workshop.state.lots
+    lots = bench.workshop[Lots].lots
+    with pytest.raises(c.Refused, match="No scale is attached"):
+        weigh(lots["A"], package_of("0402", "R1"), 55.0)
+    monkeypatch.setenv("FUSILEX_SCALE", "stand-in")
     for lot, body, tare in ((lots["A"], package_of("0402", "R1"), 55.0), (lots["B"], package_of("SOIC-8", "U1"), 9.3)):
         count, how = weigh(lot, body, tare)
         assert abs(count.pieces - lot.count) <= count.plus_minus + 1 and "stand-in" in how

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import asked as c
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from fusilex.app import main
-from fusilex.bench import commands as c
-from fusilex.bench.judging import judgements
-from fusilex.bench.session import Bench
+from fusilex.bench.bench import Bench
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
@@ -205,8 +204,8 @@ def test_missing_cells_and_columns_are_no_readings(
     bench.do(c.Acknowledge("Reflow"))
     for board in bench.state.boards.values():
         board.station = "Reflow"
-    bench.do(c.RecordReflow(1, "leaded", "l.csv", data))
-    assert {j.level for j in judgements(bench, "Reflow")} == {Level.GO}, "the same function at both entrances"
+    bench.do(c.RecordReflow(1, "l.csv", data))
+    assert {j.level for j in bench.judgements("Reflow")} == {Level.GO}, "the same function at both entrances"
 
 
 @pytest.mark.parametrize(

@@ -9,29 +9,33 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import asked as c
 import pytest
+from asked import project
 from big_board import big_board
 from exports import shifted
 
-from fusilex.bench import commands as c
-from fusilex.bench.at_ready import offered
+from fusilex.bench.bench import Bench
+from fusilex.bench.common.files import DesignFiles
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.intake.lists import table_of
-from fusilex.bench.judge_ready import judge_bath, ready_findings
-from fusilex.bench.judging import judgements, open_stops
-from fusilex.bench.session import Bench
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.ready.files import offered
+from fusilex.bench.stations.ready.judging import judge_bath, ready_findings
+from fusilex.bench.workshop.habits import Habits
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.formats.bundle import Files
 from fusilex.formats.identify import revision_of
-from fusilex.journal.projection import project
-from fusilex.journal.store import Journal, sqlite_url
+from fusilex.journal.store import sqlite_url
 
 
 def opened(tmp_path: Path, files: Files, boards: int = 6) -> Bench:
-    return Bench.open_batch(Journal(sqlite_url(tmp_path / "r.sqlite")), files, "Heron", boards, prefix="H", number=1)
+    return Bench.open_batch(
+        open_journal(sqlite_url(tmp_path / "r.sqlite")), files, "Heron", boards, prefix="H", number=1
+    )
 
 
 def relisted(files: Files, change: object) -> Files:
@@ -59,15 +63,17 @@ def test_one_correction_explains_a_whole_list_and_is_an_event(
     tmp_path: Path, heron_files: Files, change: object, words: str
 ) -> None:
     bench = opened(tmp_path, relisted(heron_files, change))
-    stops = [j for j in open_stops(bench, "Ready") if j.rule == "ready.systematic"]
+    stops = [j for j in bench.road.open_stops(bench.batch, "Ready") if j.rule == "ready.systematic"]
     assert len(stops) == 1 and words in stops[0].headline
-    assert len(open_stops(bench, "Ready")) == 1, "what the one fault explains is not listed part by part"
-    before = bench.files
-    bench.do(c.ApplyFix(offered(bench)[stops[0].key]))
-    assert not [j for j in judgements(bench, "Ready") if j.level is Level.STOP] and bench.files == before
-    assert Bench(bench.journal, bench.batch).design.part_by_ref["U1"].x == pytest.approx(17, abs=2e-3)
+    assert len(bench.road.open_stops(bench.batch, "Ready")) == 1, (
+        "what the one fault explains is not listed part by part"
+    )
+    before = bench.source.files
+    bench.do(c.ApplyFix(offered(bench.design)[stops[0].key]))
+    assert not [j for j in bench.judgements("Ready") if j.level is Level.STOP] and bench.source.files == before
+    assert Bench(bench.journal, bench.id).design.part_by_ref["U1"].x == pytest.approx(17, abs=2e-3)
     bench.do(c.Undo())
-    assert [j.key for j in open_stops(bench, "Ready")] == [stops[0].key]
+    assert [j.key for j in bench.road.open_stops(bench.batch, "Ready")] == [stops[0].key]
 
 
 def test_every_finding_with_a_fix_is_mended_by_it(tmp_path: Path, heron_files: Files) -> None:
@@ -160,7 +166,7 @@ def test_files_are_reassigned_and_the_next_design_of_that_source_knows(tmp_path:
     again = Bench.open_batch(bench.journal, odd, "Heron", 2, number=2)
     assert next(n for n in again.design.files if n.name == note.name).sure == "chosen"
     bench.do(c.Undo())
-    assert again.refresh() and again.workshop.state.roles == {} and bench.design.layer("paste", "top") is not None
+    assert again.refresh() and again.workshop[Habits].roles == {} and bench.design.layer("paste", "top") is not None
 
 
 def test_columns_are_picked_and_remembered_by_header(tmp_path: Path, heron_files: Files) -> None:
@@ -168,16 +174,16 @@ def test_columns_are_picked_and_remembered_by_header(tmp_path: Path, heron_files
     odd = [["Item", "Nach rechts", "Nach oben", "Dreh", "Wo", "Was", "Wieviel"], *rows[1:]]
     files = heron_files | {"heron-r2-placements.csv": "\n".join(";".join(r) for r in odd).encode()}
     bench = opened(tmp_path, files)
-    assert [j.rule for j in judgements(bench, "Ready") if j.level is Level.CARE] == ["ready.columns"]
+    assert [j.rule for j in bench.judgements("Ready") if j.level is Level.CARE] == ["ready.columns"]
     assert ready_findings(bench.design)[0] == [], "told by content"
     picked = {"ref": 0, "x": 1, "y": 2, "rotation": 3, "side": 4, "package": 5, "value": 6}
     bench.do(c.PickColumns("heron-r2-placements.csv", picked))
-    assert not [j for j in judgements(bench, "Ready") if j.level is Level.CARE]
+    assert not [j for j in bench.judgements("Ready") if j.level is Level.CARE]
     again = Bench.open_batch(bench.journal, files, "Heron", 2, number=2)
-    assert again.state.columns == {"heron-r2-placements.csv": picked}
+    assert again.state[DesignFiles].columns == {"heron-r2-placements.csv": picked}
     with pytest.raises(Exception, match="expected a number"):
         bench.do(c.PickColumns("heron-r2-placements.csv", {**picked, "x": 5}))
-    assert bench.state.columns["heron-r2-placements.csv"] == picked
+    assert bench.state[DesignFiles].columns["heron-r2-placements.csv"] == picked
 
 
 def test_a_list_that_nothing_tells_waits_for_its_columns(tmp_path: Path, heron_files: Files) -> None:
@@ -185,7 +191,7 @@ def test_a_list_that_nothing_tells_waits_for_its_columns(tmp_path: Path, heron_f
     text = "\n".join(["Was|Lang|Breit|Dreh|Wo", *("|".join((r[0] + " .", *r[1:5])) for r in rows)])
     files = {n: d for n, d in heron_files.items() if "placements" not in n} | {"placements.txt": text.encode()}
     bench = opened(tmp_path, files)
-    waiting = [j for j in judgements(bench, "Ready") if j.rule == "ready.columns"]
+    waiting = [j for j in bench.judgements("Ready") if j.rule == "ready.columns"]
     assert [(j.subject, j.level) for j in waiting] == [("placements.txt", Level.CARE)]
     assert len(bench.design.placements) == 55, "from the copper's names until then"
     for picked in ({"ref": 0}, {"ref": 0, "x": 1}, {"ref": 0, "x": 1, "y": 2, "rotation": 3, "side": 4}):
@@ -194,19 +200,21 @@ def test_a_list_that_nothing_tells_waits_for_its_columns(tmp_path: Path, heron_f
         table = table_of(files["placements.txt"], "placements.txt", "placements", picked)
         assert table is not None and table.fields == picked and table.columns[0] == "Was"
     assert [(p.ref, p.line) for p in bench.design.placements[:2]] == [("U1 .", 2), ("U2 .", 3)]
-    assert Bench.open_batch(bench.journal, files, "Heron", 2, number=2).state.columns == {"placements.txt": picked}
+    assert Bench.open_batch(bench.journal, files, "Heron", 2, number=2).state[DesignFiles].columns == {
+        "placements.txt": picked
+    }
     for role in ("bom", "other"):
         bench.do(c.AssignFile("placements.txt", role))
-    assert not [j for j in judgements(bench, "Ready") if j.rule == "ready.columns"]
+    assert not [j for j in bench.judgements("Ready") if j.rule == "ready.columns"]
 
 
 def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, heron_files: Files) -> None:
     bench = opened(tmp_path, {n: d for n, d in heron_files.items() if "bom" not in n})
-    assert any(j.level is Level.UNKNOWN for j in judgements(bench, "Ready"))
-    events = len(bench.history)
+    assert any(j.level is Level.UNKNOWN for j in bench.judgements("Ready"))
+    events = len(bench.record.history)
     with pytest.raises(Exception, match="end mark"):
         bench.do(c.AddFiles({"extra-copper-top.gbr": heron_files["heron-r2-copper-top.gbr"][:900]}))
-    assert len(bench.history) == events
+    assert len(bench.record.history) == events
     from openpyxl import Workbook
 
     book = Workbook()
@@ -216,8 +224,8 @@ def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, 
     stream = io.BytesIO()
     book.save(stream)
     bench.do(c.AddFiles({"parts.xlsx": stream.getvalue()}))
-    assert len(bench.design.bom) == 35 and open_stops(bench, "Ready") == []
-    again = Bench(bench.journal, bench.batch)
+    assert len(bench.design.bom) == 35 and bench.road.open_stops(bench.batch, "Ready") == []
+    again = Bench(bench.journal, bench.id)
     assert again.design.bom == bench.design.bom
     bench.do(c.AcceptFiles())
     with pytest.raises(c.Refused, match="accepted"):
@@ -242,15 +250,15 @@ def test_a_body_without_a_name_is_measured_under_the_name_of_its_pads(tmp_path: 
 def test_bodies_of_the_workshop_serve_every_batch(tmp_path: Path, heron_files: Files) -> None:
     bench = opened(tmp_path, heron_files)
     bench.do(c.ChooseSides("lighter-first"))
-    loads = {j.subject: j.level for j in judgements(bench, "Ready") if j.rule == "ready.drop"}
+    loads = {j.subject: j.level for j in bench.judgements("Ready") if j.rule == "ready.drop"}
     assert loads == {"J1": Level.STOP}
     code = bench.design.part_by_ref["J1"].package.code
     bench.do(c.SetPackage(code, 5.6, 7.5, 2.6, 210))
-    assert not [j for j in judgements(bench, "Ready") if j.rule == "ready.drop"]
+    assert not [j for j in bench.judgements("Ready") if j.rule == "ready.drop"]
     again = Bench.open_batch(bench.journal, heron_files, "Heron", 2, number=2)
     assert again.design.part_by_ref["J1"].package.mass_from == "workshop"
     bench.do(c.Undo())
-    assert [j.subject for j in judgements(bench, "Ready") if j.rule == "ready.drop"] == ["J1"]
+    assert [j.subject for j in bench.judgements("Ready") if j.rule == "ready.drop"] == ["J1"]
 
 
 def test_panels_are_laid_out_and_bad_cells_set_aside(tmp_path: Path, heron_files: Files) -> None:
@@ -259,7 +267,7 @@ def test_panels_are_laid_out_and_bad_cells_set_aside(tmp_path: Path, heron_files
     panel = Panel(2, 2, 46, 33, 0, 0, 90, 64, 44, 31, turns=(0, 180, 0, 180), skipped=(1,))
     bench.do(c.DefinePanel(panel))
     assert [(b.panel, b.cell) for b in bench.state.boards.values()] == [(1, 0), (1, 2), (1, 3), (2, 0), (2, 2)]
-    assert bench.panel == panel and project(bench.journal.since(bench.batch)) == bench.state
+    assert bench.batch.panel == panel and project(bench.journal.since(bench.id)) == bench.state
     with pytest.raises(c.Refused, match="overlap"):
         bench.do(c.DefinePanel(replace(panel, pitch_x=40)))
     bench.do(c.MarkBadCell("H1-02"))
@@ -281,7 +289,7 @@ def test_etching_is_planned_and_corrected_by_logged_runs(tmp_path: Path, heron_f
     assert after["ready.etch"].level is Level.GO and "About 21 minutes" in after["ready.etch"].headline
     assert after["ready.bath"].level is Level.GO
     bench.do(c.NoteProcess("own etching", 0.3))
-    assert [j.level for j in judgements(bench, "Ready") if j.rule == "ready.finest"] == [Level.STOP]
+    assert [j.level for j in bench.judgements("Ready") if j.rule == "ready.finest"] == [Level.STOP]
 
 
 @pytest.mark.parametrize("copy", ["{0}", "{0}_{1}"], ids=["same names", "numbered copies"])
@@ -289,14 +297,16 @@ def test_a_panel_handed_in_for_a_board_is_one_finding_and_one_fix(
     tmp_path: Path, heron: Design, heron_files: Files, copy: str
 ) -> None:
     bench = opened(tmp_path, big_board(heron_files, 3, 2, copy))
-    stops = open_stops(bench, "Ready")
+    stops = bench.road.open_stops(bench.batch, "Ready")
     assert [j.rule for j in stops] == ["ready.panel"]
-    bench.do(c.ApplyFix(offered(bench)[stops[0].key]))
-    assert Bench(bench.journal, bench.batch).state == bench.state, "what is in hand is what was written down"
-    assert not open_stops(bench, "Ready") and {p.ref for p in bench.design.parts} == {p.ref for p in heron.parts}
-    assert (bench.panel.columns, bench.panel.rows, len(bench.state.panels)) == (3, 2, 1)
-    bench.do(c.DefinePanel(replace(bench.panel, skipped=(5,))))
-    assert bench.panel.skipped == (5,) and len(bench.state.panels) == 2, "what is described later wins"
+    bench.do(c.ApplyFix(offered(bench.design)[stops[0].key]))
+    assert Bench(bench.journal, bench.id).state == bench.state, "what is in hand is what was written down"
+    assert not bench.road.open_stops(bench.batch, "Ready") and {p.ref for p in bench.design.parts} == {
+        p.ref for p in heron.parts
+    }
+    assert (bench.batch.panel.columns, bench.batch.panel.rows, len(bench.state.panels)) == (3, 2, 1)
+    bench.do(c.DefinePanel(replace(bench.batch.panel, skipped=(5,))))
+    assert bench.batch.panel.skipped == (5,) and len(bench.state.panels) == 2, "what is described later wins"
     bench.do(c.Undo())
-    bench.do(c.WithdrawFix(bench.fixes[0]))
+    bench.do(c.WithdrawFix(bench.source.fixes[0]))
     assert len(bench.state.panels) == 6

@@ -13,7 +13,7 @@ from conftest import HERON, LETTERS
 from designs import layer, two_pad_design
 
 from fusilex.bench.intake.design import design_from
-from fusilex.bench.judge_ready import ready_findings
+from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.fixes import apply_fixes
 from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.side_order import judge_sides

@@ -10,7 +10,7 @@ import pytest
 from exports import shifted
 
 from fusilex.bench.intake.design import design_from
-from fusilex.bench.judge_ready import ready_findings
+from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.fixes import apply_fixes
 from fusilex.core.checks.rotations import Convention, fit_turns, kinds_of
 from fusilex.core.checks.size_codes import size_findings

@@ -6,34 +6,38 @@ import json
 from pathlib import Path
 from typing import Any
 
+import asked as c
 import pytest
+from asked import CAUTIONS, RULES, taught
 from conftest import HERON, OpenWindow
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from fusilex.bench import commands as c
-from fusilex.bench.cautions import CAUTIONS
-from fusilex.bench.session import Bench
+from fusilex.bench.bench import Bench
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.rooms import ROAD
+from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.stations.print.events import Printing
+from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
+from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
 from fusilex.core.reflow.windows import WINDOWS
-from fusilex.core.rules import RULES
 from fusilex.formats.lists.temperature_log import read_log
-from fusilex.journal.projection import STATIONS
 from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.paths import BoardArt, paths_of
 from fusilex.ui.canvas.picture import Look
 from fusilex.ui.canvas.view import BoardCanvas
-from fusilex.ui.units import Units
-from fusilex.ui.frame.key_strip import ALWAYS, Key, key_name
-from fusilex.ui.stations.kit.tray import unturned
+from fusilex.ui.frame.key_strip import ALWAYS
 from fusilex.ui.frame.start import make_application
-from fusilex.ui.picture import neighbour
-from fusilex.ui.stations.reflow.station import gates
-from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.frame.window import Window
+from fusilex.ui.picture import neighbour
+from fusilex.ui.stations.kit.tray import unturned
+from fusilex.ui.units import Units
+from fusilex.ui.widgets.board_strip import BoardStrip
+from fusilex.ui.widgets.keys import Key, key_name
 
 K = Qt.Key
 
@@ -48,7 +52,7 @@ def window(bench: Bench, open_window: OpenWindow) -> Window:
 
 
 def fill(bench: Bench) -> None:
-    for line in bench.lines:
+    for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull))
     bench.do(c.CloseKit())
 
@@ -56,9 +60,10 @@ def fill(bench: Bench) -> None:
 def to_inspect(bench: Bench) -> None:
     fill(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
     bench.do(c.MachinePlaced(1))
-    bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
-    while part := bench.next_to_solder(bench.state.boards["H7-01"]):
+    bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    while part := bench.batch.next_to_solder(bench.state.boards["H7-01"]):
         bench.do(c.SolderPart("H7-01", part.ref))
 
 
@@ -138,7 +143,7 @@ def test_strip_line_tray_and_fault_pad_take_clicks(window: Window) -> None:
     station = show(window, "Kit")
     station.view.tray.grab()
     click(station.view.tray, station.view.tray._boxes[4].center())
-    assert station.view.tray.chosen == 4 and station.view.line is bench.lines[4]
+    assert station.view.tray.chosen == 4 and station.view.line is bench.batch.lines[4]
     to_inspect(bench)
     station = show(window, "Inspect")
     strip = station.findChild(BoardStrip)
@@ -151,7 +156,7 @@ def test_strip_line_tray_and_fault_pad_take_clicks(window: Window) -> None:
     pad.grab()
     station.canvas.selected = "C5"
     click(pad, pad._boxes[6][0].center())
-    assert [(f.ref, f.word) for f in bench.board.faults] == [("C5", "on end")]
+    assert [(f.ref, f.word) for f in bench.board.faults] == [("C5", "tombstone")]
     window.line.grab()
     click(window.line, QPointF(window.line._x(2), 20))
     assert bench.state.station == "Print"
@@ -162,17 +167,18 @@ def test_counts_and_lots_are_checked(window: Window) -> None:
     show(window, "Kit")
     QTest.keyClick(window, K.Key_C)
     answer(window, "a few")
-    assert "no count" in window.desk.said and not bench.state.bins
+    assert "no count" in window.desk.said and not bench.state[Bins].filled
     QTest.keyClick(window, K.Key_C)
     QTest.keyClick(window.ask, K.Key_Escape)
-    assert not window.ask.isVisible() and not bench.state.bins
+    assert not window.ask.isVisible() and not bench.state[Bins].filled
     for key, text in ((K.Key_C, "7"), (K.Key_L, "reel 9")):
         QTest.keyClick(window, K.Key_Left)
         QTest.keyClick(window, key)
         answer(window, text)
-    first, second = bench.lines[0], bench.lines[1]
-    assert bench.state.bins[first.key] | {"at": ""} == {"count": 7, "lot": "reel 9", "at": ""}
-    assert second.key not in bench.state.bins
+    first, second = bench.batch.lines[0], bench.batch.lines[1]
+    held = bench.state[Bins].filled[first.key]
+    assert (held.count, held.lot) == (7, "reel 9")
+    assert second.key not in bench.state[Bins].filled
     assert any(j.level is Level.STOP and j.subject.startswith(first.value) for j in window.judged.items)
 
 
@@ -181,13 +187,14 @@ def test_dropped_parts_run_a_bin_low(window: Window) -> None:
     fill(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     show(window, "Place")
-    line = bench.line_of[bench.next_to_place(bench.board).ref]  # type: ignore[union-attr]
+    line = bench.batch.line_of[bench.batch.next_to_place(bench.board).ref]  # type: ignore[union-attr]
     for _ in range(line.pull - line.need + 1):
         QTest.keyClick(window, K.Key_X)
     low = next(j for j in window.judged.items if j.rule == "kit.short")
-    assert low.level is Level.CARE and bench.left_in_bin(line.key) == line.need - 1
+    assert low.level is Level.CARE and bench.batch.left_in_bin(line.key) == line.need - 1
     QTest.keyClick(window, K.Key_Backspace)
-    assert "Nothing to take back" in window.desk.said
+    assert window.desk.said == f"Taken back: the loss of a piece for {line.refs[0]}."
+    assert bench.batch.left_in_bin(line.key) == line.need
 
 
 def test_prints_are_wiped_while_nothing_is_placed(window: Window) -> None:
@@ -195,13 +202,12 @@ def test_prints_are_wiped_while_nothing_is_placed(window: Window) -> None:
     fill(bench)
     show(window, "Print")
     QTest.keyClick(window, K.Key_Space)
-    window.desk.go("Print", "H7-01")
+    assert bench.board.panel == 2, "the next panel is in hand, W is about the print just made"
     QTest.keyClick(window, K.Key_W)
     answer(window, "smeared at J1")
-    assert {b.station for b in bench.state.panel_boards(1)} == {"Print"} and bench.state.wiped[0][
-        "reason"
-    ] == "smeared at J1"
-    assert bench.board.print_number is None
+    assert {b.station for b in bench.state.panel_boards(1)} == {"Print"}
+    assert bench.state[Printing].wiped[0].reason == "smeared at J1" and bench.board.serial == "H7-01"
+    assert bench.board.print is None
     QTest.keyClick(window, K.Key_Space)
     bench.do(c.PlacePart("H7-01", "C7"))
     with pytest.raises(c.Refused, match="Parts are on panel 1"):
@@ -216,6 +222,7 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
     bench = window.desk.bench
     fill(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
     bench.do(c.MachinePlaced(1))
     station = show(window, "Reflow")
     station.record(str(tmp_path / "absent.csv"))
@@ -227,10 +234,13 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
     (tmp_path / "text.csv").write_text("time,temp\n" + "\n".join(f"{i},hot" for i in range(20)))
     station.record(str(tmp_path / "text.csv"))
     assert "line 2, column temp: expected a number; found “hot”" in window.desk.said
-    assert bench.state.loads == [] and station.shown is None
+    assert bench.state[Reflowing].loads == [] and not station.chart.shown.traces
     station.record(str(HERON / "oven-run-1.csv"))
-    assert station.last_to_melt == 1 and "window index 60" in station.title
-    assert {b.load for b in bench.state.panel_boards(1)} == {1}
+    window.desk.go("Reflow", "H7-01")
+    shown = station.chart.shown
+    names = list(shown.traces)
+    assert last_to_melt(shown.traces, shown.window.melting) == names[1] and "window index 60" in shown.title
+    assert {b.load.number for b in bench.state.panel_boards(1)} == {1}
 
 
 def test_gates_hang_on_the_run() -> None:
@@ -270,8 +280,9 @@ def test_a_board_fails_for_what_was_seen(window: Window) -> None:
     assert "no fault word" in window.desk.said
     QTest.keyClick(window, K.Key_W)
     answer(window, "d2 turned")
+    assert window.desk.said == "D2: rotated."
     QTest.keyClick(window, K.Key_Down)
-    assert window.station.pair is bench.plan[1]  # type: ignore[attr-defined]
+    assert window.station.pair is bench.derived.plan[1]  # type: ignore[attr-defined]
     QTest.keyClick(window, K.Key_X)
     assert bench.state.boards["H7-01"].station == "Rework"
 
@@ -303,11 +314,11 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
 
 
 def test_menu_and_strip_hide_no_key(window: Window) -> None:
-    window.opening.menu()
+    window.menu()
     menu = next(w for w in window.findChildren(QMenu) if w.isVisible())
     offered = " ".join(action.text() for action in menu.actions())
     menu.close()
-    for station in STATIONS:
+    for station in ROAD.names:
         show(window, station)
         for key in window.keys():
             for name in key.keys.split(" "):
@@ -339,7 +350,7 @@ def test_every_rule_named_by_a_judgement_can_be_explained(window: Window) -> Non
     bench = window.desk.bench
     to_inspect(bench)
     bench.do(c.MarkFault("H7-01", "U1", "bridge"))
-    for station in STATIONS:
+    for station in ROAD.names:
         show(window, station)
         for judgement in window.judged.items:
             assert judgement.rule in RULES, judgement.rule
@@ -420,19 +431,19 @@ def test_the_loupe_and_the_bin_show_a_part_unturned_with_its_marks(window: Windo
 
 def test_keys_do_nothing_that_is_not_meant(window: Window) -> None:
     bench = window.desk.bench
-    count = len([e for e in bench.history if e.kind != "went"])
+    count = len([e for e in bench.record.history if e.kind != "went"])
     for station in ("Print", "Place", "Reflow", "Hand", "Inspect", "Rework", "Test", "Release"):
         show(window, station)
         for key in (K.Key_Space, K.Key_X, K.Key_Backspace, K.Key_1, K.Key_Tab, K.Key_F5, K.Key_QuoteLeft):
             QTest.keyClick(window, key)
             window.ask.leave()
-    assert len([e for e in bench.history if e.kind != "went"]) == count and isinstance(window.keys()[0], Key)
+    assert len([e for e in bench.record.history if e.kind != "went"]) == count and isinstance(window.keys()[0], Key)
 
 
 def test_foil_and_paste_are_chosen_and_change_the_judgement(window: Window) -> None:
     bench = window.desk.bench
     show(window, "Print")
-    assert window.judged.items[-1].level is Level.GO and bench.foil_mm == 0.12
+    assert window.judged.items[-1].level is Level.GO and bench.state.foil_mm == 0.12
     for text, level in (("0.2 mm", Level.STOP), ("0,15", Level.CARE)):
         QTest.keyClick(window, K.Key_H)
         answer(window, text)
@@ -440,13 +451,19 @@ def test_foil_and_paste_are_chosen_and_change_the_judgement(window: Window) -> N
     for text, words in (("thick", "no thickness"), ("5", "0.02 to 1.0 mm")):
         QTest.keyClick(window, K.Key_H)
         answer(window, text)
-        assert words in window.desk.said and bench.foil_mm == 0.15
+        assert words in window.desk.said and bench.state.foil_mm == 0.15
     QTest.keyClick(window, K.Key_A)
-    assert bench.paste == "bismuth" and ("alloy", "Sn42Bi58") in window.facts.rows
+    assert bench.state.paste == "bismuth" and ("alloy", "Sn42Bi58") in window.facts.rows
     assert show(window, "Reflow").window_rule is WINDOWS["bismuth"]
-    for _ in range(3):
+    with pytest.raises(
+        c.Refused, match=r"nothing to take back at Reflow. The last thing was the bismuth paste, at Print"
+    ):
         bench.do(c.Undo())
-    assert (bench.paste, bench.foil_mm) == ("leaded", 0.12)
+    show(window, "Print")
+    for _ in range(3):
+        QTest.keyClick(window, K.Key_Backspace)
+    assert window.desk.said == "Taken back: the 0.2 mm foil."
+    assert (bench.state.paste, bench.state.foil_mm) == ("leaded", 0.12)
     with pytest.raises(c.Refused, match="no paste called"):
         bench.do(c.ChoosePaste("tin"))
 
@@ -462,11 +479,11 @@ def test_residual_arrows_are_magnified_to_a_readable_length(window: Window) -> N
         QTest.keyClick(window, K.Key_T)
         answer(window, f"{name} {x} {y}")
     times = station._magnified(station.canvas)
-    from fusilex.bench.machine import fit
+    from fusilex.bench.stations.place.machine import fit
 
-    transform = fit(bench, 1)
+    transform = fit(bench.batch, 1)
     assert transform is not None
     drawn = transform.residual_mm.max() * times * station.canvas.scale
     assert 15 < drawn <= 45 and f"drawn {times} times" in station.canvas.footer
     QTest.keyClick(window, K.Key_Backspace)
-    assert "U1@6 forgotten" in window.desk.said and len(bench.state.taught[1]) == 3
+    assert window.desk.said == "Taken back: U1@6 taught on panel 1." and len(bench.state[Placing].taught[1]) == 3

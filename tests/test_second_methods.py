@@ -206,8 +206,8 @@ def test_values_that_are_swapped_by_one_character(a: str, b: str, alike: bool) -
         *((code, (0.0, 1)) for code in ("SOIC-8", "QFN-32 5x5", "SOT-23")),
     ],
 )
-def test_losses_by_body(body: str, loss: tuple[float, int]) -> None:
-    chip = package_of(body, "D1" if body.startswith("SM") else "R1")
+def test_losses_by_package(package: str, loss: tuple[float, int]) -> None:
+    chip = package_of(package, "D1" if package.startswith("SM") else "R1")
     assert loss_of(chip) == Loss(*loss)
     key = loss_key(chip)
     assert loss_of(chip, {key: Logged(40, 2)}) == Loss(*loss), "too few pieces to believe"

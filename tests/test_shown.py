@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
+import asked as c
 import pytest
 import shapely
+from asked import RULES, taught
 from conftest import HERON
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench import commands as c
-from fusilex.bench.at_kit import STRAP_OHM
-from fusilex.bench.session import Bench
+from fusilex.bench.bench import Bench
+from fusilex.bench.clocks import clocks
+from fusilex.bench.stations.kit.bins import STRAP_OHM
 from fusilex.core.checks import layer_agreement, side_order, size_codes, systematic
 from fusilex.core.design import edge
 from fusilex.core.design.model import Design
@@ -27,7 +30,6 @@ from fusilex.core.printing import openings, paste
 from fusilex.core.reflow import profile
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework import heat
-from fusilex.core.rules import RULES
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.frame.window import Window
 
@@ -87,7 +89,7 @@ def at_place(bench: Bench) -> None:
     for station in ("Kit", "Print", "Place", "Reflow"):
         bench.do(c.Acknowledge(station))
     bench.do(c.AcceptFiles())
-    for line in bench.lines:
+    for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull))
     bench.do(c.CloseKit())
 
@@ -98,12 +100,16 @@ def test_the_paste_clock_shows_the_oldest_print_that_waits(window: Window) -> No
     for panel in (1, 2, 3):
         bench.do(c.PrintPanel(panel, 0.12, "leaded"))
         minutes = {1: 95, 2: 40, 3: 5}[panel]
-        bench.state.prints[-1]["at"] = (datetime.now(UTC) - timedelta(minutes=minutes)).isoformat()
-    clocks = lambda: dict(window.head.clocks())  # noqa: E731
-    assert clocks()["paste out"] == "1 h 35" and clocks()["prints"] == "3"
+        at = (datetime.now(UTC) - timedelta(minutes=minutes)).isoformat()
+        for board in bench.state.panel_boards(panel):
+            assert board.print is not None
+            board.print = replace(board.print, at=at)
+    shown = lambda: dict(clocks(bench.batch))  # noqa: E731
+    assert shown()["paste out"] == "1 h 35" and shown()["prints"] == "3"
+    taught(bench)
     bench.do(c.MachinePlaced(1))
-    bench.do(c.RecordReflow(1, "leaded", "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
-    assert clocks()["paste out"] == "40 min" and clocks()["last oven run"] == "0 min"
+    bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
+    assert shown()["paste out"] == "40 min" and shown()["last oven run"] == "0 min"
 
 
 def canvas_of(window: Window) -> BoardCanvas:

@@ -7,6 +7,7 @@ import importlib
 import math
 import pkgutil
 
+import asked as c
 import pytest
 from conftest import HERON
 from designs import two_pad_design
@@ -14,10 +15,9 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 import fusilex.core
-from fusilex.bench import commands as c
+from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
-from fusilex.bench.now import now
-from fusilex.bench.session import Bench
+from fusilex.bench.stations.kit.events import bin_open
 from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.electrical.probes import ProbePair, judge_plan, judge_readings, probe_plan
@@ -175,19 +175,19 @@ def test_a_metric_library_keeps_its_sizes_up_to_the_bag() -> None:
 def test_a_doubtful_bag_keeps_its_bin_open(bench: Bench) -> None:
     bench.do(c.Acknowledge("Kit"))
     bench.do(c.AcceptFiles())
-    line = bench.line_of["R4"]
+    line = bench.batch.line_of["R4"]
     bench.do(c.FillBin(line.key, line.pull))
-    assert not bench.state.bin_open(line.key)
+    assert not bin_open(bench.state, line.key)
     bench.do(c.CheckBag(line.key, "0402 ??"))
-    assert bench.state.bin_open(line.key), "checked after it was filled"
+    assert bin_open(bench.state, line.key), "checked after it was filled"
     with pytest.raises(c.Refused, match="does not settle"):
         bench.do(c.FillBin(line.key, line.pull))
-    for other in bench.lines:
+    for other in bench.batch.lines:
         if other.key != line.key:
             bench.do(c.FillBin(other.key, other.pull))
     with pytest.raises(c.Refused, match="1 bin is not filled"):
         bench.do(c.CloseKit())
-    assert now(bench, "Kit").title.startswith("What is in the bag")
+    assert bench.now("Kit").title.startswith("What is in the bag")
     bench.do(c.CheckBag(line.key, "0402 ??", "measured one: it is right"))
     bench.do(c.CloseKit())
 

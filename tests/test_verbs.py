@@ -12,8 +12,9 @@ from conftest import HERON
 from exports import shifted
 
 from fusilex.app import main
-from fusilex.bench.machine import judge_machine, point_at
-from fusilex.bench.session import Bench
+from fusilex.bench.bench import Bench
+from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.stations.place.machine import judge_machine, point_at
 from fusilex.core.placing.references import fit_similarity
 from fusilex.formats.bundle import Files
 
@@ -109,16 +110,16 @@ def test_refs_by_panel_fiducials_equal_the_windows_answer(
     off = {"P1": (0.02, 0.0), "P2": (0.0, -0.02), "P3": (0.01, 0.01), "U1@4": (0.0, 0.02)}
     rows = []
     for name, (dx, dy) in off.items():
-        x, y = point_at(bench, name)
+        x, y = point_at(bench.batch, name)
         rows.append(f"{name},{x + 7 + dx:.4f},{y - 3 + dy:.4f}")
-        bench.state.taught.setdefault(1, {})[name] = (x + 7 + dx, y - 3 + dy)
+        bench.state[Placing].taught.setdefault(1, {})[name] = (x + 7 + dx, y - 3 + dy)
     (tmp_path / "taught.csv").write_text("ref,x,y\n" + "\n".join(rows))
     _, data = ask(capsys, "refs", str(HERON), str(tmp_path / "taught.csv"))
-    (window,) = [j for j in judge_machine(bench, 1) if j.rule == "place.error"]
-    assert f"{data['worst_part']['ref']} in cell {data['worst_part']['cell']}" == window.subject
+    (window,) = [j for j in judge_machine(bench.batch, 1) if j.rule == "place.error"]
+    assert f"{data['worst_part']['ref']} in cell {data['worst_part']['cell']}" == window.subject.partition(", ")[0]
     assert data["worst_part"]["error_mm"] == pytest.approx(float(window.because[0].value), rel=1e-6)
-    fit = fit_similarity([point_at(bench, n) for n in off], [bench.state.taught[1][n] for n in off])
-    every = [point_at(bench, f"{p.ref}@{cell}") for p in bench.placing_order for cell in range(1, 7)]
+    fit = fit_similarity([point_at(bench.batch, n) for n in off], [bench.state[Placing].taught[1][n] for n in off])
+    every = [point_at(bench.batch, f"{p.ref}@{cell}") for p in bench.batch.placing_order for cell in range(1, 7)]
     assert data["worst_part"]["error_mm"] == pytest.approx(fit.error_within(every).max(), rel=1e-4)
     (tmp_path / "taught.csv").write_text("ref,x,y\n" + "\n".join([rows[0], rows[0], rows[1]]))
     assert main(["refs", str(HERON), str(tmp_path / "taught.csv")]) == 2

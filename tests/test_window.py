@@ -5,22 +5,24 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import asked as c
 import pytest
+from asked import CAUTIONS
 from conftest import HERON, OpenWindow
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from fusilex.bench import commands as c
-from fusilex.bench.cautions import CAUTIONS
-from fusilex.bench.session import Bench
+from fusilex.bench.bench import Bench
+from fusilex.bench.boards import DONE
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.stations.place.events import Placing
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
-from fusilex.journal.projection import DONE, STATIONS
-from fusilex.journal.store import Journal
-from fusilex.ui.theme import DIM, LIGHT, contrast, use
 from fusilex.ui.frame.why import why_html
 from fusilex.ui.frame.window import Window
+from fusilex.ui.theme import DIM, LIGHT, contrast, use
 
 Key = Qt.Key
 SPACE, ENTER = Key.Key_Space, Key.Key_Return
@@ -44,7 +46,7 @@ def take(window: Window, serial: str) -> None:
 
 
 def go(window: Window, station: str) -> None:
-    digit = Key(Key.Key_0 + (STATIONS.index(station) + 1) % 10)
+    digit = Key(Key.Key_0 + (ROAD.names.index(station) + 1) % 10)
     QTest.keyClick(window, digit, Qt.KeyboardModifier.ControlModifier)
     assert window.desk.bench.state.station == station
 
@@ -53,81 +55,89 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     bench = window.desk.bench
-    state = bench.state
     press(window, SPACE)
-    assert state.station == "Kit" and window.now_card.now.cautions
+    assert bench.state.station == "Kit" and window.now_card.now.cautions
     press(window, SPACE)
-    assert "Kit" in state.cautions and not state.bins
+    assert "Kit" in bench.state.cautions and not bench.state[Bins].filled
     press(window, Key.Key_C, "lots", SPACE)
-    assert next(iter(state.bins.values()))["count"] == bench.lines[0].pull
+    assert next(iter(bench.state[Bins].filled.values())).count == bench.batch.lines[0].pull
     press(window, Key.Key_C, "12", Key.Key_L, "lot 7")
-    assert state.bins[bench.lines[1].key]["count"] == 12 and state.bins[bench.lines[2].key]["lot"] == "lot 7"
-    press(window, *[SPACE] * (len(bench.lines) - 3))
-    assert len(state.bins) == len(bench.lines) and "without" in window.now_card.now.title
+    assert (
+        bench.state[Bins].filled[bench.batch.lines[1].key].count == 12
+        and bench.state[Bins].filled[bench.batch.lines[2].key].lot == "lot 7"
+    )
+    press(window, *[SPACE] * (len(bench.batch.lines) - 3))
+    assert len(bench.state[Bins].filled) == len(bench.batch.lines) and "Short of" in window.now_card.now.title
     press(window, SPACE)
-    assert state.station == "Print" and state.without == list(bench.lines[1].refs)
+    assert "stays at Kit" in window.desk.said
+    press(window, Key.Key_F2, "fitted by the customer")
+    assert "without" in window.now_card.now.title
+    press(window, SPACE)
+    assert bench.state.station == "Print" and bench.state[Bins].without == list(bench.batch.lines[1].refs)
     press(window, SPACE, SPACE)
-    assert {b.station for b in state.panel_boards(1)} == {"Place"} and bench.board.panel == 2
+    assert {b.station for b in bench.state.panel_boards(1)} == {"Place"} and bench.board.panel == 2
     go(window, "Place")
     press(window, Key.Key_N, SPACE)
-    assert state.board == "H7-01" and "Place" in state.cautions
+    assert bench.state.board == "H7-01" and "Place" in bench.state.cautions
     press(window, SPACE, SPACE, Key.Key_X, Key.Key_Backspace)
-    assert len(state.boards["H7-01"].placed) == 1 and sum(state.dropped.values()) == 1
-    press(window, *[SPACE] * (len(bench.placing_order) - 1))
-    assert state.boards["H7-01"].station == "Reflow" and state.board == "H7-02"
+    assert len(bench.state.boards["H7-01"].placed) == 2 and not sum(bench.state[Bins].dropped.values())
+    press(window, *[SPACE] * (len(bench.batch.placing_order) - 2))
+    assert bench.state.boards["H7-01"].station == "Reflow" and bench.state.board == "H7-02"
     press(window, Key.Key_M)
     for text in ("P1 3.5 5.0", "P2 146.5 5.0", "P3 3.5 57.0", "nonsense"):
         press(window, Key.Key_T, text)
-    assert "no point" in window.desk.said and len(state.taught[1]) == 3
+    assert "no point" in window.desk.said and len(bench.state[Placing].taught[1]) == 3
     monkeypatch.setattr(
-        "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / a[2].split("/")[-1]), "")
+        "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName",
+        lambda *a: (str(tmp_path / a[2].split("/")[-1]), ""),
     )
     press(window, Key.Key_E)
-    assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.placing_order)
+    assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.batch.placing_order)
     press(window, SPACE)
-    assert {b.station for b in state.panel_boards(1)} == {"Reflow"}
+    assert {b.station for b in bench.state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")
     monkeypatch.setattr(
         "fusilex.ui.frame.file_dialogs.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), "")
     )
     press(window, Key.Key_N, SPACE, Key.Key_L)
-    assert {b.station for b in state.panel_boards(1)} == {"Hand"}
+    assert {b.station for b in bench.state.panel_boards(1)} == {"Hand"}
     go(window, "Hand")
     take(window, "H7-01")
-    press(window, SPACE, *[SPACE] * len(bench.solder_order))
-    assert state.boards["H7-01"].station == "Inspect" and state.board == "H7-02"
+    press(window, SPACE, *[SPACE] * len(bench.batch.solder_order))
+    assert bench.state.boards["H7-01"].station == "Inspect" and bench.state.board == "H7-02"
     go(window, "Inspect")
     press(window, Key.Key_N)
-    assert state.board == "H7-01"
+    assert bench.state.board == "H7-01"
     press(window, Key.Key_Slash, "u3", Key.Key_1, Key.Key_Right, Key.Key_W, Key.Key_Backspace, SPACE)
-    board = state.boards["H7-01"]
-    assert [(f.ref, f.word) for f in board.faults] == [("U3", "bridge")] and board.station == "Rework"
+    assert [(f.ref, f.word) for f in bench.state.boards["H7-01"].faults] == [("U3", "bridge")] and bench.state.boards[
+        "H7-01"
+    ].station == "Rework"
     go(window, "Rework")
     press(window, Key.Key_N, SPACE, SPACE)
-    assert board.station == "Inspect" and not board.open_faults
+    assert bench.state.boards["H7-01"].station == "Inspect" and not bench.state.boards["H7-01"].open_faults
     go(window, "Inspect")
     press(window, Key.Key_N, SPACE)
     go(window, "Test")
     press(window, Key.Key_N, SPACE, Key.Key_2, "2.2M")
-    assert board.readings[bench.plan[0].key] == (2.2e6, "2.2M")
-    press(window, *[Key.Key_O] * (len(bench.plan) - 1), SPACE)
-    assert board.station == "Release"
+    assert bench.state.boards["H7-01"].readings[bench.derived.plan[0].key] == (2.2e6, "2.2M")
+    press(window, *[Key.Key_O] * (len(bench.derived.plan) - 1), SPACE)
+    assert bench.state.boards["H7-01"].station == "Release"
     go(window, "Release")
     press(window, Key.Key_N, SPACE, Key.Key_J, Key.Key_P)
     assert json.loads((tmp_path / "H7-01.json").read_text())["faults"][0]["word"] == "bridge"
     assert (tmp_path / "H7-01.pdf").read_bytes().startswith(b"%PDF")
     press(window, SPACE)
-    assert board.station == DONE
+    assert bench.state.boards["H7-01"].station == DONE
     QTest.keyClick(window, Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
-    assert state is not bench.state and bench.state.boards["H7-01"].station == "Release"
+    assert bench.state.boards["H7-01"].station == "Release"
 
 
 def test_everything_is_there_after_a_restart(window: Window, open_window: OpenWindow) -> None:
     press(window, SPACE, SPACE, SPACE)
     go(window, "Place")
     press(window, Key.Key_BracketRight, Key.Key_BracketRight)
-    again = Bench(Journal(window.desk.bench.journal.url), window.desk.bench.batch)
-    assert (again.state.station, again.state.board) == ("Place", "H7-03") and len(again.state.bins) == 1
+    again = Bench(open_journal(window.desk.bench.journal.url), window.desk.bench.id)
+    assert (again.state.station, again.state.board) == ("Place", "H7-03") and len(again.state[Bins].filled) == 1
     other = open_window(again, window.settings)
     assert other.station.name == "Place" and "H7-03" in other.station.canvas.caption  # type: ignore[union-attr]
 
@@ -139,7 +149,7 @@ def test_every_station_paints_at_every_size_in_both_themes(window: Window) -> No
         use(tokens)
         for size in ((1100, 700), (1280, 800), (2560, 1440)):
             window.resize(*size)
-            for station in STATIONS:
+            for station in ROAD.names:
                 go(window, station)
                 image = window.grab().toImage()
                 seen = {image.pixel(x, y) for x in range(0, image.width(), 40) for y in range(0, image.height(), 40)}
@@ -196,16 +206,16 @@ def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: 
     assert "IPC-7525" in text and "foil" in text
     press(window, Key.Key_F2, "seen on the last batch")
     overruled = window.desk.bench.state.overruled
-    assert overruled[judgement.key]["reason"] == "seen on the last batch"
+    assert overruled[judgement.key].reason == "seen on the last batch"
 
 
 def test_a_bad_drop_leaves_the_batch_alone(window: Window, qtbot: QtBot, tmp_path: Path, heron_files: Files) -> None:
     before, bench = window.desk.bench.state, window.desk.bench
     (tmp_path / "bad").mkdir()
     (tmp_path / "bad" / "notes.txt").write_text("nothing")
-    window.opening.dropped(str(tmp_path / "bad"))
+    window.files.dropped(str(tmp_path / "bad"))
     qtbot.waitUntil(lambda: "expected a copper layer" in window.desk.said, timeout=5000)
     assert window.desk.bench is bench and bench.state == before
-    window.opening.start_batch(str(HERON), heron_files, "Heron R2", 4)
+    window.files.start_batch(str(HERON), heron_files, "Heron R2", 4)
     assert window.desk.bench is not bench and len(window.desk.bench.state.boards) == 4
-    assert window.opening.recent() == [str(HERON)]
+    assert window.files.recent() == [str(HERON)]

@@ -7,14 +7,15 @@ import tempfile
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import asked as c
+from asked import acknowledge_all, taught
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench import commands as c
-from fusilex.bench.cautions import CAUTIONS
-from fusilex.bench.machine import point_at
-from fusilex.bench.session import Bench
-from fusilex.journal.store import Journal, sqlite_url
+from fusilex.bench.bench import Bench
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.place.machine import point_at
+from fusilex.journal.store import sqlite_url
 from fusilex.ui import theme as themes
 from fusilex.ui.frame.start import make_application, make_window, open_demo
 
@@ -24,8 +25,7 @@ LOG = (ROOT / "src/fusilex/demo/heron-r2/oven-run-1.csv").read_bytes()
 
 def play(bench: Bench) -> None:
     """Half a batch: panel 1 through to release, panel 2 on paste, panel 3 waiting."""
-    for station in CAUTIONS:
-        bench.do(c.Acknowledge(station))
+    acknowledge_all(bench)
     bench.do(c.CountBare(3, True))
     bench.do(c.MixBath(0.5))
     for minutes in (16.5, 18.0, 17.5):
@@ -33,36 +33,37 @@ def play(bench: Bench) -> None:
     bench.do(c.NoteProcess("the board maker", 0.12))
     bench.do(c.AcceptFiles())
     take_in(bench)
-    for line in bench.lines:
-        bench.do(c.FillBin(line.key, line.pull, f"L{2600 + bench.bin_number[line.key]}"))
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, line.pull, f"L{2600 + bench.batch.bin_number[line.key]}"))
     bench.do(c.CloseKit())
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
     bench.do(c.MachinePlaced(1))
-    bench.do(c.RecordReflow(1, "leaded", "oven-run-1.csv", LOG))
+    bench.do(c.RecordReflow(1, "oven-run-1.csv", LOG))
     boards = [b.serial for b in bench.state.panel_boards(1)]
     for serial in boards[:5]:
-        while part := bench.next_to_solder(bench.state.boards[serial]):
+        while part := bench.batch.next_to_solder(bench.state.boards[serial]):
             bench.do(c.SolderPart(serial, part.ref))
-    for part in bench.solder_order[:4]:
+    for part in bench.batch.solder_order[:4]:
         bench.do(c.SolderPart(boards[5], part.ref))
-    for serial, ref, word in ((boards[1], "U1", "bridge"), (boards[2], "C5", "on end"), (boards[2], "D2", "turned")):
+    for serial, ref, word in ((boards[1], "U1", "bridge"), (boards[2], "C5", "tombstone"), (boards[2], "D2", "rotated")):
         bench.do(c.MarkFault(serial, ref, word))
     for serial in boards[:3]:
         bench.do(c.InspectBoard(serial))
-    for pair in bench.plan:
+    for pair in bench.derived.plan:
         bench.do(c.TakeReading(boards[0], pair.key, "OL" if len(pair.key) % 3 else "2.2M"))
     bench.do(c.TestBoard(boards[0], True))
     fault = bench.state.boards[boards[1]].open_faults[0].id
     bench.do(c.RepairFault(boards[1], fault, "fixed"))
     bench.do(c.InspectBoard(boards[1]))
-    for pair in bench.plan[:11]:
+    for pair in bench.derived.plan[:11]:
         bench.do(c.TakeReading(boards[1], pair.key, "4.7M"))
-    bench.do(c.MarkFault(boards[3], "R4", "too little"))
+    bench.do(c.MarkFault(boards[3], "R4", "insufficient"))
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
-    for part in bench.placing_order[:22]:
+    for part in bench.batch.placing_order[:22]:
         bench.do(c.PlacePart("H7-07", part.ref))
     for name, dx, dy in (("P1", 0.012, -0.008), ("P2", -0.010, 0.004), ("P3", 0.006, 0.011), ("U1@6", -0.007, -0.006)):
-        x, y = point_at(bench, name)
+        x, y = point_at(bench.batch, name)
         bench.do(
             c.TeachPoint(
                 2, name, round(x * 0.99998 - y * 0.0061 + 12.3 + dx, 3), round(x * 0.0061 + y * 0.99998 + 8.1 + dy, 3)
@@ -81,18 +82,18 @@ def take_in(bench: Bench) -> None:
         ("U1", "tray", 42, "dry cabinet"),
         ("U3", "tube", 50, "shelf 2"),
     ):
-        line = bench.line_of[ref]
-        name = f"L{2600 + bench.bin_number[line.key]}"
+        line = bench.batch.line_of[ref]
+        name = f"L{2600 + bench.batch.bin_number[line.key]}"
         level = "3" if ref == "U1" else "1"
         bench.do(
             c.ReceiveLot(form, line.part_number, line.value, line.package.code, count, place, "2638", "", level, name)
         )
     opened = (datetime.now(UTC) - timedelta(hours=29)).isoformat()
-    bench.do(c.NoteMoisture(f"L{2600 + bench.bin_number[bench.line_of['U1'].key]}", "opened", opened))
+    bench.do(c.NoteMoisture(f"L{2600 + bench.batch.bin_number[bench.batch.line_of['U1'].key]}", "opened", opened))
     bench.do(c.StrapTest("1.1M"))
-    bench.do(c.WantProgramme(bench.line_of["U1"].key))
-    bench.do(c.RecordProgramme(bench.line_of["U1"].key, "heron.hex", b":00000001FF", "2.1"))
-    for line in bench.lines[:9]:
+    bench.do(c.WantProgramme(bench.batch.line_of["U1"].key))
+    bench.do(c.RecordProgramme(bench.batch.line_of["U1"].key, "heron.hex", b":00000001FF", "2.1"))
+    for line in bench.batch.lines[:9]:
         bench.do(c.CheckBag(line.key, f"{line.part_number} {line.value}"))
     bench.do(c.ReserveStock())
 
@@ -100,7 +101,7 @@ def take_in(bench: Bench) -> None:
 VIEWS = (
     ("ready", "Ready", "H7-01"),
     ("ready-lists", "Ready", "H7-01"),
-    ("ready-bodies", "Ready", "H7-01"),
+    ("ready-packages", "Ready", "H7-01"),
     ("ready-panel", "Ready", "H7-01"),
     ("ready-sides", "Ready", "H7-01"),
     ("ready-bare", "Ready", "H7-01"),
@@ -121,7 +122,7 @@ VIEWS = (
 
 VIEW_OF = {
     "ready-lists": 1,
-    "ready-bodies": 2,
+    "ready-packages": 2,
     "ready-panel": 3,
     "ready-sides": 4,
     "ready-bare": 5,
@@ -134,7 +135,7 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
     """Write the pictures of `VIEWS` (or `only` some) into a folder."""
     app = make_application()
     with tempfile.TemporaryDirectory() as place:
-        bench = open_demo(Journal(sqlite_url(Path(place) / "shots.sqlite")))
+        bench = open_demo(open_journal(sqlite_url(Path(place) / "shots.sqlite")))
         settings = QSettings(str(Path(place) / "settings.ini"), QSettings.Format.IniFormat)
         themes.theme.base *= scale
         window = make_window(bench, settings)
@@ -149,8 +150,8 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
             themes.use(themes.DIM if name.endswith("-dim") else themes.LIGHT)
             window.desk.said = ""
             window.desk.go(station, serial)
-            if hasattr(window.station, "machine"):
-                window.station.machine = name == "machine"
+            if station == "Place":
+                bench.do(c.ChooseWay("machine" if name == "machine" else "hand"))
             if name in VIEW_OF:
                 window.station.show_view(VIEW_OF[name])
             if name == "inspect":

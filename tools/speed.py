@@ -23,10 +23,10 @@ START = """
 import gc, sys, time
 gc.disable()
 from PyQt6.QtCore import QSettings
-from fusilex.journal.store import Journal
+from fusilex.bench.rooms import open_journal
 from fusilex.ui.frame.start import make_application, make_window, open_demo
 app = make_application()
-window = make_window(open_demo(Journal(sys.argv[1])), QSettings(sys.argv[2], QSettings.Format.IniFormat))
+window = make_window(open_demo(open_journal(sys.argv[1])), QSettings(sys.argv[2], QSettings.Format.IniFormat))
 window.show()
 for _ in range(3):
     app.processEvents()
@@ -146,10 +146,11 @@ def main() -> None:
         from PyQt6.QtCore import QPointF, QSettings, Qt
         from PyQt6.QtTest import QTest
 
-        from fusilex.bench import commands as c
+        import asked as c
         from fusilex.bench.intake.design import _image, read_design
         from fusilex.core.design.connectivity import compare_with_netlist
-        from fusilex.journal.store import Journal
+        from fusilex.bench.rooms import open_journal
+from fusilex.journal.store import Journal
         from fusilex.ui.frame.start import make_application, make_window, open_demo
 
         rows.append(
@@ -166,7 +167,7 @@ def main() -> None:
         rows.append((f"the same, worst ({worst})", f"{others[worst]:.1f} ×", "≤ 4 ×"))
         rows.append(("netlist against copper", f"{1000 * median(lambda: compare_with_netlist(design)):.0f} ms", "–"))
         app = make_application()
-        bench = open_demo(Journal(f"sqlite:///{place}/keys.sqlite"))
+        bench = open_demo(open_journal(f"sqlite:///{place}/keys.sqlite"))
         window = make_window(bench, QSettings(str(place / "s.ini"), QSettings.Format.IniFormat))
         window.resize(1280, 800)
         window.show()

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import getpass
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from fusilex.bench.batch import Batch
@@ -153,34 +152,31 @@ class Bench:
         Raises `Refused` when it makes no sense now, `BadInput` for files that cannot be read, `NotSaved` when the journal
         cannot be written; the batch is untouched then.
         """
-        command.check_kinds()
-        with self._all_or_nothing(), self.journal.writing(self.who, self.id, self.shop.id) as pen:
-            self._look(pen)
-            if isinstance(command, Undo | Redo):
-                return self._turn(pen, command)
-            unread = self.road.unread(self.batch, command.cautions)
-            if unread is not None:
-                raise Refused(f"Read and acknowledge the cautions of {command.cautions} first.")
-            result = command.decide(self._seen({scope: pen.taken(scope) for scope in SCOPES}))
-            came_from = self._boards_moved(result.events)
-            for name, data in result.files.items():
-                pen.attach(name, data)
-            kept, stocked = pen.write(self.id, result.events), pen.write(self.shop.id, result.workshop)
-            self.record.take(kept)
-            self.shop.take(stocked)
-            self.road.gate(self.batch, came_from)
-            return [*kept, *stocked]
-
-    @contextmanager
-    def _all_or_nothing(self) -> Iterator[None]:
-        """What is taken in and then not written is forgotten again."""
-        last, stocked = self.record.last, self.shop.last
+        sure = self.record.last, self.shop.last
         try:
-            yield
+            with self.journal.writing(self.who, self.id, self.shop.id) as pen:
+                self._look(pen)
+                sure = self.record.last, self.shop.last
+                return self._turn(pen, command) if isinstance(command, Undo | Redo) else self._carry_out(pen, command)
         except BaseException:
-            self.record.forget(last)
-            self.shop.forget(stocked)
+            self.record.forget(sure[0])  # what was taken in and then not kept
+            self.shop.forget(sure[1])
             raise
+
+    def _carry_out(self, pen: Pen, command: Command) -> list[Entry]:
+        if self.road.unread(self.batch, command.cautions) is not None:
+            raise Refused(f"Read and acknowledge the cautions of {command.cautions} first.")
+        command.check_kinds()
+        result = command.decide(self._seen({scope: pen.taken(scope) for scope in SCOPES}))
+        came_from = self._boards_moved(result.events)
+        for name, data in result.files.items():
+            pen.attach(name, data)
+        kept, stocked = pen.write(self.id, result.events), pen.write(self.shop.id, result.workshop)
+        self.record.take(kept)
+        self.shop.take(stocked)
+        if came_from:
+            self.road.gate(self.batch, came_from)
+        return [*kept, *stocked]
 
     def _boards_moved(self, happened: Sequence[Event]) -> list[tuple[Board, str]]:
         """Boards that events move, and where they come from."""

@@ -10,7 +10,7 @@ from fusilex.bench.boards import DONE, Board
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.station import Station
-from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.judgement import Judgement, Rule, worst_first
 
 
 class Road:
@@ -26,6 +26,11 @@ class Road:
     @cached_property
     def names(self) -> tuple[str, ...]:
         return tuple(self.by_name)
+
+    @cached_property
+    def rules(self) -> dict[str, Rule]:
+        """The rules behind all judgements, by name."""
+        return {name: rule for station in self.stations for name, rule in station.rules.items()}
 
     def index(self, station: str) -> int:
         """Where a station stands on the road; after all of them for boards that are done. ValueError for an unknown one."""

@@ -10,7 +10,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.command import Command
 from fusilex.bench.now import Now
-from fusilex.core.judgement import Judgement
+from fusilex.core.judgement import Judgement, Rule
 from fusilex.journal.entries import Event
 
 
@@ -46,7 +46,7 @@ class Station(Room):
     `judge` gives its judgements of the board in hand (or its panel, or the whole batch: `about` says which), `now` the one thing
     to do. `cautions` are texts by name: the station's own under its name, others, such as those of a bath, under theirs; `cautions_here`
     adds what only this design asks for.
-    For Release, `lacks` names what of this station's work a board's record is without, `remarks` are judgements that go out with
+    `rules` are the rules behind its judgements, by name, as F1 shows them. For Release, `lacks` names what of this station's work a board's record is without, `remarks` are judgements that go out with
     the board, `papers` what the station writes into the board's papers.
     `aside` is true for what boards go to only when something is wrong.
     """
@@ -56,6 +56,7 @@ class Station(Room):
     now: Callable[[Batch], Now] = lambda batch: Now("")
     about: str = "board"
     cautions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    rules: Mapping[str, Rule] = field(default_factory=dict)
     cautions_here: Callable[[Batch], tuple[str, ...]] = _no_care
     lacks: Callable[[Batch, Board], list[str]] = _nothing
     remarks: Callable[[Batch, Board], list[Judgement]] = _no_remarks

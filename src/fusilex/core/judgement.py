@@ -27,6 +27,14 @@ class Level(StrEnum):
 
 
 @dataclass(frozen=True)
+class Rule:
+    """What is compared with what, and where the limit comes from."""
+
+    text: str
+    source: str
+
+
+@dataclass(frozen=True)
 class Because:
     """One number (or word) behind a judgement, with its unit."""
 
@@ -41,7 +49,7 @@ class Because:
 
 @dataclass(frozen=True)
 class Judgement:
-    """One answer. `rule` names an entry of `core.rules`; `refs` are the parts it speaks of; `do` is for the hands."""
+    """One answer. `rule` names the rule behind it; `refs` are the parts it speaks of; `do` is for the hands."""
 
     rule: str
     level: Level

@@ -15,7 +15,6 @@ RENAMED_RULES = {
     "ready.turn": "ready.rotation",
     "ready.fit": "ready.populate",
     "ready.body": "ready.package",
-    "rework.queue": "inspect.fault",
 }
 """Rules by the names older versions gave them: overrulings hang on these."""
 
@@ -105,7 +104,9 @@ class JudgementOverruled(Event, frozen=True):
 
     @classmethod
     def upcast(cls, body: dict[str, Any]) -> dict[str, Any]:
-        rule, _, subject = str(body.get("key", "")).partition(":")
+        rule, _, subject = str(body["key"]).partition(":")
+        if rule == "rework.queue" and subject != "queue":  # a fault, named by its board
+            rule = "inspect.fault"
         return {**body, "key": f"{RENAMED_RULES.get(rule, rule)}:{subject}"}
 
     def apply(self, state: BatchState, entry: Entry) -> None:

@@ -192,7 +192,7 @@ class FileNote:
 
 @dataclass(frozen=True)
 class Remark:
-    """Something the reading of the files did on its own account: `rule` names an entry of `core.rules`."""
+    """Something the reading of the files did on its own account: `rule` names the rule behind it."""
 
     rule: str
     subject: str

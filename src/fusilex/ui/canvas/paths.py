@@ -66,7 +66,7 @@ def _qpolygon(points: np.ndarray) -> QPolygonF:
     polygon.fill(QPointF(), len(points))
     memory = polygon.data()
     memory.setsize(points.size * 8)
-    np.frombuffer(memoryview(memory), dtype=np.float64)[:] = points.ravel()  # type: ignore[arg-type]
+    np.frombuffer(memory, dtype=np.float64)[:] = points.ravel()  # type: ignore[call-overload]
     return polygon
 
 

@@ -28,8 +28,9 @@ class FrameKeys:
         names = self.desk.bench.road.names
         stations = " ".join(self.desk.bench.road.key(name) for name in names)
         here = any(deed.station == state.station for deed in state.deeds)
+        back = [Key("Backspace", "take back", lambda _: self.turn(Undo()))] if here else []
         return [
-            Key("Backspace", "take back" if here else "", lambda _: self.turn(Undo())),
+            *back,
             Key("[ ]", "board", lambda key: self._step_board(1 if key == "]" else -1)),
             Key("N", "next board here", lambda _: self._next_here()),
             Key("/", "find part" if canvas else "", lambda _: self._find() if canvas else None),

@@ -6,8 +6,8 @@ from html import escape
 
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
 
+from fusilex.bench.rooms import ROAD
 from fusilex.core.judgement import Judgement
-from fusilex.core.rules import RULES
 from fusilex.ui.theme import theme
 
 _WORDS = {"go": "Go", "care": "Care", "stop": "Stop", "unknown": "Can't tell"}
@@ -15,7 +15,7 @@ _WORDS = {"go": "Go", "care": "Care", "stop": "Stop", "unknown": "Can't tell"}
 
 def why_html(judgement: Judgement, overruled: str = "") -> str:
     """The explanation as HTML."""
-    rule = RULES.get(judgement.rule)
+    rule = ROAD.rules.get(judgement.rule)
     rows = "".join(
         f"<tr><td style='padding-right:24px'>{escape(b.what)}</td><td><b>{escape(f'{b.value:.4g}' if isinstance(b.value, float) else str(b.value))}</b> {escape(b.unit)}</td></tr>"
         for b in judgement.because

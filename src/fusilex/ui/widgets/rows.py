@@ -132,7 +132,7 @@ class Rows(Card):
         if event and self.rows:
             index = self._first + int((event.position().y() - self._top) // self._line)
             if event.position().y() >= self._top and 0 <= index < len(self.rows):
-                self.move(index - self.chosen)
+                self.step(index - self.chosen)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event:

@@ -2,12 +2,14 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.inspect import commands, events, judging, now
+from fusilex.bench.stations.inspect.rules import RULES
 
 STATION = Station(
     name="Inspect",
     commands=commands.COMMANDS,
     events=events.EVENTS,
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     lacks=judging.lacks,
     remarks=judging.remarks,

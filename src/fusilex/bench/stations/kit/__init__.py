@@ -2,6 +2,7 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.kit import bins, events, judging, now, stock
+from fusilex.bench.stations.kit.rules import RULES
 
 STATION = Station(
     name="Kit",
@@ -10,6 +11,7 @@ STATION = Station(
     events=events.EVENTS,
     slices=(events.Kitted,),
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
     remarks=judging.remarks,

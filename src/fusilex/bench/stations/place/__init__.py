@@ -2,6 +2,7 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.place import commands, events, judging, now
+from fusilex.bench.stations.place.rules import RULES
 
 STATION = Station(
     name="Place",
@@ -9,6 +10,7 @@ STATION = Station(
     events=events.EVENTS,
     slices=(events.Placing,),
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
 )

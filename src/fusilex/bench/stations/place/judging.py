@@ -20,14 +20,15 @@ def judge(batch: Batch) -> list[Judgement]:
     text = f"{placed} of {len(order)} parts on board {board.serial}"
     found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
     found += _bin(batch, board) + judge_board_clocks(batch, board)
-    taught = batch.state[Placing].taught.get(board.panel)
-    return found + (judge_machine(batch, board.panel) if taught or by_machine(batch, board) else [])
+    return found + (judge_machine(batch, board.panel) if by_machine(batch, board) else [])
 
 
 def by_machine(batch: Batch, board: Board) -> bool:
     """True for a board the machine placed, or is to place what is left on."""
+    placing = batch.state[Placing]
+    meant = placing.way == MACHINE or bool(placing.taught.get(board.panel))
     left = batch.next_to_place(board) is not None and board.station == "Place"
-    return MACHINE in board.placed_how.values() or (left and batch.state[Placing].way == MACHINE)
+    return MACHINE in board.placed_how.values() or (left and meant)
 
 
 def _bin(batch: Batch, board: Board) -> list[Judgement]:

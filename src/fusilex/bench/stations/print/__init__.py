@@ -2,6 +2,7 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.print import commands, events, judging, now
+from fusilex.bench.stations.print.rules import RULES
 
 STATION = Station(
     name="Print",
@@ -10,6 +11,7 @@ STATION = Station(
     events=events.EVENTS,
     slices=(events.Printing,),
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
     lacks=judging.lacks,

@@ -2,6 +2,7 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.ready import bare, events, files, judging, now, panel
+from fusilex.bench.stations.ready.rules import RULES
 
 STATION = Station(
     name="Ready",
@@ -10,6 +11,7 @@ STATION = Station(
     events=events.EVENTS,
     slices=(events.Readied,),
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
 )

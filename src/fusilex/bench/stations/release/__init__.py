@@ -2,12 +2,14 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.release import commands, events, judging, now
+from fusilex.bench.stations.release.rules import RULES
 
 STATION = Station(
     name="Release",
     commands=commands.COMMANDS,
     events=events.EVENTS,
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
 )

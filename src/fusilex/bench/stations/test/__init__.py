@@ -2,12 +2,14 @@
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.test import commands, events, judging, now
+from fusilex.bench.stations.test.rules import RULES
 
 STATION = Station(
     name="Test",
     commands=commands.COMMANDS,
     events=events.EVENTS,
     judge=judging.judge,
+    rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
     cautions_here=now.cautions_here,

@@ -61,12 +61,9 @@ class Reflow(Station):
 
     def keys(self) -> list[Key]:
         board = self.bench.board
-        waits = board.station == "Reflow"
-        keys = [Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on"))]
-        if not waits or board.load is None:
-            keys = [Key("Space", "", lambda _: self.desk.say("Run the oven, then open its log with L."))]
+        send = Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on"))
         return [
-            *keys,
+            *([send] if board.station == "Reflow" and board.load else []),
             Key("L", "open the run's log", lambda _: self._open()),
             Key("V", "ran without a log", lambda _: self.desk.ask("What did you see? All joints shiny, …", self._seen)),
             Key("Tab", "next panel", lambda _: self.next_panel()),

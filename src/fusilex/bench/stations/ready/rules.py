@@ -1,17 +1,10 @@
-"""The rules behind the judgements: what is compared with what, and where the limit comes from. Shown on F1."""
+"""The rules of Ready, as F1 shows them."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from fusilex.core.judgement import Rule
 
-
-@dataclass(frozen=True)
-class Rule:
-    text: str
-    source: str
-
-
-RULES: dict[str, Rule] = {
+RULES = {
     "ready.panel": Rule(
         "Most parts or pins stand in the files several times, and the pads repeat at an even pitch.",
         "Shift that lands most pads on pads of their size",
@@ -138,126 +131,5 @@ RULES: dict[str, Rule] = {
     "ready.bath": Rule(
         "A litre of fresh 40 % ferric chloride takes about 60 g of copper before it is slow. Copper removed = (1 − coverage) × area × thickness × 8.96 g/cm³.",
         "Usual ferric chloride figures; density of copper",
-    ),
-    "kit.bag": Rule(
-        "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or two that differ, settle nothing.",
-        "Comparison with units understood: 100n = 0.1uF = 104",
-    ),
-    "kit.value": Rule(
-        "The value of a resistor, capacitor, coil or crystal is a number with its unit in one of the usual writings.",
-        "Bill of materials; the writings that are read stand in the documentation",
-    ),
-    "kit.cover": Rule(
-        "Stock that fits covers the pull quantity of every bin not filled yet.",
-        "Lots in stock, less what other batches reserved",
-    ),
-    "kit.moisture": Rule(
-        "Hours open since the last bake against the floor life of the level at ≤ 30 °C and 60 % RH; care in its last quarter.",
-        "J-STD-033; the bag's label wins",
-    ),
-    "kit.programme": Rule(
-        "Parts that carry a programme have file and version on record before their bin is filled.", "The batch's record"
-    ),
-    "kit.strap": Rule(
-        "Wrist strap and cord read 0.75 to 35 MΩ, tested before the first bag is opened.", "ANSI/ESD S20.20 and S1.1"
-    ),
-    "kit.short": Rule("A bin holds at least boards × pieces per board.", "Pull list"),
-    "kit.spares": Rule(
-        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra of two-ended parts by length: up to 0.6 mm 5 % + 10, 1.0 mm 3 % + 8, 1.6 mm 2 % + 5, longer 1 % + 3; others 0 % + 1.",
-        "Shop defaults for hand and small-machine work",
-    ),
-    "kit.waiting": Rule("A bin that was not counted can not be judged.", "Pull list"),
-    "kit.alike": Rule(
-        "Values in one body that differ in a single character are easily swapped.", "Comparison of labels"
-    ),
-    "print.release": Rule(
-        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a bent one is its thinnest arm.",
-        "IPC-7525 stencil design guidelines",
-    ),
-    "print.hidden": Rule(
-        "Joints under a body cannot be inspected after reflow: bodies named QFN, DFN, SON, LGA, BGA, CSP, or with a pad wholly under them.",
-        "Package names and pads",
-    ),
-    "print.joined": Rule(
-        "An opening lies over pads of one net only: more than a quarter of a pad under it counts.",
-        "Paste layer against pads and nets",
-    ),
-    "print.mass": Rule(
-        "Mass = Σ area × foil × transfer × paste density; transfer = 1 / (1 + exp(−12 (area ratio − 0.50))).",
-        "Expected transfer curve; paste density from its metal load",
-    ),
-    "print.powder": Rule(
-        "Five of the largest balls across the narrowest rectangular opening, eight across a round one.",
-        "J-STD-005 powder types",
-    ),
-    "place.error": Rule(
-        "What 95 % of fits stay under at the worst placement of the panel, from the residuals at the taught points and how many there are: care above 0.05 mm, stop above 0.10 mm. Three points whose standard error would be judged otherwise cannot tell.",
-        "Least squares, covariance of a similarity; F distribution for the degrees of freedom",
-    ),
-    "place.scale": Rule(
-        "The fitted scale differs from 1 by no more than 0.3 %.", "A board does not stretch; a wrong point does"
-    ),
-    "place.suspect": Rule(
-        "Leaving out one of at least four points shrinks the residual by more than chance does in one of a hundred clean fits, and it is above 0.02 mm.",
-        "Leave-one-out F test, Bonferroni over the points",
-    ),
-    "place.open": Rule(
-        "Parts already on the board against those still to come.", "Placing order: by kind, smallest first"
-    ),
-    "place.points": Rule("A shift, turn and scale need two points; a third tells how good they are.", "Least squares"),
-    "reflow.heating": Rule(
-        "Steepest slope before the peak, straight line over 10 s, at most 3 °C/s.",
-        "Default window; the paste's sheet wins",
-    ),
-    "reflow.soak": Rule(
-        "Time from entering to leaving the soak band, 60 to 120 s.", "Default window; the paste's sheet wins"
-    ),
-    "reflow.above melting": Rule(
-        "Time at or above the alloy's melting temperature, 40 to 90 s, never above 150 s.",
-        "Default window; the paste's sheet wins",
-    ),
-    "reflow.peak": Rule("Highest temperature inside the paste's range.", "Default window; the paste's sheet wins"),
-    "reflow.cooling": Rule(
-        "Steepest fall after the peak, straight line over 10 s, at most 4 °C/s, hard limit 6.",
-        "Default window; the paste's sheet wins",
-    ),
-    "reflow.to peak": Rule(
-        "From leaving 25 °C, or what the probe idled at where that is warmer, to the peak within 8 min (lead-free) or 6 min.",
-        "Default window; the paste's sheet wins",
-    ),
-    "reflow.index": Rule(
-        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; up to 100 is inside, limits included.",
-        "Process window index",
-    ),
-    "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
-    "hand.order": Rule(
-        "Lowest first, so that the board lies flat on every part; surface-mount before through-hole.",
-        "Package heights, catalogue",
-    ),
-    "inspect.yield": Rule(
-        "Boards without a fault at their first inspection, over boards inspected, with the 95 % Wilson interval.",
-        "Wilson score interval (1927)",
-    ),
-    "inspect.hidden": Rule("Joints under a bottom-terminated body cannot be seen.", "Package kind; decide at Test"),
-    "rework.heat": Rule(
-        "Parts with a pad inside the nozzle's radius plus 3 mm; below 3 mg they may blow away.",
-        "Shop default for hot air",
-    ),
-    "rework.queue": Rule("Open faults, board by board.", "The batch's record"),
-    "test.short": Rule(
-        "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or coils join them, above half of what those parts give.",
-        "Probe plan from pads and nets; effective resistance of the network between them",
-    ),
-    "test.hidden": Rule(
-        "Every joint under a bottom-terminated body is in a pair that is read.", "Package names and pads; probe plan"
-    ),
-    "test.nets": Rule(
-        "Pads are on nets that a file names; only then can be told which neighbours must be apart.",
-        "Netlist, or net attributes of the copper",
-    ),
-    "test.unread": Rule("A pair that was not read can not be judged.", "Probe plan"),
-    "release.record": Rule(
-        "A board leaves with print, load, inspection and a passed test on record, and no open fault.",
-        "The batch's record",
     ),
 }

@@ -1,0 +1,18 @@
+"""The rules of Inspect, as F1 shows them."""
+
+from __future__ import annotations
+
+from fusilex.core.judgement import Rule
+
+RULES = {
+    "inspect.yield": Rule(
+        "Boards without a fault at their first inspection, over boards inspected, with the 95 % Wilson interval.",
+        "Wilson score interval (1927)",
+    ),
+    "inspect.hidden": Rule("Joints under a bottom-terminated body cannot be seen.", "Package kind; decide at Test"),
+    "inspect.fault": Rule(
+        "A fault that eyes or a meter found is repaired, or accepted with a reason.",
+        "The workmanship standard your shop adopted",
+    ),
+    "inspect.unseen": Rule("Every board is looked over before it is tested.", "The batch's record"),
+}

@@ -1,0 +1,33 @@
+"""The rules of Reflow, as F1 shows them."""
+
+from __future__ import annotations
+
+from fusilex.core.judgement import Rule
+
+RULES = {
+    "reflow.heating": Rule(
+        "Steepest slope before the peak, straight line over 10 s, at most 3 °C/s.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.soak": Rule(
+        "Time from entering to leaving the soak band, 60 to 120 s.", "Default window; the paste's sheet wins"
+    ),
+    "reflow.above melting": Rule(
+        "Time at or above the alloy's melting temperature, 40 to 90 s, never above 150 s.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.peak": Rule("Highest temperature inside the paste's range.", "Default window; the paste's sheet wins"),
+    "reflow.cooling": Rule(
+        "Steepest fall after the peak, straight line over 10 s, at most 4 °C/s, hard limit 6.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.to peak": Rule(
+        "From leaving 25 °C, or what the probe idled at where that is warmer, to the peak within 8 min (lead-free) or 6 min.",
+        "Default window; the paste's sheet wins",
+    ),
+    "reflow.index": Rule(
+        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; up to 100 is inside, limits included.",
+        "Process window index",
+    ),
+    "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
+}

@@ -1,0 +1,43 @@
+"""Every command there is, by its name, as the rooms declare them; and what most tests of the bench begin with."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.command import Command
+from fusilex.bench.refusal import Refused
+from fusilex.bench.rooms import COMMANDS, ROAD, batch_state, workshop_state
+from fusilex.bench.state import BatchState, WorkshopState
+from fusilex.journal.entries import Entry
+from fusilex.journal.folding import fold
+
+globals().update({command.__name__: command for command in COMMANDS})
+
+__all__ = ["COMMANDS", "Command", "Refused"]
+RULES = ROAD.rules
+CAUTIONS = {name: texts for station in ROAD.stations for name, texts in station.cautions.items()}
+
+
+def named(name: str) -> type[Command]:
+    return next(command for command in COMMANDS if command.__name__ == name)
+
+
+def project(happened: Iterable[Entry]) -> BatchState:
+    """The state that entries of a batch add up to."""
+    return fold(happened, batch_state)
+
+
+def project_workshop(happened: Iterable[Entry]) -> WorkshopState:
+    return fold(happened, workshop_state)
+
+
+def acknowledge_all(bench: Bench) -> None:
+    for name in CAUTIONS:
+        bench.do(named("Acknowledge")(name))
+
+
+def taught(bench: Bench, panel: int = 1) -> None:
+    """The machine knows where the panel lies: its fiducials as designed, so far as there are any."""
+    for name, x, y in bench.batch.panel.fiducials:
+        bench.do(named("TeachPoint")(panel, name, x, y))
