@@ -84,8 +84,8 @@ OpenWindow = Callable[..., "Window"]
 
 @pytest.fixture
 def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
-    """Opens windows on a bench. They are held until the test is over: one that only its own circles of references hold may be
-    collected while it is being painted.
+    """Opens windows on a bench. They are held until the test is over: one that only its own circles of references
+    hold may be collected while it is being painted.
     """
     from fusilex.ui.frame.start import make_application, make_window
     from fusilex.ui.theme import LIGHT, use

@@ -132,7 +132,8 @@ def habit_old_two_layers(heron: Design, files: Files) -> Files:
     lines = [f"{'PART':<8}{'VALUE':<18}{'PACKAGE':<28}{'X':>12}{'Y':>12}{'ROT':>8}  SIDE"]
     for r in rows(files, "placements")[1:]:
         lines.append(
-            f"{r[0]:<8}{r[6] or '-':<18}{r[5] or '-':<28}{float(r[1]) / 0.0254:>12.2f}{float(r[2]) / 0.0254:>12.2f}{r[3]:>8}  {r[4]}"
+            f"{r[0]:<8}{r[6] or '-':<18}{r[5] or '-':<28}{float(r[1]) / 0.0254:>12.2f}{float(r[2]) / 0.0254:>12.2f}{r[3]:>8}"
+            f"  {r[4]}"
         )
     return layers(files, ending(OLD)) | {
         "board.drd": drill(heron.holes, "", lambda v: f"{round(v * 1e3)}", lambda d: f"{d:.3f}"),
@@ -212,7 +213,10 @@ def habit_no_header(heron: Design, files: Files) -> Files:
     return (
         layers(files, ending(LETTERS))
         | drills(files)
-        | {"xy.dat": placed.encode("utf-8-sig"), "parts.dat": bom.encode()}
+        | {
+            "xy.dat": placed.encode("utf-8-sig"),
+            "parts.dat": bom.encode(),
+        }
     )
 
 
@@ -268,7 +272,9 @@ def habit_one_workbook(heron: Design, files: Files) -> Files:
 
 
 def habit_blanks(heron: Design, files: Files) -> Files:
-    """Words with single blanks between them, a column that says whether a part is mirrored; the sum below the parts to buy."""
+    """Words with single blanks between them, a column that says whether a part is mirrored; the sum below the parts
+    to buy.
+    """
     lines = ["REFDES X Y ROTATION MIRROR"]
     lines += [" ".join((*r[:4], "YES" if r[4] == "bottom" else "NO")) for r in rows(files, "placements")[1:]]
     bom = ["Heron;R2;;", "Qty;Reference(s);Description;Package"]
@@ -316,8 +322,9 @@ def habit_comments(heron: Design, files: Files) -> Files:
 
 
 def habit_pages(heron: Design, files: Files) -> Files:
-    """A report in pages with the heading on each, a mark for mirrored parts; a table of apertures that looks like a list of parts;
-    drills with the digits stated in a comment and much else in the header."""
+    """A report in pages with the heading on each, a mark for mirrored parts; a table of apertures that looks like a
+    list of parts; drills with the digits stated in a comment and much else in the header.
+    """
     lines = ["UNITS = MILS", ""]
     for i, r in enumerate(rows(files, "placements")[1:]):
         if i % 20 == 0:
@@ -340,7 +347,9 @@ def habit_pages(heron: Design, files: Files) -> Files:
 
 
 def habit_comment_heading(heron: Design, files: Files) -> Files:
-    """The heading of the list is a comment, as its unit is; the designators of a line to buy go on below one another."""
+    """The heading of the list is a comment, as its unit is; the designators of a line to buy go on below one
+    another.
+    """
     lines = [
         "### where the parts are ###",
         "## Unit = inch",
@@ -358,7 +367,9 @@ def habit_comment_heading(heron: Design, files: Files) -> Files:
 
 
 def habit_all_in_one(heron: Design, files: Files) -> Files:
-    """One list for placing and buying, with the corner of each part before its middle and the units in a row of their own."""
+    """One list for placing and buying, with the corner of each part before its middle and the units in a row of their
+    own.
+    """
     lines = [
         "Designator;Pad X;Pad Y;Mid X;Mid Y;Rotation;Layer;Footprint;Comment;Supplier part",
         ";mil;mil;mil;mil;deg;;;;",

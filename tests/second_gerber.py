@@ -1,4 +1,6 @@
-"""A second way from a Gerber file to its area: another parser, and plain unions with round buffers instead of our grouped polygons."""
+"""A second way from a Gerber file to its area: another parser, and plain unions with round buffers instead of our
+grouped polygons.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Whatever keys are pressed and whatever is typed: the window stays whole, and a second look at the journal sees the same."""
+"""Whatever keys are pressed and whatever is typed: the window stays whole, and a second look at the journal sees the
+same.
+"""
 
 from __future__ import annotations
 

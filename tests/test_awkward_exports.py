@@ -1,4 +1,6 @@
-"""Heron as other tools might hand it over: names, units, encodings and orders of many habits, read without touching a file."""
+"""Heron as other tools might hand it over: names, units, encodings and orders of many habits, read without touching a
+file.
+"""
 
 from __future__ import annotations
 

@@ -320,7 +320,9 @@ def test_what_could_be_better_next_time(heron: Design) -> None:
 
 @given(st.integers(2, 40), st.integers(1, 40), st.floats(0, 0.8), st.integers(0, 10**6))
 def test_sides_are_told_by_the_pads_under_the_parts(tops: int, bottoms: int, wrong: float, seed: int) -> None:
-    """Two-pad parts thrown on both sides: words for them are told apart as long as most stand in the middle of their pads."""
+    """Two-pad parts thrown on both sides: words for them are told apart as long as most stand in the middle of their
+    pads.
+    """
     random = np.random.default_rng(seed)
     at = {"top": random.uniform(0, 90, (tops, 2)), "bottom": random.uniform(0, 90, (bottoms, 2))}
     layers = {}
@@ -371,7 +373,9 @@ def test_sides_are_told_by_the_pads_under_the_parts(tops: int, bottoms: int, wro
 def test_bodies_by_the_names_of_land_patterns_and_outlines(
     name: str, ref: str, size: tuple[float, float, float], kind: str
 ) -> None:
-    """Nominal sizes of IPC-7351 names, JEDEC MS-012, MS-013, MO-153, EIA cases; leads are taken off to a fifth of a millimetre."""
+    """Nominal sizes of IPC-7351 names, JEDEC MS-012, MS-013, MO-153, EIA cases; leads are taken off to a fifth of a
+    millimetre.
+    """
     body = package_of(name, ref)
     assert body.known and body.family == kind
     assert (body.size_x, body.size_y, body.height) == pytest.approx(size, abs=0.2)

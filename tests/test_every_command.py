@@ -1,4 +1,6 @@
-"""Every command there is, in any order: from the command classes themselves, with arguments made up by the names of their fields."""
+"""Every command there is, in any order: from the command classes themselves, with arguments made up by the names of
+their fields.
+"""
 
 from __future__ import annotations
 
@@ -208,7 +210,9 @@ def check(bench: Bench, fresh: list[Entry], acknowledged: set[str], was: dict[st
 
 @pytest.mark.parametrize("seed", range(6))
 def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path: Path, seed: int) -> None:
-    """Whatever is done or refused: the state in hand is the fold of the record, nothing is half done, all can be taken back."""
+    """Whatever is done or refused: the state in hand is the fold of the record, nothing is half done, all can be
+    taken back.
+    """
     journal = open_journal(sqlite_url(tmp_path / "j.sqlite"))
     bench = Bench.open_batch(journal, heron_files, "Heron", 4, prefix="H", number=7)
     pick = random.Random(seed)

@@ -57,7 +57,8 @@ def plain(files: Files) -> Files:
     rows = ["Bench list for review", "Designator;Mid X;Mid Y;Rotation;Layer;Footprint;Comment"]
     for p in read_placements(files["heron-r2-placements.csv"], "p"):
         rows.append(
-            f"{p.ref};{p.x / 0.0254:.2f}mil;{str(round(p.y / 0.0254, 2)).replace('.', ',')} mil;{p.rotation_deg:g};{p.side[0].upper()};{p.package};{p.value}"
+            f"{p.ref};{p.x / 0.0254:.2f}mil;{str(round(p.y / 0.0254, 2)).replace('.', ',')}"
+            f" mil;{p.rotation_deg:g};{p.side[0].upper()};{p.package};{p.value}"
         )
     out["positions.txt"] = "\r\n".join(rows).encode("utf-16")
     lines = ["Qty\tReference Designators\tValue\tPackage"]

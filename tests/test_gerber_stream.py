@@ -1,4 +1,6 @@
-"""The Gerber reader against another one: whatever both can read has the same shapes and areas; what only ours reads, closed forms."""
+"""The Gerber reader against another one: whatever both can read has the same shapes and areas; what only ours reads,
+closed forms.
+"""
 
 from __future__ import annotations
 
@@ -217,7 +219,9 @@ def test_what_cannot_be_drawn_is_counted_and_the_rest_is_read() -> None:
 
 
 def test_regions_that_touch_themselves_keep_their_area() -> None:
-    """A hole cut into a region by a bridge of no width, two holes that touch in a corner, and an eight that crosses itself."""
+    """A hole cut into a region by a bridge of no width, two holes that touch in a corner, and an eight that crosses
+    itself.
+    """
 
     def points(p: list[tuple[float, float]]) -> str:
         steps = [f"X{round(x * 1e4)}Y{round(y * 1e4)}D0{2 if i == 0 else 1}*\n" for i, (x, y) in enumerate(p)]

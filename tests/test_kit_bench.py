@@ -1,4 +1,6 @@
-"""Kit: values in every writing, the right bag, stock, moisture, and Heron's batch kitted with everything going wrong."""
+"""Kit: values in every writing, the right bag, stock, moisture, and Heron's batch kitted with everything going
+wrong.
+"""
 
 from __future__ import annotations
 

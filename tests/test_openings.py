@@ -92,7 +92,9 @@ def openings(*shapes: shapely.Polygon, refs: tuple[str, ...] = ()) -> Openings:
     [(0.36, "C", 3), (0.304, "C", 4), (0.2, "C", 5), (0.12, "C", 6), (0.225, "R", 3), (0.119, "C", None)],
 )
 def test_as_many_balls_as_the_limit_wants_are_enough(diameter: float, size: str, powder: int | None) -> None:
-    """Eight balls of 45, 38, 25, 15 µm across a round opening, five across a rectangle: met exactly, by a file's own aperture."""
+    """Eight balls of 45, 38, 25, 15 µm across a round opening, five across a rectangle: met exactly, by a file's own
+    aperture.
+    """
     text = f"%FSLAX46Y46*%\n%MOMM*%\n%ADD10{size},{diameter}{'X1' if size == 'R' else ''}*%\nD10*\nX0Y0D03*\nM02*\n"
     assert coarsest_powder(openings(*read_gerber(text.encode(), "x").polygons)) == powder
 

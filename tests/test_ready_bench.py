@@ -39,7 +39,9 @@ def opened(tmp_path: Path, files: Files, boards: int = 6) -> Bench:
 
 
 def relisted(files: Files, change: object) -> Files:
-    """The placement list with every x, y changed by a function of x, y, side, which may also give degrees to add to the turn."""
+    """The placement list with every x, y changed by a function of x, y, side, which may also give degrees to add to
+    the turn.
+    """
     rows = files["heron-r2-placements.csv"].decode().splitlines()
     out = [rows[0]]
     for row in rows[1:]:

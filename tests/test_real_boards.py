@@ -195,7 +195,10 @@ def test_a_part_without_pads_may_or_may_not_drop() -> None:
 
 
 def test_one_place_knows_which_bodies_hide_their_joints(heron: Design) -> None:
-    hidden = "QFN-32 5x5|VQFN-20 3x3|UDFN-6 2x2|WSON-8 3x3|LGA-16 3x3|BGA-64 8x8|WLCSP-9|QFN50P500X500X80-33N|SON-6|MLF-32|CSP-4"
+    hidden = (
+        "QFN-32 5x5|VQFN-20 3x3|UDFN-6 2x2|WSON-8 3x3|LGA-16 3x3|BGA-64"
+        " 8x8|WLCSP-9|QFN50P500X500X80-33N|SON-6|MLF-32|CSP-4"
+    )
     seen = "SOIC-8|LQFP-48 7x7|SOT-23|0402|RESONATOR 3225|TSSOP-16|HEADER 1x4|PLCC-4"
     assert [t for t in hidden.split("|") if not hides_joints(package_of(t, "U1"))] == []
     assert [t for t in seen.split("|") if hides_joints(package_of(t, "U1"))] == []

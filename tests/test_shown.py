@@ -1,4 +1,6 @@
-"""What the screens and texts say, against where it comes from: limits, clocks, heat; and that mouse, wheel and arrows do what they do."""
+"""What the screens and texts say, against where it comes from: limits, clocks, heat; and that mouse, wheel and arrows
+do what they do.
+"""
 
 from __future__ import annotations
 
@@ -53,9 +55,11 @@ LIMITS: dict[str, list[float]] = {
     "rework.heat": [heat.SPREAD_MM, heat.LIGHT_MG],
     "test.short": [probes.MAX_GAP_MM, probes.OPEN_ABOVE_OHM],
     "kit.strap": [STRAP_OHM[0] / 1e6, STRAP_OHM[1] / 1e6],
-    "kit.spares": [1]
-    + [n for up_to, (loss, extra) in losses._DEFAULT for n in ([up_to] if up_to < 9 else []) + [100 * loss, extra]]
-    + [0, 1],
+    "kit.spares": (
+        [1]
+        + [n for up_to, (loss, extra) in losses._DEFAULT for n in ([up_to] if up_to < 9 else []) + [100 * loss, extra]]
+        + [0, 1]
+    ),
 }
 
 

@@ -100,7 +100,10 @@ def test_resistances_a_meter_would_show() -> None:
         ("01005", "0402 Metric|0402M|M0402|R-0402-METRIC|0402 (01005)|01005 (0402)|R_01005_0402Metric|0402mm"),
         (
             "0201",
-            "0603 Metric|R-0603-METRIC|0603 (0201)|0201 (0603)|C_0201_0603Metric|0603 (metric)|metric 0603|RESC0603X33N",
+            (
+                "0603 Metric|R-0603-METRIC|0603 (0201)|0201 (0603)|C_0201_0603Metric|0603 (metric)|metric"
+                " 0603|RESC0603X33N"
+            ),
         ),
         ("0402", "1005|0402|0402 (1005)|1005 (0402)|CAPC1005X55N|0402 inch|0402 imperial|C_0402_1005Metric"),
         ("2512", "2512|6332|2512 (6332)|R_2512_6332Metric"),

@@ -199,8 +199,14 @@ def test_check_says_how_sure_it_is_and_what_would_mend_it(
 
 
 STOCK_LISTS = {
-    "ours.csv": 'Manufacturer Part,Description,Qty,Location,MSL\nSR-1777,1 uF 0402,"4,000",drawer 3,\nSR-0410,controller,25 pcs,cabinet,MSL 3\nTotal,,4025,,\n',
-    "theirs.csv": "Artikelnummer;Wert;Bauform;Bestand;Fach;Verpackung\nSR-1777;1 uF;0402;4000;drawer 3;Rolle\nSR-0410;controller;QFN-32 5x5;~25;cabinet;Tablett\n",
+    "ours.csv": (
+        'Manufacturer Part,Description,Qty,Location,MSL\nSR-1777,1 uF 0402,"4,000",drawer 3,\nSR-0410,controller,25'
+        " pcs,cabinet,MSL 3\nTotal,,4025,,\n"
+    ),
+    "theirs.csv": (
+        "Artikelnummer;Wert;Bauform;Bestand;Fach;Verpackung\nSR-1777;1 uF;0402;4000;drawer"
+        " 3;Rolle\nSR-0410;controller;QFN-32 5x5;~25;cabinet;Tablett\n"
+    ),
 }
 
 

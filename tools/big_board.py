@@ -11,7 +11,8 @@ STEP_MM = (46.0, 33.0)
 
 
 def big_board(files: Files, columns: int, rows: int, named: str = "{0}{1:02d}") -> Files:
-    """Heron's files repeated columns × rows times: one outline, one placement list, every copy's parts named by a pattern.
+    """Heron's files repeated columns × rows times: one outline, one placement list, every copy's parts named by a
+    pattern.
 
     Layers name the copies apart, and the bill of materials has them all, when `named` makes references of its own.
     """

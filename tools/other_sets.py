@@ -1,4 +1,6 @@
-"""Layer sets for measuring, other than Heron as it is: painted pads, bare layers, a dense board; and another parser's time for them."""
+"""Layer sets for measuring, other than Heron as it is: painted pads, bare layers, a dense board; and another parser's
+time for them.
+"""
 
 from __future__ import annotations
 
@@ -78,7 +80,9 @@ def dense(count: int = 70, pitch: float = 0.8) -> Files:
 
 
 def ratios(files: Files) -> dict[str, float]:
-    """How much longer reading a whole set takes than another parser needs for its layers and holes alone, best of three each."""
+    """How much longer reading a whole set takes than another parser needs for its layers and holes alone, best of
+    three each.
+    """
     return {name: _best(lambda s=s: _ours(s)) / _best(lambda s=s: _theirs(s)) for name, s in sets(files)}
 
 

@@ -46,7 +46,11 @@ def play(bench: Bench) -> None:
             bench.do(c.SolderPart(serial, part.ref))
     for part in bench.batch.solder_order[:4]:
         bench.do(c.SolderPart(boards[5], part.ref))
-    for serial, ref, word in ((boards[1], "U1", "bridge"), (boards[2], "C5", "tombstone"), (boards[2], "D2", "rotated")):
+    for serial, ref, word in (
+        (boards[1], "U1", "bridge"),
+        (boards[2], "C5", "tombstone"),
+        (boards[2], "D2", "rotated"),
+    ):
         bench.do(c.MarkFault(serial, ref, word))
     for serial in boards[:3]:
         bench.do(c.InspectBoard(serial))

@@ -150,7 +150,6 @@ def main() -> None:
         from fusilex.bench.intake.design import _image, read_design
         from fusilex.core.design.connectivity import compare_with_netlist
         from fusilex.bench.rooms import open_journal
-from fusilex.journal.store import Journal
         from fusilex.ui.frame.start import make_application, make_window, open_demo
 
         rows.append(
@@ -267,7 +266,8 @@ from fusilex.journal.store import Journal
         )
     rows += [tuple(row) for row in json.loads(large.stdout)]
     print(
-        f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware (software painting)\n"
+        f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware"
+        " (software painting)\n"
     )
     print("| what | measured | wanted |\n|---|---|---|")
     for row in rows:

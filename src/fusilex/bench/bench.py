@@ -64,10 +64,11 @@ class Bench:
         number: int | None = None,
         read: Reading | None = None,
     ) -> Bench:
-        """Start a batch from a design's files, read in the ways this workshop settled before, or as they were `read` already.
+        """Start a batch from a design's files, read in the ways this workshop settled before, or as they were `read`
+        already.
 
-        `number` is the one wished for; the next free one is taken where it is not. Raises `BadInput` and records nothing when
-        the files cannot be read.
+        `number` is the one wished for; the next free one is taken where it is not. Raises `BadInput` and records
+        nothing when the files cannot be read.
         """
         if not 1 <= boards <= 1000:
             raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
@@ -117,7 +118,9 @@ class Bench:
 
     @property
     def derived(self) -> Derived:
-        """What follows from the design; made anew when files, readings, fixes, packages or the order of placing change."""
+        """What follows from the design; made anew when files, readings, fixes, packages or the order of placing
+        change.
+        """
         self.source.look(self.state, self.workshop[Habits])
         design, order = self.source.design, self.state[Bins].order
         boards = len(self.state.boards)
@@ -149,8 +152,8 @@ class Bench:
     def do(self, command: Command) -> list[Entry]:
         """Carry out a command: looked, decided and written as one; its entries are on the disk when this returns.
 
-        Raises `Refused` when it makes no sense now, `BadInput` for files that cannot be read, `NotSaved` when the journal
-        cannot be written; the batch is untouched then.
+        Raises `Refused` when it makes no sense now, `BadInput` for files that cannot be read, `NotSaved` when the
+        journal cannot be written; the batch is untouched then.
         """
         sure = self.record.last, self.shop.last
         try:
@@ -198,12 +201,15 @@ class Bench:
         for later in deeds[deeds.index(found) + 1 :] if back else ():
             if both := sorted(found.boards & later.boards):
                 raise Refused(
-                    f"Board {both[0]} has gone on since: take back {later.words or 'what was done'} at {later.station} first."
+                    f"Board {both[0]} has gone on since: take back {later.words or 'what was done'} at {later.station}"
+                    " first."
                 )
         return found
 
     def _turn(self, pen: Pen, command: Undo | Redo) -> list[Entry]:
-        """Take back or do again, in the workshop's stream too where the deed left entries there; eyes return to its board."""
+        """Take back or do again, in the workshop's stream too where the deed left entries there; eyes return to its
+        board.
+        """
         deed = self.turned_by(command)
         turned = Undone(deed.id) if isinstance(command, Undo) else Redone(deed.id)
         if self.shop.knows(deed.id):

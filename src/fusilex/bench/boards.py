@@ -1,4 +1,6 @@
-"""Boards and what hangs on each: its print, its load, parts, faults, readings. Every station adds to the same thread."""
+"""Boards and what hangs on each: its print, its load, parts, faults, readings. Every station adds to the same
+thread.
+"""
 
 from __future__ import annotations
 

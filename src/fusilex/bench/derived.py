@@ -1,4 +1,6 @@
-"""What is worked out of a design for one batch: bins, orders, openings, probe plan. Made once per design, when asked for."""
+"""What is worked out of a design for one batch: bins, orders, openings, probe plan. Made once per design, when asked
+for.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ from fusilex.core.soldering.order import by_height
 
 
 class Derived:
-    """Everything here follows from the design, the number of boards, the order of placing and the losses logged before."""
+    """Everything here follows from the design, the number of boards, the order of placing and the losses logged
+    before.
+    """
 
     def __init__(
         self, design: Design, boards: int, school: str = "kind", log: Mapping[str, Logged] | None = None

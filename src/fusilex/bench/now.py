@@ -10,7 +10,9 @@ from fusilex.bench.boards import DONE
 
 @dataclass(frozen=True)
 class Now:
-    """The one thing to do. `progress` runs from 0 to 1, None where nothing is counted. `caution` texts must be read first."""
+    """The one thing to do. `progress` runs from 0 to 1, None where nothing is counted. `caution` texts must be read
+    first.
+    """
 
     title: str
     detail: str = ""

@@ -15,7 +15,9 @@ FORMAT = "fusilex-board-2"
 
 
 def board_record(batch: Batch, serial: str) -> dict[str, Any]:
-    """Everything on record about one board, as plain JSON data (schema in docs/formats.md). KeyError without such a board."""
+    """Everything on record about one board, as plain JSON data (schema in docs/formats.md). KeyError without such a
+    board.
+    """
     state, board = batch.state, batch.state.boards[serial]
     record: dict[str, Any] = {
         "format": FORMAT,

@@ -33,7 +33,9 @@ class Road:
         return {name: rule for station in self.stations for name, rule in station.rules.items()}
 
     def index(self, station: str) -> int:
-        """Where a station stands on the road; after all of them for boards that are done. ValueError for an unknown one."""
+        """Where a station stands on the road; after all of them for boards that are done. ValueError for an unknown
+        one.
+        """
         return len(self.stations) if station == DONE else self.names.index(station)
 
     def key(self, station: str) -> str:

@@ -1,4 +1,6 @@
-"""The design as its files are read in this batch: files as handed in, the user's choices, fixes. Read and joined anew only when these change."""
+"""The design as its files are read in this batch: files as handed in, the user's choices, fixes. Read and joined anew
+only when these change.
+"""
 
 from __future__ import annotations
 

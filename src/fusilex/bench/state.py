@@ -1,4 +1,6 @@
-"""The batch as it stands: boards, what was read and overruled, and a slice for every room that keeps something of its own."""
+"""The batch as it stands: boards, what was read and overruled, and a slice for every room that keeps something of its
+own.
+"""
 
 from __future__ import annotations
 
@@ -49,7 +51,9 @@ class BatchState:
         return found
 
     def overruling(self, key: str) -> Overruled | None:
-        """The reason for which a judgement was set aside. One that names no board, print or load, as older ones do, covers all."""
+        """The reason for which a judgement was set aside. One that names no board, print or load, as older ones do,
+        covers all.
+        """
         found = self.overruled.get(key)
         return found or next((o for k, o in self.overruled.items() if key.startswith(f"{k}, ")), None)
 

@@ -16,7 +16,9 @@ from fusilex.journal.entries import Event
 
 @dataclass(frozen=True)
 class Room:
-    """Commands, events and slices of the state that belong together. Workshop rooms keep their slices in the workshop's state."""
+    """Commands, events and slices of the state that belong together. Workshop rooms keep their slices in the
+    workshop's state.
+    """
 
     commands: Sequence[type[Command]] = ()
     events: Sequence[type[Event]] = ()
@@ -43,12 +45,12 @@ def _no_care(batch: Batch) -> tuple[str, ...]:
 class Station(Room):
     """A station of the road.
 
-    `judge` gives its judgements of the board in hand (or its panel, or the whole batch: `about` says which), `now` the one thing
-    to do. `cautions` are texts by name: the station's own under its name, others, such as those of a bath, under theirs; `cautions_here`
-    adds what only this design asks for.
-    `rules` are the rules behind its judgements, by name, as F1 shows them. For Release, `lacks` names what of this station's work a board's record is without, `remarks` are judgements that go out with
-    the board, `papers` what the station writes into the board's papers.
-    `aside` is true for what boards go to only when something is wrong.
+    `judge` gives its judgements of the board in hand (or its panel, or the whole batch: `about` says which), `now`
+    the one thing to do. `cautions` are texts by name: the station's own under its name, others, such as those of a
+    bath, under theirs; `cautions_here` adds what only this design asks for. `rules` are the rules behind its
+    judgements, by name, as F1 shows them. For Release, `lacks` names what of this station's work a board's record is
+    without, `remarks` are judgements that go out with the board, `papers` what the station writes into the board's
+    papers. `aside` is true for what boards go to only when something is wrong.
     """
 
     name: str = ""

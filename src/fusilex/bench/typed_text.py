@@ -1,4 +1,6 @@
-"""Numbers in what people type at the foot of the bench. Every typed line is read by these; each refusal says what to type instead."""
+"""Numbers in what people type at the foot of the bench. Every typed line is read by these; each refusal says what to
+type instead.
+"""
 
 from __future__ import annotations
 

@@ -44,7 +44,10 @@ class Because:
 
     def text(self) -> str:
         value = show_number(self.value) if isinstance(self.value, float) else str(self.value)
-        return f"{self.what} {value}{' ' if self.unit and self.unit != '%' else ''}{' %' if self.unit == '%' else self.unit}"
+        return (
+            f"{self.what}"
+            f" {value}{' ' if self.unit and self.unit != '%' else ''}{' %' if self.unit == '%' else self.unit}"
+        )
 
 
 @dataclass(frozen=True)

@@ -1,7 +1,8 @@
 """Unions, intersections and differences of shapes, snapped to a grid of a nanometre.
 
-In plain floating point the library accepts a result whose area is up to a tenth off, and where edges all but coincide, as those of a
-shape and of the same shape turned or shrunk and grown again do, it sometimes returns one. Snapped to a grid, overlays are exact to it.
+In plain floating point the library accepts a result whose area is up to a tenth off, and where edges all but
+coincide, as those of a shape and of the same shape turned or shrunk and grown again do, it sometimes returns one.
+Snapped to a grid, overlays are exact to it.
 """
 
 from __future__ import annotations

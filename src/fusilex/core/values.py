@@ -1,7 +1,8 @@
-"""One reader for every quantity that lists, labels and meters give: value with its unit, tolerance, voltage, dielectric.
+"""One reader for every quantity that lists, labels and meters give: value with its unit, tolerance, voltage,
+dielectric.
 
-`FORMS` is the table of what is accepted as a value. A text that fits no form, or several that differ, has no value, and
-`Meaning.unread` says why: nothing is guessed silently.
+`FORMS` is the table of what is accepted as a value. A text that fits no form, or several that differ, has no value,
+and `Meaning.unread` says why: nothing is guessed silently.
 """
 
 from __future__ import annotations
@@ -69,7 +70,8 @@ _E24 = frozenset(
 class Meaning:
     """What a text says, as far as it says it: None or '' for what it leaves open. `value` in Ω, F, H or Hz by `unit`.
 
-    `values` are all readings of an ambiguous number such as ``104``, the likeliest first. `unread` says why there is none.
+    `values` are all readings of an ambiguous number such as ``104``, the likeliest first. `unread` says why there is
+    none.
     """
 
     text: str
@@ -85,7 +87,8 @@ class Meaning:
         return self.values[0] if self.values else None
 
     def met_by(self, label: Meaning) -> bool:
-        """Both give a value, and a label means what is wanted here: a resistor's in any of its readings, others in the likeliest.
+        """Both give a value, and a label means what is wanted here: a resistor's in any of its readings, others in
+        the likeliest.
 
         A resistor marked ``104`` is hardly ever 104 Ω; a capacitor's ``220`` may be 22 pF or 220 pF in earnest.
         """
@@ -100,7 +103,9 @@ Word = tuple[int, tuple[float, ...], str]
 
 @dataclass(frozen=True)
 class Form:
-    """One way to write a value: `pattern` matches a whole word, `read` tells what it means for the wanted unit, if anything."""
+    """One way to write a value: `pattern` matches a whole word, `read` tells what it means for the wanted unit, if
+    anything.
+    """
 
     name: str
     example: str
@@ -109,7 +114,9 @@ class Form:
 
 
 def _infix(found: re.Match[str], want: str) -> Word | None:
-    """A letter at the place of the point; R and E are ohms, but µH on coils; E is a power of ten where the unit is another."""
+    """A letter at the place of the point; R and E are ohms, but µH on coils; E is a power of ten where the unit is
+    another.
+    """
     letter = found["prefix"]
     if letter == "E" and want not in ("", "Ω"):
         return None
@@ -137,7 +144,9 @@ def _power(found: re.Match[str], want: str) -> Word | None:
 
 
 def _bare(found: re.Match[str], want: str) -> Word | None:
-    """Digits alone: a capacitor's are a code in pF, a resistor's are ohms unless no series of values has them, a coil's a code in µH."""
+    """Digits alone: a capacitor's are a code in pF, a resistor's are ohms unless no series of values has them, a
+    coil's a code in µH.
+    """
     word = found[0]
     value = _number(word)
     code = re.fullmatch(r"(\d{2})(\d)", word) or (re.fullmatch(r"([1-9]\d{2})(\d)", word) if want == "Ω" else None)
@@ -153,7 +162,10 @@ def _bare(found: re.Match[str], want: str) -> Word | None:
     return None
 
 
-_NUMBER = r"(?P<number>\d{1,3}(?:[,.' ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
+_NUMBER = (
+    r"(?P<number>\d{1,3}(?:[,.'"
+    r" ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
+)
 FORMS = (
     Form("letter for the point", "4k7, 4R7, R10, 4E7, 6µ8H", re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){_UNIT}"), _infix),
     Form("letter for ohms", "100R, 100E", re.compile(r"(?P<number>\d+(?:[.,]\d+)?)[RE](?:ohms?)?"), _letter_last),
@@ -215,8 +227,8 @@ _OPEN_WORDS = ("ol", "o.l", "o.l.", "open", "inf", "∞")
 def parse_reading(text: str) -> float:
     """Resistance in Ω of a meter reading such as ``2.2M``, ``4k7``, ``0.4`` or ``OL`` (infinite).
 
-    Raises ValueError when it is none of these, or may mean two things: a point with nothing behind it is how some meters show an
-    open circuit, a comma before three digits is a thousand to some and a point to others.
+    Raises ValueError when it is none of these, or may mean two things: a point with nothing behind it is how some
+    meters show an open circuit, a comma before three digits is a thousand to some and a point to others.
 
     >>> parse_reading("2.2M"), parse_reading("4k7"), parse_reading("OL"), parse_reading("1 MEG")
     (2200000.0, 4700.0, inf, 1000000.0)

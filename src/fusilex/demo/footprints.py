@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Land:
-    """One land. `drill` makes it a through-hole land; `paste` lists window rectangles (dx, dy, w, h) or None for all."""
+    """One land. `drill` makes it a through-hole land; `paste` lists window rectangles (dx, dy, w, h) or None for
+    all.
+    """
 
     pin: str
     x: float

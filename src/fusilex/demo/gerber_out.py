@@ -118,6 +118,7 @@ def ipc356(records: Sequence[tuple[str, str, str, float, float, float, float, fl
         refpin = f"{(ref or 'VIA'):<6}-{pin:<4}" if ref else "VIA        "
         line = f"{kind}{net:<14}   {refpin} {hole}A{access}X{round(x * 1000):+07d}Y{round(y * 1000):+07d}"
         lines.append(
-            f"{line}X{round(w * 1000):04d}Y{round(h * 1000):04d}R000 S{0 if side is None else 1 if side == 'bottom' else 2}"
+            f"{line}X{round(w * 1000):04d}Y{round(h * 1000):04d}R000"
+            f" S{0 if side is None else 1 if side == 'bottom' else 2}"
         )
     return "\n".join([*lines, "999", ""])

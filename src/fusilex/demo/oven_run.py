@@ -1,4 +1,6 @@
-"""A made-up run of the shop's controlled oven: air follows a set curve, two probes follow the air with a lag, with noise."""
+"""A made-up run of the shop's controlled oven: air follows a set curve, two probes follow the air with a lag, with
+noise.
+"""
 
 from __future__ import annotations
 

@@ -1,6 +1,7 @@
 """A bench scale that sends its reading as lines of text, such as ``S +   12.34 g``.
 
-Most bench scales print like this over a serial line: a letter for settled (S) or moving (D or U), a sign, a number, a unit.
+Most bench scales print like this over a serial line: a letter for settled (S) or moving (D or U), a sign, a number, a
+unit.
 """
 
 from __future__ import annotations

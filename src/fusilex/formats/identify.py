@@ -23,7 +23,8 @@ MOST_TABLE_BYTES = 8 * 2**20
 class Guess:
     """`kind` is the reader to use: gerber, components, drill, netlist, placements, bom, log, panel or other.
 
-    `sure` is how far to trust it: stated by the file, likely by its name or columns, guessed from its shapes, or unknown.
+    `sure` is how far to trust it: stated by the file, likely by its name or columns, guessed from its shapes, or
+    unknown.
     """
 
     kind: str
@@ -43,11 +44,17 @@ _WORDS = [  # role, side, pattern over the name with separators as spaces
     ("silk", r"silk|legend|overlay|ident|screen|best(?:ü|ue|u)ckungsdruck|\bss ?[tb]|s[ée]rigra"),
     (
         "outline",
-        r"outline|profile|edge|contour|border|umriss|kontur|contorno|perfil|bordo|board ?shape|dimension|keep ?out|mechanical",
+        (
+            r"outline|profile|edge|contour|border|umriss|kontur|contorno|perfil|bordo|board ?shape|dimension|keep"
+            r" ?out|mechanical"
+        ),
     ),
     ("copper", r"copper|\bcu\b|kupfer|cuivre|cobre|\brame\b|signal|layer|tracks?|metal|etch|conductors?"),
 ]
-_BOTTOM = r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\bs[mps]b|dessous|inf[eé]rieure?|inferiore?|sotto"
+_BOTTOM = (
+    r"bottom|\bbot|back|\bb\b|solder"
+    r" ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\bs[mps]b|dessous|inf[eé]rieure?|inferiore?|sotto"
+)
 _TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\bs[mps]t|dessus|sup[eé]rieure?|superiore?|sopra"
 _INNER = r" inner| in ?\d| mid ?\d|innen| l[3-9] "
 _LETTERS = {  # the old two-letter habit: side, then what it is
@@ -98,7 +105,8 @@ for _role, _twos in _FUNCTIONS.items():  # a letter for the side before or behin
 _INNER_ENDING = re.compile(r"g(?P<plane>p)?l?(?P<g>\d{1,2})l?|in(?P<in>\d{1,2})|l(?P<l>[2-9]|\d\d)")
 PLANE = "an inner plane, which may be drawn as what is not copper: left aside"
 _FOR_PEOPLE = (
-    r" (?:assembly|assy|fab(?:rication)?|court ?yard|crtyd|adhes\w*|glue|drawings?|dwg|dimensions?|user|eco\d?|comments?|keep ?out"
+    r" (?:assembly|assy|fab(?:rication)?|court"
+    r" ?yard|crtyd|adhes\w*|glue|drawings?|dwg|dimensions?|user|eco\d?|comments?|keep ?out"
     r"|drill ?(?:map|guide)|drillmap|margin|bestueckungsplan|bestückungsplan|klebstoff) "
 )
 _APERTURE = re.compile(
@@ -133,7 +141,9 @@ def identify(name: str, data: bytes) -> Guess:
 
 
 def undecided(guesses: Mapping[str, Guess]) -> dict[str, Guess]:
-    """Layers that were guessed to be what another layer is, too: only one of them can be, so their names say nothing."""
+    """Layers that were guessed to be what another layer is, too: only one of them can be, so their names say
+    nothing.
+    """
     claims = Counter((g.role, g.side) for g in guesses.values() if g.kind == "gerber")
     return {
         file: Guess("gerber", "other", None, "its name says what another's says, too", UNKNOWN)
@@ -155,7 +165,9 @@ _REVISION = re.compile(
 
 
 def revision_of(name: str, data: bytes) -> str:
-    """The revision a file names: by its project attribute, else in its name (``r2``, ``rev B``, ``v1.3``); '' for none."""
+    """The revision a file names: by its project attribute, else in its name (``r2``, ``rev B``, ``v1.3``); '' for
+    none.
+    """
     stated = _PROJECT.search(data[:6000])
     if stated:
         text = stated[1].decode("utf-8", "replace").strip()
@@ -261,7 +273,9 @@ def _table(name: str, data: bytes) -> Guess:
 
 
 def ending(name: str, names: Iterable[str]) -> str:
-    """What is left of a file's name without the part it shares with the others: the same for every design of one source."""
+    """What is left of a file's name without the part it shares with the others: the same for every design of one
+    source.
+    """
     own = PurePosixPath(name).name.lower()
     alike = [n for n in (PurePosixPath(n).name.lower() for n in names) if n[:3] == own[:3]]
     return own[len(shared_start(alike)) :].lstrip("-_. ") or own if len(alike) > 1 else own

@@ -10,14 +10,17 @@ import msgspec
 
 
 class Unreadable(Exception):
-    """An entry of the journal is not what its kind says; the sentence names the entry, what was expected and what stands there."""
+    """An entry of the journal is not what its kind says; the sentence names the entry, what was expected and what
+    stands there.
+    """
 
 
 class Event(msgspec.Struct, frozen=True):
-    """Something that happened, with its numbers: subclasses are the kinds there are, `apply` says what each does to the state.
+    """Something that happened, with its numbers: subclasses are the kinds there are, `apply` says what each does to
+    the state.
 
-    `kind` names it in the journal for ever. `older` gives fields the names older versions of the program wrote them by.
-    `undoable` is False for what nobody wants back, such as looking elsewhere.
+    `kind` names it in the journal for ever. `older` gives fields the names older versions of the program wrote them
+    by. `undoable` is False for what nobody wants back, such as looking elsewhere.
     """
 
     kind: ClassVar[str] = ""

@@ -17,7 +17,9 @@ batches = Table(
     Column("opened_at", String(32), nullable=False),
     Column("kind", String(16), nullable=False, server_default="batch"),
 )
-"""`kind` is ``batch``, or ``workshop`` for the one stream of what outlives batches: stock, packages, habits of files."""
+"""`kind` is ``batch``, or ``workshop`` for the one stream of what outlives batches: stock, packages, habits of
+files.
+"""
 
 events = Table(
     "event",

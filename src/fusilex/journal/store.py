@@ -37,7 +37,9 @@ def sqlite_url(path: Path) -> str:
 
 
 class Pen:
-    """The journal while somebody writes in it: nobody else does before this is over, and all of it is kept or nothing."""
+    """The journal while somebody writes in it: nobody else does before this is over, and all of it is kept or
+    nothing.
+    """
 
     def __init__(self, connection: Connection, kinds: Kinds, who: str) -> None:
         self.connection, self.kinds, self.who = connection, kinds, who
@@ -85,7 +87,9 @@ class Journal:
     """An open journal. Writing is one transaction per command; it is on the disk when it is over."""
 
     def __init__(self, url: str, kinds: Kinds | None = None) -> None:
-        """Open or create the journal at a database URL, reading events of `kinds`. Raises `NotSaved` when the place cannot be used."""
+        """Open or create the journal at a database URL, reading events of `kinds`. Raises `NotSaved` when the place
+        cannot be used.
+        """
         self.url, self.kinds = url, kinds or {}
         database = make_url(url).database
         try:

@@ -21,7 +21,9 @@ from fusilex.ui.widgets.keys import Key
 
 
 class Picture(QWidget):
-    """What a station and each of its views are: a column to fill, perhaps a board canvas; `refresh`, `keys`, `facts` to answer."""
+    """What a station and each of its views are: a column to fill, perhaps a board canvas; `refresh`, `keys`, `facts`
+    to answer.
+    """
 
     name = ""
 

@@ -18,7 +18,8 @@ class Filled:
 class Bins:
     """Bins by their line, pieces that were dropped or replaced, and how the batch goes with them.
 
-    `without` are the parts the batch started without, `order` is the order of placing, `skipped_side` is not kitted now.
+    `without` are the parts the batch started without, `order` is the order of placing, `skipped_side` is not kitted
+    now.
     """
 
     filled: dict[str, Filled] = field(default_factory=dict)

@@ -1,4 +1,6 @@
-"""The design's files and what was settled about them: taken for what, columns, fixes. They are events; the files stay as handed in."""
+"""The design's files and what was settled about them: taken for what, columns, fixes. They are events; the files stay
+as handed in.
+"""
 
 from __future__ import annotations
 

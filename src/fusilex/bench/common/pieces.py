@@ -1,4 +1,6 @@
-"""Pieces and the bins they come from: filled at Kit, emptied at Place, Hand and Rework, counted once each for this shop's losses."""
+"""Pieces and the bins they come from: filled at Kit, emptied at Place, Hand and Rework, counted once each for this
+shop's losses.
+"""
 
 from __future__ import annotations
 

@@ -38,7 +38,8 @@ from fusilex.formats.layers.gerber import read_gerber
 class Choices:
     """What the user settled about files that could be read in several ways; nothing of it is written into them.
 
-    `roles` maps a file to (role, side), ``("other", None)`` meaning it is left aside; `columns` maps a file to field → column.
+    `roles` maps a file to (role, side), ``("other", None)`` meaning it is left aside; `columns` maps a file to field
+    → column.
     """
 
     roles: Mapping[str, tuple[str, str | None]] = field(default_factory=dict)
@@ -192,7 +193,9 @@ def _role_words(guess: Guess) -> str:
 def _settle_unknown(
     guesses: dict[str, Guess], images: dict[str, Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...]
 ) -> list[Remark]:
-    """Layers whose names say nothing get the role their shapes give away, in place; a remark where only pads were counted."""
+    """Layers whose names say nothing get the role their shapes give away, in place; a remark where only pads were
+    counted.
+    """
     unknown = {file: images[file] for file, g in guesses.items() if g.kind == "gerber" and g.sure == UNKNOWN}
     known = {(x.role, x.side): x for x in images.values() if x.role != "other"}
     roles = guess_roles(unknown, known, holes, placements) if unknown else {}

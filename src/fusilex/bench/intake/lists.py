@@ -25,7 +25,8 @@ KINDS = {"placements": PLACEMENTS, "bom": BOM}
 
 
 def table_of(data: bytes, file: str, role: str | None = None, picked: Mapping[str, int] | None = None) -> Table | None:
-    """The placement list or bill of materials in a file, its columns as recognised or to be picked; None for anything else.
+    """The placement list or bill of materials in a file, its columns as recognised or to be picked; None for anything
+    else.
 
     `role` is what the file was taken for, where that is known. Raises `BadInput` for what is no table.
     """
@@ -88,7 +89,9 @@ class Lists:
                     self._boms.append(other)
 
     def settle_placements(self) -> None:
-        """Of lists that name the same parts the longest counts, the first of equals: one for all beside one a side, mm beside inch."""
+        """Of lists that name the same parts the longest counts, the first of equals: one for all beside one a side,
+        mm beside inch.
+        """
         by_length = sorted(self._placements, key=lambda file: (file in self._drawn, -len(self._placements[file])))
         kept: dict[str, str] = {}
         for file in by_length:
@@ -108,7 +111,8 @@ class Lists:
     def settle_bom(self) -> None:
         """Of several lists that may be the bill of materials the one with most of the placed parts is it.
 
-        Without any, a placement list that names part numbers is one, too. Raises `BadInput` where the only one cannot be read.
+        Without any, a placement list that names part numbers is one, too. Raises `BadInput` where the only one cannot
+        be read.
         """
         placed = {p.ref for p in self.placements}
         spelt = {ref.upper() for ref in placed}
@@ -155,7 +159,9 @@ class Lists:
         )
 
     def settle_sides(self, layers: Mapping[tuple[str, str | None], Layer]) -> None:
-        """Give words that name a side nobody knows the side whose pads lie under their parts. Raises `BadInput` where none does."""
+        """Give words that name a side nobody knows the side whose pads lie under their parts. Raises `BadInput` where
+        none does.
+        """
         top, bottom = (layers.get(("paste", side)) or layers.get(("copper", side)) for side in ("top", "bottom"))
         for table, words in self._sideless:
             places = {p.line: (p.x, p.y) for p in self._placements[table.name]}

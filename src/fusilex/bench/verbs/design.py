@@ -86,7 +86,8 @@ def kit(folder: str, boards: int) -> Answer:
         ]
     }
     rows = [
-        f"{n:>3}  {x.value:<16} {x.package.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5}  {', '.join(x.refs)}"
+        f"{n:>3}  {x.value:<16} {x.package.code:<26} {x.per_board:>3} a board  need {x.need:>5}  pull {x.pull:>5} "
+        f" {', '.join(x.refs)}"
         for n, x in enumerate(lines, 1)
     ]
     return Answer(worst_first([*judge_values(lines), *look_alikes(lines)]), data, "\n".join(rows))

@@ -59,14 +59,16 @@ def refs(folder: str, points: str) -> Answer:
         "points": names,
         "residuals_mm": [float(r) for r in fit.residual_mm],
         "rms_mm": fit.rms_mm,
-        "worst_part": None
-        if worst is None
-        else {
-            "ref": labels[worst].partition(" ")[0],
-            "cell": int(labels[worst].rpartition(" ")[2]) if on_panels else None,
-            "error_mm": float(within[worst]),
-            "standard_error_mm": float(fit.predicted_error(xy[worst])[0]),
-        },
+        "worst_part": (
+            None
+            if worst is None
+            else {
+                "ref": labels[worst].partition(" ")[0],
+                "cell": int(labels[worst].rpartition(" ")[2]) if on_panels else None,
+                "error_mm": float(within[worst]),
+                "standard_error_mm": float(fit.predicted_error(xy[worst])[0]),
+            }
+        ),
         "suspect": names[suspect] if suspect is not None else None,
     }
     text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.rotation_deg:.4f}°, scale {fit.scale:.6f}"]
@@ -98,8 +100,8 @@ def profile(log: str, window: str) -> Answer:
         "silent_probes": [name for name in read.probes_c if name not in per_probe] + list(read.silent),
     }
     text = [
-        f"{name}: index {index[name]:.0f}, peak {m.peak_c:.1f} °C, soak {m.soak_s:.0f} s, above {rule.melting:g} °C {m.above_melting_s:.0f} s, "
-        f"heating {m.max_heating_c_per_s:.2f}, cooling {m.max_cooling_c_per_s:.2f} °C/s"
+        f"{name}: index {index[name]:.0f}, peak {m.peak_c:.1f} °C, soak {m.soak_s:.0f} s, above {rule.melting:g} °C"
+        f" {m.above_melting_s:.0f} s, heating {m.max_heating_c_per_s:.2f}, cooling {m.max_cooling_c_per_s:.2f} °C/s"
         for name, m in per_probe.items()
     ]
     return Answer(worst_first(judge_profile(per_probe, rule)), data, "\n".join(text))

@@ -1,4 +1,6 @@
-"""How designers' files were settled here before, and packages as measured here: the next design is read in the same ways."""
+"""How designers' files were settled here before, and packages as measured here: the next design is read in the same
+ways.
+"""
 
 from __future__ import annotations
 

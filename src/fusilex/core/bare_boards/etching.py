@@ -42,10 +42,11 @@ def copper_removed_g(board_mm2: float, coverage: float, foil_um: float) -> float
 
 
 def etch_minutes(foil_um: float, celsius: float, held_g: float, removed_g: float, bath_l: float) -> float:
-    """Minutes to expect before this workshop's own factor: ∝ thickness, halved by every 10 °C, slower as the bath fills.
+    """Minutes to expect before this workshop's own factor: ∝ thickness, halved by every 10 °C, slower as the bath
+    fills.
 
-    The bath's rate falls linearly with the copper it holds (mean over the run) and is nil at its capacity; infinite beyond.
-    Raises ValueError for a bath without volume.
+    The bath's rate falls linearly with the copper it holds (mean over the run) and is nil at its capacity; infinite
+    beyond. Raises ValueError for a bath without volume.
     """
     if bath_l <= 0:
         raise ValueError("a bath has some volume")
@@ -93,11 +94,15 @@ def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath
             Because("to remove", round(removed_g, 2), "g"),
             Because("capacity", round(capacity), "g"),
         ),
-        ""
-        if level is Level.GO
-        else "Mix a fresh bath; take the old one to the hazardous waste point."
-        if level is Level.STOP
-        else "One or two boards more.",
+        (
+            ""
+            if level is Level.GO
+            else (
+                "Mix a fresh bath; take the old one to the hazardous waste point."
+                if level is Level.STOP
+                else "One or two boards more."
+            )
+        ),
     )
     if not np.isfinite(minutes):
         return [bath]

@@ -32,7 +32,9 @@ class Finest:
 
 
 def finest_feature(design: Design) -> Finest | None:
-    """The narrowest track (short side of its smallest enclosing rectangle) and gap of the outer layers. None without copper."""
+    """The narrowest track (short side of its smallest enclosing rectangle) and gap of the outer layers. None without
+    copper.
+    """
     copper = copper_pieces(design)
     width: tuple[float, tuple[float, float, str]] = float("inf"), (0.0, 0.0, "top")
     gap: tuple[float, tuple[float, float, str]] = float("inf"), (0.0, 0.0, "top")
@@ -79,7 +81,9 @@ def copper_coverage(design: Design, side: str) -> float:
 
 
 def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> list[Judgement]:
-    """The finest feature against each process's finest good result (name, mm): go at or above it, care down to 0.8 of it, else stop."""
+    """The finest feature against each process's finest good result (name, mm): go at or above it, care down to 0.8 of
+    it, else stop.
+    """
     if finest is None:
         return []
     side, what = (finest.width_at[2], "track") if finest.width_mm <= finest.gap_mm else (finest.gap_at[2], "gap")

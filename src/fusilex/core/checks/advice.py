@@ -128,7 +128,9 @@ def _nozzle(part: Part) -> Suggestion | None:
 
 
 def _edges(design: Design, fitted: list[Part], panel: Panel | None) -> list[Suggestion]:
-    """Parts that overhang into the rail or the neighbour, and ceramic capacitors near an edge that is scored or broken."""
+    """Parts that overhang into the rail or the neighbour, and ceramic capacitors near an edge that is scored or
+    broken.
+    """
     x0, y0, x1, y1 = design.outline.bounds
     shapes = package_outlines(fitted)
     found = []

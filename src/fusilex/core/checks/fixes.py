@@ -19,7 +19,9 @@ DRILLS_MM = (0.1, 6.5)
 
 @dataclass(frozen=True)
 class Fix:
-    """One correction. `kind` is a key of `KINDS`, `ref` the part it is for ('' for whole lists), `with_` its plain numbers and words."""
+    """One correction. `kind` is a key of `KINDS`, `ref` the part it is for ('' for whole lists), `with_` its plain
+    numbers and words.
+    """
 
     kind: str
     ref: str = ""
@@ -59,7 +61,9 @@ def _each(design: Design, change: Callable[[Placement], Placement]) -> Design:
 
 
 def _transform(design: Design, fix: Fix) -> Design:
-    """One correction of shift, turn, mirror and unit for all placements of some sides; turns follow the quarter turn."""
+    """One correction of shift, turn, mirror and unit for all placements of some sides; turns follow the quarter
+    turn.
+    """
     c = Correction(**fix.with_["correction"])
 
     def moved(p: Placement) -> Placement:
@@ -158,7 +162,9 @@ def _leave_out(design: Design, fix: Fix) -> Design:
 
 
 def _one_line(design: Design, fix: Fix) -> Design:
-    """Lines that mean one part become the one with `ref`; `with` names a part of each of the others, which its like follow."""
+    """Lines that mean one part become the one with `ref`; `with` names a part of each of the others, which its like
+    follow.
+    """
     kept = next((b for b in design.bom if fix.ref in b.refs), None)
     if kept is None:
         return design
@@ -185,7 +191,9 @@ def _metric(design: Design, fix: Fix) -> Design:
 
 
 def _package(design: Design, fix: Fix) -> Design:
-    """A part, or the parts of `refs`, have another body than their text says; a line of the bill goes with them when all its parts do."""
+    """A part, or the parts of `refs`, have another body than their text says; a line of the bill goes with them when
+    all its parts do.
+    """
     text, refs = fix.with_["package"], set(fix.with_.get("refs", (fix.ref,)))
     package_of(text)
     bom = tuple(replace(b, package=text) if refs.issuperset(b.refs) else b for b in design.bom)

@@ -1,4 +1,6 @@
-"""Layers that lie elsewhere than the others: paste or holes from another origin or unit, a side plotted as seen from below."""
+"""Layers that lie elsewhere than the others: paste or holes from another origin or unit, a side plotted as seen from
+below.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from fusilex.core.judgement import Because, Judgement
 
 MIDDLE_MM = 0.1
 MET, MISSED = 0.75, 0.5
-"""Share of the plated holes that meet one side's pads, and of those that meet the other's, where that one is out of place."""
+"""Share of the plated holes that meet one side's pads, and of those that meet the other's, where that one is out of
+place.
+"""
 
 
 def layers_elsewhere(design: Design, judged: Iterable[Judgement]) -> list[Finding]:

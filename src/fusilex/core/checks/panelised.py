@@ -1,4 +1,6 @@
-"""Lists and pads that name every part several times, in layers that repeat: a panel handed in where one board is meant."""
+"""Lists and pads that name every part several times, in layers that repeat: a panel handed in where one board is
+meant.
+"""
 
 from __future__ import annotations
 

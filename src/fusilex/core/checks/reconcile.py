@@ -35,7 +35,9 @@ NOT_BOUGHT = ("fiducial", "test", "hole")
 
 
 def reconcile(design: Design) -> list[Finding]:
-    """All findings, in the order of what they would cost. What one systematic fault explains is not listed part by part."""
+    """All findings, in the order of what they would cost. What one systematic fault explains is not listed part by
+    part.
+    """
     if panel := panelised(design):
         return [panel]  # all that is further wrong is an echo of it
     middles = pad_middles(design.pads)
@@ -118,7 +120,9 @@ def _named_by_copper(design: Design) -> bool:
 
 
 def _most_miss(listed: NDArray[np.float64], targets: NDArray[np.float64]) -> bool:
-    """A quick look before the search: fewer than half of the placements have a candidate part within half a millimetre."""
+    """A quick look before the search: fewer than half of the placements have a candidate part within half a
+    millimetre.
+    """
     if len(listed) < 4 or not len(targets):
         return False
     return len(one_to_one(listed, targets, 0.5)[0]) < 0.5 * len(listed)
@@ -194,7 +198,9 @@ def _size_codes(design: Design) -> list[Finding]:
 
 
 def _renamed(design: Design, middles: dict[str, tuple[float, float]]) -> list[Finding]:
-    """A part that only the placement list knows, on the pads of one that only the bill of materials knows: one part, two names."""
+    """A part that only the placement list knows, on the pads of one that only the bill of materials knows: one part,
+    two names.
+    """
     if not design.bom:
         return []
     placed = {p.ref: p for p in design.placements}
@@ -220,7 +226,10 @@ def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) 
     leads = sorted(ref for ref in left if ref not in middles and _lead_body(design, ref))
     if leads and not any(p.package.mount == "tht" for p in design.parts):  # a list of surface-mount parts alone
         shown = ", ".join(leads[:4]) + (" …" if len(leads) > 4 else "")
-        text = f"{shown} {'has' if len(leads) == 1 else 'have'} leads and {'is' if len(leads) == 1 else 'are'} on the bill of materials alone"
+        text = (
+            f"{shown} {'has' if len(leads) == 1 else 'have'} leads and {'is' if len(leads) == 1 else 'are'} on the bill"
+            " of materials alone"
+        )
         found.append(Finding("missing", "through-hole parts", "placements", text, level=Level.CARE, refs=tuple(leads)))
         left -= set(leads)
     for ref in sorted(left):
@@ -329,6 +338,9 @@ def _overlaps(parts: list[Part]) -> list[Finding]:
 
 
 def _quantity(line: int, quantity: int | None, refs: tuple[str, ...]) -> Finding:
-    text = f"line {line} of the bill of materials says {quantity} piece{'' if quantity == 1 else 's'} and names {len(refs)} part{'' if len(refs) == 1 else 's'}"
+    text = (
+        f"line {line} of the bill of materials says {quantity} piece{'' if quantity == 1 else 's'} and names"
+        f" {len(refs)} part{'' if len(refs) == 1 else 's'}"
+    )
     fix = Fix("count-names", refs[0], {"line": line}, f"line {line} counted by its names: {len(refs)}")
     return Finding("quantity", refs[0], "bom", text, level=Level.CARE, fix=fix)

@@ -86,7 +86,9 @@ def _pitch(at: NDArray[np.float64], size: NDArray[np.float64], axis: int, extent
 def _cuts(
     low: NDArray[np.float64], high: NDArray[np.float64], pitch: float | None, start: float, stop: float
 ) -> tuple[float, int] | None:
-    """Where the first cell begins along an axis and how many there are: the cut lies in the widest strip no pad crosses."""
+    """Where the first cell begins along an axis and how many there are: the cut lies in the widest strip no pad
+    crosses.
+    """
     if pitch is None:
         return start, 1
     bins = 2000
@@ -113,8 +115,8 @@ def _cuts(
 def one_cell(design: Design, panel: Panel) -> Design:
     """The design of the panel's lower-left cell alone, carrying the panel. Not joined.
 
-    Placements that cover the whole panel are cut to the cell too, and lose the number of their copy; a list of one board is kept
-    as it is when it fits the cell.
+    Placements that cover the whole panel are cut to the cell too, and lose the number of their copy; a list of one
+    board is kept as it is when it fits the cell.
     """
     ox, oy, *_ = design.outline.bounds
     x0, y0 = ox + panel.first_x, oy + panel.first_y

@@ -1,4 +1,6 @@
-"""Turns that the pads contradict, as findings: a whole side counted otherwise, a list without turns, one part out of line."""
+"""Turns that the pads contradict, as findings: a whole side counted otherwise, a list without turns, one part out of
+line.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from fusilex.core.judgement import Because, Level
 
 
 def turn_findings(design: Design) -> list[Finding]:
-    """The one fault that explains most wrong turns where there is one, else every part that lies otherwise than its kind."""
+    """The one fault that explains most wrong turns where there is one, else every part that lies otherwise than its
+    kind.
+    """
     if design.guessed_parts:
         return []
     kinds = kinds_of([p for p in design.parts if p.package.mount != "none" and _on_its_side(p)])
@@ -51,7 +55,8 @@ def _no_turns(odd: list[OddTurn]) -> Finding:
         "rotations",
         "no turns",
         "placements",
-        f"No turns are given, and {len(odd)} part{'s lie' if len(odd) > 1 else ' lies'} otherwise than most of their kind",
+        f"No turns are given, and {len(odd)} part{'s lie' if len(odd) > 1 else ' lies'} otherwise than most of their"
+        " kind",
         level=Level.CARE,
         because=(Because("parts", ", ".join(list(turns)[:6]) + (" …" if len(turns) > 6 else "")),),
         fix=Fix("rotations", "", {"rotations": turns}, "turns taken from the pads, as most of each kind lie"),

@@ -1,4 +1,6 @@
-"""Turns against pads: parts of one kind have one pattern of pads, so turned back by what the list says they must lie alike."""
+"""Turns against pads: parts of one kind have one pattern of pads, so turned back by what the list says they must lie
+alike.
+"""
 
 from __future__ import annotations
 
@@ -44,12 +46,15 @@ class Convention:
 
 
 CONVENTIONS = (Convention(), *(Convention(sign, plus) for plus in (0, 180, 90, 270) for sign in (-1, 1)))
-"""The likeliest first. A bottom side seen through the board counts clockwise; turned over about the other axis, from 180°."""
+"""The likeliest first. A bottom side seen through the board counts clockwise; turned over about the other axis, from
+180°.
+"""
 
 
 @dataclass(frozen=True)
 class TurnFit:
-    """The convention that fits a side best: of `n` parts that can tell, how many lie like their kind as listed, and then.
+    """The convention that fits a side best: of `n` parts that can tell, how many lie like their kind as listed, and
+    then.
 
     `sense` is False where counting the other way round would fit as well.
     """
@@ -81,7 +86,9 @@ class OddTurn:
 
 @dataclass(frozen=True)
 class PartKind:
-    """Parts with one pattern of pads. `lies` (n × 4): the pattern, turned back as listed, is the first one's turned by k · 90°."""
+    """Parts with one pattern of pads. `lies` (n × 4): the pattern, turned back as listed, is the first one's turned
+    by k · 90°.
+    """
 
     parts: tuple[Part, ...]
     lies: NDArray[np.bool_]
@@ -127,8 +134,8 @@ class PartKind:
 def fit_turns(kinds: Sequence[PartKind]) -> list[TurnFit]:
     """The convincing conventions that are not simply as listed: of the top first, then of the bottom beside it.
 
-    Within one side only the sense of counting shows, for a constant turn may as well belong to the pattern; a kind that sits on
-    both sides shows the constant between them.
+    Within one side only the sense of counting shows, for a constant turn may as well belong to the pattern; a kind
+    that sits on both sides shows the constant between them.
     """
     read = {"top": Convention(), "bottom": Convention()}
     found = []
@@ -147,7 +154,8 @@ def fit_turns(kinds: Sequence[PartKind]) -> list[TurnFit]:
 
 
 def odd_turns(kinds: Sequence[PartKind], share: float = MAJORITY) -> list[OddTurn]:
-    """Parts that lie otherwise than at least two others and this `share` of their kind, or than an even part of it at 0°.
+    """Parts that lie otherwise than at least two others and this `share` of their kind, or than an even part of it at
+    0°.
 
     Half a turn of a part with two like ends is no matter.
     """
@@ -169,7 +177,9 @@ def odd_turns(kinds: Sequence[PartKind], share: float = MAJORITY) -> list[OddTur
 
 
 def kinds_of(parts: Sequence[Part]) -> list[PartKind]:
-    """Parts of one body and letter whose pads are named alike, split by pattern; one alike in all quarter turns tells nothing."""
+    """Parts of one body and letter whose pads are named alike, split by pattern; one alike in all quarter turns tells
+    nothing.
+    """
     groups: dict[tuple[str, str, tuple[str, ...]], list[tuple[Part, list[int]]]] = defaultdict(list)
     found: list[PartKind] = []
     start = 0
@@ -194,7 +204,9 @@ def kinds_of(parts: Sequence[Part]) -> list[PartKind]:
 
 
 def _turned_back(parts: Sequence[Part], at: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Middles of pads (n × m × 2, mm) seen from each part's own side about their mean, turned back by the listed turn."""
+    """Middles of pads (n × m × 2, mm) seen from each part's own side about their mean, turned back by the listed
+    turn.
+    """
     seen = at - at.mean(axis=1, keepdims=True)
     seen[..., 0] *= np.array([-1.0 if p.side == "bottom" else 1.0 for p in parts])[:, None]
     angle = np.radians([p.rotation_deg for p in parts])[:, None]

@@ -40,7 +40,9 @@ class DropCheck:
 
 @dataclass(frozen=True)
 class SideLoad:
-    """The surface-mount parts of one side: count, mass (mg), their drop checks, worst first, and parts whose pads nobody knows."""
+    """The surface-mount parts of one side: count, mass (mg), their drop checks, worst first, and parts whose pads
+    nobody knows.
+    """
 
     side: str
     parts: int
@@ -54,7 +56,9 @@ class SideLoad:
 
 
 def side_load(design: Design, side: str) -> SideLoad:
-    """Masses and drop checks of a side's surface-mount parts; what a part without pads of that side hangs by is not told."""
+    """Masses and drop checks of a side's surface-mount parts; what a part without pads of that side hangs by is not
+    told.
+    """
     parts = [p for p in design.parts if p.populated and p.side == side and not p.through_hole]
     checks = [DropCheck(p, sum(x.polygon.area for x in p.pads if x.drill == 0 and x.side == side)) for p in parts]
     hanging = sorted((c for c in checks if c.area_mm2 > 0), key=lambda c: -c.share)
@@ -65,8 +69,8 @@ def side_load(design: Design, side: str) -> SideLoad:
 def first_side(top: SideLoad, bottom: SideLoad, school: str = "lighter-first") -> str:
     """The side to print first. Raises KeyError for a school that does not exist.
 
-    Lighter first: the side whose worst part hangs more safely, and of equals the lighter one. Glued: the other one. By hand:
-    the side with more parts goes on paste.
+    Lighter first: the side whose worst part hangs more safely, and of equals the lighter one. Glued: the other one.
+    By hand: the side with more parts goes on paste.
     """
     SIDE_ORDERS[school]
     if not top.parts or not bottom.parts:
@@ -110,7 +114,10 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
     if loads[first].untold and not held:
         refs = tuple(p.ref for p in loads[first].untold)
         shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
-        text = f"Whether {shown} {'hangs' if len(refs) == 1 else 'hang'} on upside down cannot be told: no pads of that side are known"
+        text = (
+            f"Whether {shown} {'hangs' if len(refs) == 1 else 'hang'} on upside down cannot be told: no pads of that"
+            " side are known"
+        )
         do = "Correct its side or its place, or look at its pads on the board; else glue it."
         found.append(
             Judgement("ready.drop", Level.UNKNOWN, "pads not known", text, (Because("parts", len(refs)),), do, refs)

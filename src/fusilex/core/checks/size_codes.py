@@ -18,8 +18,9 @@ from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, chip_code
 
 SAME_PLACE_MM = 0.05  # one pad drawn twice
 TOO_FAR = 1.45
-"""Ratio of the distance between two pads' middles to a body's length, from which on the body does not fit; land patterns for the
-iron reach 1.3."""
+"""Ratio of the distance between two pads' middles to a body's length, from which on the body does not fit; land
+patterns for the iron reach 1.3.
+"""
 
 
 def size_findings(design: Design) -> list[Finding]:

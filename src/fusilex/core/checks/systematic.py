@@ -1,4 +1,6 @@
-"""The fault behind the faults: one shift, quarter turn, mirror or unit factor that explains why a whole list misses its pads."""
+"""The fault behind the faults: one shift, quarter turn, mirror or unit factor that explains why a whole list misses
+its pads.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ ON_PAD_MM = 0.30
 VOTERS, BIN_MM = 40, 0.15
 LEAST, SHARE = 4, 0.55
 SPREADS = (0.4, 12.0)
-"""How much wider the candidates may be spread than the placements, for a factor to be tried: a list may name but a few parts."""
+"""How much wider the candidates may be spread than the placements, for a factor to be tried: a list may name but a
+few parts.
+"""
 BY_CHANCE = 0.01
 OFFSET_MM = 0.1
 """From here on an offset that all parts share is no matter of how parts were drawn."""
@@ -24,7 +28,9 @@ OFFSET_MM = 0.1
 
 @dataclass(frozen=True)
 class Correction:
-    """measured = factor · R(turn) · M · listed + (dx, dy): M mirrors x when `mirror`; turn counter-clockwise, degrees; mm."""
+    """measured = factor · R(turn) · M · listed + (dx, dy): M mirrors x when `mirror`; turn counter-clockwise,
+    degrees; mm.
+    """
 
     mirror: bool
     turn: int
@@ -69,7 +75,9 @@ class Correction:
 
 @dataclass(frozen=True)
 class SystematicFit:
-    """The best correction for n placements: how many meet their pads before and after it, and how closely then (RMS, mm)."""
+    """The best correction for n placements: how many meet their pads before and after it, and how closely then (RMS,
+    mm).
+    """
 
     correction: Correction
     n: int
@@ -92,8 +100,9 @@ def _linear(xy: NDArray[np.float64], mirror: bool, turn: int, factor: float) -> 
 def fit_named(listed: ArrayLike, pads: ArrayLike) -> SystematicFit | None:
     """Fit placements (n × 2, mm) to the middles of their own pads (n × 2, mm). None for fewer than four.
 
-    For each mirror, quarter turn and unit factor the shift is the median difference, which up to half of the placements
-    being wrong on their own account cannot move; the correction with most placements on their pads wins, the simplest of equals.
+    For each mirror, quarter turn and unit factor the shift is the median difference, which up to half of the
+    placements being wrong on their own account cannot move; the correction with most placements on their pads wins,
+    the simplest of equals.
     """
     a, b = np.asarray(listed, dtype=float).reshape(-1, 2), np.asarray(pads, dtype=float).reshape(-1, 2)
     if len(a) < LEAST:
@@ -113,11 +122,12 @@ def fit_named(listed: ArrayLike, pads: ArrayLike) -> SystematicFit | None:
 
 
 def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
-    """Fit placements (n × 2, mm) to candidate parts (m × 2, mm) without knowing which is whose. None for fewer than four.
+    """Fit placements (n × 2, mm) to candidate parts (m × 2, mm) without knowing which is whose. None for fewer than
+    four.
 
     For each mirror, quarter turn and likely factor, a sample of placements votes for shifts: the difference to every
-    candidate, counted in bins. Where the fullest bin holds at least half as many votes as the fullest of all, it is refined on
-    the nearest candidates of all placements.
+    candidate, counted in bins. Where the fullest bin holds at least half as many votes as the fullest of all, it is
+    refined on the nearest candidates of all placements.
     """
     a, b = np.asarray(listed, dtype=float).reshape(-1, 2), np.asarray(targets, dtype=float).reshape(-1, 2)
     if len(a) < LEAST or len(b) < LEAST:
@@ -149,10 +159,11 @@ def fit_unnamed(listed: ArrayLike, targets: ArrayLike) -> SystematicFit | None:
 
 
 def _by_chance(count: int, n: int, b: NDArray[np.float64], hypotheses: int) -> float:
-    """How many of the shifts that were tried would by chance alone bring as many of n placements onto candidates (m × 2, mm).
+    """How many of the shifts that were tried would by chance alone bring as many of n placements onto candidates (m ×
+    2, mm).
 
-    One placement is on its candidate by the choice of the shift; each of the others meets one with the share of the area that the
-    candidates' reach covers, so the rest is binomial.
+    One placement is on its candidate by the choice of the shift; each of the others meets one with the share of the
+    area that the candidates' reach covers, so the rest is binomial.
     """
     width, height = np.maximum(np.ptp(b, axis=0), 1.0)
     share = min(0.999, len(b) * math.pi * ON_PAD_MM**2 / (width * height))
@@ -163,7 +174,9 @@ def _by_chance(count: int, n: int, b: NDArray[np.float64], hypotheses: int) -> f
 
 
 def _hypotheses(a: NDArray[np.float64], b: NDArray[np.float64]) -> Sequence[tuple[float, int, bool]]:
-    """Factor, turn and mirror worth trying, the simplest first: the factor must bring the two spreads to a like size."""
+    """Factor, turn and mirror worth trying, the simplest first: the factor must bring the two spreads to a like
+    size.
+    """
     spread_a, spread_b = (np.diff(np.percentile(p, (10, 90), axis=0), axis=0).max() for p in (a, b))
     ratio = spread_b / max(spread_a, 1e-9)
     factors = [f for f in FACTORS if SPREADS[0] < ratio / f < SPREADS[1]] or [1.0]
@@ -184,7 +197,9 @@ def _vote(a: NDArray[np.float64], b: NDArray[np.float64]) -> tuple[int, NDArray[
 def one_to_one(
     xy: NDArray[np.float64], targets: NDArray[np.float64], reach: float
 ) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-    """Pairs of points (n × 2) and targets (m × 2) that are each other's nearest, at most `reach` apart: indices of both."""
+    """Pairs of points (n × 2) and targets (m × 2) that are each other's nearest, at most `reach` apart: indices of
+    both.
+    """
     if not len(xy) or not len(targets):
         return np.empty(0, dtype=int), np.empty(0, dtype=int)
     points = shapely.points(xy)
@@ -197,7 +212,8 @@ def one_to_one(
 
 
 def shared_offset(listed: ArrayLike, pads: ArrayLike) -> tuple[float, float] | None:
-    """The offset (mm) that placements (n × 2) share against the middles of their pads (n × 2), None where they share none.
+    """The offset (mm) that placements (n × 2) share against the middles of their pads (n × 2), None where they share
+    none.
 
     It is named from `OFFSET_MM` on, when most parts' own deviations from it are no more than a third of it.
     """

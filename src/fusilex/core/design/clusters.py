@@ -1,7 +1,8 @@
 """Pads without names gathered into candidate parts, by pitch, symmetry and size.
 
-Fine-pitch rows that face one another become chips, three-pad triangles become transistors, equal pads that face one another
-become two-terminal parts, pads with holes on one pitch become headers, and what one closed silk line holds is one part. A candidate is a guess that a person confirms.
+Fine-pitch rows that face one another become chips, three-pad triangles become transistors, equal pads that face one
+another become two-terminal parts, pads with holes on one pitch become headers, and what one closed silk line holds is
+one part. A candidate is a guess that a person confirms.
 """
 
 from __future__ import annotations
@@ -34,7 +35,9 @@ WIDEST_GAP_MM = 14.0
 
 @dataclass(frozen=True)
 class Candidate:
-    """Pads (indices into what was given) that look like one part. `kind`: chip, two-pad, triangle, row, header, boxed or single."""
+    """Pads (indices into what was given) that look like one part. `kind`: chip, two-pad, triangle, row, header, boxed
+    or single.
+    """
 
     kind: str
     pads: tuple[int, ...]
@@ -297,7 +300,9 @@ def _pairs(pads: _Pads, reach: float, most: float) -> list[list[int]]:
 
 
 def _boxed(pads: _Pads, groups: list[tuple[str, list[int]]], silk: BaseGeometry) -> list[tuple[str, list[int]]]:
-    """Join what stands inside one closed silk line, unless a whole chip is among it: then the line is a frame round several parts."""
+    """Join what stands inside one closed silk line, unless a whole chip is among it: then the line is a frame round
+    several parts.
+    """
     rings = [Polygon(r) for piece in shapely.get_parts(silk) if isinstance(piece, Polygon) for r in piece.interiors]
     middles = shapely.points(pads.at)
     for ring in sorted((r for r in rings if r.area > SMALLEST_BOX_MM2), key=lambda r: r.area):

@@ -1,4 +1,6 @@
-"""What a set of layers lacks, worked out and said: the board's edge, paste for a side without, edges drawn into paste and mask."""
+"""What a set of layers lacks, worked out and said: the board's edge, paste for a side without, edges drawn into paste
+and mask.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ def frames_left_out(layers: list[Layer], outline: Polygon, remarks: list[Remark]
 def paste_where_missing(
     layers: list[Layer], holes: tuple[Hole, ...], placements: tuple[Placement, ...], remarks: list[Remark]
 ) -> list[Layer]:
-    """Paste derived from the mask for sides that have parts and no paste layer (or for both when there is none at all)."""
+    """Paste derived from the mask for sides that have parts and no paste layer (or for both when there is none at
+    all).
+    """
     by_role = {(x.role, x.side): x for x in layers if len(x)}
     none_at_all = not any(role == "paste" for role, _ in by_role)
     found = []

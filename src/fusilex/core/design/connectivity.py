@@ -90,7 +90,9 @@ def _touching(layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
 
 @dataclass(frozen=True)
 class NetFault:
-    """`kind` is ``open`` (one net in several pieces), ``short`` (several nets in one piece) or ``bare`` (no copper there)."""
+    """`kind` is ``open`` (one net in several pieces), ``short`` (several nets in one piece) or ``bare`` (no copper
+    there).
+    """
 
     kind: str
     nets: tuple[str, ...]
@@ -105,7 +107,9 @@ def inner_missing(design: Design) -> bool:
 
 
 def compare_with_netlist(design: Design) -> list[NetFault]:
-    """Every net one connected piece, no two nets touching: the faults against the design's netlist, none when it agrees."""
+    """Every net one connected piece, no two nets touching: the faults against the design's netlist, none when it
+    agrees.
+    """
     copper = copper_pieces(design)
     pieces_of: dict[str, dict[int, tuple[float, float]]] = defaultdict(dict)
     nets_of: dict[int, dict[str, tuple[float, float]]] = defaultdict(dict)

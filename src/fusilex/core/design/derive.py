@@ -44,10 +44,12 @@ class DerivedPaste:
 
 
 def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None = None) -> DerivedPaste:
-    """Openings to print: mask windows without a lead's hole in them, cut to the copper pads beneath, each pad its own opening.
+    """Openings to print: mask windows without a lead's hole in them, cut to the copper pads beneath, each pad its own
+    opening.
 
-    Pads are flashed, or where none lies in a window whatever copper shows there, as when pads are painted by strokes. Windows without
-    copper, round fiducials (a disc far larger in the mask than in copper) and huge bare areas get no paste.
+    Pads are flashed, or where none lies in a window whatever copper shows there, as when pads are painted by strokes.
+    Windows without copper, round fiducials (a disc far larger in the mask than in copper) and huge bare areas get no
+    paste.
     """
     windows = shapely.get_parts(mask.area)  # what is drawn in strips is one window
     why = np.full(len(windows), "", dtype=object)

@@ -22,9 +22,10 @@ EDGE_MM, EDGE_LINE_MM = 0.3, 2.0
 def board_edge(layer: Layer, name: str, pads: NDArray[np.object_] | None = None) -> tuple[Polygon, int]:
     """Board area: the middle of the drawn line that closes, and how many larger lines that close were left aside.
 
-    Of several the smallest that holds nearly all `pads` (n points) is the board's: frames and title blocks are drawn round it.
-    Closed lines within it that hold no pad are cut out. Lines that all but close, by up to `GAPS_MM`, close. Without pads the largest.
-    Raises `BadInput` when no line closes, or none that does holds the pads: the board is never smaller than they are.
+    Of several the smallest that holds nearly all `pads` (n points) is the board's: frames and title blocks are drawn
+    round it. Closed lines within it that hold no pad are cut out. Lines that all but close, by up to `GAPS_MM`,
+    close. Without pads the largest. Raises `BadInput` when no line closes, or none that does holds the pads: the
+    board is never smaller than they are.
     """
     known = pads is not None and len(pads) > 0
     enclosed, any_closed = 0.0, False
@@ -94,10 +95,11 @@ def _holds(loop: Polygon, pads: NDArray[np.object_]) -> bool:
 
 
 def without_frames(layer: Layer, edge: Polygon, copper: Layer | None = None) -> tuple[Layer, int]:
-    """A layer of openings or windows without what is drawn along the board's edge or wholly beyond it, and how many shapes that is.
+    """A layer of openings or windows without what is drawn along the board's edge or wholly beyond it, and how many
+    shapes that is.
 
-    Lines along the edge, frames, targets and titles are for people. A layer stays whole where more than half of it would go, or where
-    what is left does not lie on its side's `copper`: then it lies elsewhere.
+    Lines along the edge, frames, targets and titles are for people. A layer stays whole where more than half of it
+    would go, or where what is left does not lie on its side's `copper`: then it lies elsewhere.
     """
     if not len(layer):
         return layer, 0

@@ -1,4 +1,6 @@
-"""Which bodies hide their joints: nobody sees those joints after reflow, so print, readings and function must speak for them."""
+"""Which bodies hide their joints: nobody sees those joints after reflow, so print, readings and function must speak
+for them.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ def hides_joints(package: Package) -> bool:
 
 
 def hidden_parts(design: Design) -> list[Part]:
-    """Fitted parts that hide joints: by name, or because a surface-mount pad of theirs lies wholly under a body of known size."""
+    """Fitted parts that hide joints: by name, or because a surface-mount pad of theirs lies wholly under a body of
+    known size.
+    """
     parts = [p for p in design.parts if p.populated and p.pads and not p.through_hole]
     asked = [
         p

@@ -1,4 +1,6 @@
-"""Joining the files of one design: copper pads to references and nets, then placements, bill of materials and bodies."""
+"""Joining the files of one design: copper pads to references and nets, then placements, bill of materials and
+bodies.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ NEAR_MM = 0.05
 
 
 def join(design: Design) -> Design:
-    """The design with `pads` and `parts` filled in, and with placements worked out from the pads when no list gives any."""
+    """The design with `pads` and `parts` filled in, and with placements worked out from the pads when no list gives
+    any.
+    """
     pads = find_pads(design)
     if not design.placements:
         design, pads = _placed_from_pads(design, pads)
@@ -40,7 +44,8 @@ def join(design: Design) -> Design:
 
 
 def _with_leads_from_bill(design: Design, pads: tuple[Pad, ...]) -> Design:
-    """Through-hole parts that the bill of materials alone names, in the middle of their holes: lists for a machine leave them out.
+    """Through-hole parts that the bill of materials alone names, in the middle of their holes: lists for a machine
+    leave them out.
 
     Only where the placement list has no part with leads in holes at all.
     """
@@ -79,7 +84,8 @@ def _body_text(placement: Placement, line: BomLine | None) -> str:
 def sides_of_pads(pads: Sequence[Pad]) -> dict[str, str]:
     """The side of each part by its own terminations: the one where most of its pins have a surface-mount pad.
 
-    Lands under it on the other side, as for heat, are few. Parts with leads in holes alone, and those evenly split, are left out.
+    Lands under it on the other side, as for heat, are few. Parts with leads in holes alone, and those evenly split,
+    are left out.
     """
     pins: dict[str, dict[str, set[str]]] = defaultdict(lambda: defaultdict(set))
     for pad in pads:
@@ -114,9 +120,10 @@ def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tu
         f"No placement list: {len(placements)} parts {where}",
         "Turns and values are not known: add the placement list when you have it.",
     )
-    return replace(
-        design, placements=tuple(placements), remarks=(*design.remarks, remark), guessed_parts=not named
-    ), pads
+    return (
+        replace(design, placements=tuple(placements), remarks=(*design.remarks, remark), guessed_parts=not named),
+        pads,
+    )
 
 
 def _candidate_pads(design: Design) -> tuple[Pad, ...]:
@@ -152,7 +159,9 @@ def candidate_middles(design: Design, side: str) -> NDArray[np.float64]:
 
 
 def _bare_pads(design: Design, layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.float64]]:
-    """Flashed copper of a layer that takes a part: under paste, or round a lead's hole (top only). Indices and drills."""
+    """Flashed copper of a layer that takes a part: under paste, or round a lead's hole (top only). Indices and
+    drills.
+    """
     side = layer.side or "top"
     paste = design.layer("paste", side)
     flashed = np.flatnonzero(layer.flashed)
@@ -293,7 +302,8 @@ def _pads_by_netlist(design: Design) -> tuple[Pad, ...]:
 
 
 def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
-    """Flashed copper under paste, or round a lead's hole, goes to the nearest placement of its side whose body reaches it.
+    """Flashed copper under paste, or round a lead's hole, goes to the nearest placement of its side whose body
+    reaches it.
 
     Pins count from 1 in the order drawn.
     """

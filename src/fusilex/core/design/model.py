@@ -1,7 +1,8 @@
-"""A design as its files state it: layers of polygons, holes, placements, bill of materials, nets, and parts joined of them.
+"""A design as its files state it: layers of polygons, holes, placements, bill of materials, nets, and parts joined of
+them.
 
-Lengths are mm in the board frame (x right, y up, seen from the top); turns are degrees, counter-clockwise positive as seen
-from the side the part sits on.
+Lengths are mm in the board frame (x right, y up, seen from the top); turns are degrees, counter-clockwise positive as
+seen from the side the part sits on.
 """
 
 from __future__ import annotations
@@ -27,8 +28,9 @@ Polygons = NDArray[np.object_]
 class Layer:
     """Dark areas of one layer, one polygon per drawn object, with what X2 attributes say of each (None if nothing).
 
-    `polygons` holds n shapely polygons; `flashed` (n) is True for flashes; `nets` and `pins` have n entries, a pin being
-    (reference, pad). `functions` are aperture functions such as ``SMDPad``. `unread` says what of its file could not be drawn.
+    `polygons` holds n shapely polygons; `flashed` (n) is True for flashes; `nets` and `pins` have n entries, a pin
+    being (reference, pad). `functions` are aperture functions such as ``SMDPad``. `unread` says what of its file
+    could not be drawn.
     """
 
     role: str
@@ -108,7 +110,9 @@ class BomLine:
 
 @dataclass(frozen=True)
 class NetPoint:
-    """A test record of the netlist: a pad (or via when `ref` is empty) on a net; `side` None means reachable from both."""
+    """A test record of the netlist: a pad (or via when `ref` is empty) on a net; `side` None means reachable from
+    both.
+    """
 
     net: str | None
     ref: str
@@ -205,8 +209,8 @@ class Remark:
 class Design:
     """Everything read from one design's files. `panel` is None when the files say nothing of a panel.
 
-    Inner copper has the role ``inner`` and its number from the top, from 2 on, for a side. `copper_layers` is how many copper layers the
-    files say the board has, 0 where none says.
+    Inner copper has the role ``inner`` and its number from the top, from 2 on, for a side. `copper_layers` is how
+    many copper layers the files say the board has, 0 where none says.
     """
 
     name: str

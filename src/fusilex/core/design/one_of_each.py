@@ -13,7 +13,9 @@ from fusilex.core.design.model import Hole, Layer, Remark
 from fusilex.core.judgement import Level
 
 SAME, LIKE = 0.95, 0.5
-"""Share of a layer's shapes that another file has too, from which on it is the same again, or another state of the same."""
+"""Share of a layer's shapes that another file has too, from which on it is the same again, or another state of the
+same.
+"""
 
 
 class Layers:
@@ -57,7 +59,9 @@ class Layers:
         return [Remark("ready.twice", "layers", text, do, Level.STOP)]
 
     def _seen(self, file: str, alike: Mapping[str, tuple[float, float]]) -> bool:
-        """True for a file that is not used because of one before it, given the share of shapes and the ratio of their numbers."""
+        """True for a file that is not used because of one before it, given the share of shapes and the ratio of their
+        numbers.
+        """
         kept, (share, ratio) = max(alike.items(), key=lambda item: item[1], default=("", (0.0, 1.0)))
         if share >= SAME and SAME <= ratio <= 1 / SAME:
             self.also[file] = f"; not used, {kept} says the same"

@@ -1,4 +1,6 @@
-"""What the pads say of a part's body: its terminations, its size, and whether the size code in the lists can be right."""
+"""What the pads say of a part's body: its terminations, its size, and whether the size code in the lists can be
+right.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, METRIC_ONLY, METRI
 
 @dataclass(frozen=True)
 class Pattern:
-    """A part's pads in its own frame: count, spans to the outer edges and between outermost middles (mm), smallest pitch."""
+    """A part's pads in its own frame: count, spans to the outer edges and between outermost middles (mm), smallest
+    pitch.
+    """
 
     count: int
     span_x: float
@@ -50,7 +54,9 @@ def pattern_of(pads: Sequence[Pad], at: tuple[float, float], turn: float, side: 
 
 
 def body_on_pads(package: Package, pads: Sequence[Pad], placement: Placement) -> Package:
-    """A body that no catalogue knows, sized by its pads: two pads by the nearest chip size, else their span. Still a guess."""
+    """A body that no catalogue knows, sized by its pads: two pads by the nearest chip size, else their span. Still a
+    guess.
+    """
     pattern = pattern_of(pads, (placement.x, placement.y), placement.rotation_deg, placement.side)
     if pattern.count == 2 and not pattern.holes:
         code = nearest_chip(pattern)
@@ -79,7 +85,9 @@ def nearest_chip(pattern: Pattern) -> str | None:
 
 @dataclass(frozen=True)
 class CodeTrap:
-    """Parts with one bare size code whose pads fit the other code's body: `code` as written, read as it is now and as it fits."""
+    """Parts with one bare size code whose pads fit the other code's body: `code` as written, read as it is now and as
+    it fits.
+    """
 
     code: str
     refs: tuple[str, ...]
@@ -89,7 +97,9 @@ class CodeTrap:
 
 
 def size_code_traps(design: Design) -> list[CodeTrap]:
-    """Every bare size code that the pads contradict: their middles stand nearer to one body length of the other code."""
+    """Every bare size code that the pads contradict: their middles stand nearer to one body length of the other
+    code.
+    """
     groups: dict[str, list[tuple[Part, float]]] = {}
     for part in design.parts:
         code = ambiguous_code(part.package.code)
@@ -109,7 +119,9 @@ def size_code_traps(design: Design) -> list[CodeTrap]:
 
 
 def mixed_codes(design: Design) -> tuple[str, ...]:
-    """Bare codes of both kinds in one design: some that stand in both columns, beside some that only metric code knows."""
+    """Bare codes of both kinds in one design: some that stand in both columns, beside some that only metric code
+    knows.
+    """
     texts = {p.package.code for p in design.parts if p.populated}
     bare = sorted({c for t in texts if (c := ambiguous_code(t))})
     only_metric = sorted({t for t in texts if t.strip() in METRIC_ONLY})

@@ -1,7 +1,7 @@
 """What a layer is when neither its attributes nor its name say: read from its shapes.
 
-Paste lies inside mask openings, mask openings over copper, an outline is a thin closed line round everything, silk is strokes
-without flashes. A guess, always said to be one.
+Paste lies inside mask openings, mask openings over copper, an outline is a thin closed line round everything, silk is
+strokes without flashes. A guess, always said to be one.
 """
 
 from __future__ import annotations
@@ -37,7 +37,9 @@ def guess_roles(
     holes: tuple[Hole, ...],
     placements: tuple[Placement, ...],
 ) -> dict[str, RoleGuess]:
-    """Role and side of each unknown layer that its shapes give away, by file name. `known` are the layers already settled."""
+    """Role and side of each unknown layer that its shapes give away, by file name. `known` are the layers already
+    settled.
+    """
     left = {name: layer for name, layer in unknown.items() if len(layer)}
     found: dict[str, RoleGuess] = {}
     if ("outline", None) not in known:
@@ -117,7 +119,9 @@ def _windows(
     known: Mapping[tuple[str, str | None], Layer],
     holes: tuple[Hole, ...],
 ) -> dict[str, RoleGuess]:
-    """Mask and paste of each side: by the copper they lie over, the mask being the one that also opens over leads' holes."""
+    """Mask and paste of each side: by the copper they lie over, the mask being the one that also opens over leads'
+    holes.
+    """
     found: dict[str, RoleGuess] = {}
     of_side: dict[str | None, list[str]] = {}
     for name, layer in windows.items():
@@ -145,7 +149,9 @@ def _windows(
 
 
 def covered(inner: Layer, outer: Layer, exact: bool = False) -> float:
-    """Share of a layer's shapes whose middle lies on another layer's; `exact`: on a flashed one with the same middle."""
+    """Share of a layer's shapes whose middle lies on another layer's; `exact`: on a flashed one with the same
+    middle.
+    """
     middles = shapely.centroid(inner.polygons)
     if not exact:
         hits, _ = outer.tree.query(middles, predicate="intersects")

@@ -27,7 +27,9 @@ class Network:
     inverse: NDArray[np.float64]
 
     def between(self, a: str, b: str) -> float:
-        """Resistance (Ω) between two nets: G⁺aa + G⁺bb − 2 G⁺ab (Klein and Randić 1993), infinite when nothing joins them."""
+        """Resistance (Ω) between two nets: G⁺aa + G⁺bb − 2 G⁺ab (Klein and Randić 1993), infinite when nothing joins
+        them.
+        """
         if a not in self.index or b not in self.index:
             return math.inf
         i, j = self.index[a], self.index[b]
@@ -45,7 +47,9 @@ class ResistorNetwork:
     wired: Network
 
     def between(self, a: str, b: str) -> float:
-        """Resistance (Ω) between two nets, infinite when nothing joins them, NaN when it hangs on a value that cannot be read."""
+        """Resistance (Ω) between two nets, infinite when nothing joins them, NaN when it hangs on a value that cannot
+        be read.
+        """
         high, low = self.without.between(a, b), self.wired.between(a, b)
         return high if high == low or math.isclose(high, low, rel_tol=1e-6) else math.nan
 

@@ -16,7 +16,9 @@ from fusilex.core.judgement import Because, Judgement, Level
 
 MAX_GAP_MM = 0.6
 OPEN_ABOVE_OHM = 100.0
-"""Two nets that read less count as joined, unless the parts between them explain it: then half of their resistance does."""
+"""Two nets that read less count as joined, unless the parts between them explain it: then half of their resistance
+does.
+"""
 WIRE_OHM = 1.0
 """A bridge of solder and the meter's leads read less than this."""
 
@@ -25,8 +27,8 @@ WIRE_OHM = 1.0
 class ProbePair:
     """Two pads to probe, `a` and `b`, and their edge-to-edge gap (mm).
 
-    `also` names other close pairs of these two nets; `expected` is the resistance (Ω) of the parts that join the nets on a
-    good board, infinite when none do, NaN when one of them has a value that cannot be read.
+    `also` names other close pairs of these two nets; `expected` is the resistance (Ω) of the parts that join the nets
+    on a good board, infinite when none do, NaN when one of them has a value that cannot be read.
     """
 
     a: Pad
@@ -45,7 +47,9 @@ class ProbePair:
         return OPEN_ABOVE_OHM if math.isnan(self.expected) else min(OPEN_ABOVE_OHM, self.expected / 2)
 
     def level(self, reading: float) -> Level:
-        """What a reading (Ω, inf for open) says: apart (go), joined (stop), or can't tell where a part's value is not known."""
+        """What a reading (Ω, inf for open) says: apart (go), joined (stop), or can't tell where a part's value is not
+        known.
+        """
         if reading > self.limit:
             return Level.GO
         return Level.UNKNOWN if math.isnan(self.expected) and reading > WIRE_OHM else Level.STOP
@@ -99,7 +103,9 @@ def nets_known(design: Design) -> bool:
 
 
 def judge_plan(design: Design, plan: list[ProbePair], max_gap: float = MAX_GAP_MM) -> list[Judgement]:
-    """Can't tell where no file names nets, or pads without a net were left out; go where nothing stands close enough to bridge."""
+    """Can't tell where no file names nets, or pads without a net were left out; go where nothing stands close enough
+    to bridge.
+    """
     without = sum(not pad.net for pad in design.pads)
     numbers = (Because("pads", len(design.pads)), Because("without a net", without), Because("gap", max_gap, "mm"))
     do = "Add a netlist (IPC-D-356A) or copper layers with net attributes (X2)."

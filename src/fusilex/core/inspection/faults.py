@@ -7,7 +7,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class FaultWord:
-    """A word of the trade and what one sees; `key` sits on the number pad for the common ones, on a letter for the rarer."""
+    """A word of the trade and what one sees; `key` sits on the number pad for the common ones, on a letter for the
+    rarer.
+    """
 
     key: str
     word: str

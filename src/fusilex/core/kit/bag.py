@@ -26,7 +26,8 @@ class Difference:
 
 @dataclass(frozen=True)
 class BagCheck:
-    """What was compared: `agrees` names what matched, `differs` what did not, `unread` says what could not be told and why.
+    """What was compared: `agrees` names what matched, `differs` what did not, `unread` says what could not be told
+    and why.
 
     A value that could not be compared is always among the unread: a body alone is no bag.
     """
@@ -46,8 +47,8 @@ class BagCheck:
 def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> BagCheck:
     """Compare value, body, tolerance, voltage, dielectric and part number as far as both sides say them.
 
-    A part number that matches to the letter settles the value too. `substitutes` are part numbers or values approved for the line;
-    one by value still has to come in the line's body.
+    A part number that matches to the letter settles the value too. `substitutes` are part numbers or values approved
+    for the line; one by value still has to come in the line's body.
     """
     for other in substitutes:
         if _number_in(other, label):
@@ -118,7 +119,9 @@ def _compare_words(
 def _compare_bodies(
     line: PullLine, label: str, agrees: list[str], differs: list[Difference], unread: list[str]
 ) -> None:
-    """Chip sizes. Of several on a label those that may be a date code count last; what is then left in doubt is not compared."""
+    """Chip sizes. Of several on a label those that may be a date code count last; what is then left in doubt is not
+    compared.
+    """
     codes = chip_codes(label)
     if len(codes) > 1:
         codes = tuple(c for c in codes if not may_be_date(c)) or codes
@@ -156,7 +159,9 @@ def _number_in(number: str, label: str) -> bool:
 
 
 def _like_number(number: str, label: str) -> str | None:
-    """A word of the label built like the part number wanted: the same letters and digits in the same places, or nearly."""
+    """A word of the label built like the part number wanted: the same letters and digits in the same places, or
+    nearly.
+    """
     shape = re.sub(r"\d", "9", re.sub(r"[A-Z]", "A", _plain(number)))
     words = [w for w in re.split(r"[\s,;|]+", label) if w]
     return next(
@@ -184,9 +189,11 @@ def judge_bag(check: BagCheck, reason: str = "") -> Judgement:
             line.key,
             f"The label does not settle {name}",
             (Because("label", check.label[:40]), *(Because("in doubt", why) for why in check.unread)),
-            f"Used all the same: {reason}"
-            if reason
-            else "Type the value or the part number from the label, or say with W why it will do.",
+            (
+                f"Used all the same: {reason}"
+                if reason
+                else "Type the value or the part number from the label, or say with W why it will do."
+            ),
             line.refs,
         )
     first = check.differs[0]

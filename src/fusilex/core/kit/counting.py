@@ -29,8 +29,8 @@ class Count:
 def tape_pitch_mm(package: Package) -> float:
     """Pocket pitch of a body's carrier tape: 2 mm up to 1.0 mm long, else 4, 8, 12, 16 … (EIA-481).
 
-    Parts lie with their long side across the tape; what the pocket takes along it is the shorter of the sides, legs included, and a
-    wall. A reel's label wins.
+    Parts lie with their long side across the tape; what the pocket takes along it is the shorter of the sides, legs
+    included, and a wall. A reel's label wins.
 
     >>> from fusilex.core.packages.catalogue import package_of
     >>> [tape_pitch_mm(package_of(n, "D1")) for n in ("0402", "1206", "SMA", "SOIC-14", "QFN-32 5x5", "LQFP-48 7x7")]
@@ -43,7 +43,9 @@ def tape_pitch_mm(package: Package) -> float:
 
 
 def over_legs(package: Package) -> tuple[float, float]:
-    """Size of a body with its legs (mm): four-sided outlines both ways, those with two rows across, others as they are."""
+    """Size of a body with its legs (mm): four-sided outlines both ways, those with two rows across, others as they
+    are.
+    """
     name = package.code.upper()
     if "QFP" in name:
         return package.size_x + LEAD_MM, package.size_y + LEAD_MM
@@ -64,7 +66,9 @@ def by_strip(length_mm: float, pitch_mm: float) -> Count:
 
 
 def by_weight(gross_g: float, tare_g: float, unit_mg: float, step_g: float) -> Count:
-    """(gross − tare) / unit mass; ± from one scale step at each weighing. Raises ValueError when the gross is below the tare."""
+    """(gross − tare) / unit mass; ± from one scale step at each weighing. Raises ValueError when the gross is below
+    the tare.
+    """
     if unit_mg <= 0:
         raise ValueError("a piece weighs something")
     if gross_g < tare_g:

@@ -46,8 +46,8 @@ class Loss:
 def loss_of(package: Package, log: Mapping[str, Logged] | None = None) -> Loss:
     """Loss of a body: as logged here from `LEAST_PIECES` on, else the default.
 
-    Passives and diodes with two ends by their length, whatever their outline is called; chips with legs or hidden joints and
-    connectors none and one.
+    Passives and diodes with two ends by their length, whatever their outline is called; chips with legs or hidden
+    joints and connectors none and one.
     """
     fraction, extra = default_loss(package)
     logged = (log or {}).get(loss_key(package))

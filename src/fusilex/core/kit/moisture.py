@@ -1,4 +1,6 @@
-"""Moisture clocks: how long a moisture-sensitive part has been out of its bag, and how long it may still be (J-STD-033)."""
+"""Moisture clocks: how long a moisture-sensitive part has been out of its bag, and how long it may still be
+(J-STD-033).
+"""
 
 from __future__ import annotations
 
@@ -27,9 +29,9 @@ class Exposure:
 def exposure(happened: Iterable[tuple[float, str]], now_h: float) -> Exposure:
     """Add up open hours over (time in hours, action) in any order of listing, up to `now_h`.
 
-    ``opened`` and ``out`` start the clock, ``dry`` (a cabinet at ≤ 5 % RH) and ``sealed`` stop it, ``baked`` sets it back to
-    zero and leaves the part dry. What is still to come, as after a clock was set back, does not count yet. Raises ValueError for
-    another action.
+    ``opened`` and ``out`` start the clock, ``dry`` (a cabinet at ≤ 5 % RH) and ``sealed`` stop it, ``baked`` sets it
+    back to zero and leaves the part dry. What is still to come, as after a clock was set back, does not count yet.
+    Raises ValueError for another action.
     """
     hours, since, baked = 0.0, None, False
     for at, action in sorted(happened, key=lambda e: e[0]):
@@ -50,7 +52,9 @@ def exposure(happened: Iterable[tuple[float, str]], now_h: float) -> Exposure:
 
 
 def hours_left(level: str, spent: Exposure) -> float:
-    """Floor life still left, 0 when used up; infinite for level 1, NaN where only the label says. Raises KeyError for an unknown level."""
+    """Floor life still left, 0 when used up; infinite for level 1, NaN where only the label says. Raises KeyError for
+    an unknown level.
+    """
     if level == BY_LABEL and spent.baked:
         return nan
     return max(0.0, FLOOR_LIFE_H[level.lower()] - spent.hours)

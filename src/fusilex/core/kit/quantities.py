@@ -20,8 +20,8 @@ from fusilex.core.values import UNIT_OF_FAMILY, read_value
 class PullLine:
     """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
 
-    `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is the default.
-    `alone` is False where another line has the same value and body under another part number.
+    `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is
+    the default. `alone` is False where another line has the same value and body under another part number.
     """
 
     value: str
@@ -61,7 +61,9 @@ def pull_quantity(need: int, loss: float, extra: int) -> int:
 
 
 def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = None) -> list[PullLine]:
-    """One line per value, body and part number of the parts to be fitted, losses as logged in `log`. Raises ValueError for no board."""
+    """One line per value, body and part number of the parts to be fitted, losses as logged in `log`. Raises
+    ValueError for no board.
+    """
     if boards < 1:
         raise ValueError("a batch has at least one board")
     groups: dict[tuple[str, str, str], list[Part]] = defaultdict(list)
@@ -121,8 +123,8 @@ PLACING_ORDERS = {
 def placing_key(package: Package, school: str = "kind", x: float = 0.0) -> tuple[float, ...]:
     """Sort key of a part (or of a bin by its first part) at `x` mm. Raises KeyError for a school that does not exist.
 
-    By kind: small before large, so that nothing tall stands in the way. Hidden first: the same with bottom-terminated parts
-    before all. By area: in strips of the board from left to right, by kind within a strip.
+    By kind: small before large, so that nothing tall stands in the way. Hidden first: the same with bottom-terminated
+    parts before all. By area: in strips of the board from left to right, by kind within a strip.
     """
     PLACING_ORDERS[school]
     kind = _KIND_ORDER.index(package.family) if package.family in _KIND_ORDER else len(_KIND_ORDER)
@@ -225,7 +227,9 @@ def judge_values(lines: Sequence[PullLine]) -> list[Judgement]:
 
 
 def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
-    """Values in one body that differ in one character: the bags that get swapped. One care naming all pairs, or nothing."""
+    """Values in one body that differ in one character: the bags that get swapped. One care naming all pairs, or
+    nothing.
+    """
     pairs = [
         (a, b)
         for i, a in enumerate(lines)

@@ -31,7 +31,9 @@ def _plain(text: str) -> str:
 
 @dataclass(frozen=True)
 class BuyLine:
-    """A line of the shopping list: `have` pieces are there for this batch, `buy` are missing up to the pull quantity."""
+    """A line of the shopping list: `have` pieces are there for this batch, `buy` are missing up to the pull
+    quantity.
+    """
 
     line: PullLine
     have: int

@@ -20,9 +20,9 @@ from fusilex.core.packages.outline_names import package_by_outline
 class Package:
     """A part's body. Lengths in mm, mass in mg, x and y as it lies unturned (pin 1 upper left, rows upright).
 
-    `known` is False when the name was not in the catalogue and the size is a guess. `mass_from` says where the mass comes from:
-    ``typical`` (catalogue), ``volume`` (estimated from the body's volume and material) or ``workshop`` (typed in here). `chip` is the
-    inch code of a chip-size body, in whichever code its name was written, else ''.
+    `known` is False when the name was not in the catalogue and the size is a guess. `mass_from` says where the mass
+    comes from: ``typical`` (catalogue), ``volume`` (estimated from the body's volume and material) or ``workshop``
+    (typed in here). `chip` is the inch code of a chip-size body, in whichever code its name was written, else ''.
     """
 
     code: str
@@ -80,10 +80,12 @@ def letters_of(ref: str) -> str:
 
 
 def package_of(name: str, ref: str = "", metric: bool = False) -> Package:
-    """Package for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``; `metric` reads bare size codes as metric.
+    """Package for a package text such as ``0402 (1005)``, ``QFN-32 5x5`` or ``SOT-23``; `metric` reads bare size
+    codes as metric.
 
-    Names built by IPC-7351 and everyday outline names are known. The designator's letters settle the family of chip parts. An unknown name gives ``known=False`` and a
-    size read from lengths in the text where there are any, else 2 × 2 × 1 mm.
+    Names built by IPC-7351 and everyday outline names are known. The designator's letters settle the family of chip
+    parts. An unknown name gives ``known=False`` and a size read from lengths in the text where there are any, else 2
+    × 2 × 1 mm.
     """
     package = _body_of(name.strip(), letters_of(ref), metric)
     return replace(package, chip=chip) if (chip := _chip_of(package, metric)) else package
@@ -146,7 +148,9 @@ def _from_name(text: str, named: NamedPackage, letters: str) -> Package:
 
 @dataclass(frozen=True)
 class Catalogue:
-    """How package texts are read in one design: bare size codes as `metric`, and bodies the workshop knows better (`own`)."""
+    """How package texts are read in one design: bare size codes as `metric`, and bodies the workshop knows better
+    (`own`).
+    """
 
     metric: bool = False
     own: Mapping[str, Package] = field(default_factory=dict)

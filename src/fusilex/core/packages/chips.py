@@ -1,7 +1,8 @@
 """Chip sizes and their codes: which of the two codes, inch or metric, four digits in a text stand in.
 
-The same digits name different bodies in the two codes. A text that says which one it means (``0402 Metric``, ``M0402``,
-``0603 inch``), gives both (``0402 (1005)``, in either order) or is built by IPC-7351 (always metric) is taken at its word.
+The same digits name different bodies in the two codes. A text that says which one it means (``0402 Metric``,
+``M0402``, ``0603 inch``), gives both (``0402 (1005)``, in either order) or is built by IPC-7351 (always metric) is
+taken at its word.
 """
 
 from __future__ import annotations
@@ -42,7 +43,8 @@ _SAYS_INCH = re.compile(
 
 @lru_cache(maxsize=4096)
 def chip_codes(text: str, metric: bool = False) -> tuple[str, ...]:
-    """Inch size codes of all bodies that a text may name, in the order of the text; more than one where it contradicts itself.
+    """Inch size codes of all bodies that a text may name, in the order of the text; more than one where it
+    contradicts itself.
 
     Four digits that stand in both codes are read as inch codes, as metric ones when `metric`, or as the text says.
 
@@ -79,7 +81,9 @@ def chip_code(text: str, metric: bool = False) -> str | None:
 
 
 def ambiguous_code(text: str) -> str | None:
-    """The size code of a text that would mean another body in the other code and does not say which it means, or None."""
+    """The size code of a text that would mean another body in the other code and does not say which it means, or
+    None.
+    """
     if _BUILT_NAME.fullmatch(text.strip()) or _SAYS_METRIC.search(text) or _SAYS_INCH.search(text):
         return None
     codes = set(_CODE.findall(text))
@@ -88,7 +92,9 @@ def ambiguous_code(text: str) -> str | None:
 
 
 def may_be_date(code: str) -> bool:
-    """True for a size code that also reads as a date code of year and week, as labels carry them: ``2512``, ``1206``."""
+    """True for a size code that also reads as a date code of year and week, as labels carry them: ``2512``,
+    ``1206``.
+    """
     return code[:2].isdecimal() and 8 <= int(code[:2]) <= 39 and 1 <= int(code[2:]) <= 53
 
 

@@ -1,4 +1,6 @@
-"""Bodies from land pattern names built by the rules of IPC-7351: family, pitch, lengths in hundredths of a millimetre, pins."""
+"""Bodies from land pattern names built by the rules of IPC-7351: family, pitch, lengths in hundredths of a
+millimetre, pins.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +10,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class NamedPackage:
-    """What a name says of a body: x and y as it lies unturned, height (mm); kind, mount and whether it has a polarity."""
+    """What a name says of a body: x and y as it lies unturned, height (mm); kind, mount and whether it has a
+    polarity.
+    """
 
     size_x: float
     size_y: float
@@ -42,10 +46,11 @@ LEAD_MM, LEAD_SMALL_MM = 2.1, 1.1
 
 
 def package_by_name(name: str) -> NamedPackage | None:
-    """The body a whole name such as ``RESC1608X50N``, ``SOIC127P600X175-8N`` or ``QFN50P500X500X80-33N`` describes, or None.
+    """The body a whole name such as ``RESC1608X50N``, ``SOIC127P600X175-8N`` or ``QFN50P500X500X80-33N`` describes,
+    or None.
 
-    Chips give body length and width in tenths; leaded outlines give the span over the leads, from which body width and length
-    follow by pitch and pins.
+    Chips give body length and width in tenths; leaded outlines give the span over the leads, from which body width
+    and length follow by pitch and pins.
     """
     if found := _CHIP.fullmatch(name):
         kind, long, wide, high = found.groups()

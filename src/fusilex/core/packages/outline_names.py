@@ -1,4 +1,5 @@
-"""Bodies by the everyday names of JEDEC, EIA and IEC outlines: SO, TSSOP, SOT, DPAK, SMA, tantalum cases, DIP, pin headers.
+"""Bodies by the everyday names of JEDEC, EIA and IEC outlines: SO, TSSOP, SOT, DPAK, SMA, tantalum cases, DIP, pin
+headers.
 
 Nominal sizes; the part maker's sheet wins.
 """

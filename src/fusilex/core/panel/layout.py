@@ -10,12 +10,13 @@ from numpy.typing import ArrayLike, NDArray
 
 @dataclass(frozen=True)
 class Panel:
-    """Columns × rows of a board of `board_w` × `board_h` mm at a pitch, in a frame with rails. Lengths mm, panel frame.
+    """Columns × rows of a board of `board_w` × `board_h` mm at a pitch, in a frame with rails. Lengths mm, panel
+    frame.
 
-    `fiducials` and `tooling` are (name or nothing, x, y); `scores` are lines ((x0, y0), (x1, y1)); `tabs` are (x, y, width).
-    Where the pitch is not even, `column_x` and `row_y` give the lower-left corner of each column and row and win over first
-    corner and pitch. `turns` are quarter turns of the cells in degrees (empty: none is turned), `skipped` cells that carry no
-    board. Cells count from the lower left, row by row, skipped ones included.
+    `fiducials` and `tooling` are (name or nothing, x, y); `scores` are lines ((x0, y0), (x1, y1)); `tabs` are (x, y,
+    width). Where the pitch is not even, `column_x` and `row_y` give the lower-left corner of each column and row and
+    win over first corner and pitch. `turns` are quarter turns of the cells in degrees (empty: none is turned),
+    `skipped` cells that carry no board. Cells count from the lower left, row by row, skipped ones included.
     """
 
     columns: int
@@ -59,7 +60,9 @@ class Panel:
         return np.column_stack([columns.ravel(), rows.ravel()])
 
     def place(self, cell: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Turn (2 × 2) and shift (2, mm) of a cell: a board point p, from the board's lower-left corner, lies at turn @ p + shift."""
+        """Turn (2 × 2) and shift (2, mm) of a cell: a board point p, from the board's lower-left corner, lies at turn
+        @ p + shift.
+        """
         turn = self.turn(cell)
         cos, sin = {0: (1, 0), 90: (0, 1), 180: (-1, 0), 270: (0, -1)}[turn]
         back = {0: (0, 0), 90: (self.board_h, 0), 180: (self.board_w, self.board_h), 270: (0, self.board_w)}[turn]
@@ -79,7 +82,9 @@ class Panel:
         return np.array([points @ turn.T + shift for turn, shift in map(self.place, range(self.count))])
 
     def faults(self) -> list[str]:
-        """What cannot be built: cells that overlap, reach beyond the panel, or names that do not match their numbers."""
+        """What cannot be built: cells that overlap, reach beyond the panel, or names that do not match their
+        numbers.
+        """
         found = []
         if self.turns and (len(self.turns) != self.count or any(t % 90 for t in self.turns)):
             found.append(f"{self.count} quarter turns, one a cell, are wanted")

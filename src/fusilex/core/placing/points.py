@@ -37,7 +37,9 @@ def on_board(design: Design, parts: Sequence[Part]) -> Points:
 
 
 def on_panel(design: Design, panel: Panel, parts: Sequence[Part]) -> tuple[list[str], Points]:
-    """Names such as ``U1 in cell 3`` and places (n × 2, mm, panel frame) of parts in every cell that carries a board."""
+    """Names such as ``U1 in cell 3`` and places (n × 2, mm, panel frame) of parts in every cell that carries a
+    board.
+    """
     stepped = panel.step(on_board(design, parts))
     cells = panel.cells
     return [f"{p.ref} in cell {cell + 1}" for cell in cells for p in parts], stepped[cells].reshape(-1, 2)

@@ -22,8 +22,8 @@ FALSE_ALARM = 0.01
 class Similarity:
     """measured = scale · R(turn) · design + (dx, dy), fitted to n ≥ 2 points by least squares.
 
-    `residuals` (n × 2, mm) are measured minus fitted; `sigma` is the standard error of one coordinate (mm), NaN when two
-    points leave no freedom to tell.
+    `residuals` (n × 2, mm) are measured minus fitted; `sigma` is the standard error of one coordinate (mm), NaN when
+    two points leave no freedom to tell.
     """
 
     dx: float
@@ -67,7 +67,8 @@ class Similarity:
     def error_within(self, xy: ArrayLike, share: float = 0.95) -> NDArray[np.float64]:
         """Placement error (mm, radial) that `share` of fits stay under at design points (n × 2); NaN without freedom.
 
-        The squared error over twice its estimated variance follows F(2, ν), whose quantile is (ν/2)((1 − share)^(−2/ν) − 1).
+        The squared error over twice its estimated variance follows F(2, ν), whose quantile is (ν/2)((1 −
+        share)^(−2/ν) − 1).
 
         >>> three = fit_similarity([(0, 0), (40, 0), (0, 30)], [(0.01, 0), (40, 0), (0, 30.01)])
         >>> ratio = three.error_within([(40, 30)]) / three.predicted_error([(40, 30)])
@@ -113,7 +114,9 @@ def fit_similarity(design: ArrayLike, measured: ArrayLike) -> Similarity:
 
 
 def one_each(names: Sequence[str], design: ArrayLike, measured: ArrayLike) -> tuple[list[str], Points, Points]:
-    """Taught points, those of one place made one: looking twice at a point does not make two. Names, design and measured (n × 2)."""
+    """Taught points, those of one place made one: looking twice at a point does not make two. Names, design and
+    measured (n × 2).
+    """
     a, b = np.asarray(design, dtype=float).reshape(-1, 2), np.asarray(measured, dtype=float).reshape(-1, 2)
     kept: list[int] = []
     group = np.empty(len(a), dtype=int)
@@ -129,9 +132,10 @@ def one_each(names: Sequence[str], design: ArrayLike, measured: ArrayLike) -> tu
 def suspect_point(design: ArrayLike, measured: ArrayLike) -> int | None:
     """Index of the one point that does not belong to the others, else None. Needs ≥ 4 points.
 
-    Leaving a point out takes two of the ν degrees of freedom; what the residual loses by it follows F(2, ν − 2) where all points
-    are good. A point is named when its F has a chance below `FALSE_ALARM` over the n points tried (Bonferroni), so that at most one
-    in a hundred clean fits names one; the residual must be more than `SEEN_MM` besides.
+    Leaving a point out takes two of the ν degrees of freedom; what the residual loses by it follows F(2, ν − 2) where
+    all points are good. A point is named when its F has a chance below `FALSE_ALARM` over the n points tried
+    (Bonferroni), so that at most one in a hundred clean fits names one; the residual must be more than `SEEN_MM`
+    besides.
     """
     a, b = np.atleast_2d(np.asarray(design, dtype=float)), np.atleast_2d(np.asarray(measured, dtype=float))
     if len(a) < 4:

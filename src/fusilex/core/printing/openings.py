@@ -61,7 +61,8 @@ def _positive(foil: float) -> float:
 
 
 def openings_of(design: Design, side: str) -> Openings:
-    """Openings from the paste layer of a side: its connected areas, each with the pad beneath; empty when the side has no paste.
+    """Openings from the paste layer of a side: its connected areas, each with the pad beneath; empty when the side
+    has no paste.
 
     What is drawn over one another, or twice, is one opening.
     """
@@ -103,7 +104,9 @@ def _joined(pads: list[Pad]) -> tuple[str, ...]:
 
 
 def connected(layer: Layer) -> tuple[NDArray[np.object_], list[tuple[str, str] | None]]:
-    """The connected areas of a layer, and the pin that one of their pieces names; pieces that touch nothing stay as they are."""
+    """The connected areas of a layer, and the pin that one of their pieces names; pieces that touch nothing stay as
+    they are.
+    """
     shapes = layer.polygons
     a, b = layer.tree.query(shapes, predicate="intersects")
     a, b = a[a < b], b[a < b]
@@ -128,10 +131,11 @@ def connected(layer: Layer) -> tuple[NDArray[np.object_], list[tuple[str, str] |
 
 
 def narrowest(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
-    """Narrowest width of each polygon (n, mm): a circle's diameter, the short side of a convex shape, else its thinnest arm.
+    """Narrowest width of each polygon (n, mm): a circle's diameter, the short side of a convex shape, else its
+    thinnest arm.
 
-    The thinnest arm is what vanishes first when the shape is shrunk and grown again: the largest width at which that still gives
-    back all of it but `LOST` (morphological opening, square corners).
+    The thinnest arm is what vanishes first when the shape is shrunk and grown again: the largest width at which that
+    still gives back all of it but `LOST` (morphological opening, square corners).
 
     >>> cross = shapely.union(shapely.box(-2, -0.25, 2, 0.25), shapely.box(-0.5, -2, 0.5, 2))
     >>> float(narrowest(np.array([cross, shapely.box(0, 0, 3, 0.4)], dtype=object)).round(3)[0])

@@ -50,7 +50,9 @@ def worst_parts(openings: Openings, foil: float) -> list[PartRelease]:
 
 
 def thin_enough(parts: Sequence[PartRelease], foil: float) -> float | None:
-    """The thickest foil (mm, in hundredths, thinner than the one in use) through which all of some parts release; None where none does."""
+    """The thickest foil (mm, in hundredths, thinner than the one in use) through which all of some parts release;
+    None where none does.
+    """
     most = min(min(p.area_ratio * foil / AREA_GO, p.width / ASPECT_GO) for p in parts)
     thickest = min(np.floor(most * 100 * (1 + MET)), np.ceil(foil * 100 - 1e-6) - 1) / 100
     return float(thickest) if thickest >= LEAST_FOIL else None

@@ -44,8 +44,8 @@ _NOUN = {
 
 
 def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> list[Judgement]:
-    """One judgement per metric outside its range, probe by probe, and one for each reason why the record does not tell; a go with the
-    index when all are inside.
+    """One judgement per metric outside its range, probe by probe, and one for each reason why the record does not
+    tell; a go with the index when all are inside.
 
     Ranges include their limits. Time to the peak has no lower limit and is not part of the index.
     """
@@ -89,7 +89,9 @@ def _never(probe: str, name: str, metrics: Metrics) -> Judgement:
 def _judged(
     probe: str, name: str, value: float, doubt: Doubt, allowed: tuple[float, float], unit: str, window: ProcessWindow
 ) -> Judgement | None:
-    """Outside when every value the record allows is outside on one side, inside when every one is inside, else can't tell."""
+    """Outside when every value the record allows is outside on one side, inside when every one is inside, else can't
+    tell.
+    """
     low, high = (edge + sign * TOUCHING * max(1.0, abs(edge)) for edge, sign in zip(allowed, (-1, 1), strict=True))
     numbers = (Because("wanted from", allowed[0], unit), Because("to", allowed[1], unit))
     if low <= doubt.low and doubt.high <= high:

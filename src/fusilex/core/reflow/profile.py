@@ -15,8 +15,8 @@ from fusilex.core.reflow.windows import ProcessWindow
 
 SLOPE_WINDOW_S = 10.0
 ROOM_C, SETTLED_C, SETTLING_S = 25.0, 2.0, 10.0
-"""Heating starts when the probe leaves 25 °C, or what it idled at where that is warmer, but no more than 10 s before it is 2 °C above
-that: an idling probe wavers.
+"""Heating starts when the probe leaves 25 °C, or what it idled at where that is warmer, but no more than 10 s before
+it is 2 °C above that: an idling probe wavers.
 """
 COLD_C, BEGUN_S = 30.0, 15.0
 """A record that begins warmer than this and is 2 °C warmer 15 s later began after the heating."""
@@ -86,8 +86,8 @@ def _plain(value: float) -> float | None:
 def slopes(time: Array, temperature: Array, width: float = SLOPE_WINDOW_S) -> Array:
     """Slope (°C/s) at each of n ≥ 2 samples: straight line by least squares over `width` seconds about it.
 
-    Samples may be irregular; where they are sparse a line spans at least the neighbours. Ends, where half the span is missing, use
-    what there is.
+    Samples may be irregular; where they are sparse a line spans at least the neighbours. Ends, where half the span is
+    missing, use what there is.
     """
     t, y = np.asarray(time, dtype=float), np.asarray(temperature, dtype=float)
     at = np.arange(len(t))
@@ -127,7 +127,9 @@ def measure_log(time: Array, probes: Mapping[str, Array], window: ProcessWindow)
 
 
 def measure(time: Array, temperature: Array, window: ProcessWindow) -> Metrics:
-    """Metrics of one probe: n samples of time (s, not falling) and temperature (°C, NaN for gaps). Raises ValueError for too few."""
+    """Metrics of one probe: n samples of time (s, not falling) and temperature (°C, NaN for gaps). Raises ValueError
+    for too few.
+    """
     trace = trace_of(np.asarray(time, dtype=float), np.asarray(temperature, dtype=float))
     if trace is None:
         raise ValueError("a probe has at least 10 samples")
@@ -177,11 +179,16 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
 
 
 def _apart(trace: Trace, i: int) -> str:
-    return f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart from {trace.temperature[i]:.0f} to {trace.temperature[i + 1]:.0f} °C"
+    return (
+        f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart from {trace.temperature[i]:.0f} to"
+        f" {trace.temperature[i + 1]:.0f} °C"
+    )
 
 
 def _steepest(trace: Trace, top: int) -> tuple[float, float]:
-    """Steepest slope up to the peak and steepest fall after it, as far as samples and the mean slopes over gaps show."""
+    """Steepest slope up to the peak and steepest fall after it, as far as samples and the mean slopes over gaps
+    show.
+    """
     t, y = trace.time, trace.temperature
     slope = np.full(len(t), np.nan)
     for piece in trace.pieces:
@@ -193,7 +200,9 @@ def _steepest(trace: Trace, top: int) -> tuple[float, float]:
 
 
 def _apexes(trace: Trace, top: int, up: float, down: float) -> dict[int, float]:
-    """How high the run may have been in each gap beside its hottest sample, rising by `up` and falling by `down` °C/s at most."""
+    """How high the run may have been in each gap beside its hottest sample, rising by `up` and falling by `down` °C/s
+    at most.
+    """
     t, y = trace.time, trace.temperature
     found = {}
     for i in (top - 1, top):
@@ -205,7 +214,9 @@ def _apexes(trace: Trace, top: int, up: float, down: float) -> dict[int, float]:
 
 
 def _hidden_slopes(trace: Trace, top: int, apex: Mapping[int, float], shown: tuple[float, float]) -> dict[str, Doubt]:
-    """Slopes steeper than shown that gaps may hide: the whole change in one slope window, to and from the apex beside the peak."""
+    """Slopes steeper than shown that gaps may hide: the whole change in one slope window, to and from the apex beside
+    the peak.
+    """
     y = trace.temperature
     found: dict[str, Doubt] = {}
     for i in np.flatnonzero(trace.gaps).tolist():
@@ -301,9 +312,11 @@ def _last_below(t: Array, y: Array, top: int, level: float) -> float:
 
 
 def window_index(metrics: Metrics, window: ProcessWindow) -> float:
-    """Process window index: 100 × the worst of |x − mid| / half-range over the five metrics; up to 100 is inside, limits included.
+    """Process window index: 100 × the worst of |x − mid| / half-range over the five metrics; up to 100 is inside,
+    limits included.
 
-    A metric the run never reached counts as outside (infinite). What the record leaves open is not in it: see `Metrics.doubts`.
+    A metric the run never reached counts as outside (infinite). What the record leaves open is not in it: see
+    `Metrics.doubts`.
 
     >>> from fusilex.core.reflow.windows import WINDOWS
     >>> window_index(Metrics(1.5, 90, 90, 215, 2, 200), WINDOWS["leaded"])

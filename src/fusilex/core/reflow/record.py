@@ -1,4 +1,6 @@
-"""What a temperature log records of one probe: good samples, where they leave gaps, and which samples no board can have had."""
+"""What a temperature log records of one probe: good samples, where they leave gaps, and which samples no board can
+have had.
+"""
 
 from __future__ import annotations
 
@@ -12,8 +14,9 @@ Array = NDArray[np.float64]
 GAP_S = 10.0
 """Samples further apart than this leave open what happened between them."""
 WILD_C, WILD_C_PER_S = 5.0, 8.0
-"""A sample that leaps this far and this fast away from its neighbours and back is the thermocouple's, not the board's: ovens for
-boards change by no more than 6 °C/s."""
+"""A sample that leaps this far and this fast away from its neighbours and back is the thermocouple's, not the
+board's: ovens for boards change by no more than 6 °C/s.
+"""
 LEAST_SAMPLES = 10
 
 
@@ -38,7 +41,8 @@ class Trace:
 
 
 def trace_of(time: Array, temperature: Array) -> Trace | None:
-    """The good samples of one probe (n times in s, not falling; n temperatures in °C, NaN where missing), None below `LEAST_SAMPLES`.
+    """The good samples of one probe (n times in s, not falling; n temperatures in °C, NaN where missing), None below
+    `LEAST_SAMPLES`.
 
     Samples of one instant, as clocks of whole seconds give them, become their mean.
     """

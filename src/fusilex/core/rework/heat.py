@@ -23,7 +23,9 @@ class Neighbour:
 
 
 def heat_radius(part: Part, nozzle: float = NOZZLE_RADIUS_MM, spread: float = SPREAD_MM) -> float:
-    """Radius (mm) in which solder may melt: the nozzle, or the part itself where larger, plus the spread of the heat."""
+    """Radius (mm) in which solder may melt: the nozzle, or the part itself where larger, plus the spread of the
+    heat.
+    """
     return max(nozzle, max(part.package.size_x, part.package.size_y) / 2) + spread
 
 

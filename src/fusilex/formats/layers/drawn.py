@@ -20,7 +20,9 @@ Point = tuple[float, float]
 
 @dataclass(frozen=True, eq=False)
 class Aperture:
-    """An aperture about its own origin, mm. `round_mm` is the diameter of a plain circle, else None; `block` what a block draws."""
+    """An aperture about its own origin, mm. `round_mm` is the diameter of a plain circle, else None; `block` what a
+    block draws.
+    """
 
     outline: BaseGeometry
     round_mm: float | None = None
@@ -62,9 +64,9 @@ class Repeat:
 class Drawn:
     """The objects of one file, or of one block, in drawing order, mm.
 
-    One entry an object: kind (n), aperture (n; an index, -1 for regions), dark (n), attribute (n; an index), start and end
-    (n, 2, 2), turned (n; an index). `arcs` gives centre and “clockwise” of arcs by object; `corners` (k, 2) are those of the regions,
-    `owners` (k) their objects. `unread` says what of the file could not be drawn.
+    One entry an object: kind (n), aperture (n; an index, -1 for regions), dark (n), attribute (n; an index), start
+    and end (n, 2, 2), turned (n; an index). `arcs` gives centre and “clockwise” of arcs by object; `corners` (k, 2)
+    are those of the regions, `owners` (k) their objects. `unread` says what of the file could not be drawn.
     """
 
     apertures: list[Aperture]
@@ -104,7 +106,8 @@ def arc_points(start: Point, end: Point, centre: Point, clockwise: bool, error: 
 
 
 def outward(sweep: float, n: int) -> float:
-    """How far out, in radii, the inner corners of an arc of n ≥ 2 chords lie, ends on the arc, for it to have the sector's area.
+    """How far out, in radii, the inner corners of an arc of n ≥ 2 chords lie, ends on the arc, for it to have the
+    sector's area.
 
     ½ sin(sweep/n) (2k + (n − 2) k²) = ½ sweep; of this quadratic in k the positive root.
 
@@ -118,8 +121,9 @@ def outward(sweep: float, n: int) -> float:
 
 
 def quarter_centre(start: Point, end: Point, offset: Point, clockwise: bool) -> Point:
-    """The centre of an arc within one quadrant: of the four that unsigned offsets allow the one whose arc is a quarter turn at most
-    and whose ends lie equally far."""
+    """The centre of an arc within one quadrant: of the four that unsigned offsets allow the one whose arc is a
+    quarter turn at most and whose ends lie equally far.
+    """
     tried = [(start[0] + sx * abs(offset[0]), start[1] + sy * abs(offset[1])) for sx in (1, -1) for sy in (1, -1)]
 
     def fault(centre: Point) -> tuple[bool, float]:
@@ -139,7 +143,9 @@ def quad_segs(radius: float) -> int:
 
 
 def disc(x: float, y: float, radius: float) -> BaseGeometry:
-    """A circle as a polygon of the same area: few corners, and its paste is neither lost nor gained. Empty without a radius."""
+    """A circle as a polygon of the same area: few corners, and its paste is neither lost nor gained. Empty without a
+    radius.
+    """
     if radius <= 0:
         return Polygon()
     corners = 4 * quad_segs(radius)
@@ -148,7 +154,9 @@ def disc(x: float, y: float, radius: float) -> BaseGeometry:
 
 
 def simple(points: NDArray[np.float64]) -> BaseGeometry:
-    """A closed contour (n × 2) as the area it encloses; one that touches or crosses itself as all its pieces together."""
+    """A closed contour (n × 2) as the area it encloses; one that touches or crosses itself as all its pieces
+    together.
+    """
     if len(points) < 3:
         return Polygon()
     made = Polygon(points)

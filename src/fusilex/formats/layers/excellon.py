@@ -57,8 +57,8 @@ FORMATS = tuple(
 def read_excellon(data: bytes, name: str, pads: NDArray[np.object_] | None = None) -> tuple[Hole, ...]:
     """Read one drill file. Plating comes from the file function comment, else from the name. Raises `BadInput`.
 
-    `pads` are the copper's pads (n polygons, mm): where the file does not say how its digits are meant, the format is taken
-    whose holes meet the middles of the most of them.
+    `pads` are the copper's pads (n polygons, mm): where the file does not say how its digits are meant, the format is
+    taken whose holes meet the middles of the most of them.
     """
     text = data.decode("utf-8", errors="replace")
     if not re.search(r"^\s*(M30|M00|M02)\s*$", text, re.M):

@@ -23,7 +23,8 @@ class BadMacro(Exception):
 
 
 def macro_polygon(package: Sequence[str], parameters: Sequence[float], scale: float) -> BaseGeometry:
-    """The shape of a macro (its statements without the name) with its parameters, about its origin, mm. `scale` is mm per unit.
+    """The shape of a macro (its statements without the name) with its parameters, about its origin, mm. `scale` is mm
+    per unit.
 
     Raises `BadMacro`.
     """

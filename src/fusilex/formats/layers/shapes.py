@@ -31,7 +31,9 @@ from fusilex.formats.layers.drawn import (
 )
 
 STROKE_SEGS = 10
-"""Segments per quarter of a stroke's round ends: they overlap by the thousand where things are painted, and their errors add up."""
+"""Segments per quarter of a stroke's round ends: they overlap by the thousand where things are painted, and their
+errors add up.
+"""
 SAME_AREA = 1e-3
 """Share by which the area of a contour that touches itself may change when it is taken apart."""
 
@@ -88,7 +90,9 @@ def _with_blocks(
     at: NDArray[np.float64],
     turned: NDArray[np.int_],
 ) -> tuple[Shapes, NDArray[np.float64], NDArray[np.int_]]:
-    """What a block draws in the place of each of its flashes: mirrored, turned and scaled as they are, clear ones turned over."""
+    """What a block draws in the place of each of its flashes: mirrored, turned and scaled as they are, clear ones
+    turned over.
+    """
     pieces, order = (
         [made.take(np.delete(np.arange(len(made.shape)), flashes))],
         [np.delete(np.arange(len(made.shape)), flashes)],
@@ -179,7 +183,9 @@ def _moved(outline: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.object_
 
 
 def _strokes(ends: NDArray[np.float64], diameter: float) -> NDArray[np.object_]:
-    """Round-ended strokes (n) from ends (n, 2, 2): half a circle about each end, of its very area. One of no length is a dot."""
+    """Round-ended strokes (n) from ends (n, 2, 2): half a circle about each end, of its very area. One of no length
+    is a dot.
+    """
     steps, radius = 2 * max(STROKE_SEGS, quad_segs(diameter / 2)), max(diameter, 1e-6) / 2
     along = ends[:, 1] - ends[:, 0]
     turn = np.arctan2(along[:, 1], along[:, 0])[:, None] + np.linspace(-math.pi / 2, math.pi / 2, steps + 1)
@@ -194,8 +200,8 @@ def _regions(
 ) -> tuple[NDArray[np.object_], int]:
     """Filled contours of the numbered regions, and how many of them enclose another area once they are taken apart.
 
-    A contour that touches itself, as holes are cut into regions, is taken apart without a change of its area; one that crosses
-    itself encloses what nobody states, and is counted.
+    A contour that touches itself, as holes are cut into regions, is taken apart without a change of its area; one
+    that crosses itself encloses what nobody states, and is counted.
     """
     which = np.searchsorted(regions, owners)
     whole = np.bincount(which, minlength=len(regions)) >= 3
@@ -218,7 +224,9 @@ def _regions(
 
 
 def _enclosed(points: NDArray[np.float64], ring: NDArray[np.int_], n: int) -> NDArray[np.float64]:
-    """Signed area of each of n closed contours (shoelace formula), from their corners in order and which contour each is of."""
+    """Signed area of each of n closed contours (shoelace formula), from their corners in order and which contour each
+    is of.
+    """
     last = np.append(ring[1:] != ring[:-1], True)
     first = np.flatnonzero(np.append(True, last[:-1]))
     following = np.arange(1, len(points) + 1)

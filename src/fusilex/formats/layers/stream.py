@@ -1,8 +1,8 @@
 """A Gerber file's drawing operations, read in one pass.
 
-Most of a layer is coordinates by the hundred thousand. Here the text is cut into runs of plain operations between whatever
-changes the state they are drawn in; then all coordinates become one array. Steps and repeats, blocks and turned objects are kept
-as such and made into shapes later; what cannot be read is counted and named.
+Most of a layer is coordinates by the hundred thousand. Here the text is cut into runs of plain operations between
+whatever changes the state they are drawn in; then all coordinates become one array. Steps and repeats, blocks and
+turned objects are kept as such and made into shapes later; what cannot be read is counted and named.
 """
 
 from __future__ import annotations

@@ -16,7 +16,10 @@ _REF = (
     r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?|riferimenti?o?|positionsnummer"
 )
 _VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
-_BODY = r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package name|land pattern"
+_BODY = (
+    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package"
+    r" name|land pattern"
+)
 _UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
 _WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
 _PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
@@ -26,8 +29,14 @@ PLACEMENTS = ListKind(
         "ref": _REF,
         "x": _PLACE + "x" + _AFTER + _UNIT,
         "y": _PLACE + "y" + _AFTER + _UNIT,
-        "rotation": r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?",
-        "side": r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato",
+        "rotation": (
+            r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?:"
+            r" ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?"
+        ),
+        "side": (
+            r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top"
+            r" ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato"
+        ),
         "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
         "package": _BODY,
         "value": _VALUE,
@@ -50,18 +59,29 @@ PLACEMENTS = ListKind(
     },
 )
 _MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|hersteller|lieferant(?:en)?)s?(?: s)?"
-_NUMBER = r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p n|ref(?:erence)?|sku)"
+_NUMBER = (
+    r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p"
+    r" n|ref(?:erence)?|sku)"
+)
 BOM = ListKind(
     {
         "refs": _REF,
-        "quantity": r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty) ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of",
+        "quantity": (
+            r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty)"
+            r" ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of"
+        ),
         "value": _VALUE,
         "package": _BODY,
-        "part_number": rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p ?n|sku|article|artikel"
-        rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant",
+        "part_number": (
+            rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p"
+            rf" ?n|sku|article|artikel"
+            rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant"
+        ),
         "populate": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
         "side": r"side|layer|seite|face",
-        "description": r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+",
+        "description": (
+            r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+"
+        ),
     },
     {
         "refs": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?(?:\s*[-–…,;\s]\s*(?:[A-Za-z_]{0,6}\d{1,5}[A-Za-z]?))*[,;]?",
@@ -86,7 +106,8 @@ _TOP_WORDS = (
 )
 _BOTTOM, _TOP = re.compile(_BOTTOM_WORDS), re.compile(_TOP_WORDS)
 _NO_FIT = re.compile(
-    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no ?(?:fit|pop|load)|unfitted|"
+    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no"
+    r" ?(?:fit|pop|load)|unfitted|"
     r"nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
     re.I,
 )
@@ -121,8 +142,8 @@ def placements_in(
 ) -> tuple[Placement, ...]:
     """Placements of a table whose columns are settled. Raises `BadInput` with line and column.
 
-    A line or two that cannot be read go to `skipped`, where it is given. `sides` says what words for a side mean that are in no dictionary here; "" stands for a list that names none, which is the
-    top otherwise.
+    A line or two that cannot be read go to `skipped`, where it is given. `sides` says what words for a side mean that
+    are in no dictionary here; "" stands for a list that names none, which is the top otherwise.
     """
     name, found = table.name, []
     for row in range(len(table.lines)):
@@ -170,7 +191,9 @@ def _side_word(table: Table, row: int) -> str:
 
 
 def unknown_sides(table: Table) -> dict[str, list[int]]:
-    """Rows by what they say about their side, where that is in no dictionary; all under "" when the list names no side."""
+    """Rows by what they say about their side, where that is in no dictionary; all under "" when the list names no
+    side.
+    """
     found: dict[str, list[int]] = {}
     for row in range(len(table.rows)):
         word = _side_word(table, row)
@@ -185,10 +208,11 @@ def _side_of(word: str) -> str | None:
 
 
 def bom_in(table: Table, skipped: Skipped | None = None) -> tuple[BomLine, ...]:
-    """Lines of a table whose columns are settled. Raises `BadInput` with line and column; a line or two go to `skipped` where given.
+    """Lines of a table whose columns are settled. Raises `BadInput` with line and column; a line or two go to
+    `skipped` where given.
 
-    A line with nothing but designators goes on with the line before it; a line with nothing but a do-not-fit mark is a
-    heading for what follows.
+    A line with nothing but designators goes on with the line before it; a line with nothing but a do-not-fit mark is
+    a heading for what follows.
     """
     name = table.name
     if not any(table.has(f) for f in ("value", "part_number", "quantity", "package")):

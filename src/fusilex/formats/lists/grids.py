@@ -61,7 +61,8 @@ def _unmarked_utf16(data: bytes) -> str | None:
 
 @lru_cache(maxsize=12)
 def grids_of(data: bytes, name: str) -> tuple[Grid, ...]:
-    """Every way the file can be cut into rows and cells; kept, for a file is looked at as one kind of list after the other.
+    """Every way the file can be cut into rows and cells; kept, for a file is looked at as one kind of list after the
+    other.
 
     Raises `BadInput` where it is no table at all.
     """
@@ -130,7 +131,9 @@ def _above(lines: list[str], block: list[tuple[int, str]]) -> str:
 
 
 def _uncommented(lines: list[str]) -> list[str]:
-    """Lines without their comments; the comment right above a table may be its header, and keeps its place without its mark."""
+    """Lines without their comments; the comment right above a table may be its header, and keeps its place without
+    its mark.
+    """
     out = []
     for line, below in zip(lines, [*lines[1:], ""], strict=False):
         if mark := _COMMENT.match(line):
@@ -141,7 +144,8 @@ def _uncommented(lines: list[str]) -> list[str]:
 
 
 def _table_lines(lines: list[str]) -> list[tuple[int, str]]:
-    """Numbered lines of the longest run with at least three words each, and of the pages that go on under the same first line.
+    """Numbered lines of the longest run with at least three words each, and of the pages that go on under the same
+    first line.
 
     Comments, rules, and the first line of every page but one are left out.
     """

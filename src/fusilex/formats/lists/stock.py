@@ -19,7 +19,10 @@ STOCK = ListKind(
         "part_number": BOM.wording["part_number"],
         "value": BOM.wording["value"],
         "package": BOM.wording["package"],
-        "count": r"counts?|q(?:uanti)?ty|quantit(?:y|[àé])|stock|in stock|on hand|available|pieces|pcs|amount|menge|anzahl|bestand|st[üu]ck(?:zahl)?|cantidad",
+        "count": (
+            r"counts?|q(?:uanti)?ty|quantit(?:y|[àé])|stock|in stock|on"
+            r" hand|available|pieces|pcs|amount|menge|anzahl|bestand|st[üu]ck(?:zahl)?|cantidad"
+        ),
         "place": r"places?|location|storage|drawer|shelf|bin|box|where|ort|lager(?:ort|platz)?|fach|emplacement|lugar",
         "date_code": r"date ?code|dc|datumscode",
         "maker_lot": r"(?:maker|manufacturer|supplier)s?(?: s)? (?:lot|batch)|lot(?: (?:code|no|number))?|charge",
@@ -60,7 +63,9 @@ COLUMNS = tuple(f.name for f in fields(StockRow))[:-1]
 
 
 def read_stock(data: bytes, name: str) -> tuple[StockRow, ...]:
-    """Lots of a table of any header habit; rows that name no part or no count are headings and sums. Raises `BadInput`."""
+    """Lots of a table of any header habit; rows that name no part or no count are headings and sums. Raises
+    `BadInput`.
+    """
     table = read_table(data, name, STOCK)
     if not (table.has("part_number") or table.has("value")):
         raise BadInput(name, "a column for part number or value", ", ".join(table.columns)[:80], "line 1")

@@ -85,8 +85,8 @@ def _compiled(pattern: str) -> re.Pattern[str]:
 def recognise(header: Sequence[str], kind: ListKind, rows: Sequence[Sequence[str]] = ()) -> dict[str, int]:
     """Column index of each field that a header cell names; a column serves once.
 
-    Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the first. Spare
-    wording is taken only where the column looks like it.
+    Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the
+    first. Spare wording is taken only where the column looks like it.
     """
     cells = [re.sub(r"[\s_./#:-]+", " ", cell.replace("(s)", "s")).strip().strip("\"'") for cell in header]
     found: dict[str, int] = {}
@@ -110,8 +110,8 @@ def _fit(rows: Sequence[Sequence[str]], column: int, pattern: str) -> float:
 def best_table(
     data: bytes, name: str, kind: ListKind, picked: Mapping[str, int] | None = None, leave: str = ""
 ) -> Table | None:
-    """The table in a file under the best header for a kind, or None. `picked` columns are taken as they are; the sheet (or other
-    way of cutting) called `leave` is not looked at.
+    """The table in a file under the best header for a kind, or None. `picked` columns are taken as they are; the
+    sheet (or other way of cutting) called `leave` is not looked at.
 
     Raises `BadInput` where the file is no table at all.
     """
@@ -130,7 +130,9 @@ def best_table(
 
 
 def unsettled_table(data: bytes, name: str, kind: ListKind, picked: Mapping[str, int] | None = None) -> Table | None:
-    """The longest table in a file under its first whole row, for its columns to be picked. Raises `BadInput` as `best_table`."""
+    """The longest table in a file under its first whole row, for its columns to be picked. Raises `BadInput` as
+    `best_table`.
+    """
     grid = max(grids_of(data, name), key=lambda g: sum(len(row) > 1 for row in g.rows), default=None)
     width = Counter(len(row) for row in grid.rows if len(row) > 1).most_common(1) if grid else []
     if grid is None or not width:
@@ -279,7 +281,9 @@ _TO_MM = {
 
 
 def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
-    """A number and its unit ('' if none); decimal point or comma, thousands marks beside it. Raises `BadInput` with its place."""
+    """A number and its unit ('' if none); decimal point or comma, thousands marks beside it. Raises `BadInput` with
+    its place.
+    """
     match = _NUMBER.match(text.replace("−", "-").replace(" ", " "))
     value = math.nan
     if match:
@@ -297,7 +301,9 @@ _UNIT_IN_HEADER = re.compile(r"(?<![a-z])(mils?|thou|inch|in|mm|[uµμ]m|microns
 
 
 def length_mm(text: str, name: str, line: int, column: str, unit: str = "") -> float:
-    """A length in mm; a unit in the cell beats one in the column's name, that beats `unit`, and mm is taken when none says."""
+    """A length in mm; a unit in the cell beats one in the column's name, that beats `unit`, and mm is taken when none
+    says.
+    """
     value, own = number(text, name, line, column)
     if not own:
         stated = _UNIT_IN_HEADER.search(column)

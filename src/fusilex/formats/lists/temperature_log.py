@@ -1,4 +1,6 @@
-"""Temperature logs of an oven run as CSV: a time column and one or more probe columns, in the units their headers say."""
+"""Temperature logs of an oven run as CSV: a time column and one or more probe columns, in the units their headers
+say.
+"""
 
 from __future__ import annotations
 
@@ -18,10 +20,17 @@ _TIME_UNIT = (
 )
 LOG = ListKind(
     {
-        "time": rf"(?:(?:elapsed|run|log|relative) ?)?(?:t|time|times?tamp|clock|zeit|elapsed|duration)(?: ?[\(\[]?(?:{_TIME_UNIT})[\)\]]?)?"
-        rf"|{_TIME_UNIT}",
-        "temperature": r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d+.*|tc ?\d*.*|thermocouple.*|ch(?:annel)? ?\d+.*|(?:.* )?deg(?:rees?)? ?[cfk]"
-        r"|.*[°º˚] ?[cfk][\)\]]?|.*[\(\[][cfk][\)\]]|.* [cfk]|.*celsius.*|.*fahrenheit.*|.*kelvin.*|board.*|air.*|pcb.*",
+        "time": (
+            r"(?:(?:elapsed|run|log|relative) ?)?(?:t|time|times?tamp|clock|zeit|elapsed|duration)(?:"
+            rf" ?[\(\[]?(?:{_TIME_UNIT})[\)\]]?)?"
+            rf"|{_TIME_UNIT}"
+        ),
+        "temperature": (
+            r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d+.*|tc ?\d*.*|thermocouple.*|ch(?:annel)? ?\d+.*|(?:.*"
+            r" )?deg(?:rees?)? ?[cfk]"
+            r"|.*[°º˚] ?[cfk][\)\]]?|.*[\(\[][cfk][\)\]]|.*"
+            r" [cfk]|.*celsius.*|.*fahrenheit.*|.*kelvin.*|board.*|air.*|pcb.*"
+        ),
     },
     {},
     ("time", "temperature"),
@@ -43,7 +52,8 @@ COARSE_STEP = 100.0
 
 @dataclass(frozen=True, eq=False)
 class TemperatureLog:
-    """`time_s` has n samples from 0, not falling; `probes_c` maps a probe's name to n temperatures in °C (NaN where missing).
+    """`time_s` has n samples from 0, not falling; `probes_c` maps a probe's name to n temperatures in °C (NaN where
+    missing).
 
     `silent` names columns without a single reading.
     """
@@ -54,7 +64,9 @@ class TemperatureLog:
 
 
 def read_log(data: bytes, name: str) -> TemperatureLog:
-    """Read a log: time in s, min, ms, h, clock or date; °C, °F or K by the headers. Raises `BadInput` with line and column."""
+    """Read a log: time in s, min, ms, h, clock or date; °C, °F or K by the headers. Raises `BadInput` with line and
+    column.
+    """
     table = read_table(data, name, LOG)
     at = table.fields["time"]
     columns = [i for i, head in enumerate(table.columns) if i != at and _is_probe(head)]

@@ -10,7 +10,9 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Step:
-    """One placement in the machine's frame: mm and degrees, counter-clockwise positive. `bin_number` is where it comes from."""
+    """One placement in the machine's frame: mm and degrees, counter-clockwise positive. `bin_number` is where it
+    comes from.
+    """
 
     cell: int
     ref: str
@@ -51,7 +53,8 @@ def to_csv(steps: Sequence[Step]) -> str:
 def to_gcode(steps: Sequence[Step], travel_z: float = 12.0, board_z: float = 0.0, feed: float = 3000.0) -> str:
     """RS-274 G-code: rapid above each placement, turn on A, down to the part's height, release (M5), up.
 
-    Picking is the machine's own: each step calls for its bin as tool ``T`` (M6) before it moves, with the vacuum on (M3).
+    Picking is the machine's own: each step calls for its bin as tool ``T`` (M6) before it moves, with the vacuum on
+    (M3).
     """
     lines = [
         "(placing programme; check every first move with the board empty)",

@@ -22,8 +22,9 @@ PLAIN_CORNERS, UNSEEN_MM = 12, 0.003
 def paths_of(shapes: Sequence[BaseGeometry] | np.ndarray) -> list[QPainterPath]:
     """Painter paths of polygons, which may overlap; holes are kept by winding.
 
-    Many short paths: Qt fills one path of thousands of edges ten times slower than the same polygons one by one. All corners
-    are handed to Qt at once, in one polygon that is then cut up, because a call for every corner takes most of the time.
+    Many short paths: Qt fills one path of thousands of edges ten times slower than the same polygons one by one. All
+    corners are handed to Qt at once, in one polygon that is then cut up, because a call for every corner takes most
+    of the time.
     """
     polygons = _polygons(np.asarray(shapes, dtype=object))
     if not len(polygons):
@@ -112,7 +113,9 @@ class BoardArt:
             painter.drawPath(path)
 
     def _fill_exposed(self, painter: QPainter, side: str) -> None:
-        """Copper in the mask's windows, put together as pictures: cutting the shapes themselves takes ten times as long."""
+        """Copper in the mask's windows, put together as pictures: cutting the shapes themselves takes ten times as
+        long.
+        """
         shown = self._picture(painter, "copper", side)
         on = QPainter(shown)
         on.setCompositionMode(QPainter.CompositionMode.CompositionMode_DestinationIn)

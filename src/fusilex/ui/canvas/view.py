@@ -70,7 +70,9 @@ class BoardCanvas(QWidget):
             self.fit()
 
     def cells(self) -> list[tuple[int, QTransform]]:
-        """(cell, board mm to the picture's mm) of what is drawn: every cell of the panel that carries a board, or one board."""
+        """(cell, board mm to the picture's mm) of what is drawn: every cell of the panel that carries a board, or one
+        board.
+        """
         if self.whole_panel and self.panel and self.design:
             return [(cell, self._in_panel(cell)) for cell in self.panel.cells]
         return [(self.cell, QTransform())]

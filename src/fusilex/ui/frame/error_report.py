@@ -1,4 +1,6 @@
-"""What nobody foresaw: said once, written down, and never the end of the session. Whatever was acknowledged is in the journal."""
+"""What nobody foresaw: said once, written down, and never the end of the session. Whatever was acknowledged is in the
+journal.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,8 @@ class Mishaps:
         self.box = QMessageBox(
             QMessageBox.Icon.Warning,
             "Something went wrong",
-            f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved. {write_down(text)}",
+            f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved."
+            f" {write_down(text)}",
             QMessageBox.StandardButton.Ok,
             self.window,
         )

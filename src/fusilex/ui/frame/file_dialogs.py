@@ -54,8 +54,8 @@ class FileDialogs:
     def dropped(self, *names: str) -> None:
         """Read a folder, a zip or single files off the thread.
 
-        Single files go with the design on the screen while its files are still open; anything else starts a new batch, after
-        the number of boards was asked.
+        Single files go with the design on the screen while its files are still open; anything else starts a new
+        batch, after the number of boards was asked.
         """
         if self.reader and self.reader.isRunning():
             self.host.desk.say("Still reading the last one.")

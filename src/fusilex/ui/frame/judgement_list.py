@@ -111,7 +111,9 @@ class Judgements(QWidget):
         column.addWidget(self.area, 1)
 
     def show_judgements(self, items: list[Judgement], overruled: dict[str, str], where: object = None) -> None:
-        """`where` is the batch and station they are of: what was chosen elsewhere is let go, and the worst is in hand."""
+        """`where` is the batch and station they are of: what was chosen elsewhere is let go, and the worst is in
+        hand.
+        """
         same = items == self.items and overruled == self._overruled and where == self._where
         if where != self._where:
             self._where, self._picked = where, ""

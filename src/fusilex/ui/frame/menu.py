@@ -53,5 +53,6 @@ class Menu:
         QMessageBox.about(
             self.host.widget(),
             "About Fusilex",
-            f"Fusilex {__version__}\nBench companion for small-batch circuit board assembly.\n\nGPL-3.0-or-later. Fonts B612 and B612 Mono, SIL Open Font License 1.1.",
+            f"Fusilex {__version__}\nBench companion for small-batch circuit board assembly.\n\nGPL-3.0-or-later. Fonts"
+            " B612 and B612 Mono, SIL Open Font License 1.1.",
         )

@@ -21,7 +21,9 @@ BETWEEN_S = 0.05
 
 
 class Reader(QThread):
-    """Reads files and tries the whole design; emits both, or one sentence. A reader that was left ends at its next step, silent."""
+    """Reads files and tries the whole design; emits both, or one sentence. A reader that was left ends at its next
+    step, silent.
+    """
 
     read = pyqtSignal(object, str, object)
     failed = pyqtSignal(str)

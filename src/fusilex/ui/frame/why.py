@@ -17,7 +17,9 @@ def why_html(judgement: Judgement, overruled: str = "") -> str:
     """The explanation as HTML."""
     rule = ROAD.rules.get(judgement.rule)
     rows = "".join(
-        f"<tr><td style='padding-right:24px'>{escape(b.what)}</td><td><b>{escape(f'{b.value:.4g}' if isinstance(b.value, float) else str(b.value))}</b> {escape(b.unit)}</td></tr>"
+        "<tr><td"
+        f" style='padding-right:24px'>{escape(b.what)}</td><td><b>{escape(f'{b.value:.4g}' if isinstance(b.value, float) else str(b.value))}</b>"
+        f" {escape(b.unit)}</td></tr>"
         for b in judgement.because
     )
     parts = [f"<h2>{_WORDS[judgement.level.value]}: {escape(judgement.headline)}</h2>"]

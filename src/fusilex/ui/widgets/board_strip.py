@@ -15,7 +15,9 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
 
 class BoardStrip(QWidget):
-    """Click, or ``[`` and ``]``, to take another board. Grey is past this station, brass is here, empty is before it."""
+    """Click, or ``[`` and ``]``, to take another board. Grey is past this station, brass is here, empty is before
+    it.
+    """
 
     def __init__(self, desk: Desk, station: str) -> None:
         super().__init__()

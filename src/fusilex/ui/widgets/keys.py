@@ -11,7 +11,9 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 
 @dataclass(frozen=True)
 class Key:
-    """A key (or several, space-separated as in ``+ -``), what it does in words, and the action; hidden when `label` is ''."""
+    """A key (or several, space-separated as in ``+ -``), what it does in words, and the action; hidden when `label`
+    is ''.
+    """
 
     keys: str
     label: str

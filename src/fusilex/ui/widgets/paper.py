@@ -25,7 +25,9 @@ def paper_document(html: str) -> QTextDocument:
 
 
 def write_pdf(html: str, path: Path) -> None:
-    """Write the page as PDF. Raises OSError when the file cannot be written; an existing file is replaced whole or not at all."""
+    """Write the page as PDF. Raises OSError when the file cannot be written; an existing file is replaced whole or
+    not at all.
+    """
     draft = path.with_name(path.name + ".part")
     with draft.open("wb"):
         pass  # refuses here, in words, where Qt would stay silent

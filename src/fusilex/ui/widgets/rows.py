@@ -24,7 +24,9 @@ class Column:
 
 
 class Rows(Card):
-    """Set `columns` once and `rows` when they change; `marks` gives a row a judgement shape. `chosen` follows keys and clicks."""
+    """Set `columns` once and `rows` when they change; `marks` gives a row a judgement shape. `chosen` follows keys
+    and clicks.
+    """
 
     picked = pyqtSignal(int)
 

@@ -35,7 +35,9 @@ from fusilex.journal.entries import Event
 from fusilex.journal.store import digest
 
 STRAP_OHM = (0.75e6, 35e6)
-"""A strap with its cord reads within this (ANSI/ESD S20.20, S1.1): below it does not protect the hand, above not the part."""
+"""A strap with its cord reads within this (ANSI/ESD S20.20, S1.1): below it does not protect the hand, above not the
+part.
+"""
 PROGRAMMED_FAMILIES = ("ic", "other")
 """Families of packages that may hold something to programme."""
 
@@ -179,7 +181,9 @@ def _check_contents(kitted: Kitted, line: PullLine, count: int) -> None:
 
 
 def _taken(batch: Batch, line: PullLine, count: int, name: str) -> list[Event]:
-    """What filling a bin takes out of a lot in stock; nothing where the lot is a note of one's own. Raises `Refused`."""
+    """What filling a bin takes out of a lot in stock; nothing where the lot is a note of one's own. Raises
+    `Refused`.
+    """
     lot = batch.workshop[Lots].lots.get(name)
     if lot is None:
         return []

@@ -13,7 +13,9 @@ from fusilex.journal.entries import Entry, Event
 
 @dataclass
 class Kitted:
-    """Bags by bin as last checked, substitutes by bin, programmes by bin (None: wanted, not done), the strap as last tested."""
+    """Bags by bin as last checked, substitutes by bin, programmes by bin (None: wanted, not done), the strap as last
+    tested.
+    """
 
     bags: dict[str, BagChecked] = field(default_factory=dict)
     substitutes: dict[str, list[str]] = field(default_factory=dict)

@@ -78,7 +78,8 @@ def at_stock(lot: Lot | None) -> Now:
     if lot is None:
         return Now(
             "Take in stock",
-            "N, then form, part number, value, package, count, place, moisture level, with commas; or I and your own list.",
+            "N, then form, part number, value, package, count, place, moisture level, with commas; or I and your own"
+            " list.",
         )
     keys = "C counts it, V opens or bakes it, R keeps stock for this batch."
     what = f"{lot.form.capitalize()} of {lot.value or lot.part_number}."

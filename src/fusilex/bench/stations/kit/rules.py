@@ -6,7 +6,9 @@ from fusilex.core.judgement import Rule
 
 RULES = {
     "kit.bag": Rule(
-        "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or two that differ, settle nothing.",
+        "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as"
+        " label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or"
+        " two that differ, settle nothing.",
         "Comparison with units understood: 100n = 0.1uF = 104",
     ),
     "kit.value": Rule(
@@ -18,7 +20,8 @@ RULES = {
         "Lots in stock, less what other batches reserved",
     ),
     "kit.moisture": Rule(
-        "Hours open since the last bake against the floor life of the level at ≤ 30 °C and 60 % RH; care in its last quarter.",
+        "Hours open since the last bake against the floor life of the level at ≤ 30 °C and 60 % RH; care in its last"
+        " quarter.",
         "J-STD-033; the bag's label wins",
     ),
     "kit.programme": Rule(
@@ -29,7 +32,8 @@ RULES = {
     ),
     "kit.short": Rule("A bin holds at least boards × pieces per board.", "Pull list"),
     "kit.spares": Rule(
-        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra of two-ended parts by length: up to 0.6 mm 5 % + 10, 1.0 mm 3 % + 8, 1.6 mm 2 % + 5, longer 1 % + 3; others 0 % + 1.",
+        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra of two-ended parts by length: up to 0.6"
+        " mm 5 % + 10, 1.0 mm 3 % + 8, 1.6 mm 2 % + 5, longer 1 % + 3; others 0 % + 1.",
         "Shop defaults for hand and small-machine work",
     ),
     "kit.waiting": Rule("A bin that was not counted can not be judged.", "Pull list"),

@@ -166,7 +166,9 @@ class NoteMoisture(Command):
 
 @dataclass(frozen=True)
 class ReserveStock(Command):
-    """Stock that fits is kept for this batch: a hand on the oldest lots first, up to the pull quantity of every line."""
+    """Stock that fits is kept for this batch: a hand on the oldest lots first, up to the pull quantity of every
+    line.
+    """
 
     def decide(self, batch: Batch) -> Result:
         name = batch.name

@@ -14,19 +14,24 @@ from fusilex.core.packages.catalogue import Package
 
 
 def lot(text: str) -> ReceiveLot:
-    """``reel, SR-1866, 100 nF, 0402, 5000, drawer 3, 3``: form, part number, value, body, count, place, moisture level, date code, maker's lot."""
+    """``reel, SR-1866, 100 nF, 0402, 5000, drawer 3, 3``: form, part number, value, body, count, place, moisture
+    level, date code, maker's lot.
+    """
     cells = [cell.strip() for cell in text.split(",")]
     cells += [""] * (9 - len(cells))
     form, number, value, code, count, place, level, date, maker = cells[:9]
     if form.lower() not in FORMS or not count.isdecimal():
         raise Refused(
-            "Type form, part number, value, body, count, place, moisture level, with commas: reel, SR-1866, 100 nF, 0402, 5000, drawer 3, 1."
+            "Type form, part number, value, body, count, place, moisture level, with commas: reel, SR-1866, 100 nF,"
+            " 0402, 5000, drawer 3, 1."
         )
     return ReceiveLot(form.lower(), number, value, code, int(count), place, date, maker, level or "1")
 
 
 def count(text: str, of: Package) -> tuple[Count, str]:
-    """``940``, ``strip 403``, ``weight 52.5 12.5`` (g with and without parts), ``reel 178 60 1.2`` (outer, hub, tape thickness, mm)."""
+    """``940``, ``strip 403``, ``weight 52.5 12.5`` (g with and without parts), ``reel 178 60 1.2`` (outer, hub, tape
+    thickness, mm).
+    """
     words = text.lower()
     found = numbers(words)
     try:
@@ -42,12 +47,15 @@ def count(text: str, of: Package) -> tuple[Count, str]:
     except ValueError as error:
         raise Refused(f"That cannot be: {error}.") from error
     raise Refused(
-        "Type the count, strip 403 (mm), weight 52.5 12.5 (g with and without), or reel 178 60 1.2 (outer, hub, tape in mm)."
+        "Type the count, strip 403 (mm), weight 52.5 12.5 (g with and without), or reel 178 60 1.2 (outer, hub, tape in"
+        " mm)."
     )
 
 
 def moisture(lot: str, text: str, now: datetime) -> NoteMoisture:
-    """``opened``, ``opened 30 h ago``, ``baked 2 d ago``, ``opened 2026-11-10 14:30`` (a date alone: from its first minute on)."""
+    """``opened``, ``opened 30 h ago``, ``baked 2 d ago``, ``opened 2026-11-10 14:30`` (a date alone: from its first
+    minute on).
+    """
     action, _, rest = text.strip().lower().partition(" ")
     if not rest.strip():
         return NoteMoisture(lot, action)

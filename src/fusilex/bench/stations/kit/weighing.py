@@ -30,7 +30,9 @@ def scale_for(lot: Lot, package: Package, tare_g: float) -> tuple[Scale, bool]:
 
 
 def weigh(lot: Lot, package: Package, tare_g: float) -> tuple[Count, str]:
-    """Pieces of a lot by weight, and how it was weighed. Raises `Refused` when the scale or the numbers do not allow it."""
+    """Pieces of a lot by weight, and how it was weighed. Raises `Refused` when the scale or the numbers do not allow
+    it.
+    """
     if package.mass_mg <= 0:
         raise Refused(f"The mass of one {package.code or 'piece'} is not known: correct it under Parts at Ready.")
     try:

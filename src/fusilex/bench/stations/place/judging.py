@@ -1,4 +1,6 @@
-"""The judgements of Place: what is on the board, what is left in the bin, moisture clocks, and the machine's references."""
+"""The judgements of Place: what is on the board, what is left in the bin, moisture clocks, and the machine's
+references.
+"""
 
 from __future__ import annotations
 

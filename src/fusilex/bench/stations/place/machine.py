@@ -45,7 +45,9 @@ def fit(batch: Batch, panel: int) -> Similarity | None:
 
 
 def programme(batch: Batch, panel: int) -> list[Step]:
-    """Every placement still to do on a panel in the machine's frame, cell by cell within each part. Raises `Refused`."""
+    """Every placement still to do on a panel in the machine's frame, cell by cell within each part. Raises
+    `Refused`.
+    """
     transform = fit(batch, panel)
     if transform is None:
         raise Refused(f"Teach at least {LEAST_POINTS} points of panel {panel} first.")

@@ -6,14 +6,17 @@ from fusilex.core.judgement import Rule
 
 RULES = {
     "place.error": Rule(
-        "What 95 % of fits stay under at the worst placement of the panel, from the residuals at the taught points and how many there are: care above 0.05 mm, stop above 0.10 mm. Three points whose standard error would be judged otherwise cannot tell.",
+        "What 95 % of fits stay under at the worst placement of the panel, from the residuals at the taught points and"
+        " how many there are: care above 0.05 mm, stop above 0.10 mm. Three points whose standard error would be judged"
+        " otherwise cannot tell.",
         "Least squares, covariance of a similarity; F distribution for the degrees of freedom",
     ),
     "place.scale": Rule(
         "The fitted scale differs from 1 by no more than 0.3 %.", "A board does not stretch; a wrong point does"
     ),
     "place.suspect": Rule(
-        "Leaving out one of at least four points shrinks the residual by more than chance does in one of a hundred clean fits, and it is above 0.02 mm.",
+        "Leaving out one of at least four points shrinks the residual by more than chance does in one of a hundred"
+        " clean fits, and it is above 0.02 mm.",
         "Leave-one-out F test, Bonferroni over the points",
     ),
     "place.open": Rule(

@@ -54,7 +54,9 @@ class ChooseFoil(Command):
 
 @dataclass(frozen=True)
 class ChoosePaste(Command):
-    """Paste from now on: lead-free, leaded or bismuth; in mid-batch with a reason. It settles the window at Reflow too."""
+    """Paste from now on: lead-free, leaded or bismuth; in mid-batch with a reason. It settles the window at Reflow
+    too.
+    """
 
     paste: str
     reason: str = ""

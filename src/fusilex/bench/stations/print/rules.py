@@ -6,11 +6,14 @@ from fusilex.core.judgement import Rule
 
 RULES = {
     "print.release": Rule(
-        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a bent one is its thinnest arm.",
+        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect"
+        " ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a"
+        " bent one is its thinnest arm.",
         "IPC-7525 stencil design guidelines",
     ),
     "print.hidden": Rule(
-        "Joints under a body cannot be inspected after reflow: bodies named QFN, DFN, SON, LGA, BGA, CSP, or with a pad wholly under them.",
+        "Joints under a body cannot be inspected after reflow: bodies named QFN, DFN, SON, LGA, BGA, CSP, or with a pad"
+        " wholly under them.",
         "Package names and pads",
     ),
     "print.joined": Rule(

@@ -56,7 +56,9 @@ class MixBath(Command):
 
 @dataclass(frozen=True)
 class LogEtch(Command):
-    """A run of the bath: minutes until clear, °C, copper thickness (µm), boards in it. What it took corrects the rate."""
+    """A run of the bath: minutes until clear, °C, copper thickness (µm), boards in it. What it took corrects the
+    rate.
+    """
 
     minutes: float
     celsius: float

@@ -52,7 +52,9 @@ class AddFiles(Command):
 
 @dataclass(frozen=True)
 class AssignFile(Command):
-    """A file is something else than it was taken for; ``other`` leaves it aside. Remembered for files of that ending."""
+    """A file is something else than it was taken for; ``other`` leaves it aside. Remembered for files of that
+    ending.
+    """
 
     file: str
     role: str
@@ -139,7 +141,9 @@ def _laid_anew(batch: Batch, made: Design) -> list[Event]:
 
 @dataclass(frozen=True)
 class SetPackage(Command):
-    """Size (mm) and mass (mg) of a package as measured here, and whether it has a wrong way round; kept for every batch."""
+    """Size (mm) and mass (mg) of a package as measured here, and whether it has a wrong way round; kept for every
+    batch.
+    """
 
     code: str
     size_x: float

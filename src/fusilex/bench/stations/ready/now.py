@@ -15,8 +15,14 @@ CAUTIONS = {
         "Edges and slivers cut; board dust is bad for lungs: cut wet, or with extraction and a mask.",
     ),
     "Etching": (
-        "Etchant burns eyes and skin and eats metal: goggles, gloves, apron, moving air, a second container under the bath.",
-        "Never down the drain: spent etchant and rinse water are hazardous waste under local rules. Its data sheet comes first.",
+        (
+            "Etchant burns eyes and skin and eats metal: goggles, gloves, apron, moving air, a second container under"
+            " the bath."
+        ),
+        (
+            "Never down the drain: spent etchant and rinse water are hazardous waste under local rules. Its data sheet"
+            " comes first."
+        ),
     ),
 }
 
@@ -40,7 +46,8 @@ def at_bare(batch: Batch) -> Now:
         wanted = len(batch.state.panels)
         return Now(
             f"Count the bare {unit}",
-            f"{wanted} {'is' if wanted == 1 else 'are'} wanted. C when they are counted, wiped and handled by the edges.",
+            f"{wanted} {'is' if wanted == 1 else 'are'} wanted. C when they are counted, wiped and handled by the"
+            " edges.",
         )
     return Now(
         "Bare boards are counted",

@@ -42,7 +42,8 @@ def package(code: str, text: str) -> SetPackage:
     found = numbers(text)
     if len(found) != 4:
         raise Refused(
-            "Type length × width × height in mm and the mass, for example 5.6 x 7.5 x 2.6 mm 210 mg; add marked or unmarked for a part with or without a wrong way round."
+            "Type length × width × height in mm and the mass, for example 5.6 x 7.5 x 2.6 mm 210 mg; add marked or"
+            " unmarked for a part with or without a wrong way round."
         )
     heavy = re.search(r"\d\s*g\b", text)
     words = text.lower().split()
@@ -84,6 +85,7 @@ def etch_run(text: str) -> LogEtch:
     found = numbers(text)
     if len(found) not in (3, 4):
         raise Refused(
-            "Type minutes until clear, bath °C and copper µm, for example 14 38 35; a fourth number says how many boards."
+            "Type minutes until clear, bath °C and copper µm, for example 14 38 35; a fourth number says how many"
+            " boards."
         )
     return LogEtch(found[0], found[1], found[2], int(found[3]) if len(found) > 3 else 1)

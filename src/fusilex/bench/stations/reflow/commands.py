@@ -35,7 +35,9 @@ def whole_panel(batch: Batch, panel: int) -> list[Board]:
 
 @dataclass(frozen=True)
 class RecordReflow(Command):
-    """A panel went through the oven; `log` is the temperature log's file. Outside its window it stays until that is settled."""
+    """A panel went through the oven; `log` is the temperature log's file. Outside its window it stays until that is
+    settled.
+    """
 
     panel: int
     log_name: str

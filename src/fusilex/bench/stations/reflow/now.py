@@ -27,7 +27,8 @@ def now(batch: Batch) -> Now:
         behind = next(b for b in boards if b.station != "Reflow")
         return Now(
             f"Finish panel {board.panel} first",
-            f"{len(waiting)} of {len(boards)} boards are placed; a load takes whole panels. {behind.serial} is at {behind.station}.",
+            f"{len(waiting)} of {len(boards)} boards are placed; a load takes whole panels. {behind.serial} is at"
+            f" {behind.station}.",
             len(waiting) / len(boards),
         )
     stops = batch.not_overruled(judge(batch))

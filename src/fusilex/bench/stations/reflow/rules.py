@@ -22,11 +22,13 @@ RULES = {
         "Default window; the paste's sheet wins",
     ),
     "reflow.to peak": Rule(
-        "From leaving 25 °C, or what the probe idled at where that is warmer, to the peak within 8 min (lead-free) or 6 min.",
+        "From leaving 25 °C, or what the probe idled at where that is warmer, to the peak within 8 min (lead-free) or 6"
+        " min.",
         "Default window; the paste's sheet wins",
     ),
     "reflow.index": Rule(
-        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; up to 100 is inside, limits included.",
+        "100 × the worst of |value − middle| / half range over heating, soak, time above melting, peak and cooling; up"
+        " to 100 is inside, limits included.",
         "Process window index",
     ),
     "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),

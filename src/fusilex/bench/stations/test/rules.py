@@ -6,7 +6,8 @@ from fusilex.core.judgement import Rule
 
 RULES = {
     "test.short": Rule(
-        "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or coils join them, above half of what those parts give.",
+        "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or"
+        " coils join them, above half of what those parts give.",
         "Probe plan from pads and nets; effective resistance of the network between them",
     ),
     "test.hidden": Rule(

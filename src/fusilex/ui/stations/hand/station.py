@@ -91,7 +91,10 @@ class Hand(Station):
         assert self.canvas
         board = self.bench.board
         part = self.batch.next_to_solder(board)
-        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {len(board.soldered)} of {len(self.batch.solder_order)} soldered by hand"
+        self.canvas.caption = (
+            f"Panel {board.panel}, board {board.serial}    {len(board.soldered)} of {len(self.batch.solder_order)}"
+            " soldered by hand"
+        )
         if part and self._followed != part.ref and board.station == "Hand":  # turn the board over when the work does
             self._followed = part.ref
             self.canvas.flip(part.side)

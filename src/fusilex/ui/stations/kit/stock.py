@@ -41,7 +41,10 @@ class StockView(View):
             Column("place", 1.2),
             Column("floor life", 1.6),
         ]
-        empty = "Nothing in stock yet. N takes in a reel, strip, tray, bag or tube, I a whole list; bins can also be filled without stock."
+        empty = (
+            "Nothing in stock yet. N takes in a reel, strip, tray, bag or tube, I a whole list; bins can also be filled"
+            " without stock."
+        )
         self.table = Rows("Stock of the workshop", columns, empty)
         self.table.picked.connect(lambda _: desk.changed.emit())
         self.column.addWidget(self.table, 1)
@@ -67,9 +70,11 @@ class StockView(View):
                 clock = (
                     f"level {lot.level}, sealed"
                     if not lot.moisture
-                    else f"out {spent.hours:.0f} h, by its label"
-                    if math.isnan(left := hours_left(lot.level, spent))
-                    else f"{left:.0f} of {FLOOR_LIFE_H[lot.level]:.0f} h"
+                    else (
+                        f"out {spent.hours:.0f} h, by its label"
+                        if math.isnan(left := hours_left(lot.level, spent))
+                        else f"{left:.0f} of {FLOOR_LIFE_H[lot.level]:.0f} h"
+                    )
                 )
                 mark = judge_moisture(lot.id, lot.level, spent).level if lot.moisture else None
             name = f"{lot.value} {lot.part_number}".strip()
@@ -128,7 +133,8 @@ class StockView(View):
         """The next line without stock, ready to be completed."""
         line = next((x for x in self.batch.lines if not lots_for(self.batch, x)), None)
         return (
-            f"reel, {line.part_number}, {line.value.replace(',', '.')}, {line.package.code.replace(',', '.')}, {line.pull}, , 1"
+            f"reel, {line.part_number}, {line.value.replace(',', '.')}, {line.package.code.replace(',', '.')},"
+            f" {line.pull}, , 1"
             if line
             else ""
         )

@@ -68,7 +68,10 @@ class Tray(QWidget):
         bench, plan = self.desk.bench, self.plan
         tray = plan.place(min(self.chosen, plan.bins))[0]
         which = f"Tray {tray + 1} of {plan.trays}, " if plan.trays > 1 else "Bins "
-        words = f"{which}in the order they are placed: {PLACING_ORDERS[bench.state[Bins].order]}; large bodies smaller, as marked"
+        words = (
+            f"{which}in the order they are placed: {PLACING_ORDERS[bench.state[Bins].order]}; large bodies smaller, as"
+            " marked"
+        )
         plain_text(painter, QRectF(16, 8, self.width() - 32, 24), words, "body", "soft")
         width, height = (self.width() - 24) / plan.columns, (self.height() - 46) / plan.rows
         self._boxes = {}

@@ -31,7 +31,8 @@ class PointList(Card):
             plain_text(
                 painter,
                 QRectF(14, y, width, 200),
-                "Jog to a fiducial or the centre of a part, read x and y off the machine, and teach it. Three far apart at least; a fourth finds a wrong one.",
+                "Jog to a fiducial or the centre of a part, read x and y off the machine, and teach it. Three far apart"
+                " at least; a fourth finds a wrong one.",
                 "body",
                 "soft",
             )

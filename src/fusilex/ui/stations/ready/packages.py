@@ -80,7 +80,10 @@ class PackagesView(View):
     def _edit(self) -> None:
         if group := self.group:
             package = group[0].package
-            given = f"{package.size_x:.4g} x {package.size_y:.4g} x {package.height:.4g} mm {package.mass_mg:.6g} mg {'marked' if package.polarised else 'unmarked'}"
+            given = (
+                f"{package.size_x:.4g} x {package.size_y:.4g} x {package.height:.4g} mm {package.mass_mg:.6g} mg"
+                f" {'marked' if package.polarised else 'unmarked'}"
+            )
             self.desk.ask(f"{package.code} measures", lambda text: self._edited(package.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:

@@ -1,4 +1,6 @@
-"""Temperature over time through the window's rooms and gates; beneath it on the same axis the time each probe was molten."""
+"""Temperature over time through the window's rooms and gates; beneath it on the same axis the time each probe was
+molten.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,9 @@ class GateChart(Card):
             self._bars(painter, chart)
 
     def _gates(self, painter: QPainter, chart: Chart, gate: Gates) -> None:
-        """The window as rooms the run goes through and bars it must cross: out of the soak, at the peak, back to solid."""
+        """The window as rooms the run goes through and bars it must cross: out of the soak, at the peak, back to
+        solid.
+        """
         window, at = self.shown.window, chart.at
         (low, high), melt = window.soak_band, window.melting
         painter.setPen(Qt.PenStyle.NoPen)

@@ -45,7 +45,10 @@ class Test(Station):
         assert self.canvas
         board, pair = self.bench.board, self.pair
         done = sum(p.key in board.readings for p in self.batch.derived.plan)
-        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {done} of {len(self.batch.derived.plan)} pairs read    power off, discharged"
+        self.canvas.caption = (
+            f"Panel {board.panel}, board {board.serial}    {done} of {len(self.batch.derived.plan)} pairs read    power"
+            " off, discharged"
+        )
         if pair and pair.key != self._followed:
             self._followed = pair.key
             self.canvas.flip(pair.a.side)
