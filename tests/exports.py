@@ -12,7 +12,8 @@ from openpyxl import Workbook
 
 from fusilex.core.design.model import BomLine, Design, Hole, Placement
 from fusilex.formats.bundle import Files
-from fusilex.formats.lists.design_lists import BOM, PLACEMENTS, bom_in, placements_in
+from fusilex.formats.lists.design_lists import bom_in, placements_in
+from fusilex.formats.lists.headings import BOM, PLACEMENTS
 from fusilex.formats.lists.tables import read_table
 
 OLD = {

@@ -30,8 +30,8 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.identify import identify
 from fusilex.formats.layers.excellon import read_excellon
-from fusilex.formats.lists.design_lists import BOM, PLACEMENTS
 from fusilex.formats.lists.grids import grids_of
+from fusilex.formats.lists.headings import BOM, PLACEMENTS
 from fusilex.formats.lists.tables import best_table
 from fusilex.journal.store import sqlite_url
 

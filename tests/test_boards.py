@@ -15,15 +15,17 @@ from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g, etch_min
 from fusilex.core.bare_boards.finest import finest_feature, judge_finest
 from fusilex.core.checks.advice import suggestions
 from fusilex.core.checks.fixes import Fix, apply_fixes
-from fusilex.core.checks.reconcile import pad_middles, reconcile
+from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.repeat import find_panel, one_cell
 from fusilex.core.checks.side_order import DROP_LIMIT_MG_PER_MM2, first_side, judge_sides, side_load
 from fusilex.core.checks.systematic import FACTORS, Correction, fit_named, fit_unnamed
+from fusilex.core.checks.systematic_findings import pad_middles
 from fusilex.core.design.clusters import candidates
 from fusilex.core.design.connectivity import copper_pieces
-from fusilex.core.design.join import drills_at, join
+from fusilex.core.design.join import join
 from fusilex.core.design.model import Design, Hole, Layer
 from fusilex.core.design.pad_evidence import mixed_codes, nearest_chip, pattern_of
+from fusilex.core.design.pads import drills_at
 from fusilex.core.design.roles import guess_roles
 from fusilex.core.design.which_side import sides_of_words, top_lead
 from fusilex.core.judgement import Level

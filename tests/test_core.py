@@ -24,7 +24,8 @@ from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
 from fusilex.core.printing.release import judge_release, release_levels
 from fusilex.core.reflow.judge import judge_profile
-from fusilex.core.reflow.profile import measure, slopes, window_index
+from fusilex.core.reflow.metrics import window_index
+from fusilex.core.reflow.profile import measure, slopes
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.core.soldering.order import by_height

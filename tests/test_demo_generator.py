@@ -8,7 +8,8 @@ import shapely
 from conftest import HERON
 from shapely.geometry import Point, box
 
-from fusilex.core.reflow.profile import measure, window_index
+from fusilex.core.reflow.metrics import window_index
+from fusilex.core.reflow.profile import measure
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.demo import oven_run
 from fusilex.demo.copper import VIA_PAD, Copper, PlacedLand, ground_groups, place_lands, pour_ground

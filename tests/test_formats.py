@@ -31,10 +31,12 @@ from fusilex.formats.bundle import Files, zip_files
 from fusilex.formats.identify import identify, side_in_name
 from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
-from fusilex.formats.lists.design_lists import BOM, PLACEMENTS, read_points, split_refs
+from fusilex.formats.lists.design_lists import read_points, split_refs
+from fusilex.formats.lists.headings import BOM, PLACEMENTS
 from fusilex.formats.lists.netlist import read_netlist
+from fusilex.formats.lists.numbers import length_mm, number
 from fusilex.formats.lists.stock import StockRow, read_stock, stock_csv
-from fusilex.formats.lists.tables import ListKind, length_mm, number, recognise
+from fusilex.formats.lists.tables import ListKind, recognise
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.formats.panel_file import read_panel, write_panel
 

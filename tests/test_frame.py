@@ -1,8 +1,6 @@
 """The frame's own pieces: head, line, Now card, judgements, questions; and how the program starts."""
 
 from __future__ import annotations
-from fusilex.bench.clocks import clocks
-from fusilex.bench.workshop.habits import Habits
 
 import argparse
 import re
@@ -24,10 +22,12 @@ from pytestqt.qtbot import QtBot
 from fusilex import app
 from fusilex.bench import source
 from fusilex.bench.bench import Bench, read_for
+from fusilex.bench.clocks import clocks
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
 from fusilex.bench.rooms import ROAD, open_journal
 from fusilex.bench.verbs.record import find_board
+from fusilex.bench.workshop.habits import Habits
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput

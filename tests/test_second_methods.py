@@ -12,8 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from fusilex.core.design.connectivity import copper_pieces
-from fusilex.core.design.join import find_pads
 from fusilex.core.design.model import Design, Pad, Part
+from fusilex.core.design.pads import find_pads
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.kit.losses import Logged, Loss, loss_key, loss_of
 from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, pull_quantity
@@ -22,7 +22,8 @@ from fusilex.core.placing.references import fit_similarity
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
 from fusilex.core.printing.release import release_levels, worst_parts
-from fusilex.core.reflow.profile import Metrics, crossings, seconds_above, slopes, window_index
+from fusilex.core.reflow.metrics import Metrics, window_index
+from fusilex.core.reflow.profile import crossings, seconds_above, slopes
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import neighbours
 

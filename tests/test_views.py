@@ -6,9 +6,8 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import asked as c
-from asked import CAUTIONS
 import pytest
-from asked import RULES
+from asked import CAUTIONS, RULES
 from conftest import OpenWindow
 from exports import habit_mirrored_inch, shifted
 from PyQt6.QtCore import QPointF, Qt

@@ -143,13 +143,13 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
         rows.append(("demo to usable window, warm", f"{start_seconds(place):.2f} s", "≤ 1.5 s"))
+        import asked as c
         from PyQt6.QtCore import QPointF, QSettings, Qt
         from PyQt6.QtTest import QTest
 
-        import asked as c
         from fusilex.bench.intake.design import _image, read_design
-        from fusilex.core.design.connectivity import compare_with_netlist
         from fusilex.bench.rooms import open_journal
+        from fusilex.core.design.connectivity import compare_with_netlist
         from fusilex.ui.frame.start import make_application, make_window, open_demo
 
         rows.append(

@@ -14,51 +14,18 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fusilex.core.packages.chips import without_codes
+from fusilex.core.spelling import GROUPED, PREFIX, SPACED, UNIT, number_of, spelt, tidy, unit_of
 from fusilex.core.units import show_value
 
-PREFIX = {
-    "p": 1e-12,
-    "n": 1e-9,
-    "u": 1e-6,
-    "µ": 1e-6,
-    "m": 1e-3,
-    "": 1.0,
-    "R": 1.0,
-    "E": 1.0,
-    "k": 1e3,
-    "K": 1e3,
-    "M": 1e6,
-    "G": 1e9,
-}
-"""Factors of the letters; R and E stand for ohms where the point is."""
 UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
 SAME, MOST_OHM = 1e-6, 1e8
 
-_LOOKALIKES = str.maketrans(
-    {"\u2126": "Ω", "\u03bc": "µ", "\u2212": "-", "\u2019": "'", "\u00a0": " ", "\u2009": " ", "\u202f": " "}
-)
-_SPELT = [  # words for letters, after a number or alone before a unit
-    (re.compile(r"(?<=[\d\s.])micro[ -]?(?=f(?:arads?)?\b|h(?:enrys?|enries)?\b)", re.I), "µ"),
-    (re.compile(r"(?<=[\d\s])(?:[uµ]Fd|MFD)\b", re.I), "µF"),
-    (re.compile(r"(?<=[\d\s.])mega?[ -]?(?=ohms?\b|Ω|hz\b|$|[\s,;)])", re.I), "M"),
-    (re.compile(r"(?<=[\d\s.])kilo?[ -]?(?=ohms?\b|Ω|hz\b)", re.I), "k"),
-    (re.compile(r"(?<=[\d\s.])milli[ -]?(?=ohms?\b|Ω|h(?:enrys?|enries)?\b)", re.I), "m"),
-    (re.compile(r"(?<=[\d\s.])nano[ -]?(?=f(?:arads?)?\b|h(?:enrys?|enries)?\b)", re.I), "n"),
-    (re.compile(r"(?<=[\d\s.])pico[ -]?(?=f(?:arads?)?\b)", re.I), "p"),
-    (re.compile(r"(?<=[\dpnuµm\s])farads?\b", re.I), "F"),
-    (re.compile(r"(?<=[\dpnuµm\s])(?:henrys?|henries)\b", re.I), "H"),
-]
-_UNIT = r"(?P<unit>Ω|(?i:ohms?|f|hz|h))?"
 _TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
 _VOLTS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(k?)V(?:DC|AC|dc|ac)?(?![\w])")
 _VOLT_INFIX = re.compile(r"(?<![\w.,])(\d+)V(\d+)(?![\w])")
 _PERCENT = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*%")
 _PPM = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*ppm(?:/\s*°?[CK]\b)?", re.I)
 _DIELECTRIC = re.compile(r"\b(C0G|COG|NP0|NPO|X[5678][RST]|Y5V|Z5U)\b", re.I)
-_SPACED = re.compile(r"(?<=\d)\s+(?=(?:[pnuµmkKMG]?(?:Ω|(?i:ohms?|f|hz|h))|[pnuµkKMG])(?![\w]))")
-_GROUPED = re.compile(
-    r"(?<![\w.,])\d{1,3}(?: \d{3})+(?=(?:[.,]\d+)?\s*(?:[pnuµmkKMG]?(?:Ω|(?i:ohms?|f|hz|h))|[pnuµkKMGRE]?)\s*$)"
-)
 _E24 = frozenset(
     str(digits).rstrip("0")
     for digits in (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
@@ -120,26 +87,29 @@ def _infix(found: re.Match[str], want: str) -> Word | None:
     letter = found["prefix"]
     if letter == "E" and want not in ("", "Ω"):
         return None
-    unit = _unit(found["unit"]) or ("Ω" if letter in "RkKMGE" and want in ("", "Ω") else want)
+    unit = unit_of(found["unit"]) or ("Ω" if letter in "RkKMGE" and want in ("", "Ω") else want)
     scale = 1e-6 if letter == "R" and want == "H" else PREFIX[letter]
     return _if_wanted(3, (float(f"{found['whole'] or 0}.{found['part']}") * scale,), unit, want)
 
 
 def _letter_last(found: re.Match[str], want: str) -> Word | None:
-    return _if_wanted(3, (_number(found["number"]),), "Ω", want)
+    return _if_wanted(3, (number_of(found["number"]),), "Ω", want)
 
 
 def _plain(found: re.Match[str], want: str) -> Word | None:
-    unit, prefix = _unit(found["unit"]), found["prefix"]
+    unit, prefix = unit_of(found["unit"]), found["prefix"]
     if unit == "Hz" and prefix == "m":  # printers that know small letters only
         prefix = "M"
-    value = _number(found["number"]) * PREFIX[prefix]
+    value = number_of(found["number"]) * PREFIX[prefix]
     return _if_wanted(3 if unit else 2, (value,), unit or want, want) if unit or prefix else None
 
 
 def _power(found: re.Match[str], want: str) -> Word | None:
     return _if_wanted(
-        2, (float(found["number"].replace(",", ".")) * 10.0 ** int(found["power"]),), _unit(found["unit"]) or want, want
+        2,
+        (float(found["number"].replace(",", ".")) * 10.0 ** int(found["power"]),),
+        unit_of(found["unit"]) or want,
+        want,
     )
 
 
@@ -148,17 +118,17 @@ def _bare(found: re.Match[str], want: str) -> Word | None:
     coil's a code in µH.
     """
     word = found[0]
-    value = _number(word)
+    value = number_of(word)
     code = re.fullmatch(r"(\d{2})(\d)", word) or (re.fullmatch(r"([1-9]\d{2})(\d)", word) if want == "Ω" else None)
     by_code = int(code[1]) * 10.0 ** int(code[2]) if code else None
     if want == "F" and len(word) <= 3:
-        return 1, tuple(_tidy(v * 1e-12) for v in ((by_code, value) if by_code is not None else (value,))), "F"
+        return 1, tuple(tidy(v * 1e-12) for v in ((by_code, value) if by_code is not None else (value,))), "F"
     if want == "Ω":
         if by_code is None or by_code > MOST_OHM or word.rstrip("0") in _E24:
             return 1, (value,), "Ω"
         return 1, (by_code, value), "Ω"
     if want == "H" and by_code is not None:
-        return 1, (_tidy(by_code * 1e-6),), "H"
+        return 1, (tidy(by_code * 1e-6),), "H"
     return None
 
 
@@ -167,10 +137,10 @@ _NUMBER = (
     r" ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
 )
 FORMS = (
-    Form("letter for the point", "4k7, 4R7, R10, 4E7, 6µ8H", re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){_UNIT}"), _infix),
+    Form("letter for the point", "4k7, 4R7, R10, 4E7, 6µ8H", re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){UNIT}"), _infix),
     Form("letter for ohms", "100R, 100E", re.compile(r"(?P<number>\d+(?:[.,]\d+)?)[RE](?:ohms?)?"), _letter_last),
-    Form("number, prefix, unit", "100n, 4.7 kΩ, 1 MEG, 0,1 µF, 1,000 pF", re.compile(rf"{_NUMBER}(?P<prefix>[pnuµmkKMG]?){_UNIT}"), _plain),
-    Form("power of ten", "1.5e3, 1e-7F", re.compile(rf"(?P<number>\d+[.,]\d+|\d+(?=[eE][+-]))[eE](?P<power>[+-]?\d{{1,2}}){_UNIT}"), _power),
+    Form("number, prefix, unit", "100n, 4.7 kΩ, 1 MEG, 0,1 µF, 1,000 pF", re.compile(rf"{_NUMBER}(?P<prefix>[pnuµmkKMG]?){UNIT}"), _plain),
+    Form("power of ten", "1.5e3, 1e-7F", re.compile(rf"(?P<number>\d+[.,]\d+|\d+(?=[eE][+-]))[eE](?P<power>[+-]?\d{{1,2}}){UNIT}"), _power),
     Form("digits alone", "104, 220, 1002", re.compile(_NUMBER), _bare),
 )  # fmt: skip
 """What is read as a value, the first that fits. One table for lists, labels and meters; `docs/formats.md` shows it."""
@@ -187,18 +157,18 @@ def read_value(text: str, family: str = "") -> Meaning:
     >>> read_value("1O0k", "resistor").unread
     'no value is to be read in “1O0k”'
     """
-    left = without_codes(_spelt(text))
-    volts, left = _take(left, (_VOLT_INFIX, lambda m: float(f"{m[1]}.{m[2]}")), (_VOLTS, lambda m: _number(m[1]) * (1e3 if m[2] else 1.0)))  # fmt: skip
-    percent, left = _take(left, (_PERCENT, lambda m: _number(m[1])))
-    ppm, left = _take(left, (_PPM, lambda m: _number(m[1]) * 1e-4))  # of a resistor: its drift with temperature
+    left = without_codes(spelt(text))
+    volts, left = _take(left, (_VOLT_INFIX, lambda m: float(f"{m[1]}.{m[2]}")), (_VOLTS, lambda m: number_of(m[1]) * (1e3 if m[2] else 1.0)))  # fmt: skip
+    percent, left = _take(left, (_PERCENT, lambda m: number_of(m[1])))
+    ppm, left = _take(left, (_PPM, lambda m: number_of(m[1]) * 1e-4))  # of a resistor: its drift with temperature
     tolerance = ppm if percent is None and family == "crystal" else percent
     dielectric = ""
     if kind := _DIELECTRIC.search(left):
         dielectric = {"COG": "C0G", "NP0": "C0G", "NPO": "C0G"}.get(kind[1].upper(), kind[1].upper())
         left = left.replace(kind[0], " ")
     want = UNIT_OF_FAMILY.get(family, "")
-    left = _GROUPED.sub(lambda m: m[0].replace(" ", ""), left)
-    words = re.split(r"[\s/;|_]+|,(?!\d)", _SPACED.sub("", left))
+    left = GROUPED.sub(lambda m: m[0].replace(" ", ""), left)
+    words = re.split(r"[\s/;|_]+|,(?!\d)", SPACED.sub("", left))
     read = [found for word in words if (found := _word(word.strip("()[]:"), want))]
     surest = max((sure for (sure, *_), _ in read), default=0)
     likely = [found for found in read if found[0][0] == surest]
@@ -233,7 +203,7 @@ def parse_reading(text: str) -> float:
     >>> parse_reading("2.2M"), parse_reading("4k7"), parse_reading("OL"), parse_reading("1 MEG")
     (2200000.0, 4700.0, inf, 1000000.0)
     """
-    word = _SPACED.sub("", _spelt(text).strip())
+    word = SPACED.sub("", spelt(text).strip())
     if word.lower() in _OPEN_WORDS:
         return math.inf
     if re.fullmatch(r"1[.,]", word):
@@ -241,18 +211,10 @@ def parse_reading(text: str) -> float:
     if both := re.fullmatch(r"([1-9]\d{0,2}),(\d{3})(?![\d.,]).*", word):
         raise ValueError(f"“{word}” may be {both[1]}{both[2]} or {both[1]}.{both[2]}: type it without the comma")
     word = re.sub(r"(?<=\d)[.,](?=[^\d.,]|$)", "", word)  # 10. is 10
-    found = _match(_GROUPED.sub(lambda m: m[0].replace(" ", ""), word), "Ω", meter=True)
+    found = _match(GROUPED.sub(lambda m: m[0].replace(" ", ""), word), "Ω", meter=True)
     if found is None:
         raise ValueError(f"“{text}” is no resistance: type for example 2.2M, 4k7, 0.4 or OL")
     return found[1][0]
-
-
-def _spelt(text: str) -> str:
-    """Letters that look alike made one, prefixes and units that are spelt out made letters."""
-    text = text.translate(_LOOKALIKES)
-    for pattern, letter in _SPELT:
-        text = pattern.sub(letter, text)
-    return text
 
 
 def _take(text: str, *ways: tuple[re.Pattern[str], Callable[[re.Match[str]], float]]) -> tuple[float | None, str]:
@@ -261,19 +223,6 @@ def _take(text: str, *ways: tuple[re.Pattern[str], Callable[[re.Match[str]], flo
         if found := pattern.search(text):
             return value(found), text.replace(found[0], " ")
     return None, text
-
-
-def _number(text: str) -> float:
-    """Digits with a point, a decimal comma, or thousands set apart: ``1,000`` ``1.000.000`` ``12'000`` ``10,000.5``.
-
-    >>> [_number(t) for t in ("0,1", "4.7", "1,000", "0,100", "1.000.000", "10,000.5", "1.000,5", "12'000")]
-    [0.1, 4.7, 1000.0, 0.1, 1000000.0, 10000.5, 1000.5, 12000.0]
-    """
-    if re.fullmatch(r"[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:['  ]\d{3})+|\d{1,3}(?:\.\d{3}){2,}", text):
-        return float(re.sub(r"[,' ]" if text.count(".") < 2 else r"\.", "", text))
-    if re.fullmatch(r"\d{1,3}(?:\.\d{3})+,\d+", text):
-        return float(text.replace(".", "").replace(",", "."))
-    return float(text.replace(",", "."))
 
 
 def _word(word: str, want: str) -> tuple[Word, float | None] | None:
@@ -294,9 +243,9 @@ def _match(word: str, want: str, meter: bool = False) -> Word | None:
     for form in FORMS if any(c.isdecimal() for c in word) else ():
         if found := form.pattern.fullmatch(word):
             if meter and form is FORMS[-1]:
-                return 1, (_number(word),), want
+                return 1, (number_of(word),), want
             if read := form.read(found, want):
-                return read[0], tuple(_tidy(v) for v in read[1]), read[2]
+                return read[0], tuple(tidy(v) for v in read[1]), read[2]
     return None
 
 
@@ -306,14 +255,3 @@ def _if_wanted(sure: int, values: tuple[float, ...], unit: str, want: str) -> Wo
 
 def _alike(a: tuple[float, ...], b: tuple[float, ...]) -> bool:
     return any(math.isclose(x, y, rel_tol=SAME) for x in a for y in b)
-
-
-def _unit(text: str | None) -> str:
-    if not text:
-        return ""
-    return {"f": "F", "h": "H"}.get(text.lower(), "Hz" if text.lower() == "hz" else "Ω")
-
-
-def _tidy(value: float) -> float:
-    """Twelve digits: 0.1 µF and 100 nF are the same number."""
-    return float(f"{value:.12g}")

@@ -14,8 +14,9 @@ from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 from fusilex.formats.identify import Guess, identify, side_in_name
 from fusilex.formats.layers.gerber import read_components
-from fusilex.formats.lists.design_lists import BOM, PLACEMENTS, Skipped, bom_in, placements_in, unknown_sides
+from fusilex.formats.lists.design_lists import Skipped, bom_in, placements_in, unknown_sides
 from fusilex.formats.lists.grids import is_spreadsheet
+from fusilex.formats.lists.headings import BOM, PLACEMENTS
 from fusilex.formats.lists.netlist import read_netlist
 from fusilex.formats.lists.tables import GUESS, ListKind, Table, best_table, in_words, unsettled_table
 from fusilex.formats.panel_file import read_panel

@@ -18,7 +18,8 @@ from fusilex.core.placing.points import named_point, on_panel
 from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
-from fusilex.core.reflow.profile import measure_log, window_index
+from fusilex.core.reflow.metrics import window_index
+from fusilex.core.reflow.profile import measure_log
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.design_lists import read_points

@@ -10,9 +10,9 @@ import shapely
 
 from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
-from fusilex.core.design.join import lines_by_ref
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.pad_evidence import size_code_traps
+from fusilex.core.design.pads import lines_by_ref
 from fusilex.core.judgement import Because, Level
 from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, chip_code
 

@@ -7,8 +7,8 @@ from collections import defaultdict
 
 from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
-from fusilex.core.design.join import lines_by_ref
 from fusilex.core.design.model import Design, Part
+from fusilex.core.design.pads import lines_by_ref
 from fusilex.core.judgement import Because, Level
 from fusilex.core.values import read_value
 

@@ -19,18 +19,13 @@ from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.design.connectivity import DisjointSet
+from fusilex.core.design.pad_rows import LONE_ROW, SAME_MM, WIDEST_GAP_MM, PadSet, facing_rows, headers, rows_of
 
-SAME_MM = 0.03
-ROW_PITCH_MM = (0.3, 2.6)
-LONE_ROW = 4
-"""A row of this many pads is a connector even when nothing faces it."""
 CHIP_GAP_MM = 3.2
 SMALLEST_BOX_MM2, MOST_BOXED = 6.0, 4
 """A closed silk line round less is a letter; round more groups of pads it is a frame for several parts."""
 ASKEW, FILLED = 0.9, 0.75
 """A pad whose smallest box round it is this much smaller than its upright one, and that fills it so far, lies askew."""
-WIDEST_GAP_MM = 14.0
-"""Widest gap (mm) between the two pads of a candidate chip, and of anything with two terminals."""
 
 
 @dataclass(frozen=True)
@@ -113,11 +108,11 @@ def _rotated(shape: Any, degrees: float) -> Any:
 
 def _upright(polygons: NDArray[np.object_], drills: NDArray[np.float64], silk: BaseGeometry | None) -> list[Candidate]:
     """Candidates among pads that all lie along x and y."""
-    pads = _Pads(polygons, drills)
+    pads = PadSet(polygons, drills)
     groups: list[tuple[str, list[int]]] = []
-    groups += [("header", g) for g in _headers(pads)]
-    rows = _rows(pads)
-    groups += _facing_rows(pads, rows)
+    groups += [("header", g) for g in headers(pads)]
+    rows = rows_of(pads)
+    groups += facing_rows(pads, rows)
     groups += [("row", row) for row in rows if len(row) >= LONE_ROW and pads.claim(row)]
     groups += [("two-pad", g) for g in _pairs(pads, CHIP_GAP_MM, 1.1)]
     groups += [("triangle", g) for g in _triangles(pads)]
@@ -128,128 +123,7 @@ def _upright(polygons: NDArray[np.object_], drills: NDArray[np.float64], silk: B
     return [_candidate(pads, kind, group) for kind, group in groups]
 
 
-class _Pads:
-    """Middles, sizes and boxes of the pads, and which are not claimed yet."""
-
-    def __init__(self, polygons: NDArray[np.object_], drills: NDArray[np.float64]) -> None:
-        self.polygons, self.drills = polygons, drills
-        self.box = shapely.bounds(polygons)
-        self.at = (self.box[:, :2] + self.box[:, 2:]) / 2
-        self.size = self.box[:, 2:] - self.box[:, :2]
-        self.tree = shapely.STRtree(polygons)
-        self.free = np.ones(len(polygons), dtype=bool)
-
-    def take(self, group: list[int]) -> None:
-        self.free[group] = False
-
-    def claim(self, group: list[int]) -> bool:
-        """Take a group when all of it is still free."""
-        free = bool(self.free[group].all())
-        if free:
-            self.take(group)
-        return free
-
-    def alike(self, i: int, j: int) -> bool:
-        """Equal size, turned or not."""
-        return bool(np.abs(np.sort(self.size[i]) - np.sort(self.size[j])).max() < SAME_MM)
-
-    def near(self, reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-        """Pairs (a < b) of pads whose boxes are at most `reach` apart."""
-        wide = shapely.box(*(self.box + np.array([-reach, -reach, reach, reach])).T)
-        a, b = self.tree.query(wide)
-        a, b = a[a < b], b[a < b]
-        gap = np.maximum(0.0, np.maximum(self.box[a, :2] - self.box[b, 2:], self.box[b, :2] - self.box[a, 2:]))
-        close = np.hypot(*gap.T) <= reach
-        return a[close], b[close]
-
-
-def _headers(pads: _Pads) -> list[list[int]]:
-    """Pads with holes of one size whose neighbours stand a common pitch away."""
-    drilled = np.flatnonzero(pads.drills > 0)
-    if not len(drilled):
-        return []
-    joined = DisjointSet(len(pads.polygons))
-    a, b = pads.near(4.0)
-    keep = (pads.drills[a] > 0) & (np.abs(pads.drills[a] - pads.drills[b]) < 0.05)
-    for i, j in zip(a[keep], b[keep], strict=True):
-        joined.join(int(i), int(j))
-    groups: dict[int, list[int]] = defaultdict(list)
-    for i in drilled.tolist():
-        groups[joined.find(i)].append(i)
-    for group in groups.values():
-        pads.take(group)
-    return list(groups.values())
-
-
-def _rows(pads: _Pads) -> list[list[int]]:
-    """Runs of two or more equal pads side by side at one pitch, along x or y, pads narrow along the run."""
-    rows: list[list[int]] = []
-    for axis in (0, 1):
-        across = 1 - axis
-        keys: dict[tuple[int, int, int], list[int]] = defaultdict(list)
-        for i in np.flatnonzero(pads.free & (pads.size[:, axis] <= pads.size[:, across] + SAME_MM)).tolist():
-            a, b, c = (round(float(v) / (2 * SAME_MM)) for v in (*pads.size[i], pads.at[i, across]))
-            keys[a, b, c].append(i)
-        for members in keys.values():
-            rows += _runs(sorted(members, key=lambda i: pads.at[i, axis]), pads.at[:, axis], pads.size[:, axis])
-    return sorted(rows, key=len, reverse=True)
-
-
-def _runs(ordered: list[int], along: NDArray[np.float64], width: NDArray[np.float64]) -> list[list[int]]:
-    """Maximal stretches of constant step, the gap at most about twice the pads' own width."""
-    runs: list[list[int]] = []
-    at = 0
-    while at < len(ordered) - 1:
-        step = along[ordered[at + 1]] - along[ordered[at]]
-        end = at + 1
-        while end + 1 < len(ordered) and abs(along[ordered[end + 1]] - along[ordered[end]] - step) < SAME_MM:
-            end += 1
-        if ROW_PITCH_MM[0] <= step <= ROW_PITCH_MM[1] and step <= 3.2 * width[ordered[at]] + 0.2:
-            runs.append(ordered[at : end + 1])
-            at = end + 1 if end > at + 1 else at + 1
-        else:
-            at += 1
-    return runs
-
-
-def _facing_rows(pads: _Pads, rows: list[list[int]]) -> list[tuple[str, list[int]]]:
-    """Rows of a chip: parallel rows that share their middle line, two (or four, with a thermal pad between)."""
-    if not rows:
-        return []
-    found: list[tuple[str, list[int]]] = []
-    first = np.array([row[0] for row in rows])
-    count = np.array([len(row) for row in rows])
-    middle = np.array([pads.at[row].mean(axis=0) for row in rows])
-    spread = np.array([np.ptp(pads.at[row], axis=0) for row in rows])
-    axis, size, sides = spread.argmax(axis=1), pads.size[first], np.sort(pads.size[first], axis=1)
-    for i, row in enumerate(rows):
-        if not pads.free[row].all() or len(row) < 2:
-            continue
-        along, across = axis[i], 1 - axis[i]
-        apart = np.abs(middle[:, across] - middle[i, across])
-        fair = (axis == along) & (np.abs(middle[:, along] - middle[i, along]) <= SAME_MM) & (count + len(row) >= 5)
-        fair &= (np.abs(size - size[i]).max(axis=1) <= SAME_MM) & (apart > size[i, across])
-        fair &= apart <= max(3.0 * spread[i, along], 4.0) + 8.0
-        near = sorted(np.flatnonzero(fair).tolist(), key=lambda j: apart[j])
-        partner = next((j for j in near if j != i and pads.free[rows[j]].all() and not set(rows[j]) & set(row)), None)
-        if partner is None:
-            continue
-        group = [*row, *rows[partner]]
-        centre = (middle[i] + middle[partner]) / 2
-        off = np.abs(middle - centre)
-        turned = (axis != along) & (np.abs(sides - sides[i]).max(axis=1) < SAME_MM)
-        turned &= (off[:, across] < SAME_MM) & (off[:, along] < apart[partner] * 1.5)
-        for j in np.flatnonzero(turned).tolist():  # a quad: two more rows turned by 90° about the same middle
-            if pads.free[rows[j]].all() and not set(rows[j]) & set(group):
-                group += rows[j]
-        inside = np.flatnonzero(pads.free & (np.hypot(*(pads.at - centre).T) < 0.3))
-        group += [int(k) for k in inside if k not in group]
-        pads.take(group)
-        found.append(("chip", group))
-    return found
-
-
-def _triangles(pads: _Pads) -> list[list[int]]:
+def _triangles(pads: PadSet) -> list[list[int]]:
     """Three equal pads, two in a row and the third across from their middle."""
     found = []
     a, b = pads.near(2.6)
@@ -278,7 +152,7 @@ def _triangles(pads: _Pads) -> list[list[int]]:
     return found
 
 
-def _pairs(pads: _Pads, reach: float, most: float) -> list[list[int]]:
+def _pairs(pads: PadSet, reach: float, most: float) -> list[list[int]]:
     """Equal free pads that face each other, nearest first: a gap of at most `most` times the pads' longer side."""
     left = np.flatnonzero(pads.free)
     if len(left) < 2:
@@ -299,7 +173,7 @@ def _pairs(pads: _Pads, reach: float, most: float) -> list[list[int]]:
     return [group for n in ranked[np.isfinite(cost[ranked])] if pads.claim(group := [int(a[n]), int(b[n])])]
 
 
-def _boxed(pads: _Pads, groups: list[tuple[str, list[int]]], silk: BaseGeometry) -> list[tuple[str, list[int]]]:
+def _boxed(pads: PadSet, groups: list[tuple[str, list[int]]], silk: BaseGeometry) -> list[tuple[str, list[int]]]:
     """Join what stands inside one closed silk line, unless a whole chip is among it: then the line is a frame round
     several parts.
     """
@@ -314,7 +188,7 @@ def _boxed(pads: _Pads, groups: list[tuple[str, list[int]]], silk: BaseGeometry)
     return groups
 
 
-def _candidate(pads: _Pads, kind: str, group: list[int]) -> Candidate:
+def _candidate(pads: PadSet, kind: str, group: list[int]) -> Candidate:
     low, high = pads.box[group, :2].min(axis=0), pads.box[group, 2:].max(axis=0)
     x, y = (low + high) / 2
     return Candidate(kind, tuple(sorted(group)), float(x), float(y))

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.reflow.profile import FIELD_OF, Doubt, Metrics, window_index
+from fusilex.core.reflow.metrics import FIELD_OF, Doubt, Metrics, window_index
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import show_number
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from fusilex.core.reflow.metrics import FOREVER, Doubt, Metrics
 from fusilex.core.reflow.record import Array, Trace, trace_of
 from fusilex.core.reflow.windows import ProcessWindow
 
@@ -20,67 +19,6 @@ it is 2 °C above that: an idling probe wavers.
 """
 COLD_C, BEGUN_S = 30.0, 15.0
 """A record that begins warmer than this and is 2 °C warmer 15 s later began after the heating."""
-_FOREVER = math.inf
-
-
-@dataclass(frozen=True)
-class Doubt:
-    """The range in which a value may lie, and why the record cannot tell it closer."""
-
-    low: float
-    high: float
-    why: str
-
-
-@dataclass(frozen=True)
-class Metrics:
-    """What a run did at one probe, as far as the record tells. NaN where the run never got there, or nothing says when.
-
-    `doubts` holds, by field name, what the record leaves open. `wild` samples were left out as no board's.
-    """
-
-    max_heating_c_per_s: float
-    soak_s: float
-    above_melting_s: float
-    peak_c: float
-    max_cooling_c_per_s: float
-    to_peak_s: float
-    doubts: Mapping[str, Doubt] = field(default_factory=dict)
-    wild: int = 0
-
-    def ranged(self, window: ProcessWindow) -> list[tuple[str, float, tuple[float, float], str]]:
-        """(name, value, allowed range, unit) of the five metrics that make the window index."""
-        return [
-            ("heating", self.max_heating_c_per_s, window.heating, "°C/s"),
-            ("soak", self.soak_s, window.soak, "s"),
-            ("above melting", self.above_melting_s, window.above_melting, "s"),
-            ("peak", self.peak_c, window.peak, "°C"),
-            ("cooling", self.max_cooling_c_per_s, window.cooling, "°C/s"),
-        ]
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain JSON: None for what is not finite."""
-        values = {k: _plain(getattr(self, k)) for k in FIELDS}
-        doubts = {k: [_plain(d.low), _plain(d.high), d.why] for k, d in self.doubts.items()}
-        return {**values, "doubts": doubts, "wild": self.wild}
-
-    @classmethod
-    def from_dict(cls, data: Mapping[str, Any]) -> Metrics:
-        """Metrics as they were kept, by this version or before there were doubts."""
-        values = [math.nan if data[k] is None else float(data[k]) for k in FIELDS]
-        doubts = {
-            k: Doubt(-_FOREVER if low is None else low, _FOREVER if high is None else high, why)
-            for k, (low, high, why) in data.get("doubts", {}).items()
-        }
-        return cls(**dict(zip(FIELDS, values, strict=True)), doubts=doubts, wild=int(data.get("wild", 0)))
-
-
-FIELDS = ("max_heating_c_per_s", "soak_s", "above_melting_s", "peak_c", "max_cooling_c_per_s", "to_peak_s")
-FIELD_OF = dict(zip(("heating", "soak", "above melting", "peak", "cooling", "to peak"), FIELDS, strict=True))
-
-
-def _plain(value: float) -> float | None:
-    return round(value, 4) if math.isfinite(value) else None
 
 
 def slopes(time: Array, temperature: Array, width: float = SLOPE_WINDOW_S) -> Array:
@@ -159,21 +97,21 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
     to_peak = _to_peak(trace, top, doubts)
     if warm:
         why = f"the record begins at {y[0]:.0f} °C, after heating began"
-        doubts["max_heating_c_per_s"] = Doubt(heating, _FOREVER, why)
-        doubts["to_peak_s"] = Doubt(to_peak, _FOREVER, why)
+        doubts["max_heating_c_per_s"] = Doubt(heating, FOREVER, why)
+        doubts["to_peak_s"] = Doubt(to_peak, FOREVER, why)
     if top == len(t) - 1:
         why = f"the record ends at its hottest, {y[-1]:.0f} °C"
         doubts |= {
-            "peak_c": Doubt(float(y[-1]), _FOREVER, why),
-            "above_melting_s": Doubt(above, _FOREVER, why),
-            "max_cooling_c_per_s": Doubt(0.0, _FOREVER, why),
-            "to_peak_s": Doubt(to_peak, _FOREVER, why),
+            "peak_c": Doubt(float(y[-1]), FOREVER, why),
+            "above_melting_s": Doubt(above, FOREVER, why),
+            "max_cooling_c_per_s": Doubt(0.0, FOREVER, why),
+            "to_peak_s": Doubt(to_peak, FOREVER, why),
         }
     elif y[-1] >= window.melting:
         why = f"the record ends at {y[-1]:.0f} °C, above melting"
         doubts |= {
-            "above_melting_s": Doubt(above, _FOREVER, why),
-            "max_cooling_c_per_s": Doubt(cooling, _FOREVER, why),
+            "above_melting_s": Doubt(above, FOREVER, why),
+            "max_cooling_c_per_s": Doubt(cooling, FOREVER, why),
         }
     return Metrics(heating, soak, above, float(y[top]), cooling, to_peak, doubts, trace.wild)
 
@@ -239,7 +177,7 @@ def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, dou
     for level in (first, last):
         up = np.flatnonzero((y[:top] < level) & (y[1 : top + 1] >= level))
         if y[0] >= level:
-            times.append((-_FOREVER, float(t[0]), float(t[0])))
+            times.append((-FOREVER, float(t[0]), float(t[0])))
             why = f"the record begins at {y[0]:.0f} °C, in the soak or above it"
         elif len(up):
             i = int(up[0])
@@ -247,13 +185,13 @@ def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, dou
             times.append((float(t[i]), float(t[i + 1]), at) if trace.gaps[i] else (at, at, at))
             why = why or (_apart(trace, i) if trace.gaps[i] else "")
         elif highest >= level or top == len(t) - 1:
-            times.append((float(t[top]), _FOREVER, math.nan))
+            times.append((float(t[top]), FOREVER, math.nan))
             why = why or f"the record does not show when {level:.0f} °C was passed"
         else:
             return math.nan  # never got there
     enter, leave = times
     low, high = max(0.0, leave[0] - enter[1]), leave[1] - enter[0]
-    if low == -_FOREVER or math.isinf(leave[0]):
+    if low == -FOREVER or math.isinf(leave[0]):
         low = 0.0
     if why:
         doubts["soak_s"] = Doubt(low, high, why)
@@ -275,7 +213,7 @@ def _above(trace: Trace, top: int, window: ProcessWindow, highest: float, doubts
         elif ends == 0 and i in (top - 1, top) and highest >= melting:
             high, why = high + span, _apart(trace, i)
     if y[0] >= melting:
-        high, why = _FOREVER, f"the record begins at {y[0]:.0f} °C, above melting"
+        high, why = FOREVER, f"the record begins at {y[0]:.0f} °C, above melting"
     if why:
         doubts["above_melting_s"] = Doubt(max(0.0, low), high, why)
     return total
@@ -285,7 +223,7 @@ def _to_peak(trace: Trace, top: int, doubts: dict[str, Doubt]) -> float:
     """Time (s) from where heating starts, 25 °C or what the probe idled at, to the peak."""
     t, y = trace.time, trace.temperature
     if top == 0:
-        doubts["to_peak_s"] = Doubt(0.0, _FOREVER, "the record begins at its hottest")
+        doubts["to_peak_s"] = Doubt(0.0, FOREVER, "the record begins at its hottest")
         return 0.0
     base = max(ROOM_C, float(y[: top + 1].min()))
     start = max(_last_below(t, y, top, base), _last_below(t, y, top, base + SETTLED_C) - SETTLING_S)
@@ -309,21 +247,3 @@ def _last_below(t: Array, y: Array, top: int, level: float) -> float:
         return float(t[0])
     i = int(below[-1])
     return float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
-
-
-def window_index(metrics: Metrics, window: ProcessWindow) -> float:
-    """Process window index: 100 × the worst of |x − mid| / half-range over the five metrics; up to 100 is inside,
-    limits included.
-
-    A metric the run never reached counts as outside (infinite). What the record leaves open is not in it: see
-    `Metrics.doubts`.
-
-    >>> from fusilex.core.reflow.windows import WINDOWS
-    >>> window_index(Metrics(1.5, 90, 90, 215, 2, 200), WINDOWS["leaded"])
-    100.0
-    """
-    scores = [
-        100.0 * abs(x - (lo + hi) / 2) / ((hi - lo) / 2) if np.isfinite(x) else float("inf")
-        for _, x, (lo, hi), _ in metrics.ranged(window)
-    ]
-    return float(max(scores))

@@ -9,108 +9,11 @@ from types import MappingProxyType
 
 from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.problems import BadInput
-from fusilex.formats.lists.tables import ListKind, Table, best_table, decode, length_mm, number, read_table
+from fusilex.formats.lists.headings import BOM, BOTTOM_WORDS, NOT_POPULATED, PLACEMENTS, REF, TOP_WORDS
+from fusilex.formats.lists.numbers import length_mm, number
+from fusilex.formats.lists.tables import ListKind, Table, best_table, decode, read_table
 
-_REF = (
-    r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
-    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?|riferimenti?o?|positionsnummer"
-)
-_VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
-_BODY = (
-    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package"
-    r" name|land pattern"
-)
-_UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
-_WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
-_PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
-_AFTER = rf"(?: ?(?:{_WHERE}))?"
-PLACEMENTS = ListKind(
-    {
-        "ref": _REF,
-        "x": _PLACE + "x" + _AFTER + _UNIT,
-        "y": _PLACE + "y" + _AFTER + _UNIT,
-        "rotation": (
-            r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?:"
-            r" ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?"
-        ),
-        "side": (
-            r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top"
-            r" ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato"
-        ),
-        "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
-        "package": _BODY,
-        "value": _VALUE,
-        "populate": r"fit|fitted|populated?|mounted|place|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt",
-    },
-    {
-        "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
-        "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
-        "rotation": rf"[-+]?(?:{'|'.join(str(n) for n in range(0, 361, 15))})(?:[.,]0{{1,4}})?(?: ?(?:deg|°))?",
-        "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
-        "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
-    },
-    ("ref", "x", "y"),
-    {
-        "ref": r"names?|nom|symbol|id|comp(?:onent)? ?(?:id|name)|item",
-        "x": r"(?:ref|pad|pin 1) ?x" + _UNIT,
-        "y": r"(?:ref|pad|pin 1) ?y" + _UNIT,
-        "rotation": r"r|a|deg(?:rees?)?",
-        "package": r"device",
-    },
-)
-_MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|hersteller|lieferant(?:en)?)s?(?: s)?"
-_NUMBER = (
-    r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p"
-    r" n|ref(?:erence)?|sku)"
-)
-BOM = ListKind(
-    {
-        "refs": _REF,
-        "quantity": (
-            r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty)"
-            r" ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of"
-        ),
-        "value": _VALUE,
-        "package": _BODY,
-        "part_number": (
-            rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p"
-            rf" ?n|sku|article|artikel"
-            rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant"
-        ),
-        "populate": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
-        "side": r"side|layer|seite|face",
-        "description": (
-            r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+"
-        ),
-    },
-    {
-        "refs": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?(?:\s*[-–…,;\s]\s*(?:[A-Za-z_]{0,6}\d{1,5}[A-Za-z]?))*[,;]?",
-        "quantity": r"\d{1,4}(?:[.,]0+)?(?: ?pcs?)?",
-        "value": r".*\S.*",
-        "package": r".*\S.*",
-    },
-    ("refs",),
-    {
-        "refs": r"where used|used (?:at|in|on)|locations?|positions?|circuit ref(?:erence)?s?",
-        "package": r"device",
-        "value": r"parts?|components?|types?|part (?:names?|descriptions?)|names?|bezeichnung|benennung",
-    },
-)
-_BOTTOM_WORDS = (
-    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
-    r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
-)
-_TOP_WORDS = (
-    r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
-    r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
-)
-_BOTTOM, _TOP = re.compile(_BOTTOM_WORDS), re.compile(_TOP_WORDS)
-_NO_FIT = re.compile(
-    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no"
-    r" ?(?:fit|pop|load)|unfitted|"
-    r"nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
-    re.I,
-)
+_BOTTOM, _TOP = re.compile(BOTTOM_WORDS), re.compile(TOP_WORDS)
 _YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")
 _BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
 _APART = re.compile(r"(?<![\w])([A-Za-z]{1,3}) (\d+)(?![\w])")  # C 4
@@ -226,8 +129,8 @@ def bom_in(table: Table, skipped: Skipped | None = None) -> tuple[BomLine, ...]:
     fit_below = True
     for row, line in enumerate(table.lines):
         filled = [cell.strip() for cell in table.rows[row] if cell.strip()]
-        if (len(filled) == 1 and not table.cell(row, "refs")) or (len(filled) == 1 and _NO_FIT.search(filled[0])):
-            fit_below = not _NO_FIT.search(filled[0])
+        if (len(filled) == 1 and not table.cell(row, "refs")) or (len(filled) == 1 and NOT_POPULATED.search(filled[0])):
+            fit_below = not NOT_POPULATED.search(filled[0])
             continue
         refs = split_refs(table.cell(row, "refs"))
         if not any(re.search("[A-Za-z?]", ref) for ref in refs):
@@ -267,9 +170,9 @@ def _fitted(table: Table, row: int) -> bool:
     header = table.columns[table.fields["populate"]].lower() if table.has("populate") else ""
     if re.search(r"dn[pfi]|not", header):
         return word in _NO
-    if word in _NO[:-1] or _NO_FIT.search(word):
+    if word in _NO[:-1] or NOT_POPULATED.search(word):
         return False
-    return not any(_NO_FIT.search(table.cell(row, f)) for f in ("value", "description", "package", "part_number"))
+    return not any(NOT_POPULATED.search(table.cell(row, f)) for f in ("value", "description", "package", "part_number"))
 
 
 def split_refs(text: str) -> tuple[str, ...]:
@@ -285,7 +188,7 @@ def split_refs(text: str) -> tuple[str, ...]:
     return tuple(refs)
 
 
-_POINTS = ListKind({**PLACEMENTS.wording, "ref": _REF + "|fiducials?|points?|name"}, {}, ("ref", "x", "y"))
+_POINTS = ListKind({**PLACEMENTS.wording, "ref": REF + "|fiducials?|points?|name"}, {}, ("ref", "x", "y"))
 
 
 def read_points(data: bytes, name: str) -> list[tuple[str, float, float]]:

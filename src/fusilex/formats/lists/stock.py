@@ -8,8 +8,9 @@ from dataclasses import astuple, dataclass, fields
 
 from fusilex.core.packages.chips import chip_code
 from fusilex.core.problems import BadInput
-from fusilex.formats.lists.design_lists import BOM
-from fusilex.formats.lists.tables import ListKind, Table, number, read_table
+from fusilex.formats.lists.headings import BOM
+from fusilex.formats.lists.numbers import number
+from fusilex.formats.lists.tables import ListKind, Table, read_table
 from fusilex.formats.written.csv_lists import to_csv
 
 STOCK = ListKind(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -12,6 +11,7 @@ from itertools import pairwise, zip_longest
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.grids import Grid, decode, grids_of
+from fusilex.formats.lists.numbers import length_mm, number
 
 __all__ = ["ListKind", "Table", "best_table", "decode", "length_mm", "number", "read_table", "recognise"]
 
@@ -263,49 +263,3 @@ def read_table(data: bytes, name: str, kind: ListKind, picked: Mapping[str, int]
             first = next((line for line in decode(data, name).splitlines() if line.strip()), "nothing")
         raise BadInput(name, f"a header line with columns for {kind.demand}", f"“{first[:80]}”", "line 1")
     return table
-
-
-_NUMBER = re.compile(
-    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in|inch|[uµμ]m|\"|°|deg)?\s*$",
-    re.I,
-)
-_TO_MM = {
-    "mm": 1.0,
-    "mil": 0.0254,
-    "mils": 0.0254,
-    "thou": 0.0254,
-    "in": 25.4,
-    "inch": 25.4,
-    '"': 25.4,
-} | dict.fromkeys(("um", "µm", "μm", "micron", "microns"), 0.001)
-
-
-def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
-    """A number and its unit ('' if none); decimal point or comma, thousands marks beside it. Raises `BadInput` with
-    its place.
-    """
-    match = _NUMBER.match(text.replace("−", "-").replace(" ", " "))
-    value = math.nan
-    if match:
-        digits = match[1]
-        if "," in digits and "." in digits:
-            digits = digits.replace(",", "") if digits.rfind(".") > digits.rfind(",") else digits.replace(".", "")
-        digits = digits.replace(",", ".")
-        value = float(digits) if digits.count(".") <= 1 else math.nan
-    if match is None or not math.isfinite(value):
-        raise BadInput(name, "a number", f"“{text[:40]}”", f"line {line}, column {column.strip() or '?'}")
-    return value, (match[2] or "").lower()
-
-
-_UNIT_IN_HEADER = re.compile(r"(?<![a-z])(mils?|thou|inch|in|mm|[uµμ]m|microns?)(?![a-z])", re.I)
-
-
-def length_mm(text: str, name: str, line: int, column: str, unit: str = "") -> float:
-    """A length in mm; a unit in the cell beats one in the column's name, that beats `unit`, and mm is taken when none
-    says.
-    """
-    value, own = number(text, name, line, column)
-    if not own:
-        stated = _UNIT_IN_HEADER.search(column)
-        own = stated[1].lower() if stated else unit or "mm"
-    return value * _TO_MM.get(own, 1.0)

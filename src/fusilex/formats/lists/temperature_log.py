@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.lists.tables import ListKind, Table, number, read_table
+from fusilex.formats.lists.numbers import number
+from fusilex.formats.lists.tables import ListKind, Table, read_table
 
 _TIME_UNIT = (
     r"s|secs?|seconds?|min(?:utes?)?|ms|msecs?|milli ?s(?:ec(?:ond)?s?)?|millis|h|hours?|h+ ?m+ ?s+|m+ ?s+|h+ ?m+"

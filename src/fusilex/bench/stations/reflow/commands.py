@@ -14,7 +14,8 @@ from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
 from fusilex.bench.stations.reflow.judging import judge_log, window_of
-from fusilex.core.reflow.profile import measure_log, window_index
+from fusilex.core.reflow.metrics import window_index
+from fusilex.core.reflow.profile import measure_log
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Event

@@ -11,7 +11,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.reflow.judge import judge_profile
-from fusilex.core.reflow.profile import Metrics
+from fusilex.core.reflow.metrics import Metrics
 from fusilex.core.reflow.windows import WINDOWS
 
 

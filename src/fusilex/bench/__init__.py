@@ -1,0 +1,1 @@
+"""The bench without a screen: an open batch, commands in, events out."""

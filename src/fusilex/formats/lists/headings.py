@@ -1,0 +1,133 @@
+"""How lists call their columns, in several languages and habits; and words for sides."""
+
+from __future__ import annotations
+
+import re
+
+from fusilex.formats.lists.tables import ListKind
+
+REF = (
+    r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
+    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?|riferimenti?o?|positionsnummer"
+)
+
+
+_VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|part value"
+
+
+_BODY = (
+    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package"
+    r" name|land pattern"
+)
+
+
+_UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
+
+
+_WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
+
+
+_PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
+
+
+_AFTER = rf"(?: ?(?:{_WHERE}))?"
+
+
+PLACEMENTS = ListKind(
+    {
+        "ref": REF,
+        "x": _PLACE + "x" + _AFTER + _UNIT,
+        "y": _PLACE + "y" + _AFTER + _UNIT,
+        "rotation": (
+            r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?:"
+            r" ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?"
+        ),
+        "side": (
+            r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top"
+            r" ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato"
+        ),
+        "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
+        "package": _BODY,
+        "value": _VALUE,
+        "populate": r"fit|fitted|populated?|mounted|place|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt",
+    },
+    {
+        "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
+        "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
+        "rotation": rf"[-+]?(?:{'|'.join(str(n) for n in range(0, 361, 15))})(?:[.,]0{{1,4}})?(?: ?(?:deg|°))?",
+        "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
+        "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
+    },
+    ("ref", "x", "y"),
+    {
+        "ref": r"names?|nom|symbol|id|comp(?:onent)? ?(?:id|name)|item",
+        "x": r"(?:ref|pad|pin 1) ?x" + _UNIT,
+        "y": r"(?:ref|pad|pin 1) ?y" + _UNIT,
+        "rotation": r"r|a|deg(?:rees?)?",
+        "package": r"device",
+    },
+)
+
+
+_MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|hersteller|lieferant(?:en)?)s?(?: s)?"
+
+
+_NUMBER = (
+    r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p"
+    r" n|ref(?:erence)?|sku)"
+)
+
+
+BOM = ListKind(
+    {
+        "refs": REF,
+        "quantity": (
+            r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty)"
+            r" ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of"
+        ),
+        "value": _VALUE,
+        "package": _BODY,
+        "part_number": (
+            rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p"
+            rf" ?n|sku|article|artikel"
+            rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant"
+        ),
+        "populate": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
+        "side": r"side|layer|seite|face",
+        "description": (
+            r"description|notes?|remarks?|beschreibung|bemerkung(?:en)?|d[ée]signation|descripci[óo]n|comments? .+"
+        ),
+    },
+    {
+        "refs": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?(?:\s*[-–…,;\s]\s*(?:[A-Za-z_]{0,6}\d{1,5}[A-Za-z]?))*[,;]?",
+        "quantity": r"\d{1,4}(?:[.,]0+)?(?: ?pcs?)?",
+        "value": r".*\S.*",
+        "package": r".*\S.*",
+    },
+    ("refs",),
+    {
+        "refs": r"where used|used (?:at|in|on)|locations?|positions?|circuit ref(?:erence)?s?",
+        "package": r"device",
+        "value": r"parts?|components?|types?|part (?:names?|descriptions?)|names?|bezeichnung|benennung",
+    },
+)
+
+
+BOTTOM_WORDS = (
+    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
+    r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
+)
+
+
+TOP_WORDS = (
+    r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
+    r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
+)
+
+
+NOT_POPULATED = re.compile(
+    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no"
+    r" ?(?:fit|pop|load)|unfitted|"
+    r"nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
+    re.I,
+)
