@@ -134,15 +134,19 @@ def _bare(found: re.Match[str], want: str) -> Word | None:
 
 _NUMBER = (
     r"(?P<number>\d{1,3}(?:[,.'"
-    r" ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
+    r" ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+"
+    r"|\d+(?:[.,]\d+)?|[.,]\d+)"
 )
+_INFIX = rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){UNIT}"
+_PLAIN = rf"{_NUMBER}(?P<prefix>[pnuµmkKMG]?){UNIT}"
+_POWER = rf"(?P<number>\d+[.,]\d+|\d+(?=[eE][+-]))[eE](?P<power>[+-]?\d{{1,2}}){UNIT}"
 FORMS = (
-    Form("letter for the point", "4k7, 4R7, R10, 4E7, 6µ8H", re.compile(rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){UNIT}"), _infix),
+    Form("letter for the point", "4k7, 4R7, R10, 4E7, 6µ8H", re.compile(_INFIX), _infix),
     Form("letter for ohms", "100R, 100E", re.compile(r"(?P<number>\d+(?:[.,]\d+)?)[RE](?:ohms?)?"), _letter_last),
-    Form("number, prefix, unit", "100n, 4.7 kΩ, 1 MEG, 0,1 µF, 1,000 pF", re.compile(rf"{_NUMBER}(?P<prefix>[pnuµmkKMG]?){UNIT}"), _plain),
-    Form("power of ten", "1.5e3, 1e-7F", re.compile(rf"(?P<number>\d+[.,]\d+|\d+(?=[eE][+-]))[eE](?P<power>[+-]?\d{{1,2}}){UNIT}"), _power),
+    Form("number, prefix, unit", "100n, 4.7 kΩ, 1 MEG, 0,1 µF, 1,000 pF", re.compile(_PLAIN), _plain),
+    Form("power of ten", "1.5e3, 1e-7F", re.compile(_POWER), _power),
     Form("digits alone", "104, 220, 1002", re.compile(_NUMBER), _bare),
-)  # fmt: skip
+)
 """What is read as a value, the first that fits. One table for lists, labels and meters; `docs/formats.md` shows it."""
 
 
@@ -158,7 +162,8 @@ def read_value(text: str, family: str = "") -> Meaning:
     'no value is to be read in “1O0k”'
     """
     left = without_codes(spelt(text))
-    volts, left = _take(left, (_VOLT_INFIX, lambda m: float(f"{m[1]}.{m[2]}")), (_VOLTS, lambda m: number_of(m[1]) * (1e3 if m[2] else 1.0)))  # fmt: skip
+    infix = (_VOLT_INFIX, lambda m: float(f"{m[1]}.{m[2]}"))
+    volts, left = _take(left, infix, (_VOLTS, lambda m: number_of(m[1]) * (1e3 if m[2] else 1.0)))
     percent, left = _take(left, (_PERCENT, lambda m: number_of(m[1])))
     ppm, left = _take(left, (_PPM, lambda m: number_of(m[1]) * 1e-4))  # of a resistor: its drift with temperature
     tolerance = ppm if percent is None and family == "crystal" else percent

@@ -130,7 +130,8 @@ class Theme:
     def style(self) -> str:
         t = self.tokens
         return f"""
-        QWidget {{ background: transparent; color: {t.ink}; font-family: "B612"; font-size: {self.base * SIZES["body"]}pt; }}
+        QWidget {{ background: transparent; color: {t.ink};
+            font-family: "B612"; font-size: {self.base * SIZES["body"]}pt; }}
         QMainWindow, QDialog, QMessageBox, QFileDialog {{ background: {t.ground}; }}
         QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QPlainTextEdit, QListView, QTreeView, QTextBrowser {{
             background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; padding: 5px 8px;
@@ -138,7 +139,8 @@ class Theme:
         QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
         QHeaderView, QHeaderView::section {{ background: {t.ground}; color: {t.soft}; border: none; padding: 3px 6px; }}
         QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border: 2px solid {t.brass}; padding: 4px 7px; }}
-        QPushButton, QToolButton {{ background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; padding: 5px 12px; }}
+        QPushButton, QToolButton {{
+            background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; padding: 5px 12px; }}
         QPushButton:focus, QToolButton:focus {{ border: 2px solid {t.brass}; padding: 4px 11px; }}
         QPushButton:default {{ background: {t.now_ground}; color: {t.now_ink}; }}
         QMenu {{ background: {t.card}; border: 1px solid {t.hair}; }}

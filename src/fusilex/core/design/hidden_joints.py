@@ -14,7 +14,8 @@ from fusilex.core.design.outlines import package_outlines
 from fusilex.core.packages.catalogue import Package
 
 _NAMES = re.compile(
-    r"[A-Z]*Q?FN(?![A-Z])|(?<![A-Z])[A-Z]{0,3}\d?DFN|[A-Z]*[BCL]GA(?![A-Z])|(?<![A-Z])[A-Z]{0,3}CSP(?![A-Z])|(?<![A-Z])WLP|ML[FP](?![A-Z])"
+    r"[A-Z]*Q?FN(?![A-Z])|(?<![A-Z])[A-Z]{0,3}\d?DFN|[A-Z]*[BCL]GA(?![A-Z])"
+    r"|(?<![A-Z])[A-Z]{0,3}CSP(?![A-Z])|(?<![A-Z])WLP|ML[FP](?![A-Z])"
     r"|(?<![A-Z])(?:P|U|V|W|X\d?)?SON(?![A-Z])|(?<![A-Z])P?LCC(?=\d+P)"
 )
 """Outline names of bottom-terminated and ball-grid bodies (JEDEC MO-220, MO-229, MO-211, MO-216 and their kin)."""
@@ -27,7 +28,8 @@ def hides_joints(package: Package) -> bool:
     """True for a body whose name says that its terminations are underneath: QFN, DFN, SON, LGA, BGA, CSP.
 
     >>> from fusilex.core.packages.catalogue import package_of
-    >>> [hides_joints(package_of(n)) for n in ("VQFN-32 5x5", "BGA-64", "DFN50P200X200X80-6N", "SOIC-8", "RESONATOR 3225")]
+    >>> names = ("VQFN-32 5x5", "BGA-64", "DFN50P200X200X80-6N", "SOIC-8", "RESONATOR 3225")
+    >>> [hides_joints(package_of(n)) for n in names]
     [True, True, True, False, False]
     """
     return bool(_NAMES.search(package.code.upper().replace("_", " ")))

@@ -33,7 +33,8 @@ _BUILT_NAME = re.compile(r"(?:CAP|RES|IND|LED|DIO|FUS|BEAD)C(\d{4})(?:X\d+)?[LMN
 _CODES = "|".join(sorted({*CHIP_SIZES, *METRIC_TO_INCH}, key=lambda c: (-len(c), c)))
 _CODE = re.compile(rf"(?<![\d.,])({_CODES})(?!\d|[.,]\d)")
 _SAYS_METRIC = re.compile(
-    rf"(?:(?<![A-Za-z])M|metric[\s_\-]*)(?:{_CODES})(?!\d)|(?<!\d)(?:{_CODES})[\s_\-(]*(?:M(?![A-Za-z0-9])|metric|mm\b)",
+    rf"(?:(?<![A-Za-z])M|metric[\s_\-]*)(?:{_CODES})(?!\d)|(?<!\d)(?:{_CODES})[\s_\-(]*(?:M(?![A-Za-z0-9])"
+    rf"|metric|mm\b)",
     re.I,
 )
 _SAYS_INCH = re.compile(

@@ -23,7 +23,8 @@ class NamedPackage:
 
 
 _CHIP = re.compile(
-    r"(CAPC|RESC|INDC|LEDC|DIOC|FUSC|BEADC|CAPM|CAPMP|RESM|INDM|DIOM|LEDM|SODFL|SOD)(\d{2,3})(\d{2})(?:X(\d{2,3}))?[LMNABC]?"
+    r"(CAPC|RESC|INDC|LEDC|DIOC|FUSC|BEADC|CAPM|CAPMP|RESM|INDM|DIOM|LEDM|SODFL"
+    r"|SOD)(\d{2,3})(\d{2})(?:X(\d{2,3}))?[LMNABC]?"
 )
 _MELF = re.compile(r"(DIO|RES|CAP)MELF(\d{2})(\d{2})[LMNABC]?")
 _CAN = re.compile(r"CAPAE(\d{3,4})X(\d{3,4})[LMNABC]?")

@@ -8,32 +8,24 @@ turned objects are kept as such and made into shapes later; what cannot be read 
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Callable
 from dataclasses import replace
 
-import numpy as np
-
 from fusilex.core.problems import BadInput
-from fusilex.formats.layers.apertures import UNREAD, aperture_of, defined_code
-from fusilex.formats.layers.drawn import ARC_ERROR_MM, Aperture, Drawn, Point, Turned, arc_points, quarter_centre
-from fusilex.formats.layers.macros import BadMacro
-from fusilex.formats.layers.recorder import Recorder
+from fusilex.formats.layers.apertures import UNREAD
+from fusilex.formats.layers.drawn import ARC_ERROR_MM, Drawn, Point, arc_points, quarter_centre
+from fusilex.formats.layers.state import State
 
 _RUN, _EXTENDED, _WORD = 1, 2, 3
 _TOKEN = re.compile(r"\s*(?:((?:(?:G0?1)?X[-+]?\d+Y[-+]?\d+D0?[123]\*\s*)+)|%([^%]*)%|([^%*]*)\*)")
 _ONE = re.compile(r"(?:G0?([123]))?(?:X([-+]?\d+))?(?:Y([-+]?\d+))?(?:I([-+]?\d+))?(?:J([-+]?\d+))?(?:D0?([123]))?$")
 _LINEAR = re.compile("G0?1")
 _ATTRIBUTE_NOTE = re.compile(r"G04\s*#@!\s*(T[FAOD].*)", re.S)
-_FORMAT = re.compile(r"FS([LTD]?)([AI]?)(?:N\d)?(?:G\d)?X(\d)(\d)Y(\d)(\d)(?:D\d)?(?:M\d)?$")
-_REPEAT = re.compile(r"SR(?:X(\d+)Y(\d+)I([-+\d.]+)J([-+\d.]+))?$")
 _HARMLESS = re.compile(
     r"(IN|LN|TF|IJ|KO|PF|IC).*|IPPOS|OFA0(\.0*)?B0(\.0*)?|SFA1(\.0*)?B1(\.0*)?|MIA0B0|IR0|ASAXBY|OF|SF|MI"
 )
 _QUIET = re.compile(r"G90|M01|G01|G1|G54|G55|N\d+|D0*[4-9]")
 MOST_UNREAD = 0.05
 """Share of statements that may be unreadable before the file is none."""
-MOST_DEPTH = 10
 
 
 def read_drawn(data: bytes, name: str) -> Drawn:
@@ -48,29 +40,11 @@ def read_drawn(data: bytes, name: str) -> Drawn:
     return _Stream(text, name).drawn()
 
 
-class _Stream:
+class _Stream(State):
     """One pass over the statements of a file."""
 
     def __init__(self, text: str, name: str) -> None:
-        self.text, self.name = text, name
-        self.attributes: list[dict[str, tuple[str, ...]]] = [{}]
-        self.of_tools: dict[str, tuple[str, ...]] = {}
-        self.apertures: list[Aperture] = []
-        self.codes: dict[int, int] = {}
-        self.waiting: list[tuple[int, int, str, str | None]] = []  # definitions: index, number, statement, function
-        self.macros: dict[str, list[str]] = {}
-        self.turns: list[Turned] = [Turned()]
-        self.divisor = (0.0, 0.0)
-        self.digits = (0, 0)
-        self.leading, self.incremental = True, False
-        self.unit, self.unit_said = 1.0, False
-        self.to = Recorder()
-        self.outer: list[tuple[Recorder, int]] = []  # what goes on when a block ends, and the block's aperture
-        self.aperture, self.attribute, self.dark, self.inside, self.turned = -1, 0, True, False, 0
-        self.mode, self.quadrants = 1, 0
-        self.unread: Counter[str] = Counter()
-        self._known: dict[tuple[int, str], int] = {}
-        self.statements = 0
+        super().__init__(text, name)
         self._read(text)
 
     def _read(self, text: str) -> None:
@@ -91,10 +65,6 @@ class _Stream:
             elif self._statement(found[_WORD].strip()):
                 break
         self.to.end_repeat()
-
-    def _skip(self, what: str) -> None:
-        shown = "".join(ch if ch.isprintable() and ch != "\ufffd" else "·" for ch in " ".join(what.split())[:32])
-        self.unread[f"“{shown}”"] += 1
 
     def _take_run(self, run: str) -> None:
         if run[0] == "G":
@@ -126,7 +96,7 @@ class _Stream:
         elif word in ("G74", "G75"):
             self.quadrants = int(word[1:])
         elif word in ("G70", "G71"):
-            self._unit(25.4 if word == "G70" else 1.0)
+            self.set_unit(25.4 if word == "G70" else 1.0)
         elif word in ("G90", "G91"):
             self.incremental = word == "G91"
         elif word in ("M02", "M00"):
@@ -151,7 +121,7 @@ class _Stream:
         """A drawing statement that leaves something out, or an arc."""
         found = _ONE.match(word)
         if found is None:
-            return self._skip(word)
+            return self.skip(word)
         g, sx, sy, si, sj, sd = found.groups()
         self.mode = int(g or self.mode)
         if sx is None and sy is None and sd is None:
@@ -203,32 +173,9 @@ class _Stream:
             command = re.sub(r"\s+", " ", command.strip())
             kind = command[:2]
             if kind in ("TO", "TD"):
-                self._attribute(command)
-            elif kind:
-                _SETTINGS.get(kind, _Stream._setting)(self, command)
-
-    def _attribute(self, command: str) -> None:
-        """Set or delete an attribute of objects, or delete one of apertures."""
-        if command[:2] == "TD":
-            self.of_tools = {k: v for k, v in self.of_tools.items() if command[2:] not in ("", k)}
-        if command == "TD":
-            self.attribute = 0
-            return
-        key = self.attribute, command
-        if (known := self._known.get(key)) is None:
-            known = self._known[key] = self._changed(command)
-        self.attribute = known
-
-    def _changed(self, command: str) -> int:
-        """Index of the attributes of objects after one more of them is set or deleted."""
-        now = self.attributes[self.attribute]
-        if command[:2] == "TO":
-            key, *values = command[2:].split(",")
-            now = {**now, key: tuple(values)}
-        else:
-            now = {k: v for k, v in now.items() if k != command[2:]}
-        self.attributes.append(now)
-        return len(self.attributes) - 1
+                self.set_attribute(command)
+            elif kind and not self.set(kind, command):
+                self._setting(command)
 
     def _setting(self, command: str) -> None:
         if command.startswith("IPNEG"):
@@ -236,130 +183,15 @@ class _Stream:
         if command[0] in "GDXY":  # plain statements between percent signs, as some write them
             self._statement(command)
         elif not _HARMLESS.fullmatch(command):
-            self._skip(command)
-
-    def _format(self, command: str) -> None:
-        digits = _FORMAT.match(command)
-        if digits is None:
-            raise BadInput(self.name, "a format such as FSLAX46Y46", f"“{command[:32]}”", self._line(command))
-        zeros, how, x0, x1, y0, y1 = digits.groups()
-        said = (10.0 ** int(x1), 10.0 ** int(y1))
-        if self.to.runs and said != self.divisor:
-            raise BadInput(self.name, "one format a file", f"“{command[:32]}”", self._line(command))
-        self.divisor, self.digits = said, (int(x0) + int(x1), int(y0) + int(y1))
-        self.leading, self.incremental = zeros != "T", how == "I"
-
-    def _mode(self, command: str) -> None:
-        self._unit(25.4 if command == "MOIN" else 1.0)
-
-    def _unit(self, mm: float) -> None:
-        if self.unit_said and self.to.runs and mm != self.unit:
-            raise BadInput(self.name, "one unit a file", "mm and inch")
-        self.unit, self.unit_said = mm, True
-
-    def _defined(self, command: str) -> None:
-        code = defined_code(command)
-        if code is None:
-            return self._skip(command)
-        function = ",".join(self.of_tools[".AperFunction"]) if ".AperFunction" in self.of_tools else None
-        self.codes[code] = len(self.apertures)  # defined anew, it serves from here on
-        self.apertures.append(UNREAD)
-        self.waiting.append((self.codes[code], code, command, function))
-        return None
-
-    def _polarity(self, command: str) -> None:
-        self.dark = command[2:3] != "C"
-
-    def _turn(self, command: str) -> None:
-        """LM, LR and LS: how apertures are drawn from here on."""
-        now, value = self.turns[self.turned], command[2:].strip()
-        try:
-            if command[1] == "M":
-                turned = Turned("X" in value, "Y" in value, now.degrees, now.scale)
-            elif command[1] == "R":
-                turned = Turned(now.mirror_x, now.mirror_y, float(value), now.scale)
-            else:
-                turned = Turned(now.mirror_x, now.mirror_y, now.degrees, float(value))
-        except ValueError:
-            return self._skip(command)
-        if turned not in self.turns:
-            self.turns.append(turned)
-        self.turned = self.turns.index(turned)
-        return None
-
-    def _repeat(self, command: str) -> None:
-        self.to.end_repeat()
-        found = _REPEAT.match(command.replace(" ", ""))
-        if found is None:
-            return self._skip(command)
-        if found[1] is not None and (int(found[1]), int(found[2])) != (1, 1):
-            step = (float(found[3]) * self.unit, float(found[4]) * self.unit)
-            self.to.repeating = (self.to.count, int(found[1]), int(found[2]), *step)
-        return None
-
-    def _block(self, command: str) -> None:
-        """A block begins under its number, or the one in hand ends."""
-        if code := re.fullmatch(r"ABD0*(\d+)", command):
-            if len(self.outer) >= MOST_DEPTH:
-                raise BadInput(self.name, f"blocks no deeper than {MOST_DEPTH}", "deeper ones")
-            self.codes[int(code[1])] = len(self.apertures)
-            self.outer.append((self.to, len(self.apertures)))
-            self.apertures.append(UNREAD)
-            self.to = Recorder()
-        elif self.outer:
-            self.to.end_repeat()
-            inner = self.to
-            self.to, index = self.outer.pop()
-            self.apertures[index] = Aperture(UNREAD.outline, block=self._made(inner))
-
-    def _tool_attribute(self, command: str) -> None:
-        key, *values = command[2:].split(",")
-        self.of_tools[key] = tuple(values)
-
-    def _line(self, statement: str) -> str:
-        return f"line {self.text.count(chr(10), 0, max(0, self.text.find(statement[:12]))) + 1}"
+            self.skip(command)
 
     def drawn(self) -> Drawn:
         """All runs as one array of operations (x, y, which), then as objects."""
         while self.outer:  # a block that never ended
-            self._block("AB")
+            self.block("AB")
             self.unread["a block aperture that does not end"] += 1
-        made = self._made(self.to)
+        made = self.made(self.to)
         said = tuple(f"{n} × {what}" if n > 1 else what for what, n in self.unread.items())
         if sum(self.unread.values()) > max(3.0, MOST_UNREAD * self.statements):
             raise BadInput(self.name, "Gerber statements", said[0])
         return replace(made, unread=said)
-
-    def _tools(self) -> None:
-        """Make the apertures defined so far."""
-        for index, code, command, function in self.waiting:
-            try:
-                self.apertures[index] = aperture_of(command, self.macros, self.unit, function)
-            except (BadMacro, ValueError, OverflowError) as problem:
-                said = problem if isinstance(problem, BadMacro) else "sizes that make no shape"
-                self.unread[f"aperture D{code} has {said}"] += 1
-        self.waiting.clear()
-
-    def _made(self, to: Recorder) -> Drawn:
-        self._tools()
-        if to.runs and not self.divisor[0]:
-            raise BadInput(self.name, "a format such as FSLAX46Y46 before what is drawn", "none")
-        scale = self.unit / np.array([self.divisor[0] or 1, self.divisor[1] or 1])
-        made = to.drawn(scale, self.apertures, self.attributes, self.turns, self.name)
-        if to.lost:
-            self.unread[f"{to.lost} things drawn before an aperture was chosen"] += 1
-        return made
-
-
-_SETTINGS: dict[str, Callable[[_Stream, str], None]] = {
-    "FS": _Stream._format,
-    "MO": _Stream._mode,
-    "AD": _Stream._defined,
-    "LP": _Stream._polarity,
-    "LM": _Stream._turn,
-    "LR": _Stream._turn,
-    "LS": _Stream._turn,
-    "SR": _Stream._repeat,
-    "AB": _Stream._block,
-    "TA": _Stream._tool_attribute,
-}

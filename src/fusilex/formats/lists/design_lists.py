@@ -9,9 +9,10 @@ from types import MappingProxyType
 
 from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.problems import BadInput
+from fusilex.formats.lists.grids import decode
 from fusilex.formats.lists.headings import BOM, BOTTOM_WORDS, NOT_POPULATED, PLACEMENTS, REF, TOP_WORDS
 from fusilex.formats.lists.numbers import length_mm, number
-from fusilex.formats.lists.tables import ListKind, Table, best_table, decode, read_table
+from fusilex.formats.lists.tables import ListKind, Table, best_table, read_table
 
 _BOTTOM, _TOP = re.compile(BOTTOM_WORDS), re.compile(TOP_WORDS)
 _YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")

@@ -8,7 +8,8 @@ from fusilex.formats.lists.tables import ListKind
 
 REF = (
     r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
-    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?|riferimenti?o?|positionsnummer"
+    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?"
+    r"|riferimenti?o?|positionsnummer"
 )
 
 
@@ -16,7 +17,8 @@ _VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|par
 
 
 _BODY = (
-    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado|huella|contenitore|package"
+    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte"
+    r"|encapsulado|huella|contenitore|package"
     r" name|land pattern"
 )
 
@@ -24,7 +26,10 @@ _BODY = (
 _UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?)?"
 
 
-_WHERE = r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?|koord(?:inaten?)?"
+_WHERE = (
+    r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?"
+    r"|inata)?|koord(?:inaten?)?"
+)
 
 
 _PLACE = rf"(?:(?:{_WHERE}|measured|placement|body) ?)?"
@@ -114,13 +119,15 @@ BOM = ListKind(
 
 
 BOTTOM_WORDS = (
-    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
+    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2"
+    r"|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
     r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
 )
 
 
 TOP_WORDS = (
-    r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite|vorderseite|vorne?|dessus|avant|"
+    r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite"
+    r"|vorderseite|vorne?|dessus|avant|"
     r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
 )
 

@@ -11,9 +11,6 @@ from itertools import pairwise, zip_longest
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.grids import Grid, decode, grids_of
-from fusilex.formats.lists.numbers import length_mm, number
-
-__all__ = ["ListKind", "Table", "best_table", "decode", "length_mm", "number", "read_table", "recognise"]
 
 SEEN_ROWS = 200
 HEADER_WITHIN = 40
@@ -158,12 +155,12 @@ def _under(
 
 def _by_header(grid: Grid, name: str, kind: ListKind, picked: Mapping[str, int] | None) -> Table | None:
     best: tuple[int, dict[str, int]] | None = None
-    for number, row in enumerate(grid.rows[:HEADER_WITHIN]):
+    for at, row in enumerate(grid.rows[:HEADER_WITHIN]):
         if len(row) > 1:
-            fields = recognise(row, kind, grid.rows[number + 1 : number + SEEN_ROWS])
+            fields = recognise(row, kind, grid.rows[at + 1 : at + SEEN_ROWS])
             there = fields and all(f in fields or (picked and f in picked) for f in kind.needed)
             if there and (best is None or len(fields) > len(best[1])):
-                best = number, fields
+                best = at, fields
     return _under(*best, grid, name, kind, picked) if best else None
 
 
@@ -242,7 +239,8 @@ def _table(
         sure[f] = SURE if picked and f in picked else (SURE if agrees else LIKELY) if f in worded else GUESS
     above = " ".join([grid.above, *(cell for row in grid.rows[:first] for cell in row)])
     stated = re.search(
-        r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*|mils?|inch(?:es)?|thou)\b",
+        r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*"
+        r"|mils?|inch(?:es)?|thou)\b",
         above,
         re.I,
     )

@@ -215,7 +215,8 @@ def _probe_name(column: str, has_unit: bool) -> str:
     if not has_unit:
         return column.strip()
     words = re.sub(
-        r"[\s_]*(?:[\(\[]?\s*[°º˚]\s*[CFK]\s*[\)\]]?|[\(\[]\s*[CFK]\s*[\)\]]|[\s_.\-][CFK]|[\s_]*deg(?:rees?)?[\s_]*[CFK])$",
+        r"[\s_]*(?:[\(\[]?\s*[°º˚]\s*[CFK]\s*[\)\]]?|[\(\[]\s*[CFK]\s*[\)\]]|[\s_.\-][CFK]"
+        r"|[\s_]*deg(?:rees?)?[\s_]*[CFK])$",
         "",
         column.strip(),
         flags=re.I,

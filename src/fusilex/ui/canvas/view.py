@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterable
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
-    QFontMetricsF,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -23,11 +22,11 @@ from fusilex.core.design.outlines import body_polygon
 from fusilex.core.panel.layout import Panel
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.canvas.picture import BoardPictures, Look
+from fusilex.ui.canvas.surroundings import caption_room, draw_panel, draw_words
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import plain_text
 
 Overlay = Callable[[QPainter, "BoardCanvas"], None]
-CAPTION_PX = 36.0  # kept free above and below the board for words
 DEFAULT_LAYERS = ("copper", "exposed", "silk")
 
 
@@ -95,7 +94,7 @@ class BoardCanvas(QWidget):
 
     def fit(self) -> None:
         area = self.extent()
-        top = bottom = CAPTION_PX
+        top = bottom = caption_room()
         self.scale = max(0.5, min((self.width() - 32) / area.width(), (self.height() - top - bottom) / area.height()))
         shift = (bottom - top) / 2 / self.scale
         self.centre = QPointF(area.center().x(), area.center().y() - shift)
@@ -165,8 +164,8 @@ class BoardCanvas(QWidget):
         if self.design is None or self.art is None:
             return
         painter.setClipRect(self.rect().adjusted(1, 1, -1, -1))
-        if self.whole_panel:
-            self._frame(painter)
+        if self.whole_panel and self.panel:
+            draw_panel(painter, self.transform(), self.panel)
         for cell, placed in self.cells():
             self._board(painter, cell, placed)
         for overlay in self.overlays:
@@ -174,23 +173,6 @@ class BoardCanvas(QWidget):
             overlay(painter, self)
             painter.restore()
         self._words(painter)
-
-    def _frame(self, painter: QPainter) -> None:
-        """Panel substrate, rails, tooling holes, fiducials and score lines."""
-        assert self.panel
-        painter.save()
-        painter.setTransform(self.transform(), True)
-        painter.setBrush(theme.colour("board"))
-        painter.drawRect(QRectF(0, 0, self.panel.width, self.panel.height))
-        painter.setBrush(theme.colour("bench"))
-        for x, y in self.panel.tooling:
-            painter.drawEllipse(QPointF(x, y), 1.5, 1.5)
-        for _, x, y in self.panel.fiducials:
-            painter.setBrush(theme.colour("track"))
-            painter.drawEllipse(QPointF(x, y), 1.0, 1.0)
-            painter.setBrush(theme.colour("gold"))
-            painter.drawEllipse(QPointF(x, y), 0.5, 0.5)
-        painter.restore()
 
     def _board(self, painter: QPainter, cell: int, placed: QTransform) -> None:
         assert self.pictures
@@ -212,23 +194,8 @@ class BoardCanvas(QWidget):
     def _words(self, painter: QPainter) -> None:
         hint = self.footer
         if self.hovered and self.design and (part := self.design.part_by_ref.get(self.hovered[0])):
-            hint = f"{part.ref}   {part.value}   {part.package.code}   turn {part.rotation_deg:g}°"
-        self._plate(painter, self.caption, 8, 6)
-        self._plate(painter, hint, 8, self.height() - 32)
-        side = f"{self.side} side"
-        self._plate(painter, side, self.width() - 24 - QFontMetricsF(theme.font()).horizontalAdvance(side), 6)
-
-    def _plate(self, painter: QPainter, text: str, x: float, y: float) -> None:
-        """Words on a plate of the bench's colour, readable over the board too."""
-        if not text:
-            return
-        box = QRectF(x, y, QFontMetricsF(theme.font()).horizontalAdvance(text) + 16, 26)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.colour("bench", 230))
-        painter.drawRoundedRect(box, 5, 5)
-        painter.setFont(theme.font())
-        painter.setPen(theme.colour("soft"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            hint = f"{part.ref}   {part.value}   {part.package.code}   turned {part.rotation_deg:g}°"
+        draw_words(painter, QRectF(self.rect()), self.caption, hint, f"{self.side} side")
 
     # looking and pointing
 

@@ -7,7 +7,7 @@ from html import escape
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
 
 from fusilex.bench.rooms import ROAD
-from fusilex.core.judgement import Judgement
+from fusilex.core.judgement import Because, Judgement
 from fusilex.ui.theme import theme
 
 _WORDS = {"go": "Go", "care": "Care", "stop": "Stop", "unknown": "Can't tell"}
@@ -16,12 +16,7 @@ _WORDS = {"go": "Go", "care": "Care", "stop": "Stop", "unknown": "Can't tell"}
 def why_html(judgement: Judgement, overruled: str = "") -> str:
     """The explanation as HTML."""
     rule = ROAD.rules.get(judgement.rule)
-    rows = "".join(
-        "<tr><td"
-        f" style='padding-right:24px'>{escape(b.what)}</td><td><b>{escape(f'{b.value:.4g}' if isinstance(b.value, float) else str(b.value))}</b>"
-        f" {escape(b.unit)}</td></tr>"
-        for b in judgement.because
-    )
+    rows = "".join(_row(b) for b in judgement.because)
     parts = [f"<h2>{_WORDS[judgement.level.value]}: {escape(judgement.headline)}</h2>"]
     if judgement.do:
         parts.append(f"<p>{escape(judgement.do)}</p>")
@@ -34,6 +29,12 @@ def why_html(judgement: Judgement, overruled: str = "") -> str:
     if overruled:
         parts.append(f"<h3>Overruled</h3><p>{escape(overruled)}</p>")
     return "".join(parts)
+
+
+def _row(because: Because) -> str:
+    value = f"{because.value:.4g}" if isinstance(because.value, float) else str(because.value)
+    numbers = f"<b>{escape(value)}</b> {escape(because.unit)}"
+    return f"<tr><td style='padding-right:24px'>{escape(because.what)}</td><td>{numbers}</td></tr>"
 
 
 class Why(QDialog):
