@@ -106,7 +106,8 @@ DIM = Tokens(
 )
 
 GAP, RADIUS = 8, 8
-SIDE_WIDTH = 340
+LEAST_WIDE, LEAST_HIGH = 80, 51
+"""Times the base that a window is wide and high at least: what every picture has to do with."""
 SIZES = {"tiny": 0.85, "small": 0.95, "body": 1.05, "lead": 1.2, "head": 1.55, "now": 1.9, "huge": 3.0}
 
 
@@ -178,7 +179,10 @@ def load_fonts() -> None:
     for name in ("B612-Regular.otf", "B612-Bold.otf", "B612Mono-Regular.otf", "B612Mono-Bold.otf"):
         QFontDatabase.addApplicationFontFromData((folder / name).read_bytes())
     size = QApplication.font().pointSizeF()
-    theme.base = min(16.0, max(8.0, size if size > 0 else 10.0))
+    theme.base = min(20.0, max(8.0, size if size > 0 else 10.0))
+    if screen := QApplication.primaryScreen():  # no larger than its screen has room for
+        room = screen.availableGeometry()
+        theme.base = max(8.0, min(theme.base, room.width() / LEAST_WIDE, room.height() / LEAST_HIGH))
     QApplication.setFont(theme.font())
 
 

@@ -12,7 +12,7 @@ from fusilex.core.design.model import Part
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.theme import theme
-from fusilex.ui.widgets.glyphs import plain_text
+from fusilex.ui.widgets.glyphs import plain_text, text_height
 
 MARK = {"none": "no polarity", "known": "the mark shows pin 1", "unknown": "pin 1 by silk and sheet"}
 """What to say beside a part, by its polarity."""
@@ -28,7 +28,7 @@ class Loupe(QWidget):
         self.ghost = True
         self.title = ""
         self.detail = ""
-        self.setMinimumSize(180, 220)
+        self.setMinimumSize(round(theme.base * 12), round(theme.base * 12))
         self.setAccessibleName("Loupe")
 
     def look_at(self, part: Part | None, title: str = "", detail: str = "", ghost: bool = True) -> None:
@@ -55,7 +55,8 @@ class Loupe(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        words = theme.base * 4.6
+        title = text_height(self.title, self.width(), "body", True)
+        words = title + text_height(self.detail, self.width(), "small") + 12
         size = min(self.width() - 8.0, self.height() - words)
         circle = QRectF((self.width() - size) / 2, 4, size - 4, size - 4)
         clip = QPainterPath()
@@ -88,7 +89,7 @@ class Loupe(QWidget):
         )
         plain_text(
             painter,
-            QRectF(0, circle.bottom() + 8 + theme.base * 2, self.width(), words),
+            QRectF(0, circle.bottom() + 8 + title, self.width(), words),
             self.detail,
             "small",
             "soft",
@@ -104,7 +105,7 @@ class Loupe(QWidget):
         painter.drawLine(QPointF(circle.center().x() - half, y), QPointF(circle.center().x() + half, y))
         plain_text(
             painter,
-            QRectF(circle.center().x() - 50, y - theme.base * 2, 100, 20),
+            QRectF(circle.center().x() - 50, y - theme.base * 2, 100, theme.base * 2),
             f"{length:g} mm",
             "small",
             "silk",

@@ -7,17 +7,23 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QTransform
 
 from fusilex.core.panel.layout import Panel
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.glyphs import plain_text, text_height
 
 EDGE = 8.0
 
 
-def plate_height() -> float:
-    return float(theme.base * 2.4)
+def room_for(text: str, width: float, beside: str = "") -> float:
+    """Height kept free for words above or below the board: as many lines as they take."""
+    return _height(text, _most(width, beside)) + 10
 
 
-def caption_room() -> float:
-    """Kept free above and below the board for words."""
-    return plate_height() + 10
+def _most(width: float, beside: str = "") -> float:
+    taken = QFontMetricsF(theme.font()).horizontalAdvance(beside) + 16 + 2 * EDGE if beside else 0.0
+    return max(60.0, width - taken - 2 * EDGE)
+
+
+def _height(text: str, most: float) -> float:
+    return text_height(text or " ", most - 16) + theme.base * 0.6
 
 
 def draw_panel(painter: QPainter, placed: QTransform, panel: Panel) -> None:
@@ -38,25 +44,21 @@ def draw_panel(painter: QPainter, placed: QTransform, panel: Panel) -> None:
 
 
 def draw_words(painter: QPainter, room: QRectF, caption: str, footer: str, side: str) -> None:
-    """Caption and side above, footer below, each on a plate; what is too long ends in an ellipsis."""
-    metrics = QFontMetricsF(theme.font())
-    right = metrics.horizontalAdvance(side) + 16
-    low = room.height() - plate_height() - 6
-    _plate(painter, caption, QPointF(EDGE, 6), room.width() - right - 4 * EDGE)
-    _plate(painter, footer, QPointF(EDGE, low), room.width() - 2 * EDGE)
-    _plate(painter, side, QPointF(room.width() - right - EDGE, 6), right)
+    """Caption and side above, footer below, each on a plate, in as many lines as they take."""
+    wide = QFontMetricsF(theme.font()).horizontalAdvance(side) + 16
+    _plate(painter, caption, QPointF(EDGE, 6), _most(room.width(), side))
+    high = _height(footer, _most(room.width()))
+    _plate(painter, footer, QPointF(EDGE, room.height() - high - 6), _most(room.width()))
+    _plate(painter, side, QPointF(room.width() - wide - EDGE, 6), wide)
 
 
 def _plate(painter: QPainter, text: str, at: QPointF, most: float) -> None:
     """Words on a plate of the bench's colour, readable over the board too."""
     if not text:
         return
-    metrics = QFontMetricsF(theme.font())
-    shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, most - 14)
-    box = QRectF(at.x(), at.y(), metrics.horizontalAdvance(shown) + 16, plate_height())
+    wide = min(most, QFontMetricsF(theme.font()).horizontalAdvance(text) + 18)
+    box = QRectF(at.x(), at.y(), wide, _height(text, wide))
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.colour("bench", 230))
     painter.drawRoundedRect(box, 5, 5)
-    painter.setFont(theme.font())
-    painter.setPen(theme.colour("soft"))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
+    plain_text(painter, box.adjusted(8, theme.base * 0.25, -8, 0), text, "body", "soft")

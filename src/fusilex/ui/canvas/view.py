@@ -22,7 +22,7 @@ from fusilex.core.design.outlines import body_polygon
 from fusilex.core.panel.layout import Panel
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.canvas.picture import BoardPictures, Look
-from fusilex.ui.canvas.surroundings import caption_room, draw_panel, draw_words
+from fusilex.ui.canvas.surroundings import draw_panel, draw_words, room_for
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import plain_text
 
@@ -54,11 +54,12 @@ class BoardCanvas(QWidget):
         self.scale = 10.0  # logical pixels per mm
         self.centre = QPointF(0, 0)  # mm, in the middle of the widget
         self._fitted_view = True
+        self._rooms = (0.0, 0.0)
         self._drag: QPointF | None = None
         self.pictures: BoardPictures | None = None
         self._hits: tuple[list[Part], np.ndarray] | None = None
         self.setMouseTracking(True)
-        self.setMinimumSize(240, 180)
+        self.setMinimumSize(round(theme.base * 14), round(theme.base * 9))
         self.setAccessibleName("Board")
 
     def show_design(self, design: Design, art: BoardArt, panel: Panel) -> None:
@@ -94,12 +95,15 @@ class BoardCanvas(QWidget):
 
     def fit(self) -> None:
         area = self.extent()
-        top = bottom = caption_room()
+        top, bottom = self._rooms = self._words_room()
         self.scale = max(0.5, min((self.width() - 32) / area.width(), (self.height() - top - bottom) / area.height()))
         shift = (bottom - top) / 2 / self.scale
         self.centre = QPointF(area.center().x(), area.center().y() - shift)
         self._fitted_view = True
         self.update()
+
+    def _words_room(self) -> tuple[float, float]:
+        return room_for(self.caption, self.width(), f"{self.side} side"), room_for(self.footer, self.width())
 
     def zoom(self, factor: float, at: QPointF | None = None) -> None:
         """Zoom about a widget position, or the middle."""
@@ -156,6 +160,8 @@ class BoardCanvas(QWidget):
     # painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self._fitted_view and self._rooms != self._words_room():
+            self.fit()  # the words take more lines than before, or fewer
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)

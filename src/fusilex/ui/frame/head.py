@@ -21,7 +21,7 @@ class Head(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.bench: Bench | None = None
-        self.setFixedHeight(round(theme.base * 5.2))
+        self.setFixedHeight(round(theme.base * 4.6))
         self.setAccessibleName("Batch and clocks")
 
     def show_bench(self, bench: Bench | None) -> None:

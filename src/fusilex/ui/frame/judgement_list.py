@@ -84,8 +84,10 @@ class Tally(QWidget):
             words = f"{n} {level.words}"
             plain_text(painter, QRectF(x + 12, top, 120, metrics.height() + 2), words, "small", "soft")
             x += metrics.horizontalAdvance(words) + 30
-        x = key_cap(painter, self.width() - 34 - metrics.horizontalAdvance("PgDnnext"), middle, "PgDn") + 6
-        plain_text(painter, QRectF(x, top, 120, metrics.height() + 2), "next", "small", "soft")
+        after = self.width() - 34 - metrics.horizontalAdvance("PgDnnext")
+        if x <= after:  # the counts come first
+            x = key_cap(painter, after, middle, "PgDn") + 6
+            plain_text(painter, QRectF(x, top, 120, metrics.height() + 2), "next", "small", "soft")
 
 
 class Judgements(QWidget):
@@ -154,6 +156,8 @@ class Judgements(QWidget):
         if cards:
             column.activate()
             self.area.ensureWidgetVisible(cards[self.chosen], 0, 30)
+            if (bar := self.area.verticalScrollBar()) and bar.value() > cards[self.chosen].y():
+                bar.setValue(cards[self.chosen].y())  # its headline is in sight, whatever follows
 
     def _cards(self, brief: bool) -> list[JudgementCard]:
         width = self.width() - 10

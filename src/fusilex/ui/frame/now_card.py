@@ -18,7 +18,7 @@ class NowCard(QWidget):
         super().__init__()
         self.now = Now("")
         self.said = ""
-        self.setMinimumHeight(round(theme.base * 14))
+        self.setMinimumHeight(round(theme.base * 9))
 
     def show_now(self, now: Now, said: str = "") -> None:
         """`said` is the answer to the last key: a refusal or a confirmation."""
@@ -46,7 +46,7 @@ class NowCard(QWidget):
             + sum(text_height(t, width, s, b) + 8 for t, s, _, b in self._blocks())
             + (24 if self.now.progress is not None else 8)
         )
-        self.setFixedHeight(max(round(theme.base * 14), round(need)))
+        self.setFixedHeight(max(round(theme.base * 11), round(need)))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -72,13 +72,21 @@ class Facts(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.title = ""
+        self.all: list[tuple[str, str]] = []
         self.rows: list[tuple[str, str]] = []
+        self.room = 1e9
 
     def show_facts(self, title: str, rows: list[tuple[str, str]]) -> None:
-        self.title, self.rows = title, rows[:5]
-        self.setFixedHeight(round(theme.base * (2.6 + 2.1 * len(self.rows))) if rows else 0)
+        self.title, self.all = title, rows[:5]
         self.setAccessibleName(title + ": " + ", ".join(f"{a} {b}" for a, b in rows))
+        self.fit()
         self.update()
+
+    def fit(self) -> None:
+        """As many rows as there is room for; the first ones count most."""
+        most = int((self.room / theme.base - 2.6) / 2.1)
+        self.rows = self.all[: max(0, most)]
+        self.setFixedHeight(round(theme.base * (2.6 + 2.1 * len(self.rows))) if self.rows else 0)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if not self.rows:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from fusilex.bench.bench import Bench
@@ -21,7 +21,7 @@ from fusilex.ui.frame.menu import Menu
 from fusilex.ui.frame.now_card import Facts, NowCard
 from fusilex.ui.picture import Station
 from fusilex.ui.stations import STATION_CLASSES
-from fusilex.ui.theme import GAP, SIDE_WIDTH, theme
+from fusilex.ui.theme import GAP, LEAST_HIGH, LEAST_WIDE, theme
 from fusilex.ui.views import ViewedStation
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
@@ -36,7 +36,7 @@ class Window(QMainWindow):
         self.settings = settings
         self.home = home or bench.journal
         self.setWindowTitle("Fusilex")
-        self.setMinimumSize(1000, 640)
+        self.setMinimumSize(round(theme.base * LEAST_WIDE), round(theme.base * LEAST_HIGH))
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.head, self.line, self.strip, self.ask = Head(), Line(), KeyStrip(), Ask()
@@ -58,9 +58,8 @@ class Window(QMainWindow):
         self._watch.start(1500)
 
     def _lay_out(self) -> None:
-        side = QWidget()
-        side.setFixedWidth(max(SIDE_WIDTH, round(theme.base * 34)))
-        right = QVBoxLayout(side)
+        self.side = QWidget()
+        right = QVBoxLayout(self.side)
         right.setContentsMargins(0, 0, 0, 0)
         right.setSpacing(GAP)
         right.addWidget(self.now_card)
@@ -73,7 +72,7 @@ class Window(QMainWindow):
         left.addWidget(self.stack, 1)
         left.addWidget(self.ask)
         middle.addLayout(left, 1)
-        middle.addWidget(side)
+        middle.addWidget(self.side)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -83,6 +82,17 @@ class Window(QMainWindow):
         column.addLayout(middle, 1)
         column.addWidget(self.strip)
         self.setCentralWidget(whole)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """The column at the right takes a third of a narrow window, and no more than its lines need of a wide one."""
+        self.side.setFixedWidth(round(theme.base * min(36.0, max(26.0, self.width() / theme.base / 3))))
+        super().resizeEvent(event)
+        self._share_out()
+
+    def _share_out(self) -> None:
+        """Facts stand where there is room for them beside the thing to do and a judgement or two."""
+        self.facts.room = self.side.height() - self.now_card.height() - theme.base * 13
+        self.facts.fit()
 
     def widget(self) -> QWidget:
         return self
@@ -162,6 +172,7 @@ class Window(QMainWindow):
         self.line.show_bench(bench, station.name)
         self.now_card.show_now(station.now(), self.desk.said)
         self.facts.show_facts(*station.facts())
+        self._share_out()
         self.strip.show_keys(self.keys())
 
     def go(self, station: str) -> None:

@@ -22,7 +22,8 @@ class BoardStrip(QWidget):
     def __init__(self, desk: Desk, station: str) -> None:
         super().__init__()
         self.desk, self.station = desk, station
-        self.setFixedHeight(round(theme.base * 7.4))
+        self.setMinimumHeight(round(theme.base * 5.4))
+        self.setMaximumHeight(round(theme.base * 7.4))
         self.setAccessibleName("Boards of the batch")
         self._boxes: list[tuple[QRectF, str]] = []
 

@@ -56,6 +56,9 @@ def progress_bar(painter: QPainter, box: QRectF, share: float, fill: QColor, gro
         painter.drawRoundedRect(done, box.height() / 2, box.height() / 2)
 
 
+_WRAPPED = Qt.TextFlag.TextWordWrap | Qt.TextFlag.TextDontClip
+
+
 def plain_text(
     painter: QPainter,
     box: QRectF,
@@ -65,13 +68,25 @@ def plain_text(
     bold: bool = False,
     align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
 ) -> None:
-    """One run of wrapped text in a box, top aligned."""
+    """One run of wrapped text in a box, top aligned; what is too long for it goes on beneath, it is not cut."""
     painter.setFont(theme.font(size, bold))
     painter.setPen(theme.colour(token))
-    painter.drawText(box, int(align | Qt.AlignmentFlag.AlignTop) | Qt.TextFlag.TextWordWrap, text)
+    painter.drawText(box, int(align | Qt.AlignmentFlag.AlignTop) | _WRAPPED, text)
 
 
 def text_height(text: str, width: float, size: str = "body", bold: bool = False) -> float:
     """Height that `plain_text` needs for a text at a width."""
     metrics = QFontMetricsF(theme.font(size, bold))
     return metrics.boundingRect(QRectF(0, 0, width, 10_000), int(Qt.TextFlag.TextWordWrap), text).height()
+
+
+def shortened(text: str, width: float, lines: int = 1, size: str = "body", bold: bool = False) -> str:
+    """The text as far as it fits so many lines of a width, with an ellipsis where it goes on."""
+    metrics = QFontMetricsF(theme.font(size, bold))
+    if lines == 1:
+        return metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)
+    most = lines * metrics.height() * 1.05
+    shown = text
+    while len(shown) > 1 and text_height(shown, width, size, bold) > most:
+        shown = shown[:-2].rstrip() + "…"
+    return shown

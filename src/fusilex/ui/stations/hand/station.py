@@ -12,7 +12,7 @@ from fusilex.ui.desk import Desk
 from fusilex.ui.picture import Station
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.glyphs import plain_text
+from fusilex.ui.widgets.glyphs import plain_text, text_height
 from fusilex.ui.widgets.keys import Key
 
 BOARD_MM = 1.6
@@ -24,27 +24,24 @@ class EdgeView(Card):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.setFixedHeight(round(theme.base * 19))
+        self.setMinimumHeight(round(theme.base * 11))
+        self.setMaximumHeight(round(theme.base * 19))
         self.setAccessibleName("Board from its edge, parts in soldering order")
 
     def draw(self, painter: QPainter) -> None:
         bench = self.desk.bench
         order, done = bench.batch.solder_order, bench.board.soldered
-        plain_text(
-            painter,
-            QRectF(16, 8, self.width() - 32, 22),
-            "From the edge, in soldering order: short before tall, heights to one scale",
-            "body",
-            "soft",
-        )
+        title = "From the edge, in soldering order: short before tall, heights to one scale"
+        above = 10 + text_height(title, self.width() - 32)
+        plain_text(painter, QRectF(16, 8, self.width() - 32, above), title, "body", "soft")
         if not order:
             return
         up = max((p.package.height for p in order if p.side == "top"), default=0.0)
         down = max((p.package.height for p in order if p.side == "bottom"), default=0.0)
         slot = (self.width() - 32) / len(order)
-        room = self.height() - theme.base * 8.6
+        room = self.height() - above - theme.base * 5.6
         scale = min(room / (up + down + BOARD_MM), slot / 12.0)
-        edge = theme.base * 3.4 + (room - scale * (up + down + BOARD_MM)) / 2 + up * scale
+        edge = above + theme.base * 0.4 + (room - scale * (up + down + BOARD_MM)) / 2 + up * scale
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
         painter.drawRect(QRectF(16, edge, self.width() - 32, BOARD_MM * scale))
@@ -81,9 +78,9 @@ class Hand(Station):
         canvas = self.add_canvas()
         canvas.parts_on = lambda cell: self.on_board()
         canvas.overlays = [self._light]
-        self.column.addWidget(canvas, 1)
+        self.column.addWidget(canvas, 3)
         self.edge = EdgeView(desk)
-        self.column.addWidget(self.edge)
+        self.column.addWidget(self.edge, 2)
         self.add_strip()
         self._followed: str | None = None
 

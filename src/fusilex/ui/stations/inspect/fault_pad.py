@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.core.inspection.faults import FAULTS, FaultWord
 from fusilex.ui.theme import theme
-from fusilex.ui.widgets.glyphs import plain_text
+from fusilex.ui.widgets.glyphs import plain_text, shortened
 
 ACROSS = 3
 
@@ -21,7 +21,8 @@ class FaultPad(QWidget):
     def __init__(self, mark: Callable[[str], None]) -> None:
         super().__init__()
         self.mark = mark
-        self.setFixedHeight(round(theme.base * 3.5 * self._rows()))
+        self.setMinimumHeight(round(theme.base * 2.1 * self._rows()))
+        self.setMaximumHeight(round(theme.base * 3.5 * self._rows()))
         self.setAccessibleName("Fault words: " + ", ".join(f"{f.key.upper()} {f.word}, {f.plain}" for f in FAULTS))
         self._boxes: list[tuple[QRectF, FaultWord]] = []
 
@@ -40,15 +41,18 @@ class FaultPad(QWidget):
             painter.setPen(QPen(theme.colour("hair"), 1))
             painter.setBrush(theme.colour("card"))
             painter.drawRoundedRect(box, 4, 4)
-            key = box.adjusted(5, (box.height() - theme.base * 2) / 2 - 2, 0, 0)
+            both = box.height() >= theme.base * 3.1
+            key = box.adjusted(5, (box.height() - theme.base * 2) / 2, 0, 0)
             plain_text(painter, key, fault.key.upper(), "body", "ink", True)
-            words = box.adjusted(theme.base * 1.9, 1, -2, 0)
+            words = box.adjusted(theme.base * 2.1, 1 if both else (box.height() - theme.base * 1.8) / 2, -2, 0)
             self._line(painter, words, fault.word, "small", "ink")
-            self._line(painter, words.adjusted(0, theme.base * 1.55, 0, 0), fault.plain, "tiny", "soft")
+            if both:
+                self._line(painter, words.adjusted(0, theme.base * 1.55, 0, 0), fault.plain, "tiny", "soft")
 
     def _line(self, painter: QPainter, box: QRectF, text: str, size: str, token: str) -> None:
-        shown = QFontMetricsF(theme.font(size)).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-        plain_text(painter, box, shown, size, token)
+        if QFontMetricsF(theme.font(size)).horizontalAdvance(text) > box.width():
+            size = "tiny"
+        plain_text(painter, box.adjusted(0, 0, 8, 0), shortened(text, box.width(), size=size), size, token)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         for box, fault in self._boxes:

@@ -24,9 +24,11 @@ from fusilex.core.kit.trays import TrayPlan
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import RADIUS, theme
-from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
+from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, shortened, text_height
 
 MOST_PICTURES = 400
+LEAST_BIN = 6.6
+"""Times the base that a bin is high at least: its number, its name, its count."""
 SCALE = 14.0  # pixels per mm of a body drawn at full size
 
 
@@ -52,7 +54,7 @@ class Tray(QWidget):
         room = max(1, self.height() - 40)
         columns = min(
             range(1, count + 2),
-            key=lambda c: abs((self.width() / c) / (room / math.ceil((count + 1) / c)) - 1.25),
+            key=lambda c: abs((self.width() / c) / (room / math.ceil((count + 1) / c)) - 1.45),
         )
         return TrayPlan(math.ceil((count + 1) / columns), columns, count)
 
@@ -72,13 +74,17 @@ class Tray(QWidget):
             f"{which}in the order they are placed: {PLACING_ORDERS[bench.state[Bins].order]}; large bodies smaller, as"
             " marked"
         )
-        plain_text(painter, QRectF(16, 8, self.width() - 32, 24), words, "body", "soft")
-        width, height = (self.width() - 24) / plan.columns, (self.height() - 46) / plan.rows
+        top = 12 + text_height(words, self.width() - 32)
+        plain_text(painter, QRectF(16, 8, self.width() - 32, top), words, "body", "soft")
+        room = self.height() - top - 10
+        rows = max(1, min(plan.rows, int(room / (theme.base * LEAST_BIN))))  # the others come as the bin in hand moves
+        first = max(0, min(plan.place(min(self.chosen, plan.bins))[1] - rows // 2, plan.rows - rows))
+        width, height = (self.width() - 24) / plan.columns, room / rows
         self._boxes = {}
         for i in range(plan.bins + 1):
             on, row, column = plan.place(i)
-            if on == tray:
-                self._boxes[i] = QRectF(12 + column * width, 36 + row * height, width - 5, height - 5)
+            if on == tray and first <= row < first + rows:
+                self._boxes[i] = QRectF(12 + column * width, top + (row - first) * height, width - 5, height - 5)
         for i, box in self._boxes.items():
             if i < plan.bins:
                 self._bin(painter, box, bench.batch.lines[i], i)
@@ -119,22 +125,18 @@ class Tray(QWidget):
             short,
             Qt.AlignmentFlag.AlignHCenter,
         )
-        plain_text(painter, QRectF(box.left() + 6, box.top() + 3, 40, 20), str(index + 1), "small", "soft")
-        value_height = theme.base * 1.9
-        metrics = QFontMetricsF(theme.font("body", bold=True))
-        value = metrics.elidedText(line.name, Qt.TextElideMode.ElideRight, box.width() - 8)
         plain_text(
-            painter,
-            QRectF(box.left() + 4, fill.top() - value_height, box.width() - 8, value_height),
-            value,
-            "body",
-            "ink",
-            True,
-            Qt.AlignmentFlag.AlignHCenter,
+            painter, QRectF(box.left() + 6, box.top() + 2, 40, theme.base * 1.6), str(index + 1), "small", "soft"
         )
-        self._body(
-            painter, QRectF(box.left(), box.top() + 6, box.width(), fill.top() - value_height - box.top() - 8), line
-        )
+        wide = box.width() - 6
+        size = "body" if QFontMetricsF(theme.font("body", True)).horizontalAdvance(line.name) <= wide else "small"
+        value = shortened(line.name, wide, 3 if box.height() > theme.base * 8 else 2, size, True)
+        high = text_height(value, wide, size, True) + 1
+        name = QRectF(box.left() + 3, fill.top() - high, wide, high)
+        plain_text(painter, name, value, size, "ink", True, Qt.AlignmentFlag.AlignHCenter)
+        room = QRectF(box.left(), box.top() + 6, box.width(), name.top() - box.top() - 8)
+        if room.height() > theme.base * 1.4:
+            self._body(painter, room, line)
         self._marks(painter, box, line)
 
     def _marks(self, painter: QPainter, box: QRectF, line: PullLine) -> None:

@@ -6,7 +6,7 @@ import math
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fusilex.bench.common.bins import Bins
@@ -23,72 +23,13 @@ from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.picture import Station
+from fusilex.ui.stations.place.bin_row import BinRow
 from fusilex.ui.stations.place.points import PointList
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
 
 ARROW_PX = 45.0  # the longest residual is drawn about this long
-
-
-class BinRow(QWidget):
-    """The bins around the one in hand, as they stand in the tray."""
-
-    def __init__(self, desk: Desk) -> None:
-        super().__init__()
-        self.desk = desk
-        self.setFixedHeight(round(theme.base * 6.2))
-        self.setAccessibleName("Bins")
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        bench = self.desk.bench
-        part = bench.batch.next_to_place(bench.board)
-        lines = [
-            line
-            for line in bench.batch.lines
-            if any(ref in {p.ref for p in bench.batch.placing_order} for ref in line.refs)
-        ]
-        if part is None or not lines:
-            return
-        here = lines.index(bench.batch.line_of[part.ref])
-        fits = max(3, int(self.width() / (theme.base * 10.5)))
-        first = max(0, min(here - fits // 2, len(lines) - fits))
-        width = self.width() / min(fits, len(lines))
-        for k, line in enumerate(lines[first : first + fits]):
-            box = QRectF(k * width, 1, width - 6, self.height() - 3)
-            lit = first + k == here
-            painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 3 if lit else 1))
-            painter.setBrush(theme.colour("brass_fill" if lit else "card"))
-            painter.drawRoundedRect(box, 5, 5)
-            token = "now_ground" if lit else "ink"
-            plain_text(
-                painter,
-                QRectF(box.x() + 6, 5, box.width() - 10, 20),
-                f"bin {bench.batch.bin_number[line.key]}",
-                "small",
-                token,
-            )
-            plain_text(
-                painter,
-                QRectF(box.x() + 4, theme.base * 1.9, box.width() - 8, theme.base * 2),
-                line.name,
-                "body",
-                token,
-                True,
-                Qt.AlignmentFlag.AlignHCenter,
-            )
-            left = bench.batch.left_in_bin(line.key)
-            plain_text(
-                painter,
-                QRectF(box.x() + 4, theme.base * 4, box.width() - 8, 20),
-                "not counted" if left is None else f"{left} left",
-                "small",
-                token,
-                False,
-                Qt.AlignmentFlag.AlignHCenter,
-            )
 
 
 class Place(Station):
@@ -103,14 +44,15 @@ class Place(Station):
         self.loupe = Loupe(canvas)
         self.points = PointList(desk)
         side = QWidget()
-        side.setFixedWidth(round(theme.base * 25))
+        side.setMinimumWidth(round(theme.base * 21))
+        side.setMaximumWidth(round(theme.base * 27))
         stack = QVBoxLayout(side)
         stack.setContentsMargins(0, 0, 0, 0)
         stack.addWidget(self.loupe, 1)
         stack.addWidget(self.points, 1)
         row = QHBoxLayout()
-        row.addWidget(canvas, 1)
-        row.addWidget(side)
+        row.addWidget(canvas, 3)
+        row.addWidget(side, 2)
         self.column.addLayout(row, 1)
         self.bins = BinRow(desk)
         self.column.addWidget(self.bins)

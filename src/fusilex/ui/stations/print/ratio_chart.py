@@ -26,7 +26,8 @@ class RatioChart(Card):
         super().__init__()
         self.openings: Openings | None = None
         self.foil = 0.0
-        self.setFixedHeight(round(theme.base * 14.5))
+        self.setMinimumHeight(round(theme.base * 11))
+        self.setMaximumHeight(round(theme.base * 14.5))
         self.setAccessibleName("Area ratio of every opening")
 
     def show_openings(self, openings: Openings, foil: float) -> None:
@@ -53,5 +54,5 @@ class RatioChart(Card):
         chart.limit(painter, AREA_GO, f"go from {AREA_GO:.2f}")
         worst = worst_parts(openings, self.foil)[:5]
         named = "tightest: " + ", ".join(f"{w.ref or 'no part'} {w.area_ratio:.2f}" for w in worst)
-        below = QRectF(18, area.bottom() + theme.base * 2.3, width, theme.base * 2)
+        below = QRectF(18, area.bottom() + theme.base * 2.4, width, theme.base * 2)
         plain_text(painter, below, named, "small", "ink", False, Qt.AlignmentFlag.AlignRight)

@@ -41,9 +41,9 @@ class Print(Station):
         canvas = self.add_canvas()
         canvas.layers = ("copper", "exposed")
         canvas.overlays = [self._paint_openings]
-        self.column.addWidget(canvas, 1)
+        self.column.addWidget(canvas, 3)
         self.chart = RatioChart()
-        self.column.addWidget(self.chart)
+        self.column.addWidget(self.chart, 2)
         self.add_strip()
         self._paths: tuple[float, list[tuple[Level, list[QPainterPath]]]] | None = None
 
@@ -141,7 +141,7 @@ class Print(Station):
             return
         following = next((n for n in self.bench.state.panels if n not in done), None)
         since = f"from panel {following} on" if following else "for prints made again"
-        self.desk.ask(f"{what.rstrip('.')} {since}, because", lambda reason: do(reason))
+        self.desk.ask(f"{what.rstrip('.')} {since}, because", do)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         batch = self.batch

@@ -124,10 +124,12 @@ class FileWall(QWidget):
         notes = sorted(desk.bench.design.files, key=lambda n: (order.index(n.role), n.side != "top", n.name))
         self.chosen: int | None = None
         self.tiles = [FileTile(self, note) for note in notes]
-        self.setFixedHeight(round(theme.base * (18 if len(notes) > 8 else 10)))
+        self.setMinimumHeight(round(theme.base * (10 if len(notes) > 8 else 6)))
+        self.setMaximumHeight(round(theme.base * (18 if len(notes) > 8 else 10)))
 
     def _columns(self) -> int:
-        return max(3, self.width() // round(theme.base * 15.5))
+        wide = 15.5 if self.height() >= theme.base * 14 else 11.5
+        return max(3, self.width() // round(theme.base * wide))
 
     def resizeEvent(self, event: object) -> None:
         columns = self._columns()
@@ -164,8 +166,8 @@ class BoardView(View):
         canvas.parts_on = self._bodies
         canvas.overlays = [self._before_and_after, self._pins]
         self.wall = FileWall(desk)
-        self.column.addWidget(canvas, 1)
-        self.column.addWidget(self.wall)
+        self.column.addWidget(canvas, 3)
+        self.column.addWidget(self.wall, 2)
         self._drawn: Fix | None = None
 
     def refresh(self) -> None:

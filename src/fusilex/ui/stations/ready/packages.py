@@ -23,7 +23,7 @@ class PackagesView(View):
         columns = [
             Column("package", 2.4),
             Column("parts", 0.6, True),
-            Column("mm, height last", 1.7),
+            Column("size, mm", 1.7),
             Column("mass mg", 0.9, True),
             Column("mass is", 1.1),
             Column("pads", 2.4),

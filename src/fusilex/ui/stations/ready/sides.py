@@ -24,7 +24,7 @@ from fusilex.ui.desk import Desk
 from fusilex.ui.theme import GAP, theme
 from fusilex.ui.views import View
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
+from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, text_height
 from fusilex.ui.widgets.keys import Key
 
 
@@ -45,14 +45,11 @@ class SideCard(Card):
         plain_text(painter, QRectF(16, 14 + theme.base * 3, width, 30), parts, "body", "soft")
         if not self.load.checks:
             return
-        y, line = theme.base * 9.4, theme.base * 2.7
-        plain_text(
-            painter,
-            QRectF(16, y - theme.base * 2.1, width, 24),
-            "if it hung upside down: mass over wetted pads",
-            "small",
-            "soft",
-        )
+        title = "if it hung upside down: mass over wetted pads"
+        above, line = theme.base * 7.3, theme.base * 2.7
+        y = above + text_height(title, width, "small") + theme.base * 0.6
+        top = y
+        plain_text(painter, QRectF(16, above, width, 24), title, "small", "soft")
         rows = max(1, int((self.height() - y - theme.base * 3.2) / line))
         name, numbers = theme.base * 5.4, theme.base * 13.5
         room = width - name - numbers
@@ -80,10 +77,11 @@ class SideCard(Card):
         for share, token, words in ((1.0, "stop", "limit"), (CARE_SHARE, "care", f"{100 * CARE_SHARE:.0f} %")):
             x = 20 + name + room * share / most
             painter.setPen(QPen(theme.colour(token), 1.5, Qt.PenStyle.DashLine))
-            painter.drawLine(int(x), int(theme.base * 9.2), int(x), int(y))
-            plain_text(
-                painter, QRectF(x - 30, y + 2, 60, 22), words, "small", token, True, Qt.AlignmentFlag.AlignHCenter
-            )
+            painter.drawLine(int(x), int(top), int(x), int(y))
+            after = share == 1.0  # the two stand close together: their words keep apart
+            box = QRectF(x - 2 if after else x - 78, y + 2, 80, theme.base * 2)
+            side = Qt.AlignmentFlag.AlignLeft if after else Qt.AlignmentFlag.AlignRight
+            plain_text(painter, box, words, "small", token, True, side)
 
 
 class SidesView(View):

@@ -25,7 +25,8 @@ class Queue(Card):
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
-        self.setFixedWidth(round(theme.base * 25))
+        self.setMinimumWidth(round(theme.base * 15))
+        self.setMaximumWidth(round(theme.base * 25))
         self.setAccessibleName("Repair queue")
 
     def draw(self, painter: QPainter) -> None:
@@ -66,8 +67,8 @@ class Rework(Station):
         canvas.overlays = [self._heat]
         self.queue = Queue(desk)
         row = QHBoxLayout()
-        row.addWidget(canvas, 1)
-        row.addWidget(self.queue)
+        row.addWidget(canvas, 3)
+        row.addWidget(self.queue, 2)
         self.column.addLayout(row, 1)
         self.add_strip()
         self._followed: int | None = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QFontMetricsF, QPainter
 
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Level
@@ -28,7 +28,8 @@ class Meter(Card):
         super().__init__()
         self.desk = desk
         self.pair: ProbePair | None = None
-        self.setFixedHeight(round(theme.base * 11))
+        self.setMinimumHeight(round(theme.base * 9.5))
+        self.setMaximumHeight(round(theme.base * 11))
         self.setAccessibleName("Expected and read resistance")
 
     def show_pair(self, pair: ProbePair | None) -> None:
@@ -52,7 +53,9 @@ class Meter(Card):
         line = theme.base * 2
         plain_text(painter, QRectF(box.x(), box.y(), box.width(), line), "want", "small", "soft")
         above = QRectF(box.x(), box.y() + line * 0.9, box.width(), theme.base * 3)
-        plain_text(painter, above, f"above {show_resistance(pair.limit)}", "head", "ink", True)
+        words = f"above {show_resistance(pair.limit)}"
+        fits = QFontMetricsF(theme.font("head", True)).horizontalAdvance(words) <= box.width()
+        plain_text(painter, above, words, "head" if fits else "body", "ink", True)
         nets = QRectF(box.x(), box.y() + theme.base * 5.2, box.width(), box.height() - theme.base * 5)
         plain_text(painter, nets, f"{pair.a.net} to {pair.b.net}{self._parts_give(pair)}", "small", "soft")
 

@@ -27,9 +27,9 @@ class Test(Station):
         canvas = self.add_canvas()
         canvas.layers = ("copper", "exposed", "silk")
         canvas.overlays = [self._tips]
-        self.column.addWidget(canvas, 1)
+        self.column.addWidget(canvas, 3)
         self.meter = Meter(desk)
-        self.column.addWidget(self.meter)
+        self.column.addWidget(self.meter, 2)
         self.add_strip()
         self._followed: str | None = None
 
