@@ -312,7 +312,7 @@ def test_full_disk_says_so_and_changes_nothing(bench: Bench) -> None:
 
     with pytest.raises(NotSaved, match="full"):
         for _ in range(200):
-            bench.do(c.Overrule("x:y", "z" * 4000))
+            bench.do(c.ChooseFoil(0.12, "z" * 4000))
     bench.refresh()
     assert bench.state == project(bench.journal.since(bench.id)) and bench.state.last_id >= before
 

@@ -188,7 +188,7 @@ def check(bench: Bench, fresh: list[Entry], acknowledged: set[str], was: dict[st
                     stops = [
                         j
                         for j in ROAD.by_name[was[serial]].judge(bench.batch.about(serial))
-                        if j.level is Level.STOP and not state.overruling(j.key)
+                        if j.level is Level.STOP and not state.overruling(j)
                     ]
                     assert not stops, f"{serial} left {was[serial]} past {stops[0].key}"
         if entry.kind == "board_released":

@@ -21,6 +21,7 @@ from fusilex.bench.papers import board_record
 from fusilex.bench.rooms import KINDS, open_journal
 from fusilex.bench.stations.print.events import PanelPrinted
 from fusilex.bench.workshop.stock import Lots
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.formats.bundle import Files
 from fusilex.journal import schema
@@ -130,7 +131,8 @@ def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> N
     assert [d.id for d in bench.state.deeds] == state["deeds"]
     for station in bench.road.names:
         assert bench.now(station).title and bench.judgements(station)
-    assert bench.state.overruling("ready.finest:own etching"), "an overruling of then still counts"
+    finest = Judgement("ready.finest", Level.STOP, "own etching", "Too fine")
+    assert bench.state.overruling(finest), "an overruling of then still counts"
     bench.do(c.GoTo("Place", "H7-01"))  # the eyes were there, without a window
     bench.do(c.Undo())
     assert bench.board.serial == "H7-02" and not bench.board.tests, "and what was done then can be taken back"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import asked as c
@@ -204,9 +205,16 @@ def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: 
     assert judgement and judgement.level is Level.GO
     text = why_html(judgement)
     assert "IPC-7525" in text and "foil" in text
+    press(window, Key.Key_F2)
+    assert "nothing to overrule" in window.desk.said
+    while window.judged.current and window.judged.current.level is not Level.CARE:
+        QTest.keyClick(window, Key.Key_PageDown)
+    care = window.judged.current
     press(window, Key.Key_F2, "seen on the last batch")
-    overruled = window.desk.bench.state.overruled
-    assert overruled[judgement.key].reason == "seen on the last batch"
+    state = window.desk.bench.state
+    assert care and (said := state.overruling(care)) and said.reason == "seen on the last batch"
+    for other in (replace(care, headline="Something else"), replace(care, level=Level.STOP)):
+        assert not state.overruling(other), "a reason for one thing is none for another"
 
 
 def test_a_bad_drop_leaves_the_batch_alone(window: Window, qtbot: QtBot, tmp_path: Path, heron_files: Files) -> None:

@@ -115,7 +115,7 @@ def test_stops_at_ready_must_be_settled_or_overruled(heron_files: Files, bench: 
         other.do(c.AcceptFiles())
     with pytest.raises(c.Refused, match="Say why"):
         other.do(c.Overrule("ready.off-board:U3", "  "))
-    other.do(c.Overrule("ready.off-board:U3", "drawn so on purpose", "U3 lies outside"))
+    other.do(c.Overrule("ready.off-board:U3", "drawn so on purpose"))
     assert other.road.open_stops(other.batch, "Ready") == [] and other.now("Ready").title == "Accept the files"
     other.do(c.AcceptFiles())
     record = board_record(other.batch, other.state.board)

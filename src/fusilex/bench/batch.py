@@ -126,7 +126,7 @@ class Batch:
 
     def not_overruled(self, judgements: Iterable[Judgement]) -> list[Judgement]:
         """Stops that nobody has overruled."""
-        return [j for j in judgements if j.level is Level.STOP and not self.state.overruling(j.key)]
+        return [j for j in judgements if j.level is Level.STOP and not self.state.overruling(j)]
 
     # bins and parts
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict
 from datetime import datetime
 from functools import cache
@@ -35,12 +36,12 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
     }
     for station in batch.stations:
         record |= station.papers(batch.about(serial), board)
-    others = [s for s in state.boards if s != serial]
+    others = state.boards.keys() - {serial}
     record["cautions"] = [{"station": s, "acknowledged_at": at} for s, at in state.cautions.items()]
     record["overruled"] = [
         {"judgement": key, **asdict(why)}
         for key, why in state.overruled.items()
-        if not any(other in key for other in others)
+        if not others & set(re.split(r"[:,\s]+", key))
     ]
     return record
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from fusilex.bench.boards import Board
+from fusilex.core.judgement import Judgement
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed
 
@@ -17,12 +18,17 @@ Slice = TypeVar("Slice")
 
 @dataclass(frozen=True)
 class Overruled:
-    """A judgement set aside: why, when, and what it said."""
+    """A judgement set aside: why, when, what it said and how grave it was. Older journals do not say how grave."""
 
     reason: str
     at: str
     headline: str = ""
     station: str = ""
+    level: str = ""
+
+    def covers(self, judgement: Judgement) -> bool:
+        """The judgement still says what was set aside: a reason for one thing is none for another."""
+        return not self.level or (self.level, self.headline) == (judgement.level.value, judgement.headline)
 
 
 @dataclass
@@ -50,12 +56,14 @@ class BatchState:
         found: Slice = self.slices[kind]
         return found
 
-    def overruling(self, key: str) -> Overruled | None:
-        """The reason for which a judgement was set aside. One that names no board, print or load, as older ones do,
-        covers all.
+    def overruling(self, judgement: Judgement) -> Overruled | None:
+        """The reason for which a judgement was set aside as it stands. One that names no board, print or load, as
+        older ones do, covers all.
         """
-        found = self.overruled.get(key)
-        return found or next((o for k, o in self.overruled.items() if key.startswith(f"{k}, ")), None)
+        key = judgement.key
+        covering = (o for k, o in self.overruled.items() if key.startswith(f"{k}, "))
+        found = self.overruled.get(key) or next(covering, None)
+        return found if found and found.covers(judgement) else None
 
     def at(self, station: str) -> list[Board]:
         """Boards that are at a station now."""

@@ -8,6 +8,7 @@ from fusilex.bench.batch import Batch, texts_of
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import CautionsRead, JudgementOverruled, Went
 from fusilex.bench.refusal import Refused
+from fusilex.core.judgement import Level
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ class Acknowledge(Command):
 
 @dataclass(frozen=True)
 class Overrule(Command):
-    """A judgement is set aside, with a reason. It must be one that stands now."""
+    """A judgement of the board in hand is set aside, with a reason. It must stand now, and say what was read."""
 
     key: str
     reason: str
@@ -49,7 +50,16 @@ class Overrule(Command):
     def decide(self, batch: Batch) -> Result:
         if not self.reason.strip():
             raise Refused("Say why: an overruling without a reason helps nobody later.")
-        return Result([JudgementOverruled(self.key, self.reason.strip(), self.headline, batch.state.station)])
+        judged = (j for station in batch.stations for j in station.judge(batch) if j.key == self.key)
+        found = next(judged, None)
+        if found is None or found.level is Level.GO:
+            raise Refused(f"Nothing stands against board {batch.board.serial} there: there is nothing to overrule.")
+        if self.headline not in ("", found.headline):
+            raise Refused(f"It says something else by now: {found.headline}. Read it again first.")
+        happened = JudgementOverruled(
+            self.key, self.reason.strip(), found.headline, batch.state.station, found.level.value, batch.board.serial
+        )
+        return Result([happened])
 
 
 @dataclass(frozen=True)

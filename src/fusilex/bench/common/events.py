@@ -101,6 +101,8 @@ class JudgementOverruled(Event, frozen=True):
     reason: str
     headline: str = ""
     station: str = ""
+    level: str = ""
+    board: str = ""
 
     @classmethod
     def upcast(cls, body: dict[str, Any]) -> dict[str, Any]:
@@ -110,7 +112,7 @@ class JudgementOverruled(Event, frozen=True):
         return {**body, "key": f"{RENAMED_RULES.get(rule, rule)}:{subject}"}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state.overruled[self.key] = Overruled(self.reason, entry.at, self.headline, self.station)
+        state.overruled[self.key] = Overruled(self.reason, entry.at, self.headline, self.station, self.level)
 
     @property
     def words(self) -> str:

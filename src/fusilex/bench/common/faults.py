@@ -77,7 +77,7 @@ def judge_faults(batch: Batch, board: Board) -> list[Judgement]:
             f"{board.serial} {fault.ref} {fault.id}",
             f"{fault.ref}: {fault.word}",
             (Because("found at", fault.found_at), Because("board", board.serial)),
-            "Goes to Rework with this board.",
+            "Repair it here." if board.station == "Rework" else "Goes to Rework with this board.",
             (fault.ref,),
         )
         for fault in board.open_faults
@@ -87,7 +87,7 @@ def judge_faults(batch: Batch, board: Board) -> list[Judgement]:
 def to_repair(batch: Batch, board: Board) -> list[Fault]:
     """Open faults that nobody accepted with a reason."""
     stops = judge_faults(batch, board)
-    return [f for f, j in zip(board.open_faults, stops, strict=True) if not batch.state.overruling(j.key)]
+    return [f for f, j in zip(board.open_faults, stops, strict=True) if not batch.state.overruling(j)]
 
 
 EVENTS = (FaultMarked, FaultStruck)

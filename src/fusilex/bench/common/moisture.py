@@ -10,15 +10,17 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.workshop.stock import Lot, Lots
 from fusilex.core.judgement import Judgement
-from fusilex.core.kit.moisture import judge_moisture
+from fusilex.core.kit.moisture import BY_LABEL, judge_moisture
 from fusilex.core.kit.quantities import PullLine
 
 
 def judge_clocks(at: datetime, lots: Iterable[tuple[Lot, PullLine]]) -> list[Judgement]:
-    """Clocks of sensitive lots that were opened, as they stand at a time; each lot once."""
+    """Clocks of sensitive lots that were opened or are to be baked before use, as they stand at a time; each lot
+    once.
+    """
     found: dict[str, Judgement] = {}
     for lot, line in lots:
-        if lot.level != "1" and lot.moisture and lot.id not in found:
+        if (lot.moisture or lot.level == BY_LABEL) and lot.level != "1" and lot.id not in found:
             judged = judge_moisture(lot.id, lot.level, lot.exposure(at), line.refs, line.name)
             found[lot.id] = judged
     return list(found.values())

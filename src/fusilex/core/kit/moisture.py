@@ -70,9 +70,9 @@ def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] 
         return Judgement("kit.moisture", Level.GO, lot, f"{name} does not mind moisture", refs=refs)
     state = Level.STOP if left <= 0 else Level.CARE if left < CARE_LEFT * life else Level.GO
     numbers = (Because("level", level), Because("open", round(spent.hours, 1), "h"), Because("floor life", life, "h"))
-    text = (
-        f"{name} was open too long" if state is Level.STOP else f"{name.rstrip(',')}: {_span(left)} of floor life left"
-    )
+    text = f"{name.rstrip(',')}: {_span(left)} of floor life left"
+    if state is Level.STOP:
+        text = f"{name} has to be baked before use" if level == BY_LABEL else f"{name} was open too long"
     do = {
         Level.STOP: "Bake it as its label says before it goes into the oven; tapes and trays may not stand the heat.",
         Level.CARE: "Use it first, or put it into the dry cabinet.",

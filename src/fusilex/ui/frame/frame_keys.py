@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fusilex.bench.common.commands import Overrule, Redo, Undo
 from fusilex.bench.refusal import Refused
+from fusilex.core.judgement import Level
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.why import Why
@@ -112,7 +113,7 @@ class FrameKeys:
 
     def _why(self) -> None:
         if judgement := self.host.judged.current:
-            overruled = self.desk.bench.state.overruling(judgement.key)
+            overruled = self.desk.bench.state.overruling(judgement)
             Why(self.host.widget(), judgement, overruled.reason if overruled else "").exec()
             self.host.widget().setFocus()
 
@@ -121,7 +122,10 @@ class FrameKeys:
         self._why()
 
     def overrule(self) -> None:
-        if judgement := self.host.judged.current:
+        judgement = self.host.judged.current
+        if judgement and judgement.level is Level.GO:
+            self.desk.say("That is a go: there is nothing to overrule.")
+        elif judgement:
             self.desk.ask(
                 f"Overrule “{judgement.headline}” because",
                 lambda reason: self._overruled(judgement.key, judgement.headline, reason),

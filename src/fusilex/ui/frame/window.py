@@ -162,7 +162,7 @@ class Window(QMainWindow):
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
         judged = bench.judgements(station.name)
-        reasons = {j.key: why.reason for j in judged if (why := bench.state.overruling(j.key))}
+        reasons = {j.key: why.reason for j in judged if (why := bench.state.overruling(j))}
         self.judged.show_judgements(judged, reasons, (bench.id, station.name))
         self.desk.judgement = self.judged.current
         station.refresh()

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text
@@ -55,11 +55,7 @@ class Chart:
         painter.setPen(QPen(theme.colour("ink"), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(x, self.area.top()), QPointF(x, self.area.bottom()))
         wide = theme.base * 16
-        needed = QFontMetricsF(theme.font("small")).horizontalAdvance(words)
-        low = self.area.bottom() + 3
-        if before and x - needed - 4 < self.area.left() - theme.base:
-            before, low = False, low + theme.base * 1.8  # no room before the line: beneath the others
-        box = QRectF(x - wide - 4 if before else x + 4, low, wide, theme.base * 2)
+        box = QRectF(x - wide - 4 if before else x + 4, self.area.bottom() + 3, wide, theme.base * 2)
         align = Qt.AlignmentFlag.AlignRight if before else Qt.AlignmentFlag.AlignLeft
         plain_text(painter, box, words, "small", "soft", False, align)
 

@@ -10,6 +10,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.events import Moved
+from fusilex.bench.common.moisture import judge_clocks
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.events import (
     BagChecked,
@@ -25,10 +26,9 @@ from fusilex.bench.stations.kit.events import (
     SubstituteApproved,
     bin_open,
 )
-from fusilex.bench.stations.kit.fitting import line_of_bin, lines_to_pull
+from fusilex.bench.stations.kit.fitting import clocks, line_of_bin, lines_to_pull
 from fusilex.bench.workshop.stock import LotReleased, Lots, LotTaken
 from fusilex.core.kit.bag import check_bag
-from fusilex.core.kit.moisture import hours_left
 from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.values import parse_reading
 from fusilex.journal.entries import Event
@@ -189,9 +189,9 @@ def _taken(batch: Batch, line: PullLine, count: int, name: str) -> list[Event]:
         return []
     before = batch.state[Bins].filled.get(line.key)
     again = before.count if before and before.lot == lot.id else 0
-    spent = hours_left(lot.level, lot.exposure(batch.at)) <= 0
-    if count and spent and not batch.state.overruling(f"kit.moisture:{lot.id}"):
-        raise Refused(f"Lot {lot.id} was open too long: bake it (V), or overrule that with F2 and a reason.")
+    judged = [j for j in clocks(batch) if j.subject == lot.id] or judge_clocks(batch.at, [(lot, line)])
+    if count and (stops := batch.not_overruled(judged)):
+        raise Refused(f"{stops[0].headline}: bake it (V), or overrule that with F2 and a reason.")
     if count - again > lot.count:
         raise Refused(f"Lot {lot.id} holds {lot.count} pieces, not {count}: count it again, or fill from two lots.")
     return [LotTaken(lot.id, batch.name, line.key, count - again)]

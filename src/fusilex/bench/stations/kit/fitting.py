@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.moisture import judge_clocks
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.events import Kitted
 from fusilex.bench.workshop.stock import Lot, Lots
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import fits
 
@@ -40,6 +42,11 @@ def lots_for(batch: Batch, line: PullLine) -> list[Lot]:
         for lot in batch.workshop[Lots].lots.values()
         if fits(line, lot.part_number, lot.value, lot.package) or any(t in (lot.part_number, lot.value) for t in others)
     ]
+
+
+def clocks(batch: Batch) -> list[Judgement]:
+    """Moisture clocks of the lots that fit this batch."""
+    return judge_clocks(batch.at, [(lot, line) for line in batch.lines for lot in lots_for(batch, line)])
 
 
 def have(batch: Batch, line: PullLine) -> int:

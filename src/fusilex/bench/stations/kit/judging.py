@@ -7,9 +7,8 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.common.moisture import judge_clocks
 from fusilex.bench.stations.kit.events import Kitted
-from fusilex.bench.stations.kit.fitting import have, lines_to_pull, lots_for
+from fusilex.bench.stations.kit.fitting import clocks, have, lines_to_pull, lots_for
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.bag import check_bag, judge_bag
@@ -21,8 +20,7 @@ def judge(batch: Batch) -> list[Judgement]:
     """Everything that stands between this tray and the first part on paste."""
     bins, lines = batch.state[Bins], lines_to_pull(batch)
     counts: dict[str, int | None] = {key: b.count - bins.dropped.get(key, 0) for key, b in bins.filled.items()}
-    lots = [(lot, line) for line in batch.lines for lot in lots_for(batch, line)]
-    found = _bags(batch) + judge_clocks(batch.at, lots) + _programmes(batch) + judge_stock(lines, counts)
+    found = _bags(batch) + clocks(batch) + _programmes(batch) + judge_stock(lines, counts)
     waiting = [x for x in lines if x.key not in bins.filled]
     if waiting and batch.workshop[Lots].lots:
         found += judge_cover(waiting, {x.key: have(batch, x) for x in waiting if lots_for(batch, x)})

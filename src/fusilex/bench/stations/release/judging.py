@@ -39,7 +39,7 @@ def _by_reason(batch: Batch, board: Board) -> list[Judgement]:
         for station in batch.stations
         if station.about != "batch" and station.name != "Release"
         for j in station.judge(batch)
-        if j.level is Level.STOP and (why := batch.state.overruling(j.key))
+        if j.level is Level.STOP and (why := batch.state.overruling(j))
     ]
     if not passed:
         return []

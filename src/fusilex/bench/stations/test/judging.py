@@ -9,7 +9,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults
 from fusilex.core.electrical.probes import ProbePair, judge_plan, judge_readings, judge_unseen
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -30,9 +30,8 @@ def _readings(batch: Batch, board: Board) -> list[Judgement]:
 
 def shorts(batch: Batch, board: Board) -> list[ProbePair]:
     """Pairs whose reading says that their nets are joined, without those accepted with a reason."""
-    accepted = {p.key for p in batch.derived.plan if batch.state.overruling(f"test.short:{p.key}, {board.serial}")}
-    read = [p for p in batch.derived.plan if p.key in board.readings and p.key not in accepted]
-    return [p for p in read if p.level(board.readings[p.key][0]) is Level.STOP]
+    joined = {j.subject for j in batch.not_overruled(_readings(batch, board))}
+    return [p for p in batch.derived.plan if f"{p.key}, {board.serial}" in joined]
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:

@@ -40,7 +40,7 @@ class RatioChart(Card):
             plain_text(painter, QRectF(18, 16, width, 40), "This side has no paste openings.", "body", "soft")
             return
         ratios = openings.area_ratio(self.foil)
-        low, high = 0.4, max(1.2, float(ratios.max()) * 1.03)
+        low, high = 0.3, max(1.2, float(ratios.max()) * 1.03)
         area = QRectF(24, theme.base * 3.2, self.width() - 48, self.height() - theme.base * 7.9)
         chart = Chart(area, Scale(low, high, log=True))
         for a, b, token in ((low, AREA_STOP, "stop"), (AREA_STOP, AREA_GO, "care"), (AREA_GO, high, "go")):

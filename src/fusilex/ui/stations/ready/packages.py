@@ -21,12 +21,12 @@ class PackagesView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         columns = [
-            Column("package", 2.4),
+            Column("package", 2.2),
             Column("parts", 0.6, True),
-            Column("size, mm", 1.7),
+            Column("size, mm", 2.0),
             Column("mass mg", 0.9, True),
             Column("mass is", 1.1),
-            Column("pads", 2.4),
+            Column("pads", 2.3),
             Column("mark", 0.95),
         ]
         self.table = Rows("Packages of this design", columns, "No parts yet.")
