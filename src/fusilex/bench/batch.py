@@ -128,6 +128,12 @@ class Batch:
         """Stops that nobody has overruled."""
         return [j for j in judgements if j.level is Level.STOP and not self.state.overruling(j)]
 
+    def hold_at(self, judgements: Iterable[Judgement], who: str = "") -> None:
+        """Raises `Refused` for the first stop that nobody has overruled; `who` says whom it holds."""
+        if stops := self.not_overruled(judgements):
+            what = f"{who}: " if who else ""
+            raise Refused(f"{what}{stops[0].headline}. {stops[0].do} Or overrule it with F2 and a reason.")
+
     # bins and parts
 
     @property
@@ -161,14 +167,24 @@ class Batch:
     def next_to_solder(self, board: Board) -> Part | None:
         return next((p for p in self.solder_order if p.ref not in board.soldered), None)
 
+    def used_from_bin(self, key: str) -> int:
+        """Pieces of a bin that are on boards."""
+        refs = next(x for x in self.lines if x.key == key).refs
+        return sum(ref in b.placed or ref in b.soldered for b in self.state.boards.values() for ref in refs)
+
+    def out_of_bin(self, key: str) -> int:
+        """Pieces that came out of a bin: used, dropped, or in the place of another."""
+        bins = self.state[Bins]
+        return self.used_from_bin(key) + bins.dropped.get(key, 0) + bins.replaced.get(key, 0)
+
     def left_in_bin(self, key: str) -> int | None:
         """Pieces that should still be in a bin, None when it was never counted."""
-        bins = self.state[Bins]
-        if key not in bins.filled:
-            return None
-        refs = next(x for x in self.lines if x.key == key).refs
-        used = sum(ref in b.placed or ref in b.soldered for b in self.state.boards.values() for ref in refs)
-        return bins.filled[key].count - used - bins.dropped.get(key, 0) - bins.replaced.get(key, 0)
+        filled = self.state[Bins].filled.get(key)
+        return None if filled is None else filled.count - (self.out_of_bin(key) - filled.before)
+
+    def serve(self, key: str) -> int:
+        """Pieces of a bin for this batch's need: on boards already, or still there."""
+        return self.used_from_bin(key) + (self.left_in_bin(key) or 0)
 
 
 def key_to(names: Sequence[str], station: str) -> str:

@@ -8,7 +8,6 @@ from functools import cached_property
 from fusilex.bench.batch import Batch, key_to, texts_of
 from fusilex.bench.boards import DONE, Board
 from fusilex.bench.now import Now
-from fusilex.bench.refusal import Refused
 from fusilex.bench.station import Station
 from fusilex.core.judgement import Judgement, Rule, worst_first
 
@@ -71,11 +70,9 @@ class Road:
             if (station, whom) in asked:
                 continue
             asked.add((station, whom))
-            if stops := self.open_stops(batch.about(board.serial), station):
-                who = {"batch": "The batch", "panel": f"Panel {board.panel}"}.get(about, f"Board {board.serial}")
-                raise Refused(
-                    f"{who} stays at {station}: {stops[0].headline}. {stops[0].do} Or overrule it with F2 and a reason."
-                )
+            who = {"batch": "The batch", "panel": f"Panel {board.panel}"}.get(about, f"Board {board.serial}")
+            with_it = batch.about(board.serial)
+            with_it.hold_at(self.by_name[station].judge(with_it), f"{who} stays at {station}")
 
     def goes_on(self, start: str, end: str) -> bool:
         """True for a move past a station, not to a repair or back."""

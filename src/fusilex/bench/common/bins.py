@@ -7,11 +7,12 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True)
 class Filled:
-    """What a bin holds: pieces, of which lot, since when."""
+    """What a bin was counted to hold: pieces, of which lot, when, and how many had come out of it before."""
 
     count: int
     lot: str
     at: str
+    before: int = 0
 
 
 @dataclass

@@ -9,6 +9,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
 from fusilex.bench.common.pieces import pieces_counted
+from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.hand.events import HandDone, PartSoldered
 
@@ -26,6 +27,7 @@ class SolderPart(Command):
         order = [p.ref for p in batch.solder_order]
         if self.ref not in order or self.ref in board.soldered:
             raise Refused(f"{self.ref} is not waiting to be soldered on board {board.serial}.")
+        batch.hold_at(judge_bins(batch, {batch.line_of[self.ref].key: 1}))
         soldered = PartSoldered(board.serial, self.ref)
         if not set(order) <= {*board.soldered, self.ref}:
             return Result([soldered])

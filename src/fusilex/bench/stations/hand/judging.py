@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.common.short_bins import judge_bins
 from fusilex.core.judgement import Because, Judgement, Level
 
 
 def judge(batch: Batch) -> list[Judgement]:
-    """How far the board is, and whether the heights are known."""
+    """How far the board is, its next bin, and whether the heights are known."""
     order, board = batch.solder_order, batch.board
     done = sum(p.ref in board.soldered for p in order)
     tall = tuple(Because(p.ref, p.package.height, "mm high") for p in order[-2:])
     text = f"{done} of {len(order)} parts soldered by hand on {board.serial}"
     found = [Judgement("hand.order", Level.GO, board.serial, text, tall)]
+    if board.station == "Hand" and (part := batch.next_to_solder(board)):
+        found += judge_bins(batch, {batch.line_of[part.ref].key: 1})
     guessed = tuple(p.ref for p in order if not p.package.known)
     if guessed:
         shown = ", ".join(guessed[:3]) + (f" and {len(guessed) - 3} more" if len(guessed) > 3 else "")

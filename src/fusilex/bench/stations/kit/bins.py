@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -149,7 +148,7 @@ class SkipSide(Command):
 
 @dataclass(frozen=True)
 class FillBin(Command):
-    """A bin holds `count` pieces, of a lot if known."""
+    """A bin holds `count` pieces now, of a lot if known."""
 
     line: str
     count: int
@@ -161,9 +160,10 @@ class FillBin(Command):
         if not 0 <= self.count <= 1_000_000:
             raise Refused(f"A bin holds 0 or more pieces, not {self.count}.")
         _check_contents(batch.state[Kitted], line, self.count)
-        filled: list[Event] = [BinFilled(line.key, self.count, self.lot.strip(), line.name)]
+        before = batch.out_of_bin(line.key)
+        filled: list[Event] = [BinFilled(line.key, self.count, self.lot.strip(), line.name, before)]
         back = [ref for ref in line.refs if ref in batch.state[Bins].without]
-        if back and self.count >= line.need:
+        if back and self.count + batch.used_from_bin(line.key) >= line.need:
             filled.append(PartsBack(back))
         return Result(filled, _taken(batch, line, self.count, self.lot.strip()))
 
@@ -188,10 +188,10 @@ def _taken(batch: Batch, line: PullLine, count: int, name: str) -> list[Event]:
     if lot is None:
         return []
     before = batch.state[Bins].filled.get(line.key)
-    again = before.count if before and before.lot == lot.id else 0
+    again = batch.left_in_bin(line.key) or 0 if before and before.lot == lot.id else 0
     judged = [j for j in clocks(batch) if j.subject == lot.id] or judge_clocks(batch.at, [(lot, line)])
-    if count and (stops := batch.not_overruled(judged)):
-        raise Refused(f"{stops[0].headline}: bake it (V), or overrule that with F2 and a reason.")
+    if count:
+        batch.hold_at(judged)
     if count - again > lot.count:
         raise Refused(f"Lot {lot.id} holds {lot.count} pieces, not {count}: count it again, or fill from two lots.")
     return [LotTaken(lot.id, batch.name, line.key, count - again)]
@@ -214,8 +214,7 @@ class CloseKit(Command):
                 f"{len(unread)} {verb} not filled yet; next is bin {batch.bin_number[unread[0].key]}. "
                 "A bin with nothing in it, or whose bag is wrong, is counted as 0 with C."
             )
-        held: Mapping[str, int] = {key: b.count for key, b in batch.state[Bins].filled.items()}
-        without = sorted(ref for line in batch.lines if held.get(line.key, 0) < line.need for ref in line.refs)
+        without = sorted(ref for line in batch.lines if batch.serve(line.key) < line.need for ref in line.refs)
         freed: list[Event] = [
             LotReleased(lot.id, batch.name) for lot in batch.workshop[Lots].lots.values() if batch.name in lot.reserved
         ]

@@ -190,9 +190,10 @@ class BinFilled(Event, frozen=True):
     count: int
     lot: str = ""
     name: str = ""
+    before: int = 0
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Bins].filled[self.line] = Filled(self.count, self.lot, entry.at)
+        state[Bins].filled[self.line] = Filled(self.count, self.lot, entry.at, self.before)
 
     @property
     def words(self) -> str:

@@ -50,7 +50,6 @@ def clocks(batch: Batch) -> list[Judgement]:
 
 
 def have(batch: Batch, line: PullLine) -> int:
-    """Pieces free for a line in this batch, those in its bin among them."""
-    held = batch.state[Bins].filled.get(line.key)
+    """Pieces free for a line in this batch, those in its bin and on its boards among them."""
     there = sum(max(0, lot.free + lot.reserved.get(batch.name, 0)) for lot in lots_for(batch, line))
-    return there + (held.count if held else 0)
+    return there + batch.serve(line.key)

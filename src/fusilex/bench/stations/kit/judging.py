@@ -19,7 +19,7 @@ from fusilex.core.kit.stock import judge_cover
 def judge(batch: Batch) -> list[Judgement]:
     """Everything that stands between this tray and the first part on paste."""
     bins, lines = batch.state[Bins], lines_to_pull(batch)
-    counts: dict[str, int | None] = {key: b.count - bins.dropped.get(key, 0) for key, b in bins.filled.items()}
+    counts: dict[str, int | None] = {x.key: batch.serve(x.key) for x in lines if x.key in bins.filled}
     found = _bags(batch) + clocks(batch) + _programmes(batch) + judge_stock(lines, counts)
     waiting = [x for x in lines if x.key not in bins.filled]
     if waiting and batch.workshop[Lots].lots:

@@ -27,8 +27,7 @@ def now(batch: Batch) -> Now:
         return at_bin(batch, line)
     if not batch.state.at("Kit"):
         return _closed(batch)
-    filled = batch.state[Bins].filled
-    short = [x for x in lines if filled[x.key].count < x.need]
+    short = [x for x in lines if batch.serve(x.key) < x.need]
     if stops := batch.not_overruled(judge(batch)):
         if short:
             names = ", ".join(r for x in short for r in x.refs)

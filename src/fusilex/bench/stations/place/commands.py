@@ -9,6 +9,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
 from fusilex.bench.common.pieces import pieces_counted
+from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import (
     HAND,
@@ -20,7 +21,7 @@ from fusilex.bench.stations.place.events import (
     PointTaught,
     WayChosen,
 )
-from fusilex.bench.stations.place.machine import point_at
+from fusilex.bench.stations.place.machine import pieces_for, point_at
 from fusilex.journal.entries import Event
 
 LARGEST_BED_MM = 2000.0
@@ -53,6 +54,7 @@ class PlacePart(Command):
             raise Refused(f"{self.ref} is not placed on paste in this batch.")
         if self.ref in board.placed:
             raise Refused(f"{self.ref} is already on board {board.serial}.")
+        batch.hold_at(judge_bins(batch, {batch.line_of[self.ref].key: 1}))
         placed = PartsPlaced(board.serial, [self.ref], HAND)
         if not set(order) <= {*board.placed, self.ref}:
             return Result([placed])
@@ -102,6 +104,7 @@ class MachinePlaced(Command):
         boards = batch.panel_at(self.panel, "Place")
         happened: list[Event] = [PanelPlaced(self.panel)]
         workshop: list[Event] = []
+        batch.hold_at(judge_bins(batch, pieces_for(batch, boards)))
         for board in boards:
             refs = [p.ref for p in batch.placing_order if p.ref not in board.placed]
             if refs:

@@ -4,12 +4,15 @@ references.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.moisture import judge_board_clocks
+from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.stations.place.events import MACHINE, Placing
-from fusilex.bench.stations.place.machine import judge_machine
+from fusilex.bench.stations.place.machine import judge_machine, pieces_for
 from fusilex.core.judgement import Because, Judgement, Level
 
 
@@ -21,7 +24,7 @@ def judge(batch: Batch) -> list[Judgement]:
     numbers = (Because("left", len(order) - placed), Because("dropped in this batch", lost))
     text = f"{placed} of {len(order)} parts on board {board.serial}"
     found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
-    found += _bin(batch, board) + judge_board_clocks(batch, board)
+    found += judge_bins(batch, next_pieces(batch, board)) + judge_board_clocks(batch, board)
     return found + (judge_machine(batch, board.panel) if by_machine(batch, board) else [])
 
 
@@ -33,16 +36,11 @@ def by_machine(batch: Batch, board: Board) -> bool:
     return MACHINE in board.placed_how.values() or (left and meant)
 
 
-def _bin(batch: Batch, board: Board) -> list[Judgement]:
-    """A bin that runs short of what the batch still wants."""
+def next_pieces(batch: Batch, board: Board) -> Mapping[str, int]:
+    """What the next step takes out of the bins: a piece for the hand, those of the whole panel for the machine."""
     part = batch.next_to_place(board)
     if part is None or board.station != "Place":
-        return []
-    line = batch.line_of[part.ref]
-    left = batch.left_in_bin(line.key)
-    missing = sum(ref not in b.placed for b in batch.state.boards.values() for ref in line.refs if not b.scrapped)
-    if left is None or left >= missing:
-        return []
-    level = Level.STOP if left <= 0 else Level.CARE
-    text, do = f"Only {max(left, 0)} of {line.name} left", "Find more before you run out."
-    return [Judgement("kit.short", level, line.key, text, (Because("still to place", missing),), do, line.refs)]
+        return {}
+    if batch.state[Placing].way == MACHINE:
+        return pieces_for(batch, batch.panel_at(board.panel, "Place"))
+    return {batch.line_of[part.ref].key: 1}

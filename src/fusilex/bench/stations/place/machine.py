@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import Placing
 from fusilex.core.judgement import Because, Judgement, Level
@@ -51,8 +55,7 @@ def programme(batch: Batch, panel: int) -> list[Step]:
     transform = fit(batch, panel)
     if transform is None:
         raise Refused(f"Teach at least {LEAST_POINTS} points of panel {panel} first.")
-    if stops := batch.not_overruled(judge_machine(batch, panel)):
-        raise Refused(f"{stops[0].headline}. {stops[0].do} Or overrule it with F2 and a reason.")
+    batch.hold_at(judge_machine(batch, panel))
     boards = {b.cell: b for b in batch.state.panel_boards(panel) if not b.scrapped}
     steps = []
     for part in batch.placing_order:
@@ -73,6 +76,11 @@ def programme(batch: Batch, panel: int) -> list[Step]:
                     )
                 )
     return steps
+
+
+def pieces_for(batch: Batch, boards: Iterable[Board]) -> Counter[str]:
+    """Pieces the machine takes out of each bin, by its key, to place what is left on the boards."""
+    return Counter(batch.line_of[p.ref].key for b in boards for p in batch.placing_order if p.ref not in b.placed)
 
 
 def judge_machine(batch: Batch, panel: int) -> list[Judgement]:

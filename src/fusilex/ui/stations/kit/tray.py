@@ -100,7 +100,7 @@ class Tray(QWidget):
         held = bench.state[Bins].filled.get(line.key)
         count = bench.batch.left_in_bin(line.key) if held else None
         lit = index == self.chosen
-        short = held is not None and held.count < line.need
+        short = held is not None and bench.batch.serve(line.key) < line.need
         painter.setPen(
             QPen(theme.colour("stop" if short else "ink" if lit else "hair"), 3 if lit else 2 if short else 1)
         )

@@ -63,8 +63,9 @@ class TrayView(View):
         if not self.batch.lines:
             return []
         bag = self.bench.state[Kitted].bags.get(self.line.key)
-        keys = [
-            Key("Space", "bin filled", lambda _: self._filled()),
+        filling = self._waiting() or self.bench.state.at("Kit") or bin_open(self.bench.state, self.line.key)
+        keys = [Key("Space", "bin filled", lambda _: self._filled())] if filling else []
+        keys += [
             Key("C", "other count", lambda _: ask(f"Pieces in bin {number}", self._counted)),
             Key(
                 "K",

@@ -1,0 +1,31 @@
+"""Bins against what the next step takes out of them: judged wherever pieces go onto boards."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from fusilex.bench.batch import Batch
+from fusilex.core.judgement import Because, Judgement, Level
+
+
+def judge_bins(batch: Batch, taken: Mapping[str, int]) -> list[Judgement]:
+    """A stop for each bin that holds less than is `taken` (pieces by the bin's key), a care for less than the batch
+    still wants. Bins that were never counted say nothing.
+    """
+    found = []
+    for line in (x for x in batch.lines if x.key in taken):
+        left = batch.left_in_bin(line.key)
+        wanted = sum(
+            ref not in b.placed and ref not in b.soldered
+            for b in batch.state.boards.values()
+            for ref in line.refs
+            if not b.scrapped
+        )
+        if left is None or left >= wanted:
+            continue
+        level = Level.STOP if left < taken[line.key] else Level.CARE
+        text = f"Only {max(left, 0)} of {line.name} left"
+        do = "Count the bin again at Kit with C." if level is Level.STOP else "Find more before you run out."
+        numbers = (Because("taken next", taken[line.key]), Because("still wanted", wanted))
+        found.append(Judgement("kit.short", level, line.key, text, numbers, do, line.refs))
+    return found
