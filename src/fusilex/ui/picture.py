@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -81,10 +82,12 @@ class Station(Picture):
 
     def keys_now(self) -> list[Key]:
         """Its keys as they work now: while cautions are unread, Space reads them and does nothing else."""
+        here = self.bench.board.station == self.name
+        keys = [replace(k, label="") if k.works_on_board and not here else k for k in self.keys()]
         if self.bench.road.unread(self.batch, self.cautions) is None:
-            return self.keys()
+            return keys
         read = Key("Space", "read", lambda _: self.desk.do(Acknowledge(self.cautions), "Noted for this batch."))
-        return [read, *(key for key in self.keys() if key.keys != "Space")]
+        return [read, *(key for key in keys if key.keys != "Space")]
 
     def next_panel(self) -> None:
         """Take the first board of the next panel."""

@@ -199,7 +199,7 @@ class Window(QMainWindow):
             return
         name = key_name(event)
         for key in self.keys():
-            if name in key.keys.split(" ") or (name == "Space" and key.keys == "Space"):
+            if name in key.keys.split(" "):
                 key.action(name)
                 self.strip.show_keys(self.keys())
                 return

@@ -12,12 +12,13 @@ from PyQt6.QtGui import QKeyEvent, QKeySequence
 @dataclass(frozen=True)
 class Key:
     """A key (or several, space-separated as in ``+ -``), what it does in words, and the action; hidden when `label`
-    is ''.
+    is ''. One that `works_on_board` is hidden while the board in hand is elsewhere; pressed all the same, it says so.
     """
 
     keys: str
     label: str
     action: Callable[[str], object]
+    works_on_board: bool = False
 
 
 def key_name(event: QKeyEvent) -> str:

@@ -105,7 +105,7 @@ class Hand(Station):
 
     def keys(self) -> list[Key]:
         return [
-            Key("Space", "soldered", lambda _: self._soldered()),
+            Key("Space", "soldered", lambda _: self._soldered(), True),
         ]
 
     def _soldered(self) -> None:

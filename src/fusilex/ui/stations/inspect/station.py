@@ -103,9 +103,9 @@ class Inspect(Station):
     def keys(self) -> list[Key]:
         words = {fault.key.upper(): fault.word for fault in FAULTS}
         return [
-            Key("Space", "board looked over", lambda _: self._looked_over()),
+            Key("Space", "board looked over", lambda _: self._looked_over(), True),
             Key("Left Right Up Down", "walk the parts", self._walk),
-            Key(" ".join(words), "mark a fault", lambda key: self.mark(words[key])),
+            Key(" ".join(words), "mark a fault", lambda key: self.mark(words[key]), True),
             Key("A", "all boards", lambda _: self._all()),
         ]
 

@@ -135,15 +135,16 @@ class Place(Station):
                     "T",
                     "teach a point",
                     lambda _: self.desk.ask("Point and measured x y in mm, for example  P1 12.31 8.04", self._teach),
+                    True,
                 ),
                 Key("D", "forget a point", lambda _: self._forget()),
-                Key("E", "write the programme", lambda _: self._export()),
-                Key("Space", "machine placed the panel", lambda _: self._machine_placed()),
+                Key("E", "write the programme", lambda _: self._export(), True),
+                Key("Space", "machine placed the panel", lambda _: self._machine_placed(), True),
                 Key("M", "by hand", lambda _: self._switch()),
             ]
         return [
-            Key("Space", "placed", lambda _: self._placed()),
-            Key("X", "dropped", lambda _: self._dropped()),
+            Key("Space", "placed", lambda _: self._placed(), True),
+            Key("X", "dropped", lambda _: self._dropped(), True),
             Key("M", "machine", lambda _: self._switch()),
         ]
 

@@ -100,7 +100,7 @@ class Print(Station):
 
     def keys(self) -> list[Key]:
         ask, last = self.desk.ask, just_printed(self.batch)
-        keys = [Key("Space", "panel printed", lambda _: self._printed())]
+        keys = [Key("Space", "panel printed", lambda _: self._printed(), True)]
         if last is not None:
             what = f"What was wrong with the print of panel {last}?"
             keys.append(Key("W", f"panel {last} wiped off", lambda _: ask(what, lambda why: self._wiped(last, why))))

@@ -60,12 +60,17 @@ class Reflow(Station):
         return f"{name}, {load.log_name}    window index {index}, up to 100 is inside"
 
     def keys(self) -> list[Key]:
-        board = self.bench.board
+        board, ask = self.bench.board, self.desk.ask
         send = Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on"))
         return [
             *([send] if board.station == "Reflow" and board.load else []),
-            Key("L", "open the run's log", lambda _: self._open()),
-            Key("V", "ran without a log", lambda _: self.desk.ask("What did you see? All joints shiny, …", self._seen)),
+            Key("L", "open the run's log", lambda _: self._open(), True),
+            Key(
+                "V",
+                "ran without a log",
+                lambda _: ask("What did you see? All joints shiny, …", self._seen),
+                True,
+            ),
             Key("Tab", "next panel", lambda _: self.next_panel()),
         ]
 

@@ -106,7 +106,7 @@ class Release(Station):
 
     def keys(self) -> list[Key]:
         return [
-            Key("Space", "release", lambda _: self._release()),
+            Key("Space", "release", lambda _: self._release(), True),
             Key(
                 "P",
                 "papers as PDF",

@@ -110,11 +110,12 @@ class Rework(Station):
 
     def keys(self) -> list[Key]:
         return [
-            Key("Space", "fixed", lambda _: self._repaired("fixed")),
+            Key("Space", "fixed", lambda _: self._repaired("fixed"), True),
             Key(
                 "X",
                 "scrap the board",
                 lambda _: self.desk.ask(f"Type the serial {self.bench.board.serial} to scrap it", self._scrap),
+                True,
             ),
         ]
 

@@ -92,15 +92,16 @@ class Test(Station):
 
     def keys(self) -> list[Key]:
         return [
-            Key("0 1 2 3 4 5 6 7 8 9 .", "type a reading", self._typed),
-            Key("O", "open (OL)", lambda _: self._read("OL")),
+            Key("0 1 2 3 4 5 6 7 8 9 .", "type a reading", self._typed, True),
+            Key("O", "open (OL)", lambda _: self._read("OL"), True),
             Key("Up Down", "other pair", self._choose),
-            Key("Space", "board passes", lambda _: self._done(True)),
-            Key("X", "board fails", lambda _: self._done(False)),
+            Key("Space", "board passes", lambda _: self._done(True), True),
+            Key("X", "board fails", lambda _: self._done(False), True),
             Key(
                 "W",
                 "mark what you saw",
                 lambda _: self.desk.ask("Part and fault, for example  U1 cold joint", self._seen),
+                True,
             ),
         ]
 

@@ -1,0 +1,198 @@
+"""No way past a stop: at each station, by the keys of the real window, a stop holds the board, a reason frees it and
+stands in its papers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import asked as c
+import pytest
+from asked import acknowledge_all, taught
+from conftest import HERON, OpenWindow
+from test_window import SPACE, Key, go, press
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.boards import DONE
+from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.core.judgement import Level
+from fusilex.formats.bundle import Files
+from fusilex.journal.store import sqlite_url
+from fusilex.ui.frame.window import Window
+
+LOG = (HERON / "oven-run-1.csv").read_bytes()
+FIRST = "H7-01"
+
+
+def cold(log: bytes) -> bytes:
+    """The same run, and nothing ever got warmer than 150 °C."""
+    _, head, *rows = log.decode().splitlines()
+    cells = ([row.split(",")[0], *(str(min(150.0, float(t))) for t in row.split(",")[1:])] for row in rows)
+    return "\n".join([head, *(",".join(row) for row in cells)]).encode()
+
+
+def kitted(bench: Bench, **counts: int) -> None:
+    bench.do(c.AcceptFiles())
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, line.pull))
+    bench.do(c.CloseKit())
+    for ref, count in counts.items():  # counted again at the bench
+        bench.do(c.FillBin(bench.batch.line_of[ref].key, count))
+
+
+def brought(bench: Bench, station: str) -> None:
+    """The first board, with its panel as far as panels go, to a station by the straight way."""
+    stop = ROAD.names.index(station)
+    kitted(bench)
+    if stop > ROAD.names.index("Print"):
+        bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    if stop > ROAD.names.index("Place"):
+        taught(bench)
+        bench.do(c.MachinePlaced(1))
+    if stop > ROAD.names.index("Reflow"):
+        bench.do(c.RecordReflow(1, "run.csv", LOG))
+    while stop > ROAD.names.index("Hand") and (part := bench.batch.next_to_solder(bench.state.boards[FIRST])):
+        bench.do(c.SolderPart(FIRST, part.ref))
+    if stop > ROAD.names.index("Inspect"):
+        bench.do(c.InspectBoard(FIRST))
+    if stop > ROAD.names.index("Test"):
+        bench.do(c.TestBoard(FIRST, True, "by functions"))
+
+
+def short_kit(bench: Bench) -> None:
+    bench.do(c.AcceptFiles())
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, 3 if line.refs[0] == "U1" else line.pull))
+
+
+def thick_foil(bench: Bench) -> None:
+    brought(bench, "Print")
+    bench.do(c.ChooseFoil(0.3))
+
+
+def empty_bin(bench: Bench) -> None:
+    brought(bench, "Place")
+    bench.do(c.FillBin(bench.batch.line_of[bench.batch.placing_order[0].ref].key, 0))
+
+
+def untaught(bench: Bench) -> None:
+    brought(bench, "Place")
+    bench.do(c.ChooseWay("machine"))
+
+
+def never_melted(bench: Bench) -> None:
+    brought(bench, "Reflow")
+    bench.do(c.RecordReflow(1, "cold.csv", cold(LOG)))
+    assert bench.state.boards[FIRST].station == "Reflow", "the record is kept, the panel stays"
+
+
+def nothing_to_solder_with(bench: Bench) -> None:
+    brought(bench, "Hand")
+    bench.do(c.FillBin(bench.batch.line_of[bench.batch.solder_order[0].ref].key, 0))
+
+
+def faulty(bench: Bench) -> None:
+    brought(bench, "Inspect")
+    bench.do(c.MarkFault(FIRST, "U3", "bridge"))
+
+
+def in_rework(bench: Bench) -> None:
+    faulty(bench)
+    bench.do(c.InspectBoard(FIRST))
+    with pytest.raises(c.Refused, match="not repaired"):
+        bench.do(c.SendBack(FIRST))
+
+
+def joined(bench: Bench) -> None:
+    brought(bench, "Test")
+    for pair in bench.derived.plan:
+        bench.do(c.TakeReading(FIRST, pair.key, "5" if pair is bench.derived.plan[0] else "OL"))
+
+
+def left_out(bench: Bench) -> None:
+    """A part the batch started without is there again, and is not on this board."""
+    short_kit(bench)
+    for stop in bench.road.open_stops(bench.batch, "Kit"):
+        bench.do(c.Overrule(stop.key, "comes on Monday"))
+    bench.do(c.CloseKit())
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.RecordReflow(1, "run.csv", LOG))
+    while part := bench.batch.next_to_solder(bench.state.boards[FIRST]):
+        bench.do(c.SolderPart(FIRST, part.ref))
+    bench.do(c.InspectBoard(FIRST))
+    bench.do(c.TestBoard(FIRST, True, "by functions"))
+    line = bench.batch.line_of["U1"]
+    bench.do(c.FillBin(line.key, line.pull))
+
+
+Arrange = Callable[[Bench], None]
+GATES: dict[str, tuple[str, Arrange, str, str]] = {
+    "Ready": ("Ready", lambda bench: None, "U3 lies outside", "Kit"),
+    "Kit": ("Kit", short_kit, "15 short of control 32", "Print"),
+    "Print": ("Print", thick_foil, "will not release", "Place"),
+    "Place by hand": ("Place", empty_bin, "Only 0 of", "Place"),
+    "Place by machine": ("Place", untaught, "0 of 3 points taught", "Reflow"),
+    "Reflow": ("Reflow", never_melted, "", "Hand"),
+    "Hand": ("Hand", nothing_to_solder_with, "Only 0 of", "Hand"),
+    "Inspect": ("Inspect", faulty, "", "Test"),
+    "Rework": ("Rework", in_rework, "", "Inspect"),
+    "Test": ("Test", joined, "are joined", "Release"),
+    "Release": ("Release", left_out, "lacks U1", DONE),
+}
+
+
+def overrule_all(window: Window, reason: str) -> int:
+    """``PgDn`` to each stop that holds, ``F2`` and a reason; how many there were."""
+    count = 0
+    while window.judged.current:
+        state = window.desk.bench.state
+        open_ = [j for j in window.judged.items if j.level is Level.STOP and not state.overruling(j)]
+        if not open_:
+            return count
+        while window.judged.current.key != open_[0].key:
+            press(window, Key.Key_PageDown)
+        press(window, Key.Key_F2, reason)
+        count += 1
+    return count
+
+
+@pytest.mark.parametrize("case", GATES)
+def test_a_stop_holds_by_keyboard_and_a_reason_frees(
+    case: str, heron_files: Files, tmp_path: Path, open_window: OpenWindow
+) -> None:
+    station, arrange, headline, then = GATES[case]
+    files, name = heron_files, "heron-r2-placements.csv"
+    if case == "Ready":
+        files = heron_files | {name: heron_files[name].replace(b"U3,27.500", b"U3,87.500")}
+    journal = open_journal(sqlite_url(tmp_path / "g.sqlite"))
+    bench = Bench.open_batch(journal, files, "Heron R2", 18, prefix="H", paste="leaded", number=7)
+    acknowledge_all(bench)
+    arrange(bench)
+    window = open_window(bench)
+    go(window, station)
+    bench.do(c.GoTo(station, FIRST))
+    window.refresh()
+
+    def where() -> tuple[str, int]:
+        board = bench.state.boards[FIRST]
+        return board.station, len(board.placed) + len(board.soldered)
+
+    before = where()
+    if station == "Inspect":  # a fault sends it to Rework, never on; back again
+        press(window, SPACE)
+        assert where()[0] == "Rework"
+        press(window, Key.Key_Backspace)
+    elif station != "Rework":
+        press(window, SPACE)
+        assert headline in window.desk.said and "F2" in window.desk.said, window.desk.said
+    assert where() == before, "held"
+    assert overrule_all(window, f"because of {case}")
+    press(window, SPACE)
+    assert where() != before and where()[0] == then, window.desk.said
+    record = board_record(bench.batch, FIRST)
+    assert f"because of {case}" in {o["reason"] for o in record["overruled"]}
+    assert f"because of {case}" in page_html(bench.batch, FIRST)
