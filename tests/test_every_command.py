@@ -9,7 +9,6 @@ import pkgutil
 import random
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +16,7 @@ import asked as c
 import pytest
 from asked import CAUTIONS, RULES, project, project_workshop
 from conftest import HERON
+from msgspec.structs import fields
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import DONE, Print

@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import asked as c
+import msgspec
 import pytest
 from asked import project_workshop
 from sqlalchemy import create_engine, text
@@ -231,7 +232,8 @@ def test_a_stock_list_comes_in_whole_is_written_and_read_back(bench: Bench) -> N
         len(set(ids)) == 2
         and have(bench.batch, next(x for x in bench.batch.lines if x.part_number == "SR-1777")) == 4000
     )
-    anew = (replace(lots[0], id=ids[0], count=3900), lots[1], replace(lots[1], level="9"))
+    again = msgspec.structs.replace
+    anew = (again(lots[0], id=ids[0], count=3900), lots[1], again(lots[1], level="9"))
     with pytest.raises(Refused, match=r"again\.csv, lot 3: Moisture levels"):
         bench.do(c.ReceiveList(anew, "again.csv"))
     assert [lot.count for lot in bench.workshop[Lots].lots.values()] == [4000, 25], "all or none"

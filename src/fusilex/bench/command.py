@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field
 from typing import ClassVar
+
+import msgspec
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.refusal import Refused
@@ -20,8 +22,7 @@ class Result:
     files: dict[str, bytes] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Command:
+class Command(msgspec.Struct, frozen=True):
     """Something a person does at the bench. `cautions` names the ones to be read before it."""
 
     cautions: ClassVar[str] = ""
@@ -32,12 +33,12 @@ class Command:
 
     def check_kinds(self) -> None:
         """Every field is of its kind, and every number is one. Raises `Refused`."""
-        for f in fields(self):
-            value, kinds = getattr(self, f.name), _KINDS.get(str(f.type))
+        for name in self.__struct_fields__:
+            value, kinds = getattr(self, name), _KINDS.get(type(self).__annotations__[name])
             number = isinstance(value, float) and not math.isfinite(value)
             untrue = isinstance(value, bool) and kinds is not None and bool not in kinds
             if number or untrue or (kinds is not None and not isinstance(value, kinds)):
-                raise Refused(f"{f.name.replace('_', ' ').capitalize()} cannot be {value!r}.")
+                raise Refused(f"{name.replace('_', ' ').capitalize()} cannot be {value!r}.")
 
 
 _KINDS: dict[str, tuple[type, ...]] = {"int": (int,), "float": (int, float), "str": (str,), "bool": (bool,)}

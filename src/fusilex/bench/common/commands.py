@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from fusilex.bench.batch import Batch, texts_of
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import CautionsRead, JudgementOverruled, Went
@@ -11,8 +9,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Level
 
 
-@dataclass(frozen=True)
-class GoTo(Command):
+class GoTo(Command, frozen=True):
     """Look at a station and board; never undone."""
 
     station: str
@@ -26,8 +23,7 @@ class GoTo(Command):
         return Result([Went(self.station, self.board)])
 
 
-@dataclass(frozen=True)
-class Acknowledge(Command):
+class Acknowledge(Command, frozen=True):
     """Cautions were read: a station's, or those of bare boards or a bath."""
 
     station: str
@@ -39,8 +35,7 @@ class Acknowledge(Command):
         return Result([CautionsRead(self.station, list(texts))])
 
 
-@dataclass(frozen=True)
-class Overrule(Command):
+class Overrule(Command, frozen=True):
     """A judgement of the board in hand is set aside, with a reason. It must stand now, and say what was read."""
 
     key: str
@@ -62,13 +57,11 @@ class Overrule(Command):
         return Result([happened])
 
 
-@dataclass(frozen=True)
-class Undo(Command):
+class Undo(Command, frozen=True):
     """The last thing done here, or anywhere when nothing says where, is taken back."""
 
 
-@dataclass(frozen=True)
-class Redo(Command):
+class Redo(Command, frozen=True):
     """What was taken back last is done again."""
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -49,8 +48,7 @@ class FaultStruck(Event, frozen=True):
         return f"striking a fault of {self.board}"
 
 
-@dataclass(frozen=True)
-class MarkFault(Command):
+class MarkFault(Command, frozen=True):
     """What is wrong with a part, in a word of the trade."""
 
     board: str

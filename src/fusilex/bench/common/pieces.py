@@ -6,7 +6,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -75,8 +74,7 @@ class PartReplaced(Event, frozen=True):
         replaced[self.line] = replaced.get(self.line, 0) + 1
 
 
-@dataclass(frozen=True)
-class DropPart(Command):
+class DropPart(Command, frozen=True):
     """A piece of the part's bin was lost."""
 
     board: str

@@ -21,7 +21,7 @@ def in_words(field_name: str) -> str:
     return {"ref": "reference", "refs": "designators"}.get(field_name, field_name.replace("_", " "))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class ListKind:
     """A kind of table: header wording and cell content (patterns) by field, and the fields it cannot do without.
 
@@ -112,8 +112,25 @@ def best_table(
 
     Raises `BadInput` where the file is no table at all.
     """
+    if not picked:
+        return _told_by_itself(data, name, kind, leave)
+    found = _best(grids_of(data, name), name, kind, picked, leave)
+    if found is None and all(f in picked for f in kind.needed):
+        return unsettled_table(data, name, kind, picked)
+    return found
+
+
+@lru_cache(maxsize=24)
+def _told_by_itself(data: bytes, name: str, kind: ListKind, leave: str) -> Table | None:
+    """Kept, for what a file is and what it says are asked one after the other."""
+    return _best(grids_of(data, name), name, kind, None, leave)
+
+
+def _best(
+    grids: Sequence[Grid], name: str, kind: ListKind, picked: Mapping[str, int] | None, leave: str
+) -> Table | None:
     best: tuple[float, Table] | None = None
-    for grid in grids_of(data, name):
+    for grid in grids:
         if grid.how == leave:
             continue
         table = _by_header(grid, name, kind, picked) or _by_content(grid, name, kind, picked)
@@ -121,8 +138,6 @@ def best_table(
             score = sum(table.sure.values()) + 0.001 * len(table.rows)
             if best is None or score > best[0]:
                 best = score, table
-    if best is None and picked and all(f in picked for f in kind.needed):
-        return unsettled_table(data, name, kind, picked)
     return best[1] if best else None
 
 

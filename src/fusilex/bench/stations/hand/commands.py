@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -14,8 +13,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.hand.events import HandDone, PartSoldered
 
 
-@dataclass(frozen=True)
-class SolderPart(Command):
+class SolderPart(Command, frozen=True):
     """A part is soldered; after the last one the board goes to the eyes."""
 
     board: str
@@ -35,8 +33,7 @@ class SolderPart(Command):
         return Result([soldered, *counted.events, Moved([board.serial], "Inspect")], counted.workshop)
 
 
-@dataclass(frozen=True)
-class PassHand(Command):
+class PassHand(Command, frozen=True):
     """A board with nothing left to solder goes on to the eyes."""
 
     board: str

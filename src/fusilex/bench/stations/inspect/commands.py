@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
@@ -14,8 +12,7 @@ LOOK_S = 3.0
 """Nobody looks over a board in less, s."""
 
 
-@dataclass(frozen=True)
-class InspectBoard(Command):
+class InspectBoard(Command, frozen=True):
     """The whole board was looked at, or it is passed without: then `looked` says so."""
 
     board: str

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -41,8 +40,7 @@ PROGRAMMED_FAMILIES = ("ic", "other")
 """Families of packages that may hold something to programme."""
 
 
-@dataclass(frozen=True)
-class CheckBag(Command):
+class CheckBag(Command, frozen=True):
     """A bag's label against the line of a bin; a reason lets a bag through that does not match."""
 
     line: str
@@ -59,8 +57,7 @@ class CheckBag(Command):
         return Result([BagChecked(line.key, label, found.level.value, differs, list(found.unread), reason)])
 
 
-@dataclass(frozen=True)
-class ApproveSubstitute(Command):
+class ApproveSubstitute(Command, frozen=True):
     """Another part number or value may stand in for a line."""
 
     line: str
@@ -74,8 +71,7 @@ class ApproveSubstitute(Command):
         return Result([SubstituteApproved(line.key, self.text.strip(), self.reason.strip())])
 
 
-@dataclass(frozen=True)
-class WantProgramme(Command):
+class WantProgramme(Command, frozen=True):
     """The parts of a bin are programmed before they are placed."""
 
     line: str
@@ -87,8 +83,7 @@ class WantProgramme(Command):
         return Result([ProgrammeWanted(line.key)])
 
 
-@dataclass(frozen=True)
-class RecordProgramme(Command):
+class RecordProgramme(Command, frozen=True):
     """The parts of a bin were programmed with a file of a version."""
 
     line: str
@@ -106,8 +101,7 @@ class RecordProgramme(Command):
         return Result([recorded], files={self.name: self.data})
 
 
-@dataclass(frozen=True)
-class StrapTest(Command):
+class StrapTest(Command, frozen=True):
     """The wrist strap's resistance as read, such as ``1.1M``."""
 
     text: str
@@ -120,8 +114,7 @@ class StrapTest(Command):
         return Result([StrapTested(self.text.strip(), STRAP_OHM[0] <= ohm <= STRAP_OHM[1])])
 
 
-@dataclass(frozen=True)
-class ChooseOrder(Command):
+class ChooseOrder(Command, frozen=True):
     """Order of placing and so of the bins: kind, hidden-first or area."""
 
     school: str
@@ -134,8 +127,7 @@ class ChooseOrder(Command):
         return Result([OrderChosen(self.school)])
 
 
-@dataclass(frozen=True)
-class SkipSide(Command):
+class SkipSide(Command, frozen=True):
     """Bins of a side are left for later ('' pulls all); they can be filled any time after."""
 
     side: str
@@ -146,8 +138,7 @@ class SkipSide(Command):
         return Result([SideSkipped(self.side)])
 
 
-@dataclass(frozen=True)
-class FillBin(Command):
+class FillBin(Command, frozen=True):
     """A bin holds `count` pieces now, of a lot if known."""
 
     line: str
@@ -197,8 +188,7 @@ def _taken(batch: Batch, line: PullLine, count: int, name: str) -> list[Event]:
     return [LotTaken(lot.id, batch.name, line.key, count - again)]
 
 
-@dataclass(frozen=True)
-class CloseKit(Command):
+class CloseKit(Command, frozen=True):
     """Start the batch; parts of bins that are short or left for later are not among it."""
 
     cautions: ClassVar[str] = "Kit"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Collection
-from dataclasses import dataclass
 from datetime import datetime
 
 from fusilex.bench.batch import Batch
@@ -31,8 +30,7 @@ from fusilex.journal.entries import Event
 MOST_PIECES = 1_000_000
 
 
-@dataclass(frozen=True)
-class ReceiveLot(Command):
+class ReceiveLot(Command, frozen=True):
     """A reel, strip, tray, bag or tube comes into stock; without an id it gets one."""
 
     form: str
@@ -79,8 +77,7 @@ class ReceiveLot(Command):
         )
 
 
-@dataclass(frozen=True)
-class ReceiveList(Command):
+class ReceiveList(Command, frozen=True):
     """Many lots at once, all or none: those with an id that is known are counted anew, `name` says from which list."""
 
     lots: tuple[ReceiveLot, ...]
@@ -105,8 +102,7 @@ class ReceiveList(Command):
         return Result([StockNoted("stock_list", lots=len(happened))], happened)
 
 
-@dataclass(frozen=True)
-class CountLot(Command):
+class CountLot(Command, frozen=True):
     """A lot was counted: `how` by hand, strip, weight or reel. The old count stays on record."""
 
     lot: str
@@ -128,8 +124,7 @@ def _check_count(count: int) -> None:
         raise Refused(f"A lot has 0 to {MOST_PIECES} pieces, not {count}.")
 
 
-@dataclass(frozen=True)
-class MoveLot(Command):
+class MoveLot(Command, frozen=True):
     """A lot has another place."""
 
     lot: str
@@ -140,8 +135,7 @@ class MoveLot(Command):
         return Result([StockNoted("lot_moved", moved.id)], [moved])
 
 
-@dataclass(frozen=True)
-class NoteMoisture(Command):
+class NoteMoisture(Command, frozen=True):
     """A lot was opened, put away dry, taken out, sealed or baked; now, or at an ISO time with zone."""
 
     lot: str
@@ -164,8 +158,7 @@ class NoteMoisture(Command):
         return Result([StockNoted("lot_moisture", lot.id)], [LotMoisture(lot.id, self.action, self.at or None)])
 
 
-@dataclass(frozen=True)
-class ReserveStock(Command):
+class ReserveStock(Command, frozen=True):
     """Stock that fits is kept for this batch: a hand on the oldest lots first, up to the pull quantity of every
     line.
     """
@@ -191,8 +184,7 @@ class ReserveStock(Command):
         return Result([StockNoted("stock_reserved")], [*happened, *kept])
 
 
-@dataclass(frozen=True)
-class SetTray(Command):
+class SetTray(Command, frozen=True):
     """Rows and columns of the trays the bins stand in, for every batch."""
 
     rows: int

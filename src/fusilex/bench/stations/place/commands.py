@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -27,8 +26,7 @@ from fusilex.journal.entries import Event
 LARGEST_BED_MM = 2000.0
 
 
-@dataclass(frozen=True)
-class ChooseWay(Command):
+class ChooseWay(Command, frozen=True):
     """Look at placing by hand or by machine."""
 
     way: str
@@ -39,8 +37,7 @@ class ChooseWay(Command):
         return Result([WayChosen(self.way)] if self.way != batch.state[Placing].way else [])
 
 
-@dataclass(frozen=True)
-class PlacePart(Command):
+class PlacePart(Command, frozen=True):
     """A part is on its paste."""
 
     board: str
@@ -62,8 +59,7 @@ class PlacePart(Command):
         return Result([placed, *counted.events, Moved([board.serial], "Reflow")], counted.workshop)
 
 
-@dataclass(frozen=True)
-class TeachPoint(Command):
+class TeachPoint(Command, frozen=True):
     """A part or fiducial of a panel was seen at x, y of the machine (mm)."""
 
     panel: int
@@ -80,8 +76,7 @@ class TeachPoint(Command):
         return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y))])
 
 
-@dataclass(frozen=True)
-class ForgetPoint(Command):
+class ForgetPoint(Command, frozen=True):
     """A taught point was wrong."""
 
     panel: int
@@ -93,8 +88,7 @@ class ForgetPoint(Command):
         return Result([PointForgotten(self.panel, self.point)])
 
 
-@dataclass(frozen=True)
-class MachinePlaced(Command):
+class MachinePlaced(Command, frozen=True):
     """The machine has placed what was left on every board of the panel."""
 
     panel: int

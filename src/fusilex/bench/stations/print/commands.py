@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -38,8 +37,7 @@ def _ask_in_mid_batch(batch: Batch, reason: str) -> None:
         raise Refused(f"{shown} printed already: say why the next ones get another, it stands in the papers.")
 
 
-@dataclass(frozen=True)
-class ChooseFoil(Command):
+class ChooseFoil(Command, frozen=True):
     """Stencil foil from now on; in mid-batch with a reason."""
 
     foil_mm: float
@@ -52,8 +50,7 @@ class ChooseFoil(Command):
         return Result([FoilChosen(float(self.foil_mm), self.reason.strip())])
 
 
-@dataclass(frozen=True)
-class ChoosePaste(Command):
+class ChoosePaste(Command, frozen=True):
     """Paste from now on: lead-free, leaded or bismuth; in mid-batch with a reason. It settles the window at Reflow
     too.
     """
@@ -68,8 +65,7 @@ class ChoosePaste(Command):
         return Result([PasteChosen(self.paste, self.reason.strip())])
 
 
-@dataclass(frozen=True)
-class PrintPanel(Command):
+class PrintPanel(Command, frozen=True):
     """Paste is on the panel, and was looked at."""
 
     panel: int
@@ -86,8 +82,7 @@ class PrintPanel(Command):
         return Result([printed, Moved([b.serial for b in boards], "Place")])
 
 
-@dataclass(frozen=True)
-class WipePrint(Command):
+class WipePrint(Command, frozen=True):
     """A misprint was wiped off before any part was placed; the panel is to be printed again."""
 
     panel: int

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -13,8 +13,7 @@ from fusilex.bench.workshop.etching import BathMixed, Etching, ProcessShown, Run
 from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g
 
 
-@dataclass(frozen=True)
-class CountBare(Command):
+class CountBare(Command, frozen=True):
     """Bare panels (or boards) that came in, and whether they are wiped clean."""
 
     panels: int
@@ -27,8 +26,7 @@ class CountBare(Command):
         return Result([BareCounted(self.panels, self.clean)])
 
 
-@dataclass(frozen=True)
-class NoteProcess(Command):
+class NoteProcess(Command, frozen=True):
     """The finest track or gap (mm) a maker or one's own process has shown."""
 
     name: str
@@ -41,8 +39,7 @@ class NoteProcess(Command):
         return Result([BathNoted(f"what {name} has shown")], [ProcessShown(name, float(self.finest_mm))])
 
 
-@dataclass(frozen=True)
-class MixBath(Command):
+class MixBath(Command, frozen=True):
     """A fresh etching bath."""
 
     litres: float
@@ -54,8 +51,7 @@ class MixBath(Command):
         return Result([BathNoted("the fresh bath")], [BathMixed(float(self.litres))])
 
 
-@dataclass(frozen=True)
-class LogEtch(Command):
+class LogEtch(Command, frozen=True):
     """A run of the bath: minutes until clear, °C, copper thickness (µm), boards in it. What it took corrects the
     rate.
     """

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import laid_out
@@ -36,8 +36,7 @@ def offered(design: Design) -> dict[str, Fix]:
     return {f"ready.{f.kind}:{f.ref}": f.fix for f in ready_findings(design)[0] if f.fix is not None}
 
 
-@dataclass(frozen=True)
-class AddFiles(Command):
+class AddFiles(Command, frozen=True):
     """More files for the design, by name; one of the same name is replaced."""
 
     files: Mapping[str, bytes]
@@ -50,8 +49,7 @@ class AddFiles(Command):
         return Result([FileAdded(n, digest(data)) for n, data in self.files.items()], files=dict(self.files))
 
 
-@dataclass(frozen=True)
-class AssignFile(Command):
+class AssignFile(Command, frozen=True):
     """A file is something else than it was taken for; ``other`` leaves it aside. Remembered for files of that
     ending.
     """
@@ -80,8 +78,7 @@ class AssignFile(Command):
         return Result([FileAssigned(self.file, self.role, self.side)], [remembered])
 
 
-@dataclass(frozen=True)
-class PickColumns(Command):
+class PickColumns(Command, frozen=True):
     """Which column of a list is which, field → column index. Remembered for lists with that header."""
 
     file: str
@@ -99,8 +96,7 @@ class PickColumns(Command):
         return Result([ColumnsPicked(self.file, picked)], [ColumnsRemembered(table.signature, picked)])
 
 
-@dataclass(frozen=True)
-class ApplyFix(Command):
+class ApplyFix(Command, frozen=True):
     """A correction to what the lists say; the user's files stay as they are."""
 
     fix: Fix
@@ -116,8 +112,7 @@ class ApplyFix(Command):
         return Result([FixApplied(self.fix.as_dict()), *_laid_anew(batch, made)])
 
 
-@dataclass(frozen=True)
-class WithdrawFix(Command):
+class WithdrawFix(Command, frozen=True):
     """A correction is taken back by itself."""
 
     fix: Fix
@@ -139,8 +134,7 @@ def _laid_anew(batch: Batch, made: Design) -> list[Event]:
     return [BoardsLaid([Place(*row) for row in rows])]
 
 
-@dataclass(frozen=True)
-class SetPackage(Command):
+class SetPackage(Command, frozen=True):
     """Size (mm) and mass (mg) of a package as measured here, and whether it has a wrong way round; kept for every
     batch.
     """
@@ -166,8 +160,7 @@ class SetPackage(Command):
         return Result([PackageNoted(self.code)], [made])
 
 
-@dataclass(frozen=True)
-class AcceptFiles(Command):
+class AcceptFiles(Command, frozen=True):
     """The design's files are good enough to kit for."""
 
     def decide(self, batch: Batch) -> Result:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import laid_out
 from fusilex.bench.command import Command, Result
@@ -20,8 +18,7 @@ from fusilex.journal.store import digest
 PANEL_FILE = "panel.json"
 
 
-@dataclass(frozen=True)
-class DefinePanel(Command):
+class DefinePanel(Command, frozen=True):
     """The panel the boards come in; it replaces the one of the files, and is kept as a panel file beside them."""
 
     panel: Panel
@@ -37,8 +34,7 @@ class DefinePanel(Command):
         return Result([FileAdded(name, digest(data)), BoardsLaid(places)], files={name: data})
 
 
-@dataclass(frozen=True)
-class MarkBadCell(Command):
+class MarkBadCell(Command, frozen=True):
     """The maker crossed this cell out, or it was found bad before assembly: its board is set aside."""
 
     board: str
@@ -50,8 +46,7 @@ class MarkBadCell(Command):
         return Result([CellMarked(board.serial)])
 
 
-@dataclass(frozen=True)
-class ChooseSides(Command):
+class ChooseSides(Command, frozen=True):
     """Order of the sides: lighter-first, glued or hand."""
 
     school: str

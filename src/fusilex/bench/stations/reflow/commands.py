@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -34,8 +33,7 @@ def whole_panel(batch: Batch, panel: int) -> list[Board]:
     return boards
 
 
-@dataclass(frozen=True)
-class RecordReflow(Command):
+class RecordReflow(Command, frozen=True):
     """A panel went through the oven; `log` is the temperature log's file. Outside its window it stays until that is
     settled.
     """
@@ -62,8 +60,7 @@ class RecordReflow(Command):
         return Result(happened, files={self.log_name: self.log})
 
 
-@dataclass(frozen=True)
-class SeeReflow(Command):
+class SeeReflow(Command, frozen=True):
     """A panel went through the oven without a log; `seen` says what eyes made of it."""
 
     panel: int
@@ -80,8 +77,7 @@ class SeeReflow(Command):
         return Result([load] if stays else [load, Moved(serials, "Hand")])
 
 
-@dataclass(frozen=True)
-class SendOn(Command):
+class SendOn(Command, frozen=True):
     """A load that was stopped goes on: every stop was overruled with a reason."""
 
     panel: int

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -12,8 +11,7 @@ from fusilex.bench.common.events import Moved
 from fusilex.bench.stations.release.events import BoardReleased
 
 
-@dataclass(frozen=True)
-class ReleaseBoard(Command):
+class ReleaseBoard(Command, frozen=True):
     """A board goes out on its record, or on reasons: the gate sees to that."""
 
     board: str

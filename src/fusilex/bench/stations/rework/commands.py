@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -16,8 +15,7 @@ from fusilex.bench.stations.rework.events import FaultRepaired, RepairsDone
 from fusilex.journal.entries import Event
 
 
-@dataclass(frozen=True)
-class RepairFault(Command):
+class RepairFault(Command, frozen=True):
     """`result` is ``fixed`` or ``scrapped``."""
 
     board: str
@@ -43,8 +41,7 @@ class RepairFault(Command):
         return Result(happened, replaced.workshop)
 
 
-@dataclass(frozen=True)
-class SendBack(Command):
+class SendBack(Command, frozen=True):
     """A board whose open faults were all accepted with a reason goes back to the eyes."""
 
     board: str

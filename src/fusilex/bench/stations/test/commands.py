@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
@@ -20,8 +19,7 @@ from fusilex.core.values import parse_reading
 from fusilex.journal.entries import Event
 
 
-@dataclass(frozen=True)
-class TakeReading(Command):
+class TakeReading(Command, frozen=True):
     """What the meter says between the pads of a pair, such as ``2.2M`` or ``OL``."""
 
     board: str
@@ -52,8 +50,7 @@ def doubt(batch: Batch, board: Board) -> str:
     return f"The reading of {open_[0].key} cannot be judged" if open_ else ""
 
 
-@dataclass(frozen=True)
-class TestBoard(Command):
+class TestBoard(Command, frozen=True):
     """A board passes, with a note where readings alone cannot tell, or fails and goes to Rework."""
 
     board: str
