@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,15 +36,14 @@ class CopperNets:
     pieces: dict[str, NDArray[np.int_]]
     layers: dict[str, Layer]
 
-    def at(self, x: float, y: float, side: str | None) -> int | None:
-        """Piece under a point (mm) on a side, or on any side when `side` is None."""
-        for name in [side] if side else list(self.layers):
-            hits = (
-                self.layers[name].tree.query(shapely.Point(x, y), predicate="intersects") if name in self.layers else []
-            )
-            if len(hits):
-                return int(self.pieces[name][hits[0]])
-        return None
+    def at(self, points: NDArray[np.float64], sides: Sequence[str | None]) -> NDArray[np.int_]:
+        """Piece under each point (n × 2, mm) on its side, or on any where that is None; −1 where no copper is."""
+        found = np.full(len(points), -1)
+        for name, layer in self.layers.items():
+            asked = np.flatnonzero([found[i] < 0 and side in (None, name) for i, side in enumerate(sides)])
+            which, hit = layer.tree.query(shapely.points(points[asked]), predicate="intersects")
+            found[asked[which]] = self.pieces[name][hit]
+        return found
 
 
 def copper_pieces(design: Design) -> CopperNets:
@@ -83,7 +83,7 @@ def _touching(layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
     a, b = a[a < b], b[a < b]
     size = shapely.get_num_coordinates(layer.polygons)
     large, small = np.where(size[a] >= size[b], a, b), np.where(size[a] >= size[b], b, a)
-    shapely.prepare(layer.polygons[np.unique(large)])
+    shapely.prepare(layer.polygons[large])
     hit = shapely.intersects(layer.polygons[large], layer.polygons[small])
     return large[hit], small[hit]
 
@@ -114,9 +114,9 @@ def compare_with_netlist(design: Design) -> list[NetFault]:
     pieces_of: dict[str, dict[int, tuple[float, float]]] = defaultdict(dict)
     nets_of: dict[int, dict[str, tuple[float, float]]] = defaultdict(dict)
     faults = []
-    for point in design.netpoints:
-        piece = copper.at(point.x, point.y, point.side)
-        if piece is None:
+    at = np.array([[p.x, p.y] for p in design.netpoints]).reshape(-1, 2)
+    for point, piece in zip(design.netpoints, copper.at(at, [p.side for p in design.netpoints]).tolist(), strict=True):
+        if piece < 0:
             faults.append(NetFault("bare", (point.net or f"{point.ref}.{point.pin}",), ((point.x, point.y),)))
             continue
         net = point.net or f"{point.ref}.{point.pin}"

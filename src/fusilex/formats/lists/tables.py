@@ -79,13 +79,25 @@ def _compiled(pattern: str) -> re.Pattern[str]:
     return re.compile(pattern, re.I)
 
 
+def _words(header: Sequence[str]) -> list[str]:
+    """Cells of a header without what writings of one word differ in."""
+    return [re.sub(r"[\s_./#:-]+", " ", cell.replace("(s)", "s")).strip().strip("\"'") for cell in header]
+
+
+def _may_head(row: Sequence[str], kind: ListKind, picked: Mapping[str, int]) -> bool:
+    """Each field the kind cannot do without is picked, or named by some cell: most rows are sorted out by this."""
+    cells = _words(row)
+    patterns = ([k[f] for k in (kind.wording, kind.spare) if f in k] for f in kind.needed if f not in picked)
+    return all(any(_compiled(p).fullmatch(cell) for p in some for cell in cells) for some in patterns)
+
+
 def recognise(header: Sequence[str], kind: ListKind, rows: Sequence[Sequence[str]] = ()) -> dict[str, int]:
     """Column index of each field that a header cell names; a column serves once.
 
     Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the
     first. Spare wording is taken only where the column looks like it.
     """
-    cells = [re.sub(r"[\s_./#:-]+", " ", cell.replace("(s)", "s")).strip().strip("\"'") for cell in header]
+    cells = _words(header)
     found: dict[str, int] = {}
     for name, pattern in (*kind.wording.items(), *kind.spare.items()):
         whole = _compiled(pattern).fullmatch
@@ -171,7 +183,7 @@ def _under(
 def _by_header(grid: Grid, name: str, kind: ListKind, picked: Mapping[str, int] | None) -> Table | None:
     best: tuple[int, dict[str, int]] | None = None
     for at, row in enumerate(grid.rows[:HEADER_WITHIN]):
-        if len(row) > 1:
+        if len(row) > 1 and _may_head(row, kind, picked or {}):
             fields = recognise(row, kind, grid.rows[at + 1 : at + SEEN_ROWS])
             there = fields and all(f in fields or (picked and f in picked) for f in kind.needed)
             if there and (best is None or len(fields) > len(best[1])):

@@ -26,6 +26,9 @@ from fusilex.ui.views import ViewedStation
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
 
+STILL_MS = 250
+"""The stations not visited yet are built when the hands have been still for as long."""
+
 
 class Window(QMainWindow):
     """One batch on the screen. Stations are built when first visited."""
@@ -50,7 +53,7 @@ class Window(QMainWindow):
         self.menus = Menu(self, self.frame_keys)
         self.head.units_clicked.connect(self.frame_keys.turn_units)
         self.judged.why.connect(self.frame_keys.why_of)
-        self._warm = QTimer(self)  # the other stations are built while the hands are still
+        self._warm = QTimer(self)
         self._warm.timeout.connect(self.build_next)
         self.show_bench(bench)
         self._watch = QTimer(self)
@@ -119,7 +122,6 @@ class Window(QMainWindow):
             self.stack.removeWidget(old)
             old.deleteLater()
         self.stations.clear()
-        self._warm.start(150)
 
     def _redraw_design(self) -> None:
         """The design reads otherwise now: every picture of it is made anew, the views stay where they are."""
@@ -174,6 +176,8 @@ class Window(QMainWindow):
         self.facts.show_facts(*station.facts())
         self._share_out()
         self.strip.show_keys(self.keys())
+        if len(self.stations) < len(STATION_CLASSES):
+            self._warm.start(STILL_MS)
 
     def go(self, station: str) -> None:
         """Look at another station."""
