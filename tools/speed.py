@@ -142,7 +142,7 @@ def main() -> None:
     large = subprocess.run([sys.executable, __file__, "--large"], check=True, capture_output=True, text=True)
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
-        rows.append(("demo to usable window, warm", f"{start_seconds(place):.2f} s", "≤ 1.5 s"))
+        rows.append(("demo to usable window, warm", f"{start_seconds(place):.2f} s", "≤ 1.2 s"))
         import asked as c
         from PyQt6.QtCore import QPointF, QSettings, Qt
         from PyQt6.QtTest import QTest

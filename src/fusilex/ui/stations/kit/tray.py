@@ -29,7 +29,8 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, shortened, tex
 MOST_PICTURES = 400
 LEAST_BIN = 6.6
 """Times the base that a bin is high at least: its number, its name, its count."""
-SCALE = 14.0  # pixels per mm of a body drawn at full size
+LEAST_SCALE = 14.0  # pixels per mm of a body drawn at full size
+SHARE_A_MM = 0.2  # of the picture's height, where that is more
 
 
 class Tray(QWidget):
@@ -168,10 +169,15 @@ class Tray(QWidget):
             plain_text(painter, QRectF(x - 7, y - 8, 16, 18), "P", "small", token, True, Qt.AlignmentFlag.AlignHCenter)
 
     def _body(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
-        part: Part = self.desk.bench.design.part_by_ref[line.refs[0]]
-        room = min((box.width() - 20) / line.package.size_x, (box.height() - 2) / line.package.size_y)
-        shrink, words = next(((f, w) for f, w in ((1, ""), (2, "½"), (4, "¼")) if SCALE / f <= room), (8, "⅛"))
-        scale = SCALE / shrink
+        ref = line.refs[0]
+        if ref not in self._unturned:
+            self._unturned[ref] = unturned(self.desk.bench.design.part_by_ref[ref])
+        part = self._unturned[ref]
+        wide, high = across(part)
+        room = min((box.width() - 20) / wide, (box.height() - 2) / high)
+        full = max(LEAST_SCALE, SHARE_A_MM * box.height())
+        shrink, words = next(((f, w) for f, w in ((1, ""), (2, "½"), (4, "¼")) if full / f <= room), (8, "⅛"))
+        scale = full / shrink
         plain_text(
             painter,
             QRectF(box.right() - 30, box.top() - 3, 24, 20),
@@ -185,11 +191,9 @@ class Tray(QWidget):
         painter.drawPixmap(box.topLeft(), picture)
 
     def _picture(self, part: Part, scale: float, width: float, height: float) -> QPixmap:
-        """A bin's part, unturned, painted once for a size and theme."""
+        """An unturned part, painted once for a size and theme."""
         key = part.ref, scale, round(width), round(height), theme.tokens.name
         if key not in self._pictures:
-            if part.ref not in self._unturned:
-                self._unturned[part.ref] = unturned(part)
             ratio = self.devicePixelRatioF()
             made = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
             made.setDevicePixelRatio(ratio)
@@ -198,7 +202,7 @@ class Tray(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.translate(width / 2, height / 2)
             painter.scale(scale, -scale)
-            draw_part(painter, self._unturned[part.ref])
+            draw_part(painter, part)
             painter.end()
             if len(self._pictures) > MOST_PICTURES:
                 self._pictures.clear()
@@ -220,3 +224,12 @@ def unturned(part: Part) -> Part:
 
     pads = tuple(replace(p, side="top", polygon=shapely.transform(p.polygon, own)) for p in part.pads)
     return replace(part, x=0.0, y=0.0, rotation_deg=0.0, side="top", pads=pads)
+
+
+def across(part: Part) -> tuple[float, float]:
+    """Width and height (mm) of what is drawn about an unturned part's middle, its terminations included."""
+    half = np.array([[part.package.size_x, part.package.size_y]]) / 2
+    if part.pads:
+        half = np.vstack([half, np.abs(shapely.get_coordinates([p.polygon for p in part.pads]))])
+    wide, high = 2 * half.max(axis=0)
+    return float(wide), float(high)
