@@ -116,7 +116,7 @@ class Tray(QWidget):
                 QRectF(fill.x(), fill.y(), fill.width() * min(1.0, held.count / max(1, line.pull)), fill.height())
             )
         skipped = line.side == bench.state[Bins].skipped_side
-        words = f"{count} in" if held else "other side" if skipped else f"pull {line.pull}"
+        words = f"{count} there" if held else "other side" if skipped else f"pull {line.pull}"
         plain_text(
             painter,
             fill.translated(0, 2),
