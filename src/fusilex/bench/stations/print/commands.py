@@ -66,7 +66,7 @@ class ChoosePaste(Command, frozen=True):
 
 
 class PrintPanel(Command, frozen=True):
-    """Paste is on the panel, and was looked at."""
+    """Paste is on the panel, and was looked at. Foil and paste are what was read on the screen."""
 
     panel: int
     foil_mm: float
@@ -78,6 +78,9 @@ class PrintPanel(Command, frozen=True):
         boards = batch.panel_at(self.panel, "Print")
         _check_foil(self.foil_mm)
         _check_paste(self.paste)
+        chosen = batch.state.foil_mm, batch.state.paste
+        if (self.foil_mm, self.paste) != chosen:
+            raise Refused(f"The next print is with {chosen[0]:g} mm foil and {chosen[1]} paste: choose others first.")
         printed = PanelPrinted(self.panel, float(self.foil_mm), self.paste, self.note)
         return Result([printed, Moved([b.serial for b in boards], "Place")])
 
