@@ -196,3 +196,37 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
     record = board_record(bench.batch, FIRST)
     assert f"because of {case}" in {o["reason"] for o in record["overruled"]}
     assert f"because of {case}" in page_html(bench.batch, FIRST)
+
+
+def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path: Path) -> None:
+    journal = open_journal(sqlite_url(tmp_path / "p.sqlite"))
+    bench = Bench.open_batch(journal, heron_files, "Heron R2", 120, prefix="H", paste="leaded", number=7)
+    acknowledge_all(bench)
+    brought(bench, "Print")
+    bench.do(c.GoTo("Print", FIRST))
+    for foil, panel, reason in ((0.3, 1, ""), (0.12, 2, "the thick one was a mistake")):
+        bench.do(c.ChooseFoil(foil, reason))
+        for stop in bench.road.open_stops(bench.batch, "Print"):
+            bench.do(c.Overrule(stop.key, "looked at every deposit"))
+        bench.do(c.PrintPanel(panel, foil, "leaded"))
+        taught(bench, panel)
+        bench.do(c.MachinePlaced(panel))
+        bench.do(c.RecordReflow(panel, "cold.csv", cold(LOG)))
+    bench.do(c.GoTo("Reflow", FIRST))
+    for stop in bench.road.open_stops(bench.batch, "Reflow"):
+        bench.do(c.Overrule(stop.key, "reflowed again by hand"))
+    with pytest.raises(c.Refused, match="Panel 2 stays at Reflow"):
+        bench.do(c.SendOn(2))
+    bench.do(c.SendOn(1))
+
+    def reasons(serial: str) -> set[str]:
+        return {o["reason"] for o in board_record(bench.batch, serial)["overruled"]}
+
+    about_panel = {"looked at every deposit", "reflowed again by hand"}
+    assert reasons(FIRST) == reasons("H7-02") == about_panel and not reasons("H7-07")
+    for serial in ("H7-10", "H7-100"):
+        bench.state.boards[serial].station = "Inspect"
+        bench.do(c.MarkFault(serial, "R1", "bridge"))
+        bench.do(c.GoTo("Inspect", serial))
+        bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Inspect")[0].key, f"{serial} is a spare"))
+    assert (reasons("H7-10"), reasons("H7-100")) == ({"H7-10 is a spare"}, {"H7-100 is a spare"})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from dataclasses import asdict
 from datetime import datetime
 from functools import cache
@@ -10,6 +11,7 @@ from typing import Any
 
 from fusilex import __version__
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
 from fusilex.core.units import show_resistance
 
 FORMAT = "fusilex-board-2"
@@ -36,14 +38,24 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
     }
     for station in batch.stations:
         record |= station.papers(batch.about(serial), board)
-    others = state.boards.keys() - {serial}
     record["cautions"] = [{"station": s, "acknowledged_at": at} for s, at in state.cautions.items()]
     record["overruled"] = [
-        {"judgement": key, **asdict(why)}
-        for key, why in state.overruled.items()
-        if not others & set(re.split(r"[:,\s]+", key))
+        {"judgement": key, **asdict(why)} for key, why in state.overruled.items() if _concerns(key, board, state.boards)
     ]
     return record
+
+
+_LABEL = re.compile(r"(?:panel|load) \d+|[\d.]+ mm")
+"""What a judgement's key may name beside a board: a panel, a load, a foil."""
+
+
+def _concerns(key: str, board: Board, boards: Collection[str]) -> bool:
+    """An overruling is about this board: it names no other one, and no other panel, load or foil than the board's."""
+    own = {board.serial, f"panel {board.panel}"}
+    own |= {f"load {board.load.number}"} if board.load else set()
+    own |= {f"{board.print.foil_mm:g} mm"} if board.print else set()
+    named = {label for label in key.partition(":")[2].split(", ") if _LABEL.fullmatch(label)}
+    return named | {word for word in re.split(r"[:,\s]+", key) if word in boards} <= own
 
 
 def page_html(batch: Batch, serial: str) -> str:

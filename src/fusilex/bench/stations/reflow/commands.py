@@ -26,10 +26,9 @@ def whole_panel(batch: Batch, panel: int) -> list[Board]:
     boards = batch.panel_at(panel, "Reflow")
     behind = [b for b in batch.state.panel_boards(panel) if not b.scrapped and b.station != "Reflow"]
     if behind:
-        others = f" and {len(behind) - 1} more" if len(behind) > 1 else ""
-        raise Refused(
-            f"A load takes whole panels: board {behind[0].serial}{others} of panel {panel} is at {behind[0].station}."
-        )
+        more = f", and {len(behind) - 1} more are not here" if len(behind) > 1 else ""
+        first = f"board {behind[0].serial} of panel {panel} is at {behind[0].station}"
+        raise Refused(f"A load takes whole panels: {first}{more}.")
     return boards
 
 
