@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import multiprocessing
+import re
 import shutil
 from pathlib import Path
 from typing import Any
@@ -23,10 +24,12 @@ from fusilex.bench.stations.print.events import PanelPrinted
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel
+from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.journal import schema
 from fusilex.journal.entries import Entry, Event, Unreadable, as_entry, typed
 from fusilex.journal.store import Journal, NotSaved, digest, sqlite_url
+from fusilex.ui.frame.start import newest_readable
 
 OLD = Path(__file__).parent / "data" / "journal-before-rooms"
 LOG = (HERON / "oven-run-1.csv").read_bytes()
@@ -84,10 +87,32 @@ def test_a_command_is_all_or_nothing_and_names_are_unique(journal: Journal) -> N
 
 def test_entries_are_checked_when_they_are_read() -> None:
     for kind in KINDS.values():
-        with pytest.raises(Unreadable, match=f"Entry 7 of the journal, {kind.kind} of t: "):
+        with pytest.raises(Unreadable, match=f"The journal, entry 7, {kind.kind} of t: expected "):
             typed(
                 Entry(kind.kind, {"board": 7, "panel": "x", "deed": 1, "columns": 3, "key": []}, 7, "d", "t"), KINDS
             ) if (kind.__struct_fields__) else typed(Entry(kind.kind, None, 7, "d", "t"), KINDS)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("body", "found"),
+    [
+        ('{"boards": ["H7-99"], "to": "Kit"}', "expected what the batch has; found “H7-99”"),
+        ("{not json", "expected JSON; found {not json"),
+        ('{"boards": 7, "to": "Kit"}', "Expected `array`, got `int`"),
+    ],
+)
+def test_a_broken_batch_is_named_and_locks_nobody_out(
+    bench: Bench, heron_files: Files, tmp_path: Path, body: str, found: str
+) -> None:
+    journal = bench.journal
+    broken = Bench.open_batch(journal, heron_files, "Broken", 2, prefix="Z")
+    with journal.writing("K") as pen:
+        row = {"batch_id": broken.id, "deed": "d", "at": "2026-01-01T00:00:00+00:00", "who": "", "kind": "moved"}
+        pen.connection.execute(schema.events.insert().values(**row, body=body))
+    with pytest.raises(BadInput, match=re.escape(found)):
+        Bench(journal, broken.id)
+    opened, said = newest_readable(journal, sqlite_url(tmp_path / "demo.sqlite"))
+    assert opened.id == bench.id and "Broken batch 2 cannot be opened" in said and found in said
 
 
 def test_events_of_a_newer_program_are_passed_over() -> None:

@@ -155,7 +155,9 @@ def test_reflow_waits_for_the_whole_panel_and_judges_the_run(kitted: Bench) -> N
     for part in kitted.batch.placing_order:
         kitted.do(c.PlacePart("H7-01", part.ref))
     assert kitted.now("Reflow").title == "Finish panel 1 first"
-    with pytest.raises(c.Refused, match="A load takes whole panels: board H7-02 of panel 1 is at Place, and 4 more are not here"):
+    with pytest.raises(
+        c.Refused, match="A load takes whole panels: board H7-02 of panel 1 is at Place, and 4 more are not here"
+    ):
         kitted.do(c.RecordReflow(1, "run.csv", LOG))
     taught(kitted)
     kitted.do(c.MachinePlaced(1))

@@ -8,11 +8,14 @@ from typing import Any, ClassVar
 
 import msgspec
 
+from fusilex.core.problems import BadInput
 
-class Unreadable(Exception):
-    """An entry of the journal is not what its kind says; the sentence names the entry, what was expected and what
-    stands there.
-    """
+
+class Unreadable(BadInput):
+    """An entry of the journal is not what its kind says, or speaks of what is not there."""
+
+    def __init__(self, id: int, kind: str, at: str, expected: str, found: str) -> None:
+        super().__init__("The journal", expected, found, f"entry {id}, {kind} of {at}")
 
 
 class Event(msgspec.Struct, frozen=True):
@@ -74,5 +77,5 @@ def typed(entry: Entry, kinds: Kinds) -> Entry:
     try:
         event = msgspec.convert(kind.upcast(entry.body), kind, strict=False)
     except (msgspec.ValidationError, AttributeError, KeyError, TypeError, ValueError) as problem:
-        raise Unreadable(f"Entry {entry.id} of the journal, {entry.kind} of {entry.at}: {problem}.") from problem
+        raise Unreadable(entry.id, entry.kind, entry.at, "what its kind says", str(problem)) from problem
     return Entry(entry.kind, entry.body, entry.id, entry.deed, entry.at, entry.who, event)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import ClassVar, Protocol, TypeVar
 
-from fusilex.journal.entries import Entry, Event
+from fusilex.journal.entries import Entry, Event, Unreadable
 
 
 class Undone(Event, frozen=True):
@@ -78,11 +78,16 @@ def fold(happened: Iterable[Entry], start: Callable[[], State]) -> State:
 
 
 def apply(state: Folded, entry: Entry) -> None:
-    """Add one entry in place; what is of no known kind is passed over."""
+    """Add one entry in place; what is of no known kind is passed over. Raises `Unreadable` for one that speaks of what
+    the state does not have.
+    """
     state.last_id = max(state.last_id, entry.id)
     if entry.event is None:
         return
-    entry.event.apply(state, entry)
+    try:
+        entry.event.apply(state, entry)
+    except (KeyError, IndexError, ValueError) as problem:
+        raise Unreadable(entry.id, entry.kind, entry.at, "what the batch has", f"“{problem.args[0]}”") from problem
     if entry.event.undoable:
         if not state.deeds or state.deeds[-1].id != entry.deed:
             state.deeds.append(state.started(entry))

@@ -17,7 +17,7 @@ from sqlalchemy import Connection, CursorResult, Engine, create_engine, event, i
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import IntegrityError, SQLAlchemyError
 
-from fusilex.journal.entries import Entry, Event, Kinds, as_entry, typed
+from fusilex.journal.entries import Entry, Event, Kinds, Unreadable, as_entry, typed
 from fusilex.journal.schema import HEAD, attachments, batches, events, names
 
 
@@ -147,8 +147,13 @@ class Journal:
                     connection.execute(select(batches.c.id).where(batches.c.id.in_(streams)).with_for_update())
                 yield Pen(connection, self.kinds, who)
         except SQLAlchemyError as problem:
-            why = f"Not saved: {_reason(problem)}. Nothing was recorded; free some room and do it again."
-            raise NotSaved(why) from problem
+            why = _reason(problem)
+            do = (
+                "another program holds the journal: do it again"
+                if "locked" in why
+                else "free some room and do it again"
+            )
+            raise NotSaved(f"Not saved: {why}. Nothing was recorded; {do}.") from problem
 
 
 def digest(data: bytes) -> str:
@@ -157,10 +162,16 @@ def digest(data: bytes) -> str:
 
 def _since(connection: Connection, kinds: Mapping[str, Any], stream: int, last: int) -> list[Entry]:
     query = select(events).where(events.c.batch_id == stream, events.c.id > last).order_by(events.c.id)
-    return [
-        typed(Entry(row.kind, json.loads(row.body), row.id, row.deed, row.at, row.who), kinds)
-        for row in connection.execute(query)
-    ]
+    rows = connection.execute(query)
+    return [typed(Entry(row.kind, _body(row), row.id, row.deed, row.at, row.who), kinds) for row in rows]
+
+
+def _body(row: Any) -> dict[str, Any]:
+    try:
+        body: dict[str, Any] = json.loads(row.body)
+        return body
+    except ValueError as problem:
+        raise Unreadable(row.id, row.kind, row.at, "JSON", str(row.body)[:40]) from problem
 
 
 def _now() -> str:

@@ -70,6 +70,19 @@ def _settle() -> None:
     gc.enable()
 
 
+def newest_readable(home: Journal, demo_url: str) -> tuple[Bench, str]:
+    """The newest batch that can be read, and what was wrong with those after it: one broken batch locks nobody out of
+    the others. The demo's where there is none. Raises `NotSaved`.
+    """
+    unread = ""
+    for row in reversed(home.batches()):
+        try:
+            return Bench(home, row.id), unread
+        except BadInput as problem:
+            unread = unread or f"{row.name} cannot be opened. {problem}"
+    return open_demo(open_journal(demo_url)), unread
+
+
 def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> int:
     """Open the journal and the window; returns the exit code.
 
@@ -80,11 +93,11 @@ def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> i
     settings = QSettings()
     try:
         home = open_journal(demo_url if demo else url)
-        rows = home.batches()
+        rows, unread = home.batches(), ""
         if demo:
             bench = open_demo(home, fresh)
         else:
-            bench = Bench(home, rows[-1].id) if rows else open_demo(open_journal(demo_url))
+            bench, unread = newest_readable(home, demo_url)
     except (NotSaved, BadInput) as problem:
         print(f"fusilex: {problem}", file=sys.stderr)
         return 2
@@ -95,6 +108,7 @@ def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> i
         mishaps.take(type(error), error, error.__traceback__)
         window = make_window(open_demo(open_journal(demo_url)), settings, home)
     mishaps.window = window
+    window.desk.say(unread)
     if not demo and not rows:
         window.desk.say(
             "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."
