@@ -230,3 +230,53 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
         bench.do(c.GoTo("Inspect", serial))
         bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Inspect")[0].key, f"{serial} is a spare"))
     assert (reasons("H7-10"), reasons("H7-100")) == ({"H7-10 is a spare"}, {"H7-100 is a spare"})
+
+
+def test_a_count_says_what_is_in_the_bin_now(bench: Bench) -> None:
+    acknowledge_all(bench)
+    brought(bench, "Place")
+    taught(bench)
+    line = bench.batch.line_of["U1"]
+    bench.do(c.FillBin(line.key, 5))
+    with pytest.raises(c.Refused, match="Only 5 of control 32 left"):
+        bench.do(c.MachinePlaced(1))
+    bench.do(c.FillBin(line.key, 6))
+    bench.do(c.MachinePlaced(1))
+    short = {j.headline for j in bench.judgements("Kit") if j.level is Level.STOP}
+    assert bench.batch.left_in_bin(line.key) == 0 and short == {"12 short of control 32 QFN-32 5x5"}
+    bench.do(c.FillBin(line.key, 12))
+    assert bench.batch.left_in_bin(line.key) == 12
+    assert not [j for j in bench.judgements("Kit") if j.level is Level.STOP], "six are on boards"
+
+
+def test_a_print_is_with_what_stood_on_the_screen(bench: Bench) -> None:
+    acknowledge_all(bench)
+    brought(bench, "Print")
+    for foil, paste in ((0.1, "leaded"), (0.12, "lead-free")):
+        with pytest.raises(c.Refused, match=r"The next print is with .* mm foil and leaded paste"):
+            bench.do(c.PrintPanel(1, foil, paste))
+
+
+def test_what_is_taken_back_here_has_not_gone_on_elsewhere(bench: Bench, open_window: OpenWindow) -> None:
+    acknowledge_all(bench)
+    brought(bench, "Print")
+    window = open_window(bench)
+    go(window, "Print")
+    press(window, SPACE)
+    assert bench.board.panel == 2, "the next panel that waits here"
+    bench.do(c.GoTo("Place", FIRST))
+    bench.do(c.PlacePart(FIRST, bench.batch.placing_order[0].ref))
+    go(window, "Print")
+    assert "Space" not in {key.keys for key in window.strip.shown}, "panel 1 is not here"
+    press(window, SPACE)
+    assert "Panel 1 is not at Print" in window.desk.said
+    press(window, Key.Key_Backspace)
+    assert "gone on since: take back" in window.desk.said and bench.state.boards[FIRST].station == "Place"
+    go(window, "Place")
+    press(window, Key.Key_Backspace)
+    go(window, "Print")
+    press(window, Key.Key_N)
+    assert bench.board.panel == 2 and "Space" in {key.keys for key in window.strip.shown}
+    press(window, Key.Key_Backspace)
+    assert "Taken back: the print of panel 1" in window.desk.said
+    assert bench.state.board == FIRST and bench.state.boards[FIRST].station == "Print"
