@@ -19,7 +19,7 @@ from conftest import HERON
 from msgspec.structs import fields
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.boards import DONE, Print
+from fusilex.bench.boards import DONE, PastePrint
 from fusilex.bench.rooms import ROAD, open_journal
 from fusilex.bench.station import Station
 from fusilex.bench.stations.kit.events import bin_open
@@ -36,7 +36,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.store import sqlite_url
-from fusilex.ui.stations import STATION_CLASSES
+from fusilex.ui.stations import STATION_PICTURES
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 COMMANDS = sorted(c.COMMANDS, key=lambda k: k.__name__)
@@ -263,7 +263,7 @@ def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> 
                 bench.do(made_up(command, bench, random.Random(1)))
     shown = [j for serial in list(bench.state.boards)[:2] for j in station.judge(bench.batch.about(serial))]
     assert station.now(bench.batch).title and {j.rule for j in shown} <= set(RULES)
-    assert station.name in STATION_CLASSES and station.about in ("batch", "panel", "board")
+    assert station.name in STATION_PICTURES and station.about in ("batch", "panel", "board")
 
 
 def _path(module: str) -> str:
@@ -282,7 +282,7 @@ def test_a_board_without_an_oven_load_stays(bench: Bench) -> None:
     bench.do(c.Acknowledge("Release"))
     board = bench.state.boards["H7-01"]
     there = [p.ref for p in (*bench.batch.placing_order, *bench.batch.solder_order)]
-    board.station, board.print, board.inspections = "Release", Print(1, "", 1, 0.12, "leaded"), 1
+    board.station, board.print, board.inspections = "Release", PastePrint(1, "", 1, 0.12, "leaded"), 1
     board.placed = there
     board.tests.append({"passed": True, "note": ""})
     with pytest.raises(c.Refused, match="H7-01 lacks oven load"):

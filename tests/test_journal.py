@@ -17,9 +17,9 @@ from sqlalchemy import inspect
 
 from fusilex.bench.bench import Bench, places
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.common.events import BatchOpened, Place
+from fusilex.bench.common.events import BatchOpened, BoardCell
 from fusilex.bench.papers import board_record
-from fusilex.bench.rooms import KINDS, open_journal
+from fusilex.bench.rooms import EVENT_KINDS, open_journal
 from fusilex.bench.stations.print.events import PanelPrinted
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Judgement, Level
@@ -44,7 +44,7 @@ def opened(journal: Journal, name: str = "x", number: int = 1) -> int:
     with journal.writing("K") as pen:
         batch = pen.open_batch(name)
         pen.attach("a.bin", b"abc")
-        pen.write(batch, [BatchOpened(name, [Place(f"{name}-1", 1, 0)], number)])
+        pen.write(batch, [BatchOpened(name, [BoardCell(f"{name}-1", 1, 0)], number)])
     return batch
 
 
@@ -86,11 +86,12 @@ def test_a_command_is_all_or_nothing_and_names_are_unique(journal: Journal) -> N
 
 
 def test_entries_are_checked_when_they_are_read() -> None:
-    for kind in KINDS.values():
+    for kind in EVENT_KINDS.values():
         with pytest.raises(Unreadable, match=f"The journal, entry 7, {kind.kind} of t: expected "):
             typed(
-                Entry(kind.kind, {"board": 7, "panel": "x", "deed": 1, "columns": 3, "key": []}, 7, "d", "t"), KINDS
-            ) if (kind.__struct_fields__) else typed(Entry(kind.kind, None, 7, "d", "t"), KINDS)  # type: ignore[arg-type]
+                Entry(kind.kind, {"board": 7, "panel": "x", "deed": 1, "columns": 3, "key": []}, 7, "d", "t"),
+                EVENT_KINDS,
+            ) if (kind.__struct_fields__) else typed(Entry(kind.kind, None, 7, "d", "t"), EVENT_KINDS)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -118,7 +119,7 @@ def test_a_broken_batch_is_named_and_locks_nobody_out(
 def test_events_of_a_newer_program_are_passed_over() -> None:
     rows = places(["H7-01", "H7-02", "H7-03", "H7-04"], Panel(2, 1, 10, 10, 0, 0, 20, 10, 10, 10))
     first = as_entry(BatchOpened("x", rows), 1, "a", "t", "K")
-    state = project([first, typed(Entry("levitated", {"board": "H7-01"}, 2, "b", "t"), KINDS)])
+    state = project([first, typed(Entry("levitated", {"board": "H7-01"}, 2, "b", "t"), EVENT_KINDS)])
     assert [b.serial for b in state.boards.values()] == ["H7-01", "H7-02", "H7-03", "H7-04"]
     assert [b.panel for b in state.boards.values()] == [1, 1, 2, 2] and state.last_id == 2 and state.deeds == []
 
@@ -136,7 +137,7 @@ def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> N
     journal = open_journal(sqlite_url(tmp_path / "j.sqlite"))
     bench = Bench(journal, journal.batches()[0].id)
     kinds = {e.kind for e in (*bench.record.history, *bench.shop.history)}
-    assert kinds <= set(KINDS) and all(e.event for e in bench.record.history), "every kind of then is known now"
+    assert kinds <= set(EVENT_KINDS) and all(e.event for e in bench.record.history), "every kind of then is known now"
     for serial, then in told["papers"].items():
         now = old_words(board_record(bench.batch, serial))
         rest = {"format", "made_with", "overruled", "faults"}
@@ -165,9 +166,9 @@ def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> N
 
 def test_older_words_are_read_in_the_words_of_today() -> None:
     body = {"key": "ready.turn:U1", "reason": "seen"}
-    assert typed(Entry("judgement_overruled", body), KINDS).event.key == "ready.rotation:U1"  # type: ignore[union-attr]
+    assert typed(Entry("judgement_overruled", body), EVENT_KINDS).event.key == "ready.rotation:U1"  # type: ignore[union-attr]
     fix = {"kind": "several", "ref": "", "with": {"fixes": [{"kind": "turns", "with": {"turns": {"U1": 90}}}]}}
-    read: Any = typed(Entry("fix_applied", fix), KINDS).event
+    read: Any = typed(Entry("fix_applied", fix), EVENT_KINDS).event
     assert read.meant.with_["fixes"][0] == {
         "kind": "rotations",
         "ref": "",
@@ -212,7 +213,7 @@ def test_batches_opened_at_once_get_numbers_of_their_own(heron_files: Files, tmp
 def test_every_event_says_what_it_was() -> None:
     silent = {"moved", "went", "batch_opened", "undone", "redone", "pieces_counted", "pieces_uncounted"}
     silent |= {"part_replaced", "readings_cleared", "parts_back", "way_chosen"}
-    for kind in KINDS.values():
+    for kind in EVENT_KINDS.values():
         in_batch = not kind.__module__.startswith("fusilex.bench.workshop")
         says = kind.words is not Event.words and kind.__name__ != "Moved"
         assert says == (in_batch and kind.kind not in silent), kind.kind

@@ -22,9 +22,9 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.files import DesignFiles
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.stations.kit import typed as kit_typed
+from fusilex.bench.stations.kit import typed_input as kit_typed
 from fusilex.bench.stations.kit.events import Kitted
-from fusilex.bench.stations.ready import typed as ready_typed
+from fusilex.bench.stations.ready import typed_input as ready_typed
 from fusilex.bench.stations.ready.events import Readied
 from fusilex.bench.stations.ready.panel_text import panel as panel_of
 from fusilex.bench.workshop.etching import Etching

@@ -207,6 +207,9 @@ def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: 
     assert "IPC-7525" in text and "foil" in text
     press(window, Key.Key_F2)
     assert "nothing to overrule" in window.desk.said
+    for key in (judgement.key, "print.release:top U1, 0.3 mm"):
+        with pytest.raises(c.Refused, match="nothing to overrule"):
+            window.desk.bench.do(c.Overrule(key, "in advance"))
     while window.judged.current and window.judged.current.level is not Level.CARE:
         QTest.keyClick(window, Key.Key_PageDown)
     care = window.judged.current

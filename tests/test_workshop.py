@@ -16,7 +16,7 @@ from sqlalchemy import create_engine, text
 from fusilex.app import main
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.common.events import BatchOpened, Place
+from fusilex.bench.common.events import BatchOpened, BoardCell
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.kit.events import Kitted
@@ -49,7 +49,7 @@ def test_a_journal_of_the_first_version_is_taken_along(bench: Bench, tmp_path: P
     journal = open_journal(url)
     with journal.writing("K") as pen:
         batch = pen.open_batch("old one")
-        pen.write(batch, [BatchOpened("old one", [Place("O1-01", 1, 0)])])
+        pen.write(batch, [BatchOpened("old one", [BoardCell("O1-01", 1, 0)])])
     journal.close()
     engine = create_engine(url)
     with engine.begin() as connection:

@@ -11,7 +11,7 @@ from fusilex.bench.boards import Board, laid_out
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Redo, Undo
-from fusilex.bench.common.events import BatchOpened, Moved, Place, Went
+from fusilex.bench.common.events import BatchOpened, BoardCell, Moved, Went
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
 from fusilex.bench.derived import Derived
 from fusilex.bench.now import Now
@@ -229,9 +229,9 @@ class Bench:
         return self._look(self.journal)
 
 
-def places(serials: Sequence[str], panel: Panel | None) -> list[Place]:
+def places(serials: Sequence[str], panel: Panel | None) -> list[BoardCell]:
     """Panel and cell of each board in turn, cells that carry none passed over."""
-    return [Place(*row) for row in laid_out(serials, panel.cells if panel else [0])]
+    return [BoardCell(*row) for row in laid_out(serials, panel.cells if panel else [0])]
 
 
 def _user() -> str:

@@ -13,7 +13,7 @@ DONE = "Done"
 
 
 @dataclass(frozen=True)
-class Print:
+class PastePrint:
     """One stroke of the squeegee over a panel."""
 
     number: int
@@ -67,7 +67,7 @@ class Board:
     counted: set[str] = field(default_factory=set)
     faults: list[Fault] = field(default_factory=list)
     readings: dict[str, tuple[float, str]] = field(default_factory=dict)
-    print: Print | None = None
+    print: PastePrint | None = None
     load: Load | None = None
     inspections: int = 0
     unseen: bool = False

@@ -14,7 +14,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.core.units import show_resistance
 
-FORMAT = "fusilex-board-2"
+PAPERS_FORMAT = "fusilex-board-2"
 
 
 def board_record(batch: Batch, serial: str) -> dict[str, Any]:
@@ -23,7 +23,7 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
     """
     state, board = batch.state, batch.state.boards[serial]
     record: dict[str, Any] = {
-        "format": FORMAT,
+        "format": PAPERS_FORMAT,
         "made_with": f"Fusilex {__version__}",
         "serial": serial,
         "design": state.opened["design"],

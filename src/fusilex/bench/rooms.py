@@ -25,7 +25,7 @@ ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)
 
 COMMANDS = tuple(command for room in ROOMS for command in room.commands)
 EVENTS: tuple[type[Event], ...] = (Undone, Redone, *(event for room in ROOMS for event in room.events))
-KINDS = {event.kind: event for event in EVENTS}
+EVENT_KINDS = {event.kind: event for event in EVENTS}
 ROAD = Road(STATIONS)
 
 
@@ -39,5 +39,5 @@ def workshop_state() -> WorkshopState:
     return WorkshopState(fresh(kind for room in WORKSHOP for kind in room.slices))
 
 
-open_journal = partial(Journal, kinds=KINDS)
+open_journal = partial(Journal, kinds=EVENT_KINDS)
 """A journal by its URL, reading every kind of event there is. Raises `NotSaved`."""

@@ -10,7 +10,7 @@ from typing import Any
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 
-FORMAT = "fusilex-panel-1"
+PANEL_FORMAT = "fusilex-panel-1"
 MOST_CELLS_ALONG = 50
 
 
@@ -33,9 +33,9 @@ def _whole(value: Any) -> int:
 
 
 def _format(value: Any) -> str:
-    if value != FORMAT:
-        raise ValueError(FORMAT)
-    return FORMAT
+    if value != PANEL_FORMAT:
+        raise ValueError(PANEL_FORMAT)
+    return PANEL_FORMAT
 
 
 def _fiducial(value: Any) -> tuple[str, float, float]:
@@ -78,7 +78,7 @@ _NEEDED = 7
 
 
 def is_panel(data: bytes) -> bool:
-    return FORMAT.encode() in data[:400]
+    return PANEL_FORMAT.encode() in data[:400]
 
 
 def read_panel(data: bytes, name: str) -> Panel:
@@ -139,7 +139,7 @@ def write_panel(panel: Panel) -> str:
     return (
         json.dumps(
             {
-                "format": FORMAT,
+                "format": PANEL_FORMAT,
                 "columns": panel.columns,
                 "rows": panel.rows,
                 "pitch_mm": [panel.pitch_x, panel.pitch_y],

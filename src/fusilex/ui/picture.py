@@ -62,7 +62,7 @@ class Picture(QWidget):
         return "", []
 
 
-class Station(Picture):
+class StationPicture(Picture):
     """A bench picture with its keys, and what stations share."""
 
     def add_strip(self) -> BoardStrip:

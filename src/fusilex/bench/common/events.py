@@ -19,7 +19,7 @@ RENAMED_RULES = {
 """Rules by the names older versions gave them: overrulings hang on these."""
 
 
-class Place(msgspec.Struct, frozen=True):
+class BoardCell(msgspec.Struct, frozen=True):
     """A board and where it sits."""
 
     serial: str
@@ -33,7 +33,7 @@ class BatchOpened(Event, frozen=True):
     kind: ClassVar[str] = "batch_opened"
     undoable: ClassVar[bool] = False
     design: str
-    boards: list[Place]
+    boards: list[BoardCell]
     batch: int = 1
     files: str = ""
     paste: str = "leaded"

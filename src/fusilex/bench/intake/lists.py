@@ -22,7 +22,7 @@ from fusilex.formats.lists.tables import GUESS, ListKind, Table, best_table, in_
 from fusilex.formats.panel_file import read_panel
 
 SAME_PARTS = 0.9
-KINDS = {"placements": PLACEMENTS, "bom": BOM}
+LIST_KINDS = {"placements": PLACEMENTS, "bom": BOM}
 
 
 def table_of(data: bytes, file: str, role: str | None = None, picked: Mapping[str, int] | None = None) -> Table | None:
@@ -31,7 +31,7 @@ def table_of(data: bytes, file: str, role: str | None = None, picked: Mapping[st
 
     `role` is what the file was taken for, where that is known. Raises `BadInput` for what is no table.
     """
-    kind = KINDS.get(role or identify(file, data).kind)
+    kind = LIST_KINDS.get(role or identify(file, data).kind)
     if kind is None:
         return None
     return best_table(data, file, kind, picked) or unsettled_table(data, file, kind, picked)
@@ -75,8 +75,8 @@ class Lists:
             self._drawn.add(file)
         elif guess.kind == "panel":
             self.panel = read_panel(data, file)
-        elif guess.kind in KINDS:
-            kind = KINDS[guess.kind]
+        elif guess.kind in LIST_KINDS:
+            kind = LIST_KINDS[guess.kind]
             table = best_table(data, file, kind, picked)
             if table is None:
                 self._unread(file, guess.role, kind)

@@ -12,7 +12,7 @@ from fusilex.bench.state import WorkshopState
 from fusilex.core.kit.moisture import Exposure, exposure
 from fusilex.journal.entries import Entry, Event
 
-FORMS = ("reel", "strip", "tray", "bag", "tube")
+LOT_FORMS = ("reel", "strip", "tray", "bag", "tube")
 
 
 @dataclass

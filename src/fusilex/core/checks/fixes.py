@@ -19,7 +19,7 @@ DRILLS_MM = (0.1, 6.5)
 
 @dataclass(frozen=True)
 class Fix:
-    """One correction. `kind` is a key of `KINDS`, `ref` the part it is for ('' for whole lists), `with_` its plain
+    """One correction. `kind` is a key of `FIX_KINDS`, `ref` the part it is for ('' for whole lists), `with_` its plain
     numbers and words.
     """
 
@@ -37,7 +37,7 @@ class Fix:
     @classmethod
     def from_dict(cls, data: dict[str, Any]) -> Fix:
         """Raises KeyError for an unknown kind."""
-        if data["kind"] not in KINDS:
+        if data["kind"] not in FIX_KINDS:
             raise KeyError(data["kind"])
         return cls(data["kind"], data.get("ref", ""), dict(data.get("with", {})), data.get("words", ""))
 
@@ -52,7 +52,7 @@ def _plain(value: Any) -> Any:
 def apply_fixes(design: Design, fixes: Iterable[Fix]) -> Design:
     """The design, not joined yet, with every fix applied in order."""
     for fix in fixes:
-        design = KINDS[fix.kind](design, fix)
+        design = FIX_KINDS[fix.kind](design, fix)
     return design
 
 
@@ -212,7 +212,7 @@ def _several(design: Design, fix: Fix) -> Design:
     return apply_fixes(design, [Fix.from_dict(each) for each in fix.with_["fixes"]])
 
 
-KINDS: dict[str, Callable[[Design, Fix], Design]] = {
+FIX_KINDS: dict[str, Callable[[Design, Fix], Design]] = {
     "several": _several,
     "transform": _transform,
     "move-layers": _move_layers,

@@ -8,9 +8,9 @@ from fusilex.core.judgement import Level
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.why import Why
+from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.theme import DIM, LIGHT, theme, use
 from fusilex.ui.units import Units
-from fusilex.ui.views import ViewedStation
 from fusilex.ui.widgets.keys import Key
 
 
@@ -71,7 +71,7 @@ class FrameKeys:
 
     def view_before(self) -> None:
         """The picture before the one in view, where a station has several."""
-        if isinstance(self.host.station, ViewedStation):
+        if isinstance(self.host.station, TabbedStation):
             self.host.station.show_view(self.host.station.tabs.current - 1)
 
     def step_judgement(self, step: int) -> None:

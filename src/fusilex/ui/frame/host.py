@@ -11,7 +11,7 @@ from fusilex.bench.bench import Bench
 from fusilex.journal.store import Journal
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.judgement_list import Judgements
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 
 
 class Host(Protocol):
@@ -24,7 +24,7 @@ class Host(Protocol):
     files: Any
 
     @property
-    def station(self) -> Station: ...
+    def station(self) -> StationPicture: ...
     def widget(self) -> QWidget: ...
     def show_bench(self, bench: Bench) -> None: ...
     def refresh(self) -> None: ...

@@ -19,10 +19,10 @@ from fusilex.ui.frame.key_strip import KeyStrip
 from fusilex.ui.frame.line import Line
 from fusilex.ui.frame.menu import Menu
 from fusilex.ui.frame.now_card import Facts, NowCard
-from fusilex.ui.picture import Station
-from fusilex.ui.stations import STATION_CLASSES
+from fusilex.ui.picture import StationPicture
+from fusilex.ui.stations import STATION_PICTURES
+from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.theme import GAP, LEAST_HIGH, LEAST_WIDE, theme
-from fusilex.ui.views import ViewedStation
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
 
@@ -48,7 +48,7 @@ class Window(QMainWindow):
         self._lay_out()
         self.line.chosen.connect(self.go)
         self.desk: Desk
-        self.stations: dict[str, Station] = {}
+        self.stations: dict[str, StationPicture] = {}
         self.files, self.frame_keys = FileDialogs(self), FrameKeys(self)
         self.menus = Menu(self, self.frame_keys)
         self.head.units_clicked.connect(self.frame_keys.turn_units)
@@ -125,22 +125,22 @@ class Window(QMainWindow):
 
     def _redraw_design(self) -> None:
         """The design reads otherwise now: every picture of it is made anew, the views stay where they are."""
-        at = {n: s.tabs.current for n, s in self.stations.items() if isinstance(s, ViewedStation)}
+        at = {n: s.tabs.current for n, s in self.stations.items() if isinstance(s, TabbedStation)}
         self._drop_stations()
         self.desk.art = BoardArt(self.desk.bench.design)
         for name, view in at.items():
             built = self._built(name)
-            if view and isinstance(built, ViewedStation):
+            if view and isinstance(built, TabbedStation):
                 built.take(view)
 
     @property
-    def station(self) -> Station:
+    def station(self) -> StationPicture:
         """The station in view, built at its first visit or before."""
         return self._built(self.desk.bench.state.station)
 
-    def _built(self, name: str) -> Station:
+    def _built(self, name: str) -> StationPicture:
         if name not in self.stations:
-            self.stations[name] = STATION_CLASSES[name](self.desk)
+            self.stations[name] = STATION_PICTURES[name](self.desk)
             self.stack.addWidget(self.stations[name])
         return self.stations[name]
 
@@ -176,7 +176,7 @@ class Window(QMainWindow):
         self.facts.show_facts(*station.facts())
         self._share_out()
         self.strip.show_keys(self.keys())
-        if len(self.stations) < len(STATION_CLASSES):
+        if len(self.stations) < len(STATION_PICTURES):
             self._warm.start(STILL_MS)
 
     def go(self, station: str) -> None:

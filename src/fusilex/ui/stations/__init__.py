@@ -2,18 +2,28 @@
 
 from __future__ import annotations
 
-from fusilex.ui.picture import Station
-from fusilex.ui.stations.hand.station import Hand
-from fusilex.ui.stations.inspect.station import Inspect
-from fusilex.ui.stations.kit.station import Kit
-from fusilex.ui.stations.place.station import Place
-from fusilex.ui.stations.print.station import Print
-from fusilex.ui.stations.ready.station import Ready
-from fusilex.ui.stations.reflow.station import Reflow
-from fusilex.ui.stations.release.station import Release
-from fusilex.ui.stations.rework.station import Rework
-from fusilex.ui.stations.test.station import Test
+from fusilex.ui.picture import StationPicture
+from fusilex.ui.stations.hand.station import HandPicture
+from fusilex.ui.stations.inspect.station import InspectPicture
+from fusilex.ui.stations.kit.station import KitPicture
+from fusilex.ui.stations.place.station import PlacePicture
+from fusilex.ui.stations.print.station import PrintPicture
+from fusilex.ui.stations.ready.station import ReadyPicture
+from fusilex.ui.stations.reflow.station import ReflowPicture
+from fusilex.ui.stations.release.station import ReleasePicture
+from fusilex.ui.stations.rework.station import ReworkPicture
+from fusilex.ui.stations.test.station import TestPicture
 
-STATION_CLASSES: dict[str, type[Station]] = {
-    c.name: c for c in (Ready, Kit, Print, Place, Reflow, Hand, Inspect, Rework, Test, Release)
-}
+_PICTURES: tuple[type[StationPicture], ...] = (
+    ReadyPicture,
+    KitPicture,
+    PrintPicture,
+    PlacePicture,
+    ReflowPicture,
+    HandPicture,
+    InspectPicture,
+    ReworkPicture,
+    TestPicture,
+    ReleasePicture,
+)
+STATION_PICTURES = {picture.name: picture for picture in _PICTURES}

@@ -16,7 +16,7 @@ GOLDEN = 0.618034  # dots that share a value are strewn by it, so that none hide
 
 
 @dataclass(frozen=True)
-class Scale:
+class Axis:
     """From a value to its share of an axis, 0 to 1; logarithmic where `log`. Beyond its ends it stays at them."""
 
     low: float
@@ -35,8 +35,8 @@ class Chart:
     """An area with a scale across and, where there is one, a scale upwards."""
 
     area: QRectF
-    across: Scale
-    up: Scale = Scale(0.0, 1.0)
+    across: Axis
+    up: Axis = Axis(0.0, 1.0)
 
     def x(self, value: float) -> float:
         return self.area.left() + self.area.width() * self.across.share(value)

@@ -13,7 +13,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.events import StockNoted
 from fusilex.bench.stations.kit.fitting import lot_of, lots_for
 from fusilex.bench.workshop.stock import (
-    FORMS,
+    LOT_FORMS,
     Lot,
     LotCounted,
     LotMoisture,
@@ -50,8 +50,8 @@ class ReceiveLot(Command, frozen=True):
 
     def received(self, known: Collection[str]) -> LotReceived:
         """The lot as it comes in, under the next free id where it has none. Raises `Refused`."""
-        if self.form not in FORMS:
-            raise Refused(f"A lot is a {', '.join(FORMS)}, not a {self.form or 'nothing'}.")
+        if self.form not in LOT_FORMS:
+            raise Refused(f"A lot is a {', '.join(LOT_FORMS)}, not a {self.form or 'nothing'}.")
         if not (self.part_number.strip() or self.value.strip()):
             raise Refused("Say what it is: a part number or a value.")
         _check_count(self.count)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import ClassVar
 
-from fusilex.bench.boards import Print
+from fusilex.bench.boards import PastePrint
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
@@ -33,7 +33,7 @@ class Changed:
 class Printing:
     """Prints in order; those wiped off stay in it, and are named in `wiped`."""
 
-    prints: list[Print] = field(default_factory=list)
+    prints: list[PastePrint] = field(default_factory=list)
     wiped: list[Wiped] = field(default_factory=list)
     changes: list[Changed] = field(default_factory=list)
 
@@ -90,7 +90,7 @@ class PanelPrinted(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         printing = state[Printing]
         number = len(printing.prints) + 1
-        made = Print(number, entry.at, self.panel, self.foil_mm, self.paste, self.note)
+        made = PastePrint(number, entry.at, self.panel, self.foil_mm, self.paste, self.note)
         printing.prints.append(made)
         for board in state.panel_boards(self.panel):
             board.print = made

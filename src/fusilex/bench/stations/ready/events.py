@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
-from fusilex.bench.common.events import Place
+from fusilex.bench.common.events import BoardCell
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
@@ -44,7 +44,7 @@ class BoardsLaid(Event, frozen=True):
     """Another panel: the boards keep their serials and get new places."""
 
     kind: ClassVar[str] = "boards_laid"
-    boards: list[Place]
+    boards: list[BoardCell]
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         for place in self.boards:

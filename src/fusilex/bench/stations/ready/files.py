@@ -8,14 +8,14 @@ from dataclasses import replace
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import laid_out
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import Moved, Place
+from fusilex.bench.common.events import BoardCell, Moved
 from fusilex.bench.common.files import ColumnsPicked, FileAdded, FileAssigned, FixApplied, FixWithdrawn
 from fusilex.bench.intake.lists import table_of
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.events import BoardsLaid, FilesAccepted, PackageNoted
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.workshop.habits import ColumnsRemembered, PackageSet, RoleRemembered
-from fusilex.core.checks.fixes import KINDS, Fix
+from fusilex.core.checks.fixes import FIX_KINDS, Fix
 from fusilex.core.design.model import Design
 from fusilex.formats.identify import ending
 from fusilex.journal.entries import Event
@@ -104,7 +104,7 @@ class ApplyFix(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         still_open(batch)
         fixes = batch.source.fixes
-        if self.fix.kind not in KINDS:
+        if self.fix.kind not in FIX_KINDS:
             raise Refused(f"There is no fix called {self.fix.kind}.")
         if self.fix in fixes:
             raise Refused("That fix is applied already.")
@@ -131,7 +131,7 @@ def _laid_anew(batch: Batch, made: Design) -> list[Event]:
     if made.panel == batch.design.panel:
         return []
     rows = laid_out(batch.state.boards, made.panel.cells if made.panel else [0])
-    return [BoardsLaid([Place(*row) for row in rows])]
+    return [BoardsLaid([BoardCell(*row) for row in rows])]
 
 
 class SetPackage(Command, frozen=True):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import laid_out
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import Place
+from fusilex.bench.common.events import BoardCell
 from fusilex.bench.common.files import FileAdded
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.events import BoardsLaid, CellMarked, SidesChosen
@@ -30,7 +30,7 @@ class DefinePanel(Command, frozen=True):
         data = write_panel(self.panel).encode()
         name = next((n.name for n in batch.design.files if n.because == "panel description"), PANEL_FILE)
         batch.source.tried({**batch.source.files, name: data}, batch.source.choices)
-        places = [Place(*row) for row in laid_out(batch.state.boards, self.panel.cells)]
+        places = [BoardCell(*row) for row in laid_out(batch.state.boards, self.panel.cells)]
         return Result([FileAdded(name, digest(data)), BoardsLaid(places)], files={name: data})
 
 

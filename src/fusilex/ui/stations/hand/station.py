@@ -9,7 +9,7 @@ from fusilex.bench.stations.hand.commands import PassHand, SolderPart
 from fusilex.core.design.model import Part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text, text_height
@@ -70,7 +70,7 @@ class EdgeView(Card):
         )
 
 
-class Hand(Station):
+class HandPicture(StationPicture):
     name = "Hand"
 
     def __init__(self, desk: Desk) -> None:

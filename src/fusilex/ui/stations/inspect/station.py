@@ -16,14 +16,14 @@ from fusilex.core.judgement import Level
 from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station, neighbour
+from fusilex.ui.picture import StationPicture, neighbour
 from fusilex.ui.stations.inspect.fault_pad import FaultPad
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 from fusilex.ui.widgets.keys import Key
 
 
-class Inspect(Station):
+class InspectPicture(StationPicture):
     name = "Inspect"
 
     def __init__(self, desk: Desk) -> None:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from fusilex.ui.stations.kit.stock import StockView
 from fusilex.ui.stations.kit.tray_view import TrayView
-from fusilex.ui.views import ViewedStation
+from fusilex.ui.tabbed import TabbedStation
 
 
-class Kit(ViewedStation):
+class KitPicture(TabbedStation):
     name = "Kit"
     view_classes = (TrayView, StockView)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.kit import stock as c
-from fusilex.bench.stations.kit import typed
+from fusilex.bench.stations.kit import typed_input
 from fusilex.bench.stations.kit.fitting import lots_for
 from fusilex.bench.stations.kit.now import at_stock
 from fusilex.bench.stations.kit.weighing import weigh
@@ -22,7 +22,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.stock import COLUMNS, StockRow, read_stock, stock_csv
 from fusilex.ui.desk import Desk
-from fusilex.ui.views import View
+from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.rows import Column, Rows
 
@@ -144,7 +144,7 @@ class StockView(View):
         return "opened" if lot is None or not lot.moisture else "dry" if lot.exposure(self.batch.at).running else "out"
 
     def _received(self, text: str) -> None:
-        if command := self.desk.read(lambda: typed.lot(text)):
+        if command := self.desk.read(lambda: typed_input.lot(text)):
             self.desk.do(command, "Taken in.")
 
     def _list(self, name: str) -> None:
@@ -171,11 +171,11 @@ class StockView(View):
 
     def _weighed(self, text: str) -> None:
         if lot := self.lot:
-            self._found(lot, lambda: weigh(lot, self._package(lot), typed.tare(text)))
+            self._found(lot, lambda: weigh(lot, self._package(lot), typed_input.tare(text)))
 
     def _counted(self, text: str) -> None:
         if lot := self.lot:
-            self._found(lot, lambda: typed.count(text, self._package(lot)))
+            self._found(lot, lambda: typed_input.count(text, self._package(lot)))
 
     def _found(self, lot: Lot, count: Callable[[], tuple[Count, str]]) -> None:
         if (found := self.desk.read(count)) is not None:
@@ -184,7 +184,7 @@ class StockView(View):
 
     def _moisture(self, text: str) -> None:
         lot = self.lot
-        if lot and (command := self.desk.read(lambda: typed.moisture(lot.id, text, datetime.now(UTC)))):
+        if lot and (command := self.desk.read(lambda: typed_input.moisture(lot.id, text, datetime.now(UTC)))):
             self.desk.do(command, f"{lot.id}: {text.strip()}.")
 
     def _moved(self, text: str) -> None:

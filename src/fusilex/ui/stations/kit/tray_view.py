@@ -12,7 +12,7 @@ from fusilex.bench.stations.kit.events import BagChecked, Kitted, bin_open
 from fusilex.bench.stations.kit.fitting import have, lines_to_pull, lots_for
 from fusilex.bench.stations.kit.now import at_bin
 from fusilex.bench.stations.kit.stock import SetTray
-from fusilex.bench.stations.kit.typed import tray_size
+from fusilex.bench.stations.kit.typed_input import tray_size
 from fusilex.bench.typed_text import pieces
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Level
@@ -24,7 +24,7 @@ from fusilex.formats.written.csv_lists import buy_csv
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.kit.labels import write_labels
 from fusilex.ui.stations.kit.tray import Tray
-from fusilex.ui.views import View
+from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
 
 

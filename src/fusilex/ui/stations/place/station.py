@@ -16,13 +16,13 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.commands import ChooseWay, ForgetPoint, MachinePlaced, PlacePart
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.bench.stations.place.machine import fit, programme, taught
-from fusilex.bench.stations.place.typed import point
+from fusilex.bench.stations.place.typed_input import point
 from fusilex.core.design.model import Part
 from fusilex.formats.written.programme import to_csv, to_gcode
 from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations.place.bin_row import BinRow
 from fusilex.ui.stations.place.points import PointList
 from fusilex.ui.theme import theme
@@ -32,7 +32,7 @@ from fusilex.ui.widgets.keys import Key
 ARROW_PX = 45.0  # the longest residual is drawn about this long
 
 
-class Place(Station):
+class PlacePicture(StationPicture):
     name = "Place"
 
     def __init__(self, desk: Desk) -> None:

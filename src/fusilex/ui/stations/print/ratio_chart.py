@@ -13,7 +13,7 @@ from fusilex.core.units import show_length
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.chart import Chart, Scale
+from fusilex.ui.widgets.chart import Axis, Chart
 from fusilex.ui.widgets.glyphs import plain_text
 
 LEVELS = (Level.GO, Level.CARE, Level.STOP)
@@ -42,7 +42,7 @@ class RatioChart(Card):
         ratios = openings.area_ratio(self.foil)
         low, high = 0.3, max(1.2, float(ratios.max()) * 1.03)
         area = QRectF(24, theme.base * 3.2, self.width() - 48, self.height() - theme.base * 7.9)
-        chart = Chart(area, Scale(low, high, log=True))
+        chart = Chart(area, Axis(low, high, log=True))
         for a, b, token in ((low, AREA_STOP, "stop"), (AREA_STOP, AREA_GO, "care"), (AREA_GO, high, "go")):
             chart.band(painter, a, b, token)
         title = f"Area ratio of {len(openings)} openings in a {show_length(self.foil, Units.inch)} foil"

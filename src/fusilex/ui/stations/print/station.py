@@ -17,7 +17,7 @@ from fusilex.bench.stations.print.commands import (
 )
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.judging import foil_and_paste
-from fusilex.bench.stations.print.typed import foil
+from fusilex.bench.stations.print.typed_input import foil
 from fusilex.core.judgement import Level
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
 from fusilex.core.printing.release import release_levels, worst_parts
@@ -25,7 +25,7 @@ from fusilex.core.units import show_length
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations.print.ratio_chart import LEVELS, RatioChart
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
@@ -33,7 +33,7 @@ from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
 
 
-class Print(Station):
+class PrintPicture(StationPicture):
     name = "Print"
 
     def __init__(self, desk: Desk) -> None:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
 from fusilex.bench.command import Command
 from fusilex.bench.now import Now
-from fusilex.bench.stations.ready import typed
+from fusilex.bench.stations.ready import typed_input
 from fusilex.bench.stations.ready.bare import copper_to_remove
 from fusilex.bench.stations.ready.judging import judge_bath
 from fusilex.bench.stations.ready.now import at_bare
@@ -17,8 +17,8 @@ from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
+from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
-from fusilex.ui.views import View
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, progress_bar
 from fusilex.ui.widgets.keys import Key
@@ -120,7 +120,7 @@ class BareView(View):
                 "count them",
                 lambda _: self.desk.ask(
                     "Panels counted (add: dirty, if not wiped yet)",
-                    lambda t: self._typed(typed.bare, t, "Counted."),
+                    lambda t: self._typed(typed_input.bare, t, "Counted."),
                     str(len(self.bench.state.panels)),
                 ),
             ),
@@ -129,7 +129,7 @@ class BareView(View):
                 "what a process has shown",
                 lambda _: self.desk.ask(
                     "Process and its finest track or gap, mm",
-                    lambda t: self._typed(typed.process, t, "Noted for every batch."),
+                    lambda t: self._typed(typed_input.process, t, "Noted for every batch."),
                 ),
             ),
             Key("N", "fresh bath", lambda _: self._etching(self._bath)),
@@ -156,16 +156,16 @@ class BareView(View):
             self.desk.say("")
 
     def _bath(self) -> None:
-        self.desk.ask("Litres of fresh etchant", lambda t: self._typed(typed.litres, t, "A fresh bath."), "0.5")
+        self.desk.ask("Litres of fresh etchant", lambda t: self._typed(typed_input.litres, t, "A fresh bath."), "0.5")
 
     def _etch(self) -> None:
         self.desk.ask(
             "Minutes until clear, bath °C, copper µm",
-            lambda t: self._typed(typed.etch_run, t, "Logged; the rate is corrected."),
+            lambda t: self._typed(typed_input.etch_run, t, "Logged; the rate is corrected."),
         )
 
     def _plan(self, text: str) -> None:
-        if plan := self.desk.read(lambda: typed.bath_plan(text)):
+        if plan := self.desk.read(lambda: typed_input.bath_plan(text)):
             self.bath.celsius, self.bath.foil_um = plan
             self.desk.say("")
 

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.stations.ready import files as c
-from fusilex.bench.stations.ready import typed
+from fusilex.bench.stations.ready import typed_input
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import FileNote, Part
@@ -16,8 +16,8 @@ from fusilex.formats.identify import shared_start
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.ready.before_after import FOOTERS, draw_fix, sides_of
+from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
-from fusilex.ui.views import View
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 from fusilex.ui.widgets.keys import Key
 
@@ -253,7 +253,7 @@ class BoardView(View):
             self.desk.ask(f"{note.name} is", lambda text: self._reassigned(note.name, text), given)
 
     def _reassigned(self, file: str, text: str) -> None:
-        command = self.desk.read(lambda: typed.role(file, text))
+        command = self.desk.read(lambda: typed_input.role(file, text))
         if command is None:
             return
         self.desk.do(

@@ -7,13 +7,13 @@ from contextlib import suppress
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
-from fusilex.bench.intake.lists import KINDS, table_of
+from fusilex.bench.intake.lists import LIST_KINDS, table_of
 from fusilex.bench.stations.ready.files import PickColumns
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.tables import Table, in_words
 from fusilex.ui.desk import Desk
+from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
-from fusilex.ui.views import View
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
@@ -165,7 +165,7 @@ class ListsView(View):
             self.desk.changed.emit()
 
     def _names(self) -> list[str]:
-        return list(KINDS[self._role()].wording)
+        return list(LIST_KINDS[self._role()].wording)
 
     def _pick(self) -> None:
         if self.card.table is not None:

@@ -8,7 +8,7 @@ from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.now import at_next_time
 from fusilex.formats.written.csv_lists import suggestions_csv
 from fusilex.ui.desk import Desk
-from fusilex.ui.views import View
+from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.rows import Column, Rows
 

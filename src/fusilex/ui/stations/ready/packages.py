@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from fusilex.bench.stations.ready import typed
+from fusilex.bench.stations.ready import typed_input
 from fusilex.core.design.model import Part
 from fusilex.core.design.pad_evidence import pattern_of
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_number
 from fusilex.ui.desk import Desk
-from fusilex.ui.views import View
+from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.rows import Column, Rows
 
@@ -87,7 +87,7 @@ class PackagesView(View):
             self.desk.ask(f"{package.code} measures", lambda text: self._edited(package.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:
-        if command := self.desk.read(lambda: typed.package(code, text)):
+        if command := self.desk.read(lambda: typed_input.package(code, text)):
             self.desk.do(command, f"{code}: kept for every batch of this workshop.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:

@@ -13,8 +13,8 @@ from fusilex.bench.stations.ready.panel_text import panel as read_panel
 from fusilex.core.checks.fixes import Fix
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
+from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
-from fusilex.ui.views import View
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key

@@ -21,8 +21,8 @@ from fusilex.core.checks.side_order import (
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_number
 from fusilex.ui.desk import Desk
+from fusilex.ui.tabbed import View
 from fusilex.ui.theme import GAP, theme
-from fusilex.ui.views import View
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, text_height
 from fusilex.ui.widgets.keys import Key

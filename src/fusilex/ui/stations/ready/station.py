@@ -10,11 +10,11 @@ from fusilex.ui.stations.ready.next_time import NextTimeView
 from fusilex.ui.stations.ready.packages import PackagesView
 from fusilex.ui.stations.ready.panel import PanelView
 from fusilex.ui.stations.ready.sides import SidesView
-from fusilex.ui.views import ViewedStation
+from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.widgets.keys import Key
 
 
-class Ready(ViewedStation):
+class ReadyPicture(TabbedStation):
     name = "Ready"
     view_classes = (BoardView, ListsView, PackagesView, PanelView, SidesView, BareView, NextTimeView)
 

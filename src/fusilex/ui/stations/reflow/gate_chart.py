@@ -17,7 +17,7 @@ from fusilex.core.units import show_temperature
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.chart import Chart, Scale
+from fusilex.ui.widgets.chart import Axis, Chart
 from fusilex.ui.widgets.glyphs import plain_text, text_height
 
 _STROKES = ("ink", "brass", "go", "care")
@@ -52,7 +52,7 @@ class GateChart(Card):
         bars = theme.base * (3.2 + 2.6 * len(traces))
         left, over = theme.base * 5.8, title.bottom() + theme.base * 1.6
         area = QRectF(left, over, self.width() - theme.base * 8.2, self.height() - over - theme.base * 3.4 - bars)
-        chart = Chart(area, Scale(0, end), Scale(0, top))
+        chart = Chart(area, Axis(0, end), Axis(0, top))
         chart.ticks_up(painter, range(0, int(top) + 1, 50), lambda c: show_temperature(c, Units.fahrenheit))
         chart.ticks_across(painter, range(0, int(end) + 1, 60), lambda s: f"{s / 60:.0f} min")
         self._gates(painter, chart, gate)

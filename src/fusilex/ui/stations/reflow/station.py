@@ -15,13 +15,13 @@ from fusilex.core.units import show_temperature
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 
-class Reflow(Station):
+class ReflowPicture(StationPicture):
     name = "Reflow"
 
     def __init__(self, desk: Desk) -> None:

@@ -15,7 +15,7 @@ from fusilex.bench.stations.release.commands import ReleaseBoard
 from fusilex.core.judgement import Level
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 from fusilex.ui.widgets.keys import Key
@@ -55,7 +55,7 @@ class Paper(QWidget):
         return pixmap
 
 
-class Release(Station):
+class ReleasePicture(StationPicture):
     name = "Release"
 
     def __init__(self, desk: Desk) -> None:

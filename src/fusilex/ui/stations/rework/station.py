@@ -12,7 +12,7 @@ from fusilex.bench.stations.rework.commands import RepairFault, SendBack
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
@@ -57,7 +57,7 @@ class Queue(Card):
                 break
 
 
-class Rework(Station):
+class ReworkPicture(StationPicture):
     name = "Rework"
 
     def __init__(self, desk: Desk) -> None:

@@ -13,7 +13,7 @@ from fusilex.core.units import show_resistance
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.chart import Chart, Scale
+from fusilex.ui.widgets.chart import Axis, Chart
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
 LOW_OHM, HIGH_OHM, OPEN_OHM = 0.1, 1e8, 1e9
@@ -47,7 +47,7 @@ class Meter(Card):
         self._read(painter, pair, QRectF(first + 6, 10, second, self.height() - 16))
         left = first + second + 34
         area = QRectF(left, theme.base * 3.2, self.width() - left - 30, self.height() - theme.base * 6.4)
-        self._strip(painter, pair, Chart(area, Scale(LOW_OHM, OPEN_OHM, log=True)))
+        self._strip(painter, pair, Chart(area, Axis(LOW_OHM, OPEN_OHM, log=True)))
 
     def _wanted(self, painter: QPainter, pair: ProbePair, box: QRectF) -> None:
         line = theme.base * 2

@@ -6,19 +6,19 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.stations.test.commands import TakeReading, TestBoard, doubt
-from fusilex.bench.stations.test.typed import fault
+from fusilex.bench.stations.test.typed_input import fault
 from fusilex.core.design.model import Pad
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Station
+from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations.test.meter import Meter
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
 
 
-class Test(Station):
+class TestPicture(StationPicture):
     name = "Test"
 
     def __init__(self, desk: Desk) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from fusilex.bench.now import Now
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import Picture, Station
+from fusilex.ui.picture import Picture, StationPicture
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.keys import Key
 
@@ -61,7 +61,7 @@ class Tabs(QWidget):
                 self.chosen.emit(i)
 
 
-class ViewedStation(Station):
+class TabbedStation(StationPicture):
     """Subclasses name their views; each is built when first seen."""
 
     view_classes: tuple[type[View], ...] = ()

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.stock import NoteMoisture, ReceiveLot
 from fusilex.bench.typed_text import NUMBER, number, numbers
-from fusilex.bench.workshop.stock import FORMS
+from fusilex.bench.workshop.stock import LOT_FORMS
 from fusilex.core.kit.counting import Count, by_reel, by_strip, by_weight, tape_pitch_mm
 from fusilex.core.packages.catalogue import Package
 
@@ -20,7 +20,7 @@ def lot(text: str) -> ReceiveLot:
     cells = [cell.strip() for cell in text.split(",")]
     cells += [""] * (9 - len(cells))
     form, number, value, code, count, place, level, date, maker = cells[:9]
-    if form.lower() not in FORMS or not count.isdecimal():
+    if form.lower() not in LOT_FORMS or not count.isdecimal():
         raise Refused(
             "Type form, part number, value, body, count, place, moisture level, with commas: reel, SR-1866, 100 nF,"
             " 0402, 5000, drawer 3, 1."
