@@ -5,6 +5,8 @@ stands in its papers.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import asked as c
@@ -15,11 +17,13 @@ from test_window import SPACE, Key, go, press
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import DONE
+from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import ROAD, open_journal
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files
 from fusilex.journal.store import sqlite_url
+from fusilex.ui.frame.judgement_list import JudgementCard
 from fusilex.ui.frame.window import Window
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
@@ -198,6 +202,79 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
     assert f"because of {case}" in page_html(bench.batch, FIRST)
 
 
+def test_a_print_keeps_its_paste_and_its_window(bench: Bench) -> None:
+    acknowledge_all(bench)
+    brought(bench, "Reflow")
+    with pytest.raises(c.Refused, match="Panel 1 is printed already"):
+        bench.do(c.ChoosePaste("lead-free"))
+    bench.do(c.ChoosePaste("lead-free", "the jar is empty"))
+    bench.do(c.PrintPanel(2, 0.12, "lead-free"))
+    taught(bench, 2)
+    bench.do(c.MachinePlaced(2))
+    for panel, window, then in ((1, "leaded", "Hand"), (2, "lead-free", "Reflow")):
+        bench.do(c.RecordReflow(panel, "run.csv", LOG))
+        board = bench.state.panel_boards(panel)[0]
+        assert board.load and (board.load.window, board.station) == (window, then), "a leaded run"
+    changes = [board_record(bench.batch, serial)["changed_in_mid_batch"] for serial in (FIRST, "H7-07")]
+    assert not changes[0] and [(x["what"], x["from_panel"]) for x in changes[1]] == [("lead-free paste", 2)]
+
+
+def test_a_moisture_clock_counts_up_to_the_oven(bench: Bench) -> None:
+    acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    line = bench.batch.line_of["U3"]
+    ago = [(datetime.now(UTC) - timedelta(hours=h)).isoformat() for h in (80, 70)]
+    bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.package.code, 50, level="4", id="T"))
+    for each in bench.batch.lines:
+        bench.do(c.FillBin(each.key, each.pull, "T" if each is line else ""))
+    bench.do(c.CloseKit())
+    bench.do(c.NoteMoisture("T", "opened", ago[1]))
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.RecordReflow(1, "run.csv", LOG))
+    board = bench.state.boards[FIRST]
+    later = replace(bench.batch, at=datetime.now(UTC) + timedelta(hours=30), serial=FIRST)
+    assert board.load and [j.level for j in judge_board_clocks(later, board)] == [Level.CARE], "70 of 72 h in the oven"
+    waiting = bench.state.boards["H7-07"]
+    assert [j.level for j in judge_board_clocks(later, waiting)] == [Level.STOP], "100 of 72 h on the bench"
+
+
+def test_a_board_nobody_looked_at_says_so_and_the_next_of_its_panel_follows(
+    bench: Bench, open_window: OpenWindow
+) -> None:
+    acknowledge_all(bench)
+    brought(bench, "Hand")
+    for panel in (2, 3):
+        bench.do(c.PrintPanel(panel, 0.12, "leaded"))
+        taught(bench, panel)
+        bench.do(c.MachinePlaced(panel))
+        bench.do(c.RecordReflow(panel, "run.csv", LOG))
+    for serial in ("H7-02", "H7-13", "H7-14"):
+        while part := bench.batch.next_to_solder(bench.state.boards[serial]):
+            bench.do(c.SolderPart(serial, part.ref))
+    window = open_window(bench)
+    bench.do(c.GoTo("Inspect", "H7-13"))
+    window.refresh()
+    press(window, SPACE)
+    assert board_record(bench.batch, "H7-13")["passed_unseen"] and bench.state.board == "H7-14"
+    press(window, Key.Key_Right, SPACE)
+    assert not board_record(bench.batch, "H7-14")["passed_unseen"] and bench.state.board == "H7-02"
+
+
+def test_what_was_overruled_is_shown_to_be(bench: Bench, open_window: OpenWindow) -> None:
+    acknowledge_all(bench)
+    faulty(bench)
+    window = open_window(bench)
+    bench.do(c.GoTo("Inspect", FIRST))
+    window.refresh()
+    stop = bench.road.open_stops(bench.batch, "Inspect")[0]
+    with pytest.raises(c.Refused, match="says something else by now: U3: bridge"):
+        bench.do(c.Overrule(stop.key, "a spare", "U3: tombstone"))
+    assert overrule_all(window, "a spare") == 1
+    assert [card.overruled for card in window.judged.findChildren(JudgementCard) if card.overruled] == ["a spare"]
+
+
 def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path: Path) -> None:
     journal = open_journal(sqlite_url(tmp_path / "p.sqlite"))
     bench = Bench.open_batch(journal, heron_files, "Heron R2", 120, prefix="H", paste="leaded", number=7)
@@ -247,6 +324,28 @@ def test_a_count_says_what_is_in_the_bin_now(bench: Bench) -> None:
     bench.do(c.FillBin(line.key, 12))
     assert bench.batch.left_in_bin(line.key) == 12
     assert not [j for j in bench.judgements("Kit") if j.level is Level.STOP], "six are on boards"
+
+
+def test_a_lot_to_be_baked_goes_into_no_bin(bench: Bench) -> None:
+    acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    line = bench.batch.line_of["U3"]
+    bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.package.code, 50, level="6", id="T6"))
+    with pytest.raises(c.Refused, match="has to be baked before use"):
+        bench.do(c.FillBin(line.key, 20, "T6"))
+    assert "T6" in {j.subject for j in bench.judgements("Kit") if j.level is Level.STOP}
+    bench.do(c.NoteMoisture("T6", "baked"))
+    bench.do(c.FillBin(line.key, 20, "T6"))
+
+
+def test_a_filled_bin_of_a_closed_kit_is_not_filled_by_a_stray_key(bench: Bench, open_window: OpenWindow) -> None:
+    acknowledge_all(bench)
+    brought(bench, "Print")
+    window = open_window(bench)
+    go(window, "Kit")
+    before = bench.state.last_id
+    press(window, SPACE)
+    assert bench.state.last_id == before and "Space" not in {key.keys for key in window.strip.shown}
 
 
 def test_a_print_is_with_what_stood_on_the_screen(bench: Bench) -> None:

@@ -73,6 +73,15 @@ def test_opening_again_migrates_nothing_and_finds_everything(journal: Journal) -
         again.attachment(digest(b"never"))
 
 
+def test_a_journal_somebody_else_writes_in_says_so(journal: Journal) -> None:
+    batch, other = opened(journal), open_journal(journal.url)
+    with other.engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA busy_timeout=50")
+    busy = pytest.raises(NotSaved, match="another program holds the journal")
+    with journal.writing("K", batch), busy, other.writing("L", batch):
+        pass
+
+
 def test_a_command_is_all_or_nothing_and_names_are_unique(journal: Journal) -> None:
     batch = opened(journal)
     with pytest.raises(ValueError, match="half way"), journal.writing("K", batch) as pen:

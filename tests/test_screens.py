@@ -14,6 +14,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QWidget
+from pytestqt.qtbot import QtBot
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
@@ -34,7 +35,7 @@ from fusilex.ui.frame.key_strip import ALWAYS
 from fusilex.ui.frame.start import make_application
 from fusilex.ui.frame.window import Window
 from fusilex.ui.picture import neighbour
-from fusilex.ui.stations.kit.tray import unturned
+from fusilex.ui.stations.kit.tray import across, unturned
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
@@ -313,6 +314,11 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
     assert again.height() == 720 and window.settings.value("geometry") == window.saveGeometry()
 
 
+def test_the_other_stations_are_built_while_the_hands_are_still(window: Window, qtbot: QtBot) -> None:
+    assert list(window.stations) == ["Ready"]
+    qtbot.waitUntil(lambda: list(window.stations) == list(ROAD.names), timeout=20_000)
+
+
 def test_menu_and_strip_hide_no_key(window: Window) -> None:
     window.menu()
     menu = next(w for w in window.findChildren(QMenu) if w.isVisible())
@@ -426,6 +432,8 @@ def test_the_loupe_and_the_bin_show_a_part_unturned_with_its_marks(window: Windo
     assert loupe.field_mm() == 9
     flat = unturned(bench.design.part_by_ref["D1"])
     assert flat.rotation_deg == 0 and [round(p.polygon.centroid.x, 2) for p in flat.pads] == [-1.65, 1.65]
+    memory = unturned(bench.design.part_by_ref["U3"])
+    assert across(memory)[0] > memory.package.size_x + 1, "the leads are drawn, too"
     bottom = unturned(bench.design.part_by_ref["BT1"])
     assert [round(p.polygon.centroid.x, 2) for p in bottom.pads] == [-8.0, 0.0, 8.0]
 
