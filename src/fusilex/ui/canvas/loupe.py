@@ -101,12 +101,16 @@ class Loupe(QWidget):
         length = 10 ** math.floor(math.log10(self.field_mm() / 3))
         length = next(length * m for m in (5, 2, 1) if length * m <= self.field_mm() / 3)
         y, half = circle.bottom() - circle.height() * 0.1, length * scale / 2
+        words, wide, high = f"{length:g} mm", max(half, theme.base * 2) + 6, theme.base * 2
+        painter.setPen(Qt.PenStyle.NoPen)  # a plate: the bar may lie over a pale part
+        painter.setBrush(theme.colour("board", 200))
+        painter.drawRoundedRect(QRectF(circle.center().x() - wide, y - high, 2 * wide, high + 5), 4, 4)
         painter.setPen(QPen(theme.colour("silk"), 2))
         painter.drawLine(QPointF(circle.center().x() - half, y), QPointF(circle.center().x() + half, y))
         plain_text(
             painter,
-            QRectF(circle.center().x() - 50, y - theme.base * 2, 100, theme.base * 2),
-            f"{length:g} mm",
+            QRectF(circle.center().x() - wide, y - high, 2 * wide, high),
+            words,
             "small",
             "silk",
             False,

@@ -42,9 +42,9 @@ class FaultPad(QWidget):
             painter.setBrush(theme.colour("card"))
             painter.drawRoundedRect(box, 4, 4)
             both = box.height() >= theme.base * 3.1
-            key = box.adjusted(5, (box.height() - theme.base * 2) / 2, 0, 0)
+            key = box.adjusted(4, (box.height() - theme.base * 2) / 2, 0, 0)
             plain_text(painter, key, fault.key.upper(), "body", "ink", True)
-            words = box.adjusted(theme.base * 2.1, 1 if both else (box.height() - theme.base * 1.8) / 2, -2, 0)
+            words = box.adjusted(theme.base * 1.85, 1 if both else (box.height() - theme.base * 1.8) / 2, -2, 0)
             self._line(painter, words, fault.word, "small", "ink")
             if both:
                 self._line(painter, words.adjusted(0, theme.base * 1.55, 0, 0), fault.plain, "tiny", "soft")
