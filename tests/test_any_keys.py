@@ -16,7 +16,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.rooms import open_journal
 from fusilex.core.design.model import Design
 from fusilex.formats.bundle import Files
 from fusilex.journal.store import sqlite_url
@@ -71,6 +71,7 @@ def test_any_keys_leave_it_whole(
     window.grab()
     again = Bench(open_journal(sqlite_url(tmp_path / "j.sqlite")), bench.id)
     assert again.state == bench.state and again.workshop == bench.workshop
-    for station in ROAD.names:
+    again.go(bench.view.step, bench.view.board)
+    for station in bench.road.steps.ids:
         assert [j.key for j in again.judgements(station)] == [j.key for j in bench.judgements(station)]
         assert {j.rule for j in again.judgements(station)} <= set(RULES)

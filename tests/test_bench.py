@@ -16,15 +16,15 @@ from asked import acknowledge_all, project, taught
 from conftest import HERON
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.boards import DONE
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.papers import board_record, page_html
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.stations.place.machine import fit, point_at, programme
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
+from fusilex.core.road.steps import DONE
 from fusilex.formats.written.programme import to_csv, to_gcode
 from fusilex.journal.store import NotSaved, sqlite_url
 
@@ -50,20 +50,20 @@ def reflowed(bench: Bench, panel: int = 1) -> list[str]:
 
 
 def soldered(bench: Bench, serial: str) -> None:
-    while part := bench.batch.next_to_solder(bench.state.boards[serial]):
+    while part := bench.batch.next_part(bench.state.boards[serial], "Hand"):
         bench.do(c.SolderPart(serial, part.ref))
 
 
 def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    bench.do(c.GoTo("Place", "H7-03"))
+    bench.go("Place", "H7-03")
     placed = 0
-    while part := bench.batch.next_to_place(bench.board):
+    while part := bench.batch.next_part(bench.board, "Place"):
         assert part.ref in bench.now("Place").title
         bench.do(c.PlacePart("H7-03", part.ref))
         placed += 1
-    assert placed == len(bench.batch.placing_order) == 40 and bench.board.station == "Reflow"
+    assert placed == len(bench.batch.parts_of("Place")) == 40 and bench.board.station == "Reflow"
     taught(bench)
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "oven-run-1.csv", LOG))
@@ -81,23 +81,23 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     bench.do(c.ReleaseBoard("H7-03"))
     record = board_record(bench.batch, "H7-03")
     assert bench.board.station == DONE and record["released_at"]
-    assert record["print"]["number"] == 1 and record["load"]["index"] < 100
+    assert record["prints"][0]["number"] == 1 and record["loads"][0]["index"] < 100
     assert all(p["how"] and p["lot"] == f"lot {p['bin']}" for p in record["parts"])
     assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(bench.derived.plan)
     assert "H7-03" in page_html(bench.batch, "H7-03")
     assert [j.level for j in bench.judgements("Release")] == [Level.GO]
     reopened = Bench(bench.journal, bench.id)
-    assert reopened.state == bench.state and reopened.state.board == "H7-03"
+    assert reopened.state == bench.state and reopened.view.board == "H7-03"
 
 
 def test_undo_and_redo_are_events(bench: Bench) -> None:
     kitted(bench)
     before = project(bench.record.history)
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
-    bench.do(c.GoTo("Ready", "H7-01"))
+    bench.go("Ready", "H7-01")
     bench.do(c.Undo())
     assert bench.state.boards == before.boards and bench.state[Printing].prints == []
-    assert bench.state.board == "H7-07", "eyes return to what it was about"
+    assert bench.view.board == "H7-07", "eyes return to what it was about"
     bench.do(c.Redo())
     assert {b.station for b in bench.state.panel_boards(2)} == {"Place"}
     bench.do(c.Undo())
@@ -134,11 +134,11 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     """Against a count by hand: pieces on boards, and one more for each that was lost."""
     kitted(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    while part := bench.batch.next_to_place(bench.state.boards["H7-01"]):
+    while part := bench.batch.next_part(bench.state.boards["H7-01"], "Place"):
         bench.do(c.PlacePart("H7-01", part.ref))
-    by_hand = Counter(loss_key(p.package) for p in bench.batch.placing_order)
+    by_hand = Counter(loss_key(p.package) for p in bench.batch.parts_of("Place"))
     assert handled(bench) == by_hand
-    last = bench.batch.placing_order[-1]
+    last = bench.batch.parts_of("Place")[-1]
     for _ in range(4):
         bench.do(c.Undo())
         assert not any(handled(bench).values()), "a board's pieces count when it leaves, not before"
@@ -151,9 +151,9 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     bench.do(c.MachinePlaced(1))
     assert handled(bench) == {k: 6 * n for k, n in by_hand.items()}, "the other five boards by machine"
     bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
-    while part := bench.batch.next_to_solder(bench.state.boards["H7-01"]):
+    while part := bench.batch.next_part(bench.state.boards["H7-01"], "Hand"):
         bench.do(c.SolderPart("H7-01", part.ref))
-    soldered = Counter(loss_key(p.package) for p in bench.batch.solder_order)
+    soldered = Counter(loss_key(p.package) for p in bench.batch.parts_of("Hand"))
     bench.do(c.MarkFault("H7-01", "U1", "cracked"))
     bench.do(c.InspectBoard("H7-01"))
     before = bench.batch.left_in_bin(bench.batch.line_of["U1"].key)
@@ -206,7 +206,7 @@ def test_cautions_come_before_work(bench: Bench) -> None:
 def test_start_without_a_missing_part(bench: Bench) -> None:
     kitted(bench, J1=0)
     assert bench.state[Bins].without == ["J1"]
-    assert "J1" not in [p.ref for p in bench.batch.placing_order]
+    assert "J1" not in [p.ref for p in bench.batch.parts_of("Place")]
     assert any(j.rule == "kit.short" and "J1" in j.refs for j in bench.judgements("Kit"))
 
 
@@ -267,7 +267,7 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.journal.store import Journal
 bench = Bench(open_journal(sys.argv[1]), int(sys.argv[2]))
-for part in bench.batch.placing_order:
+for part in bench.batch.parts_of("Place"):
     bench.do(PlacePart("H7-01", part.ref))
     print(part.ref, flush=True)
 """
@@ -319,7 +319,7 @@ def test_full_disk_says_so_and_changes_nothing(bench: Bench) -> None:
 
 def test_every_station_says_what_to_do(bench: Bench) -> None:
     acknowledge_all(bench)
-    for station in ROAD.names:
+    for station in tuple(BY_NAME):
         assert bench.now(station).title
         assert bench.judgements(station)
     with pytest.raises(NotSaved, match="cannot be opened"):

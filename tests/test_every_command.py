@@ -19,8 +19,8 @@ from conftest import HERON
 from msgspec.structs import fields
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.boards import DONE, PastePrint
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.boards import PastePrint
+from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.station import Station
 from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
@@ -33,6 +33,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.problems import BadInput
+from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.store import sqlite_url
@@ -52,7 +53,9 @@ Made = Callable[[Bench, random.Random], Any]
 
 def part_in_hand(bench: Bench, pick: random.Random) -> str:
     board = bench.board
-    following = bench.batch.next_to_place(board) if board.station == "Place" else bench.batch.next_to_solder(board)
+    following = (
+        bench.batch.next_part(board, "Place") if board.station == "Place" else bench.batch.next_part(board, "Hand")
+    )
     return following.ref if following and pick.random() < 0.8 else pick.choice([*bench.design.parts]).ref
 
 
@@ -62,10 +65,12 @@ def fault_in_hand(bench: Bench, pick: random.Random) -> int:
 
 
 FIELDS: dict[str, Made] = {
-    "station": lambda b, r: (
-        r.choice((b.board.station, *ROAD.names, "Nowhere")) if b.board.station != DONE else r.choice(ROAD.names)
-    ),
-    "board": lambda b, r: r.choice((b.state.board, *b.state.boards, "H7-99")),
+    "station": lambda b, r: r.choice((b.board.station, *BY_NAME, "Nowhere")),
+    "step": lambda b, r: r.choice((b.board.step, *b.road.steps.ids, "Nowhere")),
+    "before": lambda b, r: r.choice((*b.road.steps.ids, "Nowhere")),
+    "method": lambda b, r: r.choice(("", "syringe", "machine", "plate", "prayer")),
+    "by": lambda b, r: r.choice((-1, 1)),
+    "board": lambda b, r: r.choice((b.view.board, *b.state.boards, "H7-99")),
     "panel": lambda b, r: r.choice((b.board.panel, b.board.panel, 99)),
     "ref": part_in_hand,
     "line": lambda b, r: next(
@@ -92,7 +97,7 @@ FIELDS: dict[str, Made] = {
     "looked": lambda b, r: r.random() < 0.5,
     "way": lambda b, r: r.choice(("hand", "machine", "foot")),
     "reason": lambda b, r: r.choice(("", "because", "because")),
-    "key": lambda b, r: r.choice([j.key for j in b.judgements(r.choice(ROAD.names))] or ["some:thing"]),
+    "key": lambda b, r: r.choice([j.key for j in b.judgements(r.choice(b.road.steps.ids))] or ["some:thing"]),
     "files": lambda b, r: r.choice(({}, {"notes.txt": b"nothing"}, {"broken.gbr": b"%FSLAX46Y46*%"})),
     "file": lambda b, r: r.choice((*b.source.files, "nothing.txt")),
     "role": lambda b, r: r.choice(("silk", "other", "paste", "nonsense")),
@@ -142,6 +147,11 @@ def made_up(kind: type[c.Command], bench: Bench, pick: random.Random) -> c.Comma
     return kind(**values)
 
 
+def astray(bench: Bench) -> bool:
+    """A step was taken out or moved, and boards cannot go along the road."""
+    return any(j.rule == "ready.road" and j.level is Level.STOP for j in bench.judgements("Ready"))
+
+
 def helpful(bench: Bench, pick: random.Random) -> c.Command:
     """What brings the board in hand on, most of the time."""
     board = bench.board
@@ -149,13 +159,13 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
         return c.Acknowledge(board.station)
     unread = [p.key for p in bench.derived.plan if p.key not in board.readings]
     return {
-        "Ready": c.AcceptFiles,
+        "Ready": lambda: c.ChooseSides("hand") if astray(bench) else c.AcceptFiles(),
         "Kit": lambda: (
             c.FillBin(FIELDS["line"](bench, pick), 500)
             if any(bin_open(bench.state, x.key) for x in lines_to_pull(bench.batch))
             else c.CloseKit()
         ),
-        "Print": lambda: c.PrintPanel(board.panel, 0.12, "leaded"),
+        "Print": lambda: c.PrintPanel(board.panel, bench.state.foil_mm, bench.state.paste),
         "Place": lambda: (
             c.PlacePart(board.serial, part_in_hand(bench, pick))
             if pick.random() < 0.7
@@ -171,32 +181,32 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
             else c.TestBoard(board.serial, True, "by eye")
         ),
         "Release": lambda: c.ReleaseBoard(board.serial),
-    }.get(board.station, lambda: c.GoTo("Release", pick.choice(list(bench.state.boards))))()
+    }.get(board.station, lambda: c.TakeBack(board.serial, "it does not start"))()
 
 
 def check(bench: Bench, fresh: list[Entry], acknowledged: set[str], was: dict[str, str]) -> None:
     """What holds after any command; `was` says where each board stood before it."""
-    state = bench.state
+    state, steps = bench.state, bench.road.steps
     for entry in fresh:
         if entry.kind in DONE_BY_HANDS:
             assert DONE_BY_HANDS[entry.kind] in acknowledged, f"{entry.kind} before its cautions were read"
         if entry.kind == "moved":
             for serial in entry.body["boards"]:
                 board = state.boards[serial]
-                forward = board.station == DONE or ROAD.names.index(board.station) > ROAD.names.index(was[serial])
+                forward = was[serial] != DONE and steps.index(board.step) > steps.index(was[serial])
                 if forward and board.station != "Rework" and not board.scrapped:
                     stops = [
                         j
-                        for j in ROAD.by_name[was[serial]].judge(bench.batch.about(serial))
+                        for j in bench.road.station(was[serial]).judge(bench.batch.about(serial, was[serial]))
                         if j.level is Level.STOP and not state.overruling(j)
                     ]
                     assert not stops, f"{serial} left {was[serial]} past {stops[0].key}"
         if entry.kind == "board_released":
             board = state.boards[entry.body["board"]]
-            whole = board.load and board.print and board.inspections and any(t["passed"] for t in board.tests)
+            whole = board.loads and board.prints and board.inspected and any(t["passed"] for t in board.tests)
             assert (whole and not board.open_faults) or state.overruled, "something behind it was overruled"
     for board in state.boards.values():
-        assert board.station in (*ROAD.names, DONE)
+        assert board.step in (*steps.ids, DONE)
         assert len(set(board.placed)) == len(board.placed) and set(board.placed_how) == set(board.placed)
         assert not set(board.placed) & set(board.soldered)
     on_boards = Counter(
@@ -220,7 +230,7 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
     happened: Counter[str] = Counter()
     for n in range(420):
         before, count = len(bench.record.history), len(bench.shop.history)
-        acknowledged, was = set(bench.state.cautions), {s: b.station for s, b in bench.state.boards.items()}
+        acknowledged, was = set(bench.state.cautions), {s: b.step for s, b in bench.state.boards.items()}
         command = helpful(bench, pick) if pick.random() < 0.65 else made_up(pick.choice(COMMANDS), bench, pick)
         try:
             fresh = bench.do(command)
@@ -228,19 +238,19 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
             refused[type(command).__name__] += 1
             untouched = (len(bench.record.history), len(bench.shop.history)) == (before, count)
             assert (untouched and str(reason).endswith((".", "”"))) or isinstance(reason, BadInput), reason
-            assert {s: b.station for s, b in bench.state.boards.items()} == was
+            assert {s: b.step for s, b in bench.state.boards.items()} == was
             continue
         happened[type(command).__name__] += 1
         if not isinstance(command, (c.Undo, c.Redo)):
             check(bench, fresh, acknowledged, was)
         if n % 60 == 0:
-            for station in ROAD.names:
-                assert bench.now(station).title and all(j.headline for j in bench.judgements(station))
+            for step in bench.road.steps.ids:
+                assert bench.now(step).title and all(j.headline for j in bench.judgements(step))
     assert len(happened) > 15 and len(refused) > 15
     assert project(journal.since(bench.id)) == bench.state
     assert project_workshop(journal.since(bench.shop.id)) == bench.workshop
     while bench.state.deeds:
-        bench.do(c.GoTo(bench.state.deeds[-1].station, next(iter(bench.state.boards))))
+        bench.go(bench.state.deeds[-1].station, next(iter(bench.state.boards)))
         bench.do(c.Undo())
     first = project(bench.record.history[:1])
     bench.state[Placing].way = first[Placing].way  # where eyes look is not undone
@@ -248,7 +258,7 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
     assert bench.state.cautions == {} and not any(bench.workshop[Losses].placed.values())
 
 
-@pytest.mark.parametrize("station", ROAD.stations, ids=lambda s: s.name)
+@pytest.mark.parametrize("station", BY_NAME.values(), ids=lambda s: s.name)
 def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> None:
     """What is declared is walked: commands say their cautions, every event is known once, rules have a text."""
     room = f"fusilex.bench.stations.{station.name.lower()}"
@@ -261,8 +271,9 @@ def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> 
             assert command.cautions in CAUTIONS
             with pytest.raises(c.Refused, match=f"cautions of {command.cautions} first"):
                 bench.do(made_up(command, bench, random.Random(1)))
-    shown = [j for serial in list(bench.state.boards)[:2] for j in station.judge(bench.batch.about(serial))]
-    assert station.now(bench.batch).title and {j.rule for j in shown} <= set(RULES)
+    step = one_side().at_station(station.name)[0].id
+    shown = [j for serial in list(bench.state.boards)[:2] for j in station.judge(bench.batch.about(serial, step))]
+    assert station.now(bench.batch.about("H7-01", step)).title and {j.rule for j in shown} <= set(RULES)
     assert station.name in STATION_PICTURES and station.about in ("batch", "panel", "board")
 
 
@@ -281,8 +292,9 @@ def test_cautions_come_before_whatever_hands_do() -> None:
 def test_a_board_without_an_oven_load_stays(bench: Bench) -> None:
     bench.do(c.Acknowledge("Release"))
     board = bench.state.boards["H7-01"]
-    there = [p.ref for p in (*bench.batch.placing_order, *bench.batch.solder_order)]
-    board.station, board.print, board.inspections = "Release", PastePrint(1, "", 1, 0.12, "leaded"), 1
+    there = [p.ref for p in (*bench.batch.parts_of("Place"), *bench.batch.parts_of("Hand"))]
+    board.step, board.prints["Print"] = "Release", PastePrint(1, "", 1, 0.12, "leaded")
+    board.inspected.add("Inspect")
     board.placed = there
     board.tests.append({"passed": True, "note": ""})
     with pytest.raises(c.Refused, match="H7-01 lacks oven load"):

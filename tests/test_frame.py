@@ -25,7 +25,7 @@ from fusilex.bench.bench import Bench, read_for
 from fusilex.bench.clocks import clocks
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.verbs.record import find_board
 from fusilex.bench.workshop.habits import Habits
 from fusilex.core.checks.fixes import Fix
@@ -72,7 +72,7 @@ def test_the_line_counts_boards_and_lets_solder_flow(window: Window) -> None:
     assert line.counts()["Ready"] == 18 and line.done_shares() == [0.0] * 10
     to_reflow(bench)
     assert (line.counts()["Print"], line.counts()["Place"]) == (12, 6)
-    shares = dict(zip(ROAD.names, line.done_shares(), strict=True))
+    shares = dict(zip(tuple(BY_NAME), line.done_shares(), strict=True))
     assert shares["Ready"] == shares["Kit"] == 1.0 and shares["Print"] == pytest.approx(6 / 18) and shares["Place"] == 0
     xs = [line._x(i) for i in range(10)]
     assert xs == sorted(xs) and xs[0] > 30 and xs[-1] < line.width() - 30

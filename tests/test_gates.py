@@ -16,11 +16,11 @@ from conftest import HERON, OpenWindow
 from test_window import SPACE, Key, go, press
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.boards import DONE
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.papers import board_record, page_html
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.core.judgement import Level
+from fusilex.core.road.steps import DONE
 from fusilex.formats.bundle import Files
 from fusilex.journal.store import sqlite_url
 from fusilex.ui.frame.judgement_list import JudgementCard
@@ -48,20 +48,20 @@ def kitted(bench: Bench, **counts: int) -> None:
 
 def brought(bench: Bench, station: str) -> None:
     """The first board, with its panel as far as panels go, to a station by the straight way."""
-    stop = ROAD.names.index(station)
+    stop = tuple(BY_NAME).index(station)
     kitted(bench)
-    if stop > ROAD.names.index("Print"):
+    if stop > tuple(BY_NAME).index("Print"):
         bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    if stop > ROAD.names.index("Place"):
+    if stop > tuple(BY_NAME).index("Place"):
         taught(bench)
         bench.do(c.MachinePlaced(1))
-    if stop > ROAD.names.index("Reflow"):
+    if stop > tuple(BY_NAME).index("Reflow"):
         bench.do(c.RecordReflow(1, "run.csv", LOG))
-    while stop > ROAD.names.index("Hand") and (part := bench.batch.next_to_solder(bench.state.boards[FIRST])):
+    while stop > tuple(BY_NAME).index("Hand") and (part := bench.batch.next_part(bench.state.boards[FIRST], "Hand")):
         bench.do(c.SolderPart(FIRST, part.ref))
-    if stop > ROAD.names.index("Inspect"):
+    if stop > tuple(BY_NAME).index("Inspect"):
         bench.do(c.InspectBoard(FIRST))
-    if stop > ROAD.names.index("Test"):
+    if stop > tuple(BY_NAME).index("Test"):
         bench.do(c.TestBoard(FIRST, True, "by functions"))
 
 
@@ -78,7 +78,7 @@ def thick_foil(bench: Bench) -> None:
 
 def empty_bin(bench: Bench) -> None:
     brought(bench, "Place")
-    bench.do(c.FillBin(bench.batch.line_of[bench.batch.placing_order[0].ref].key, 0))
+    bench.do(c.FillBin(bench.batch.line_of[bench.batch.parts_of("Place")[0].ref].key, 0))
 
 
 def untaught(bench: Bench) -> None:
@@ -94,7 +94,7 @@ def never_melted(bench: Bench) -> None:
 
 def nothing_to_solder_with(bench: Bench) -> None:
     brought(bench, "Hand")
-    bench.do(c.FillBin(bench.batch.line_of[bench.batch.solder_order[0].ref].key, 0))
+    bench.do(c.FillBin(bench.batch.line_of[bench.batch.parts_of("Hand")[0].ref].key, 0))
 
 
 def faulty(bench: Bench) -> None:
@@ -106,7 +106,7 @@ def in_rework(bench: Bench) -> None:
     faulty(bench)
     bench.do(c.InspectBoard(FIRST))
     with pytest.raises(c.Refused, match="not repaired"):
-        bench.do(c.SendBack(FIRST))
+        bench.do(c.AcceptAsIs(FIRST))
 
 
 def joined(bench: Bench) -> None:
@@ -125,7 +125,7 @@ def left_out(bench: Bench) -> None:
     taught(bench)
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", LOG))
-    while part := bench.batch.next_to_solder(bench.state.boards[FIRST]):
+    while part := bench.batch.next_part(bench.state.boards[FIRST], "Hand"):
         bench.do(c.SolderPart(FIRST, part.ref))
     bench.do(c.InspectBoard(FIRST))
     bench.do(c.TestBoard(FIRST, True, "by functions"))
@@ -178,7 +178,7 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
     arrange(bench)
     window = open_window(bench)
     go(window, station)
-    bench.do(c.GoTo(station, FIRST))
+    bench.go(station, FIRST)
     window.refresh()
 
     def where() -> tuple[str, int]:
@@ -214,7 +214,7 @@ def test_a_print_keeps_its_paste_and_its_window(bench: Bench) -> None:
     for panel, window, then in ((1, "leaded", "Hand"), (2, "lead-free", "Reflow")):
         bench.do(c.RecordReflow(panel, "run.csv", LOG))
         board = bench.state.panel_boards(panel)[0]
-        assert board.load and (board.load.window, board.station) == (window, then), "a leaded run"
+        assert (board.loads["Reflow"].window, board.station) == (window, then), "a leaded run"
     changes = [board_record(bench.batch, serial)["changed_in_mid_batch"] for serial in (FIRST, "H7-07")]
     assert not changes[0] and [(x["what"], x["from_panel"]) for x in changes[1]] == [("lead-free paste", 2)]
 
@@ -234,8 +234,8 @@ def test_a_moisture_clock_counts_up_to_the_oven(bench: Bench) -> None:
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards[FIRST]
-    later = replace(bench.batch, at=datetime.now(UTC) + timedelta(hours=30), serial=FIRST)
-    assert board.load and [j.level for j in judge_board_clocks(later, board)] == [Level.CARE], "70 of 72 h in the oven"
+    later = replace(bench.batch.about(FIRST, "Reflow"), at=datetime.now(UTC) + timedelta(hours=30))
+    assert board.loads and [j.level for j in judge_board_clocks(later, board)] == [Level.CARE], "70 of 72 h in the oven"
     waiting = bench.state.boards["H7-07"]
     assert [j.level for j in judge_board_clocks(later, waiting)] == [Level.STOP], "100 of 72 h on the bench"
 
@@ -251,22 +251,22 @@ def test_a_board_nobody_looked_at_says_so_and_the_next_of_its_panel_follows(
         bench.do(c.MachinePlaced(panel))
         bench.do(c.RecordReflow(panel, "run.csv", LOG))
     for serial in ("H7-02", "H7-13", "H7-14"):
-        while part := bench.batch.next_to_solder(bench.state.boards[serial]):
+        while part := bench.batch.next_part(bench.state.boards[serial], "Hand"):
             bench.do(c.SolderPart(serial, part.ref))
     window = open_window(bench)
-    bench.do(c.GoTo("Inspect", "H7-13"))
+    bench.go("Inspect", "H7-13")
     window.refresh()
     press(window, SPACE)
-    assert board_record(bench.batch, "H7-13")["passed_unseen"] and bench.state.board == "H7-14"
+    assert board_record(bench.batch, "H7-13")["passed_unseen"] and bench.view.board == "H7-14"
     press(window, Key.Key_Right, SPACE)
-    assert not board_record(bench.batch, "H7-14")["passed_unseen"] and bench.state.board == "H7-02"
+    assert not board_record(bench.batch, "H7-14")["passed_unseen"] and bench.view.board == "H7-02"
 
 
 def test_what_was_overruled_is_shown_to_be(bench: Bench, open_window: OpenWindow) -> None:
     acknowledge_all(bench)
     faulty(bench)
     window = open_window(bench)
-    bench.do(c.GoTo("Inspect", FIRST))
+    bench.go("Inspect", FIRST)
     window.refresh()
     stop = bench.road.open_stops(bench.batch, "Inspect")[0]
     with pytest.raises(c.Refused, match="says something else by now: U3: bridge"):
@@ -280,7 +280,7 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
     bench = Bench.open_batch(journal, heron_files, "Heron R2", 120, prefix="H", paste="leaded", number=7)
     acknowledge_all(bench)
     brought(bench, "Print")
-    bench.do(c.GoTo("Print", FIRST))
+    bench.go("Print", FIRST)
     for foil, panel, reason in ((0.3, 1, ""), (0.12, 2, "the thick one was a mistake")):
         bench.do(c.ChooseFoil(foil, reason))
         for stop in bench.road.open_stops(bench.batch, "Print"):
@@ -289,7 +289,7 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
         taught(bench, panel)
         bench.do(c.MachinePlaced(panel))
         bench.do(c.RecordReflow(panel, "cold.csv", cold(LOG)))
-    bench.do(c.GoTo("Reflow", FIRST))
+    bench.go("Reflow", FIRST)
     for stop in bench.road.open_stops(bench.batch, "Reflow"):
         bench.do(c.Overrule(stop.key, "reflowed again by hand"))
     with pytest.raises(c.Refused, match="Panel 2 stays at Reflow"):
@@ -302,9 +302,9 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
     about_panel = {"looked at every deposit", "reflowed again by hand"}
     assert reasons(FIRST) == reasons("H7-02") == about_panel and not reasons("H7-07")
     for serial in ("H7-10", "H7-100"):
-        bench.state.boards[serial].station = "Inspect"
+        bench.state.boards[serial].step = "Inspect"
         bench.do(c.MarkFault(serial, "R1", "bridge"))
-        bench.do(c.GoTo("Inspect", serial))
+        bench.go("Inspect", serial)
         bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Inspect")[0].key, f"{serial} is a spare"))
     assert (reasons("H7-10"), reasons("H7-100")) == ({"H7-10 is a spare"}, {"H7-100 is a spare"})
 
@@ -363,8 +363,8 @@ def test_what_is_taken_back_here_has_not_gone_on_elsewhere(bench: Bench, open_wi
     go(window, "Print")
     press(window, SPACE)
     assert bench.board.panel == 2, "the next panel that waits here"
-    bench.do(c.GoTo("Place", FIRST))
-    bench.do(c.PlacePart(FIRST, bench.batch.placing_order[0].ref))
+    bench.go("Place", FIRST)
+    bench.do(c.PlacePart(FIRST, bench.batch.parts_of("Place")[0].ref))
     go(window, "Print")
     assert "Space" not in {key.keys for key in window.strip.shown}, "panel 1 is not here"
     press(window, SPACE)
@@ -378,4 +378,4 @@ def test_what_is_taken_back_here_has_not_gone_on_elsewhere(bench: Bench, open_wi
     assert bench.board.panel == 2 and "Space" in {key.keys for key in window.strip.shown}
     press(window, Key.Key_Backspace)
     assert "Taken back: the print of panel 1" in window.desk.said
-    assert bench.state.board == FIRST and bench.state.boards[FIRST].station == "Print"
+    assert bench.view.board == FIRST and bench.state.boards[FIRST].station == "Print"

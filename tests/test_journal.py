@@ -6,6 +6,7 @@ import json
 import multiprocessing
 import re
 import shutil
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -127,7 +128,7 @@ def test_a_broken_batch_is_named_and_locks_nobody_out(
 
 def test_events_of_a_newer_program_are_passed_over() -> None:
     rows = places(["H7-01", "H7-02", "H7-03", "H7-04"], Panel(2, 1, 10, 10, 0, 0, 20, 10, 10, 10))
-    first = as_entry(BatchOpened("x", rows), 1, "a", "t", "K")
+    first = replace(as_entry(BatchOpened("x", rows), "a", "t", "K", ""), id=1)
     state = project([first, typed(Entry("levitated", {"board": "H7-01"}, 2, "b", "t"), EVENT_KINDS)])
     assert [b.serial for b in state.boards.values()] == ["H7-01", "H7-02", "H7-03", "H7-04"]
     assert [b.panel for b in state.boards.values()] == [1, 1, 2, 2] and state.last_id == 2 and state.deeds == []
@@ -136,8 +137,12 @@ def test_events_of_a_newer_program_are_passed_over() -> None:
 def old_words(record: dict[str, Any]) -> dict[str, Any]:
     """A board's record of today as the version before the rooms would have written it."""
     parts = [{("body" if k == "package" else k): v for k, v in p.items() if k != "programme"} for p in record["parts"]]
-    load = record["load"] and {k: v for k, v in record["load"].items() if k != "seen"}
-    return {**record, "parts": parts, "load": load}
+    load = next(({k: v for k, v in x.items() if k not in ("seen", "step")} for x in record["loads"]), None)
+    rest = ("step", "side", "method")
+    made = next(({k: v for k, v in x.items() if k not in rest} for x in record["prints"]), None)
+    wiped = [{k: v for k, v in x.items() if k != "step"} for x in record["wiped_prints"]]
+    station = {"station": record["step"], "print": made, "load": load, "wiped_prints": wiped}
+    return {**record, "parts": parts, **station}
 
 
 def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> None:
@@ -162,13 +167,13 @@ def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> N
     assert {k: (x.count, x.place, x.package) for k, x in bench.workshop[Lots].lots.items()} == {
         k: (x["count"], x["place"], x["body"]) for k, x in lots.items()
     }
-    assert (bench.state.station, bench.state.board) == (state["station"], state["board"])
+    assert (bench.view.step, bench.view.board) == (state["station"], state["board"])
     assert [d.id for d in bench.state.deeds] == state["deeds"]
-    for station in bench.road.names:
+    for station in bench.road.steps.ids:
         assert bench.now(station).title and bench.judgements(station)
     finest = Judgement("ready.finest", Level.STOP, "own etching", "Too fine")
     assert bench.state.overruling(finest), "an overruling of then still counts"
-    bench.do(c.GoTo("Place", "H7-01"))  # the eyes were there, without a window
+    bench.go("Place", "H7-01")  # the eyes were there, without a window
     bench.do(c.Undo())
     assert bench.board.serial == "H7-02" and not bench.board.tests, "and what was done then can be taken back"
 

@@ -252,7 +252,7 @@ def test_a_side_left_out_wants_no_bins_and_its_parts_are_marked(bench: Bench) ->
     assert bench.now("Kit").title == "Close the kit" and not bench.road.open_stops(bench.batch, "Kit")
     bench.do(c.CloseKit())
     assert set(bench.state[Bins].without) == {ref for line in left_out for ref in line.refs}
-    assert not {p.ref for p in bench.batch.solder_order} & set(bench.state[Bins].without)
+    assert not {p.ref for p in bench.batch.parts_of("Hand")} & set(bench.state[Bins].without)
 
 
 def test_the_bin_in_hand_says_what_stands_in_its_way(bench: Bench) -> None:
@@ -313,7 +313,7 @@ def test_losses_logged_here_replace_the_default(bench: Bench) -> None:
     for _ in range(3):
         bench.do(c.DropPart(board, "C5"))
     for n, board in enumerate(b.serial for b in bench.state.at("Place")):
-        while part := bench.batch.next_to_place(bench.state.boards[board]):
+        while part := bench.batch.next_part(bench.state.boards[board], "Place"):
             bench.do(c.PlacePart(board, part.ref))
         assert n or bench.workshop[Losses].logged["0402"].lost == 3
     logged = bench.workshop[Losses].logged["0402"]

@@ -204,7 +204,7 @@ def test_missing_cells_and_columns_are_no_readings(
     assert '"spare"' in capsys.readouterr().out
     bench.do(c.Acknowledge("Reflow"))
     for board in bench.state.boards.values():
-        board.station = "Reflow"
+        board.step = "Reflow"
     bench.do(c.RecordReflow(1, "l.csv", data))
     assert {j.level for j in bench.judgements("Reflow")} == {Level.GO}, "the same function at both entrances"
 

@@ -78,7 +78,7 @@ def test_a_fourth_point_finds_the_wrong_one(bench: Bench) -> None:
     printed(bench)
     teach(bench, 0.4, "P1", "P2", "P3", "U1@6", "J2@3", noise=0.004)
     assert {j.level for j in judge_machine(bench.batch, 1)} == {Level.GO}
-    x, y = bench.state[Placing].taught[1]["P3"]
+    x, y = bench.state[Placing].taught[1, "Place"]["P3"]
     bench.do(c.TeachPoint(1, "P3", x + 0.8, y))
     worst = judge_machine(bench.batch, 1)[0]
     assert (worst.rule, worst.subject, worst.level) == ("place.suspect", "P3, panel 1", Level.STOP)

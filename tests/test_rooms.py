@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from asked import COMMANDS
 
-from fusilex.bench.rooms import EVENTS, ROAD, ROOMS
+from fusilex.bench.rooms import BY_NAME, EVENTS, ROOMS
 
 SRC = Path(__file__).parents[1] / "src"
 FILES = sorted(p for p in (SRC / "fusilex").rglob("*.py"))
@@ -86,13 +86,13 @@ def test_nothing_is_imported_inside_a_function_to_dodge_a_circle() -> None:
     assert not inside
 
 
-@pytest.mark.parametrize("station", ROAD.names)
+@pytest.mark.parametrize("station", tuple(BY_NAME))
 def test_a_station_is_one_room_a_floor_and_knows_no_other(station: str) -> None:
     name = station.lower()
     for floor in ("fusilex.bench.stations", "fusilex.ui.stations"):
         room = [m for m in GRAPH if m.startswith(f"{floor}.{name}.")]
         assert room, f"{station} has no room in {floor}"
-        others = {f"{f}.{o.lower()}" for o in ROAD.names if o != station for f in (floor, "fusilex.bench.stations")}
+        others = {f"{f}.{o.lower()}" for o in tuple(BY_NAME) if o != station for f in (floor, "fusilex.bench.stations")}
         assert not [m for r in room for m in GRAPH[r] if any(m == o or m.startswith(f"{o}.") for o in others)]
 
 

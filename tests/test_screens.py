@@ -18,7 +18,7 @@ from pytestqt.qtbot import QtBot
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.rooms import ROAD
+from fusilex.bench.rooms import BY_NAME
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.reflow.events import Reflowing
@@ -64,7 +64,7 @@ def to_inspect(bench: Bench) -> None:
     taught(bench)
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
-    while part := bench.batch.next_to_solder(bench.state.boards["H7-01"]):
+    while part := bench.batch.next_part(bench.state.boards["H7-01"], "Hand"):
         bench.do(c.SolderPart("H7-01", part.ref))
 
 
@@ -151,7 +151,7 @@ def test_strip_line_tray_and_fault_pad_take_clicks(window: Window) -> None:
     strip.grab()
     box, serial = strip._boxes[7]
     click(strip, box.center())
-    assert bench.state.board == serial != "H7-01"
+    assert bench.view.board == serial != "H7-01"
     station = show(window, "Inspect")
     pad = next(w for w in station.findChildren(QWidget) if "Fault words" in w.accessibleName())
     pad.grab()
@@ -160,7 +160,7 @@ def test_strip_line_tray_and_fault_pad_take_clicks(window: Window) -> None:
     assert [(f.ref, f.word) for f in bench.board.faults] == [("C5", "tombstone")]
     window.line.grab()
     click(window.line, QPointF(window.line._x(2), 20))
-    assert bench.state.station == "Print"
+    assert bench.view.step == "Print"
 
 
 def test_counts_and_lots_are_checked(window: Window) -> None:
@@ -188,7 +188,7 @@ def test_dropped_parts_run_a_bin_low(window: Window) -> None:
     fill(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     show(window, "Place")
-    line = bench.batch.line_of[bench.batch.next_to_place(bench.board).ref]  # type: ignore[union-attr]
+    line = bench.batch.line_of[bench.batch.next_part(bench.board, "Place").ref]  # type: ignore[union-attr]
     for _ in range(line.pull - line.need + 1):
         QTest.keyClick(window, K.Key_X)
     low = next(j for j in window.judged.items if j.rule == "kit.short")
@@ -208,7 +208,7 @@ def test_prints_are_wiped_while_nothing_is_placed(window: Window) -> None:
     answer(window, "smeared at J1")
     assert {b.station for b in bench.state.panel_boards(1)} == {"Print"}
     assert bench.state[Printing].wiped[0].reason == "smeared at J1" and bench.board.serial == "H7-01"
-    assert bench.board.print is None
+    assert not bench.board.prints
     QTest.keyClick(window, K.Key_Space)
     bench.do(c.PlacePart("H7-01", "C7"))
     with pytest.raises(c.Refused, match="Parts are on panel 1"):
@@ -241,7 +241,7 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
     shown = station.chart.shown
     names = list(shown.traces)
     assert last_to_melt(shown.traces, shown.window.melting) == names[1] and "window index 60" in shown.title
-    assert {b.load.number for b in bench.state.panel_boards(1)} == {1}
+    assert {b.loads["Reflow"].number for b in bench.state.panel_boards(1)} == {1}
 
 
 def test_gates_hang_on_the_run() -> None:
@@ -295,7 +295,7 @@ def test_papers_that_cannot_be_written_say_so(window: Window, tmp_path: Path) ->
         assert "Not written" in window.desk.said
         station.write(str(tmp_path / name))
         assert name in window.desk.said and not (tmp_path / f"{name}.part").exists()
-    assert json.loads((tmp_path / "H7-01.json").read_text())["station"] == "Kit"
+    assert json.loads((tmp_path / "H7-01.json").read_text())["step"] == "Kit"
 
 
 def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWindow) -> None:
@@ -316,7 +316,7 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
 
 def test_the_other_stations_are_built_while_the_hands_are_still(window: Window, qtbot: QtBot) -> None:
     assert list(window.stations) == ["Ready"]
-    qtbot.waitUntil(lambda: list(window.stations) == list(ROAD.names), timeout=20_000)
+    qtbot.waitUntil(lambda: list(window.stations) == list(BY_NAME), timeout=20_000)
 
 
 def test_menu_and_strip_hide_no_key(window: Window) -> None:
@@ -324,7 +324,7 @@ def test_menu_and_strip_hide_no_key(window: Window) -> None:
     menu = next(w for w in window.findChildren(QMenu) if w.isVisible())
     offered = " ".join(action.text() for action in menu.actions())
     menu.close()
-    for station in ROAD.names:
+    for station in tuple(BY_NAME):
         show(window, station)
         for key in window.keys():
             for name in key.keys.split(" "):
@@ -357,7 +357,7 @@ def test_every_rule_named_by_a_judgement_can_be_explained(window: Window) -> Non
     bench = window.desk.bench
     to_inspect(bench)
     bench.do(c.MarkFault("H7-01", "U1", "bridge"))
-    for station in ROAD.names:
+    for station in tuple(BY_NAME):
         show(window, station)
         for judgement in window.judged.items:
             assert judgement.rule in RULES, judgement.rule
@@ -495,4 +495,6 @@ def test_residual_arrows_are_magnified_to_a_readable_length(window: Window) -> N
     drawn = transform.residual_mm.max() * times * station.canvas.scale
     assert 15 < drawn <= 45 and f"drawn {times} times" in station.canvas.footer
     QTest.keyClick(window, K.Key_Backspace)
-    assert window.desk.said == "Taken back: U1@6 taught on panel 1." and len(bench.state[Placing].taught[1]) == 3
+    assert (
+        window.desk.said == "Taken back: U1@6 taught on panel 1." and len(bench.state[Placing].taught[1, "Place"]) == 3
+    )

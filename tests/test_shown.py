@@ -106,8 +106,7 @@ def test_the_paste_clock_shows_the_oldest_print_that_waits(window: Window) -> No
         minutes = {1: 95, 2: 40, 3: 5}[panel]
         at = (datetime.now(UTC) - timedelta(minutes=minutes)).isoformat()
         for board in bench.state.panel_boards(panel):
-            assert board.print is not None
-            board.print = replace(board.print, at=at)
+            board.prints["Print"] = replace(board.prints["Print"], at=at)
     shown = lambda: dict(clocks(bench.batch))  # noqa: E731
     assert shown()["paste out"] == "1 h 35" and shown()["prints"] == "3"
     taught(bench)
@@ -120,7 +119,7 @@ def canvas_of(window: Window) -> BoardCanvas:
     bench = window.desk.bench
     at_place(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    bench.do(c.GoTo("Place", "H7-01"))
+    bench.go("Place", "H7-01")
     window.desk.go("Place")
     canvas = window.station.canvas
     assert canvas is not None

@@ -112,14 +112,16 @@ def test_refs_by_panel_fiducials_equal_the_windows_answer(
     for name, (dx, dy) in off.items():
         x, y = point_at(bench.batch, name)
         rows.append(f"{name},{x + 7 + dx:.4f},{y - 3 + dy:.4f}")
-        bench.state[Placing].taught.setdefault(1, {})[name] = (x + 7 + dx, y - 3 + dy)
+        bench.state[Placing].taught.setdefault((1, "Place"), {})[name] = (x + 7 + dx, y - 3 + dy)
     (tmp_path / "taught.csv").write_text("ref,x,y\n" + "\n".join(rows))
     _, data = ask(capsys, "refs", str(HERON), str(tmp_path / "taught.csv"))
     (window,) = [j for j in judge_machine(bench.batch, 1) if j.rule == "place.error"]
     assert f"{data['worst_part']['ref']} in cell {data['worst_part']['cell']}" == window.subject.partition(", ")[0]
     assert data["worst_part"]["error_mm"] == pytest.approx(float(window.because[0].value), rel=1e-6)
-    fit = fit_similarity([point_at(bench.batch, n) for n in off], [bench.state[Placing].taught[1][n] for n in off])
-    every = [point_at(bench.batch, f"{p.ref}@{cell}") for p in bench.batch.placing_order for cell in range(1, 7)]
+    fit = fit_similarity(
+        [point_at(bench.batch, n) for n in off], [bench.state[Placing].taught[1, "Place"][n] for n in off]
+    )
+    every = [point_at(bench.batch, f"{p.ref}@{cell}") for p in bench.batch.parts_of("Place") for cell in range(1, 7)]
     assert data["worst_part"]["error_mm"] == pytest.approx(fit.error_within(every).max(), rel=1e-4)
     (tmp_path / "taught.csv").write_text("ref,x,y\n" + "\n".join([rows[0], rows[0], rows[1]]))
     assert main(["refs", str(HERON), str(tmp_path / "taught.csv")]) == 2

@@ -20,6 +20,7 @@ from test_window import press
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.files import DesignFiles
+from fusilex.bench.common.road import Laid
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.kit import typed_input as kit_typed
@@ -59,14 +60,14 @@ def test_a_shifted_list_is_corrected_with_one_key(heron_files: Files, open_windo
     assert "before and after" in window.now_card.now.detail and not list(window.station.canvas.parts_on(0))
     window.grab()
     press(window, K.Key_Space)
-    assert bench.state.station == "Ready", "a stop holds"
+    assert bench.view.step == "Ready", "a stop holds"
     press(window, K.Key_A)
     assert "stay as they are" in window.desk.said and bench.design.part_by_ref["U1"].x == pytest.approx(17, abs=2e-3)
     assert window.station.canvas.design is bench.design, "every picture shows the corrected design"
     press(window, K.Key_D)
     assert not bench.state[DesignFiles].fixes and bench.design.part_by_ref["U1"].x == pytest.approx(26, abs=2e-3)
     press(window, K.Key_A, K.Key_Space)
-    assert bench.state.station == "Kit"
+    assert bench.view.step == "Kit"
 
 
 def _reds(image: QImage) -> int:
@@ -162,7 +163,7 @@ def test_every_view_of_ready_answers_its_keys(window: Window, monkeypatch: pytes
     assert bench.board.scrapped
     tab(window, "Sides")
     press(window, K.Key_S)
-    assert bench.state[Readied].side_order == "lighter-first" and "first" in window.now_card.now.title
+    assert bench.state[Laid].order == "lighter-first" and "first" in window.now_card.now.title
     tab(window, "Bare boards")
     assert window.now_card.now.cautions
     press(window, K.Key_Space, K.Key_C, "8 dirty")

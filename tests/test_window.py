@@ -15,11 +15,11 @@ from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.boards import DONE
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.stations.place.events import Placing
 from fusilex.core.judgement import Level
+from fusilex.core.road.steps import DONE
 from fusilex.formats.bundle import Files
 from fusilex.ui.frame.why import why_html
 from fusilex.ui.frame.window import Window
@@ -42,14 +42,14 @@ def press(window: Window, *keys: Key | str) -> None:
 
 def take(window: Window, serial: str) -> None:
     """Walk the strip of boards with ``[`` until a board is in hand."""
-    while window.desk.bench.state.board != serial:
+    while window.desk.bench.view.board != serial:
         press(window, Key.Key_BracketLeft)
 
 
 def go(window: Window, station: str) -> None:
-    digit = Key(Key.Key_0 + (ROAD.names.index(station) + 1) % 10)
+    digit = Key(Key.Key_0 + (tuple(BY_NAME).index(station) + 1) % 10)
     QTest.keyClick(window, digit, Qt.KeyboardModifier.ControlModifier)
-    assert window.desk.bench.state.station == station
+    assert window.desk.bench.view.step == station
 
 
 def test_a_batch_walks_ten_stations_by_keyboard_alone(
@@ -57,7 +57,7 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
 ) -> None:
     bench = window.desk.bench
     press(window, SPACE)
-    assert bench.state.station == "Kit" and window.now_card.now.cautions
+    assert bench.view.step == "Kit" and window.now_card.now.cautions
     press(window, SPACE)
     assert "Kit" in bench.state.cautions and not bench.state[Bins].filled
     press(window, Key.Key_C, "lots", SPACE)
@@ -74,26 +74,26 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     press(window, Key.Key_F2, "fitted by the customer")
     assert "without" in window.now_card.now.title
     press(window, SPACE)
-    assert bench.state.station == "Print" and bench.state[Bins].without == list(bench.batch.lines[1].refs)
+    assert bench.view.step == "Print" and bench.state[Bins].without == list(bench.batch.lines[1].refs)
     press(window, SPACE, SPACE)
     assert {b.station for b in bench.state.panel_boards(1)} == {"Place"} and bench.board.panel == 2
     go(window, "Place")
     press(window, Key.Key_N, SPACE)
-    assert bench.state.board == "H7-01" and "Place" in bench.state.cautions
+    assert bench.view.board == "H7-01" and "Place" in bench.state.cautions
     press(window, SPACE, SPACE, Key.Key_X, Key.Key_Backspace)
     assert len(bench.state.boards["H7-01"].placed) == 2 and not sum(bench.state[Bins].dropped.values())
-    press(window, *[SPACE] * (len(bench.batch.placing_order) - 2))
-    assert bench.state.boards["H7-01"].station == "Reflow" and bench.state.board == "H7-02"
+    press(window, *[SPACE] * (len(bench.batch.parts_of("Place")) - 2))
+    assert bench.state.boards["H7-01"].station == "Reflow" and bench.view.board == "H7-02"
     press(window, Key.Key_M)
     for text in ("P1 3.5 5.0", "P2 146.5 5.0", "P3 3.5 57.0", "nonsense"):
         press(window, Key.Key_T, text)
-    assert "no point" in window.desk.said and len(bench.state[Placing].taught[1]) == 3
+    assert "no point" in window.desk.said and len(bench.state[Placing].taught[1, "Place"]) == 3
     monkeypatch.setattr(
         "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName",
         lambda *a: (str(tmp_path / a[2].split("/")[-1]), ""),
     )
     press(window, Key.Key_E)
-    assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.batch.placing_order)
+    assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.batch.parts_of("Place"))
     press(window, SPACE)
     assert {b.station for b in bench.state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")
@@ -104,11 +104,11 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     assert {b.station for b in bench.state.panel_boards(1)} == {"Hand"}
     go(window, "Hand")
     take(window, "H7-01")
-    press(window, SPACE, *[SPACE] * len(bench.batch.solder_order))
-    assert bench.state.boards["H7-01"].station == "Inspect" and bench.state.board == "H7-02"
+    press(window, SPACE, *[SPACE] * len(bench.batch.parts_of("Hand")))
+    assert bench.state.boards["H7-01"].station == "Inspect" and bench.view.board == "H7-02"
     go(window, "Inspect")
     press(window, Key.Key_N)
-    assert bench.state.board == "H7-01"
+    assert bench.view.board == "H7-01"
     press(window, Key.Key_Slash, "u3", Key.Key_1, Key.Key_Right, Key.Key_W, Key.Key_Backspace, SPACE)
     assert [(f.ref, f.word) for f in bench.state.boards["H7-01"].faults] == [("U3", "bridge")] and bench.state.boards[
         "H7-01"
@@ -138,8 +138,8 @@ def test_everything_is_there_after_a_restart(window: Window, open_window: OpenWi
     go(window, "Place")
     press(window, Key.Key_BracketRight, Key.Key_BracketRight)
     again = Bench(open_journal(window.desk.bench.journal.url), window.desk.bench.id)
-    assert (again.state.station, again.state.board) == ("Place", "H7-03") and len(again.state[Bins].filled) == 1
     other = open_window(again, window.settings)
+    assert (again.view.step, again.view.board) == ("Place", "H7-03") and len(again.state[Bins].filled) == 1
     assert other.station.name == "Place" and "H7-03" in other.station.canvas.caption  # type: ignore[union-attr]
 
 
@@ -150,7 +150,7 @@ def test_every_station_paints_at_every_size_in_both_themes(window: Window) -> No
         use(tokens)
         for size in ((1100, 700), (1280, 800), (2560, 1440)):
             window.resize(*size)
-            for station in ROAD.names:
+            for station in tuple(BY_NAME):
                 go(window, station)
                 image = window.grab().toImage()
                 seen = {image.pixel(x, y) for x in range(0, image.width(), 40) for y in range(0, image.height(), 40)}

@@ -13,7 +13,7 @@ from conftest import HERON
 from fusilex.bench.bench import Bench
 from fusilex.bench.now import Now
 from fusilex.bench.papers import board_record, page_html, page_text
-from fusilex.bench.rooms import ROAD, open_journal
+from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.core.judgement import Judgement, Level
 from fusilex.formats.bundle import Files
@@ -49,7 +49,7 @@ def baked(kitted: Bench) -> Bench:
 @pytest.fixture
 def soldered(baked: Bench) -> Bench:
     for serial in ("H7-01", "H7-02", "H7-03"):
-        while part := baked.batch.next_to_solder(baked.state.boards[serial]):
+        while part := baked.batch.next_part(baked.state.boards[serial], "Hand"):
             baked.do(c.SolderPart(serial, part.ref))
     return baked
 
@@ -118,9 +118,9 @@ def test_stops_at_ready_must_be_settled_or_overruled(heron_files: Files, bench: 
     other.do(c.Overrule("ready.off-board:U3", "drawn so on purpose"))
     assert other.road.open_stops(other.batch, "Ready") == [] and other.now("Ready").title == "Accept the files"
     other.do(c.AcceptFiles())
-    record = board_record(other.batch, other.state.board)
+    record = board_record(other.batch, other.view.board)
     assert record["overruled"][0]["reason"] == "drawn so on purpose" and "drawn so on purpose" in page_html(
-        other.batch, other.state.board
+        other.batch, other.view.board
     )
 
 
@@ -128,13 +128,13 @@ def test_print_and_place_words(kitted: Bench) -> None:
     assert kitted.now("Print").title == "Print panel 1"
     kitted.do(c.PrintPanel(1, 0.12, "leaded"))
     assert kitted.now("Print").title == "Take board H7-07"
-    part = kitted.batch.placing_order[0]
+    part = kitted.batch.parts_of("Place")[0]
     said = kitted.now("Place")
     assert said.title == f"Place {part.ref} from bin 1" and said.progress == 0 and "left in the bin" in said.detail
     kitted.do(c.PlacePart("H7-01", part.ref))
     assert kitted.now("Place").progress == pytest.approx(1 / 40)
-    turned = next(p for p in kitted.batch.placing_order if p.rotation_deg == 270)
-    for before in kitted.batch.placing_order[1 : kitted.batch.placing_order.index(turned)]:
+    turned = next(p for p in kitted.batch.parts_of("Place") if p.rotation_deg == 270)
+    for before in kitted.batch.parts_of("Place")[1 : kitted.batch.parts_of("Place").index(turned)]:
         kitted.do(c.PlacePart("H7-01", before.ref))
     assert "turned 270° left" in kitted.now("Place").detail
     with pytest.raises(c.Refused, match="already on board"):
@@ -152,11 +152,11 @@ def test_print_and_place_words(kitted: Bench) -> None:
 
 def test_reflow_waits_for_the_whole_panel_and_judges_the_run(kitted: Bench) -> None:
     kitted.do(c.PrintPanel(1, 0.12, "leaded"))
-    for part in kitted.batch.placing_order:
+    for part in kitted.batch.parts_of("Place"):
         kitted.do(c.PlacePart("H7-01", part.ref))
     assert kitted.now("Reflow").title == "Finish panel 1 first"
     with pytest.raises(
-        c.Refused, match="A load takes whole panels: board H7-02 of panel 1 is at Place, and 4 more are not here"
+        c.Refused, match="Reflow takes whole panels: board H7-02 of panel 1 is at Place, and 4 more are not here"
     ):
         kitted.do(c.RecordReflow(1, "run.csv", LOG))
     taught(kitted)
@@ -178,7 +178,7 @@ def test_reflow_waits_for_the_whole_panel_and_judges_the_run(kitted: Bench) -> N
 
 def test_hand_soldering_goes_low_to_high(baked: Bench) -> None:
     heights = []
-    while part := baked.batch.next_to_solder(baked.board):
+    while part := baked.batch.next_part(baked.board, "Hand"):
         said = baked.now("Hand")
         assert part.ref in said.title and ("on the bottom" in said.title) == (part.side == "bottom")
         heights.append((part.through_hole, part.package.height))
@@ -197,7 +197,7 @@ def test_inspect_counts_first_passes_and_keeps_faults(soldered: Bench) -> None:
     assert share.level is Level.CARE and share.headline == "First-pass yield 2 of 3"
     assert share.because[0].value == "67 %, likely 21 to 94 %"
     assert one(soldered, "Inspect", "inspect.hidden").refs == ("U1",)
-    soldered.do(c.GoTo("Rework", "H7-02"))
+    soldered.go("Rework", "H7-02")
     assert soldered.now("Rework").title == "Repair C5: tombstone"
     heat = one(soldered, "Rework", "rework.heat")
     assert heat.level is Level.CARE and set(heat.refs) >= {"U1", "U3"}
@@ -235,7 +235,7 @@ def test_two_faults_are_repaired_before_the_board_goes_back(soldered: Bench) -> 
 
 def test_test_words_and_judgements(soldered: Bench) -> None:
     soldered.do(c.InspectBoard("H7-01"))
-    soldered.do(c.GoTo("Test", "H7-01"))
+    soldered.go("Test", "H7-01")
     pair = soldered.derived.plan[0]
     assert soldered.now("Test").title == f"Probe {pair.a.name} and {pair.b.name}"
     with pytest.raises(c.Refused, match="77 pairs of board H7-01 are not read"):
@@ -267,14 +267,14 @@ def test_release_says_what_is_lacking_and_what_was_left_out(soldered: Bench) -> 
 
 
 def test_where_the_work_is_when_a_station_is_empty(soldered: Bench) -> None:
-    for name in ROAD.names[1:]:
-        soldered.do(c.GoTo(name, "H7-07"))
+    for name in list(BY_NAME)[1:]:
+        soldered.go(name, "H7-07")
         said: Now = soldered.now(name)
         assert said.title
         if not soldered.state.at(name):
             assert "press Ctrl+" in said.detail or said.progress == 1.0
     with pytest.raises(c.Refused, match="There is no"):
-        soldered.do(c.GoTo("Heaven", "H7-01"))
+        soldered.go("Heaven", "H7-01")
 
 
 def test_a_design_without_panel_is_built_board_by_board(heron_files: Files, bench: Bench) -> None:

@@ -54,6 +54,7 @@ def test_a_journal_of_the_first_version_is_taken_along(bench: Bench, tmp_path: P
     engine = create_engine(url)
     with engine.begin() as connection:
         connection.execute(text("DROP TABLE name"))
+        connection.execute(text("ALTER TABLE event DROP COLUMN place"))
         connection.execute(text("ALTER TABLE batch DROP COLUMN kind"))
         connection.execute(text("UPDATE alembic_version SET version_num = '0001'"))
     engine.dispose()
@@ -138,7 +139,7 @@ def test_bins_follow_the_order_and_a_side_can_wait(bench: Bench) -> None:
     for school in PLACING_ORDERS:
         bench.do(c.ChooseOrder(school))
         orders[school] = [x.key for x in bench.batch.lines]
-        by_paste = [bench.batch.line_of[p.ref].key for p in bench.batch.placing_order]
+        by_paste = [bench.batch.line_of[p.ref].key for p in bench.batch.parts_of("Place")]
         assert sorted({*by_paste}, key=by_paste.index)[0] == orders[school][0] or school == "area"
     assert orders["kind"] != orders["hidden-first"] != orders["area"]
     assert (
@@ -155,7 +156,7 @@ def test_bins_follow_the_order_and_a_side_can_wait(bench: Bench) -> None:
     assert waiting == set(bench.state[Bins].without) == {"BT1", "C14", "L2", "R17"}, (
         "100 nF serves both sides and is there"
     )
-    assert not waiting & {p.ref for p in bench.batch.solder_order}
+    assert not waiting & {p.ref for p in bench.batch.parts_of("Hand")}
 
 
 def test_cover_counts_what_stock_knows(bench: Bench) -> None:

@@ -7,16 +7,16 @@ from collections.abc import Iterable
 from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
 from fusilex.bench.refusal import Refused
-from fusilex.bench.rooms import COMMANDS, ROAD, batch_state, workshop_state
+from fusilex.bench.rooms import COMMANDS, RULES, batch_state, workshop_state
 from fusilex.bench.state import BatchState, WorkshopState
+from fusilex.bench.stations import STATIONS
 from fusilex.journal.entries import Entry
 from fusilex.journal.folding import fold
 
 globals().update({command.__name__: command for command in COMMANDS})
 
-__all__ = ["COMMANDS", "Command", "Refused"]
-RULES = ROAD.rules
-CAUTIONS = {name: texts for station in ROAD.stations for name, texts in station.cautions.items()}
+__all__ = ["COMMANDS", "RULES", "Command", "Refused"]
+CAUTIONS = {name: texts for station in STATIONS for name, texts in station.cautions.items()}
 
 
 def named(name: str) -> type[Command]:

@@ -42,9 +42,9 @@ def play(bench: Bench) -> None:
     bench.do(c.RecordReflow(1, "oven-run-1.csv", LOG))
     boards = [b.serial for b in bench.state.panel_boards(1)]
     for serial in boards[:5]:
-        while part := bench.batch.next_to_solder(bench.state.boards[serial]):
+        while part := bench.batch.next_part(bench.state.boards[serial], "Hand"):
             bench.do(c.SolderPart(serial, part.ref))
-    for part in bench.batch.solder_order[:4]:
+    for part in bench.batch.parts_of("Hand")[:4]:
         bench.do(c.SolderPart(boards[5], part.ref))
     for serial, ref, word in (
         (boards[1], "U1", "bridge"),
@@ -64,7 +64,7 @@ def play(bench: Bench) -> None:
         bench.do(c.TakeReading(boards[1], pair.key, "4.7M"))
     bench.do(c.MarkFault(boards[3], "R4", "insufficient"))
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
-    for part in bench.batch.placing_order[:22]:
+    for part in bench.batch.parts_of("Place")[:22]:
         bench.do(c.PlacePart("H7-07", part.ref))
     for name, dx, dy in (("P1", 0.012, -0.008), ("P2", -0.010, 0.004), ("P3", 0.006, 0.011), ("U1@6", -0.007, -0.006)):
         x, y = point_at(bench.batch, name)

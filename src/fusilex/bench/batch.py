@@ -9,16 +9,20 @@ from datetime import datetime
 from functools import cached_property
 from typing import Any, Protocol
 
-from fusilex.bench.boards import Board
+from fusilex.bench.boards import Board, Load, PastePrint
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.events import Moved
 from fusilex.bench.derived import Derived
 from fusilex.bench.refusal import Refused
 from fusilex.bench.source import Source
 from fusilex.bench.state import BatchState, WorkshopState
+from fusilex.bench.view import View
 from fusilex.core.design.model import Design, Part
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.panel.layout import Panel, single
+from fusilex.core.road.steps import DONE, Step, Steps
+from fusilex.journal.entries import Event
 
 
 class Declared(Protocol):
@@ -42,35 +46,35 @@ class Declared(Protocol):
     def remarks(self) -> Callable[[Batch, Board], list[Judgement]]: ...
     @property
     def papers(self) -> Callable[[Batch, Board], dict[str, Any]]: ...
+    @property
+    def work(self) -> Callable[[Batch, Board], bool]: ...
 
 
 @dataclass
 class Batch:
-    """`at` is the time it is looked at; `taken` are names in use, by what they name."""
+    """`steps` is its road, `view` what the window looks at; `at` is the time it is looked at; `taken` are names in use,
+    by what they name.
+    """
 
     state: BatchState
     workshop: WorkshopState
     derived: Derived
     source: Source
-    stations: Sequence[Declared]
+    stations: Mapping[str, Declared]
+    steps: Steps
+    view: View
     at: datetime
     taken: dict[str, set[str]]
-    serial: str = ""
 
-    def about(self, serial: str) -> Batch:
-        """The same batch with another board in hand."""
+    def about(self, serial: str, step: str = "") -> Batch:
+        """The same batch with another board in hand, at another step if one is named."""
         other = copy(self)
-        other.serial = serial
+        other.view = View(step or self.view.step, serial)
         return other
 
-    @property
-    def names(self) -> tuple[str, ...]:
-        """Stations of the road in order."""
-        return tuple(station.name for station in self.stations)
-
-    def key(self, station: str) -> str:
-        """The key that goes to a station."""
-        return key_to(self.names, station)
+    def key(self, step: str) -> str:
+        """The key that goes to a step."""
+        return key_to(self.steps.ids, step)
 
     @property
     def design(self) -> Design:
@@ -84,7 +88,25 @@ class Batch:
     @property
     def board(self) -> Board:
         """The board in hand."""
-        return self.state.boards[self.serial or self.state.board]
+        return self.state.boards[self.view.board]
+
+    @property
+    def step(self) -> Step:
+        """The step in view."""
+        return self.steps.by_id[self.view.step]
+
+    def judged_at(self, step: Step) -> list[Judgement]:
+        """What a step says of the board in hand."""
+        return self.stations[step.station].judge(self.about(self.view.board, step.id))
+
+    def named(self, word: str) -> str:
+        """What a step leaves on record, with the step's name where the road has several like it."""
+        label = self.steps.label(self.step.id)
+        return word if label == self.step.station else f"{word} ({label})"
+
+    def where(self, board: Board) -> str:
+        """What people call the step a board is at."""
+        return self.steps.label(board.step)
 
     @cached_property
     def panel(self) -> Panel:
@@ -96,19 +118,33 @@ class Batch:
     # boards
 
     def board_at(self, serial: str, station: str | None = None) -> Board:
-        """A board that is there and in play, at a station if one is named. Raises `Refused`."""
+        """A board that is there and in play, at a step of a station if one is named. Raises `Refused`."""
         board = self.state.boards.get(serial)
         if board is None:
             raise Refused(f"This batch has no board {serial}.")
         if board.scrapped:
             raise Refused(f"Board {serial} was scrapped.")
         if station and board.station != station:
-            raise Refused(f"Board {serial} is at {board.station}, not at {station}.")
+            raise Refused(f"Board {serial} is at {self.where(board)}, not at {station}.")
         return board
 
-    def next_here(self, station: str, before: str) -> Board | None:
-        """The board to take at a station after another one: of its panel first, then of the panels that follow it."""
-        here = self.state.at(station)
+    def onward(self, boards: Sequence[Board]) -> list[Event]:
+        """Boards go to the next step that has work for them; what has none is gone past, and named."""
+        ways: dict[tuple[str, tuple[str, ...]], list[str]] = {}
+        for board in boards:
+            ahead = self.steps.after(board.step)
+            n = next((n for n, step in enumerate(ahead) if self.has_work(board, step)), len(ahead))
+            to = ahead[n].id if n < len(ahead) else DONE
+            ways.setdefault((to, tuple(s.id for s in ahead[:n])), []).append(board.serial)
+        return [Moved(serials, to, list(passed)) for (to, passed), serials in ways.items()]
+
+    def has_work(self, board: Board, step: Step) -> bool:
+        """True for a step that has something to do for a board."""
+        return self.stations[step.station].work(self.about(board.serial, step.id), board)
+
+    def next_here(self, step: str, before: str) -> Board | None:
+        """The board to take at a step after another one: of its panel first, then of the panels that follow it."""
+        here = self.state.at(step)
         if not here:
             return None
         last = self.state.boards[before]
@@ -116,13 +152,32 @@ class Batch:
         return min(here, key=lambda b: ((b.panel - last.panel) % panels, (b.cell - last.cell) % 1000))
 
     def panel_at(self, panel: int, station: str) -> list[Board]:
-        """The boards of a panel that are at a station. Raises `Refused` where none is."""
+        """The boards of a panel that are at a step of a station: the one in view, else the first that has some.
+
+        Raises `Refused` where none is.
+        """
         boards = [b for b in self.state.panel_boards(panel) if b.station == station and not b.scrapped]
         if not boards:
-            where = sorted({b.station for b in self.state.panel_boards(panel)})
+            where = sorted({self.where(b) for b in self.state.panel_boards(panel)})
             there = f" but at {' and '.join(where)}." if where else ": there is no such panel."
             raise Refused(f"Panel {panel} is not at {station}{there}")
+        steps = sorted({b.step for b in boards}, key=self.steps.index)
+        step = self.view.step if self.view.step in steps else steps[0]
+        return [b for b in boards if b.step == step]
+
+    def whole_panel(self, panel: int, station: str) -> list[Board]:
+        """The boards of a panel at a step of a station, none of which is still on its way there. Raises `Refused`."""
+        boards = self.panel_at(panel, station)
+        if behind := self.behind(panel, boards[0].step):
+            more = f", and {len(behind) - 1} more are not here" if len(behind) > 1 else ""
+            first = f"board {behind[0].serial} of panel {panel} is at {self.where(behind[0])}"
+            raise Refused(f"{station} takes whole panels: {first}{more}.")
         return boards
+
+    def behind(self, panel: int, step: str) -> list[Board]:
+        """Boards of a panel that still have to come to a step."""
+        here, boards = self.steps.index(step), self.state.panel_boards(panel)
+        return [b for b in boards if not b.scrapped and b.step != step and self.steps.progress(b.place) < here]
 
     def not_overruled(self, judgements: Iterable[Judgement]) -> list[Judgement]:
         """Stops that nobody has overruled."""
@@ -149,23 +204,34 @@ class Batch:
     def bin_number(self) -> dict[str, int]:
         return self.derived.bin_number
 
-    @property
-    def placing_order(self) -> list[Part]:
-        """Parts placed on paste, without those the batch started without."""
+    def parts_of(self, step: str) -> list[Part]:
+        """Parts a step puts on, in working order, without those the batch started without."""
         without = self.state[Bins].without
-        return [p for p in self.derived.hand_order if p.ref not in without]
+        return [p for p in self.derived.shares(self.steps).get(step, ()) if p.ref not in without]
+
+    def parts_on_paste(self, side: str) -> list[Part]:
+        """Parts of all steps that place onto the paste of a side."""
+        return [p for s in self.steps.at_station("Place") if s.side == side for p in self.parts_of(s.id)]
 
     @property
-    def solder_order(self) -> list[Part]:
-        """Parts soldered by hand, without those the batch started without."""
-        without = self.state[Bins].without
-        return [p for p in self.derived.solder_order if p.ref not in without]
+    def all_parts(self) -> list[Part]:
+        """Parts that some step puts on."""
+        return [p for step in self.steps for p in self.parts_of(step.id)]
 
-    def next_to_place(self, board: Board) -> Part | None:
-        return next((p for p in self.placing_order if p.ref not in board.placed), None)
+    def print_of(self, board: Board, side: str) -> PastePrint | None:
+        """The paste a board has on a side."""
+        steps = [s.id for s in self.steps.at_station("Print") if s.side == side]
+        return next((board.prints[s] for s in reversed(steps) if s in board.prints), None)
 
-    def next_to_solder(self, board: Board) -> Part | None:
-        return next((p for p in self.solder_order if p.ref not in board.soldered), None)
+    def load_of(self, board: Board, side: str) -> Load | None:
+        """The oven run that melted a board's paste on a side."""
+        steps = [s.id for s in self.steps.at_station("Reflow") if s.side == side]
+        return next((board.loads[s] for s in reversed(steps) if s in board.loads), None)
+
+    def next_part(self, board: Board, step: str) -> Part | None:
+        """The part a board gets next at a step; None when it has them all."""
+        there = {*board.placed, *board.soldered}
+        return next((p for p in self.parts_of(step) if p.ref not in there), None)
 
     def used_from_bin(self, key: str) -> int:
         """Pieces of a bin that are on boards."""
@@ -187,14 +253,15 @@ class Batch:
         return self.used_from_bin(key) + (self.left_in_bin(key) or 0)
 
 
-def key_to(names: Sequence[str], station: str) -> str:
-    """The key that goes to one of the stations."""
-    return f"Ctrl+{(names.index(station) + 1) % 10}"
+def key_to(steps: Sequence[str], step: str) -> str:
+    """The key that goes to one of the steps: the first ten have their own."""
+    at = steps.index(step)
+    return f"Ctrl+{(at + 1) % 10}" if at < 10 else "Alt+Right"
 
 
 def texts_of(batch: Batch, cautions: str) -> tuple[str, ...]:
     """What stands in the cautions of a name for this design, () for a name that has none."""
-    for station in batch.stations:
+    for station in batch.stations.values():
         if cautions in station.cautions:
             return (*station.cautions[cautions], *(station.cautions_here(batch) if cautions == station.name else ()))
     return ()

@@ -11,27 +11,33 @@ from fusilex.bench.boards import Board, laid_out
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Redo, Undo
-from fusilex.bench.common.events import BatchOpened, BoardCell, Moved, Went
+from fusilex.bench.common.events import BatchOpened, BoardCell, Moved
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
+from fusilex.bench.common.road import Laid
 from fusilex.bench.derived import Derived
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
-from fusilex.bench.rooms import ROAD, batch_state, workshop_state
+from fusilex.bench.road import Road
+from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
 from fusilex.bench.source import Reading, Source, read_for
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stream import Stream
+from fusilex.bench.view import View
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.losses import Logged
 from fusilex.core.panel.layout import Panel
+from fusilex.core.road.steps import FIRST, Steps, one_side
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed, Redone, Undone
 from fusilex.journal.store import Journal, Pen, digest
 
 FOIL_MM = 0.12
+CLASSIC = one_side()
+"""The road of batches that never had one laid."""
 SCOPES = ("lot",)
 """What commands make up names for, beside a new batch."""
 
@@ -41,7 +47,7 @@ class Bench:
 
     def __init__(self, journal: Journal, batch: int, read: Reading | None = None) -> None:
         """Open a batch of the journal; its design is read again from the files kept with it, or was `read` already."""
-        self.journal, self.id, self.road = journal, batch, ROAD
+        self.journal, self.id = journal, batch
         self.record = Stream[BatchState](batch, batch_state, journal.since(batch))
         self.shop = Stream[WorkshopState](journal.workshop, workshop_state, journal.since(journal.workshop))
         self.who = _user()
@@ -49,6 +55,8 @@ class Bench:
         if read is not None:
             self.source.take(read)
         self._derived: Derived | None = None
+        self._road: Road | None = None
+        self._view = self._last_place()
 
     @classmethod
     def open_batch(
@@ -110,7 +118,45 @@ class Bench:
     @property
     def board(self) -> Board:
         """The board in hand."""
-        return self.state.boards[self.state.board]
+        return self.state.boards[self.view.board]
+
+    @property
+    def view(self) -> View:
+        """Where the eyes are; the first step where the one they were at is no longer on the road."""
+        if self._view.step not in self.road.steps.by_id:
+            self._view.step = self.road.steps.ids[0]
+        return self._view
+
+    def _last_place(self) -> View:
+        """Where something was done last."""
+        step, board, since = self.state.eyes
+        if self.state.deeds and self.state.deeds[-1].last > since:
+            step = self.state.deeds[-1].station
+            board = min(self.state.deeds[-1].boards, default=board)
+        return View(step, board if board in self.state.boards else next(iter(self.state.boards), ""))
+
+    def go(self, step: str | None = None, board: str | None = None) -> None:
+        """Look at another step or board. Raises `Refused` where there is no such one."""
+        to = View(step or self.view.step, board or self.view.board)
+        if to.step not in self.road.steps.by_id or to.board not in self.state.boards:
+            raise Refused(f"There is no {to.step} with board {to.board}.")
+        self._view = to
+
+    @property
+    def road(self) -> Road:
+        """The batch's road: as it was laid, before that as proposed."""
+        steps = self._steps()
+        if self._road is None or self._road.steps is not steps:
+            self._road = Road(steps, BY_NAME)
+        return self._road
+
+    def _steps(self) -> Steps:
+        chosen = self.state[Laid]
+        if chosen.steps is not None:
+            return chosen.steps
+        if any(board.step != FIRST[0] for board in self.state.boards.values()):
+            return CLASSIC
+        return self.derived.road(chosen.order or self.derived.usual_order, chosen.ways)
 
     @property
     def design(self) -> Design:
@@ -137,15 +183,16 @@ class Bench:
         return self._seen({})
 
     def _seen(self, taken: dict[str, set[str]]) -> Batch:
-        return Batch(self.state, self.workshop, self.derived, self.source, self.road.stations, datetime.now(UTC), taken)
+        at, steps = datetime.now(UTC), self.road.steps
+        return Batch(self.state, self.workshop, self.derived, self.source, BY_NAME, steps, self.view, at, taken)
 
-    def now(self, station: str) -> Now:
-        """What to do now at a station with the board in hand."""
-        return self.road.now(self.batch, station)
+    def now(self, step: str) -> Now:
+        """What to do now at a step with the board in hand."""
+        return self.road.now(self.batch, step)
 
-    def judgements(self, station: str) -> list[Judgement]:
-        """Judgements of a station for the board in hand, worst first."""
-        return self.road.judgements(self.batch, station)
+    def judgements(self, step: str) -> list[Judgement]:
+        """Judgements of a step for the board in hand, worst first."""
+        return self.road.judgements(self.batch, step)
 
     # what is done
 
@@ -157,7 +204,7 @@ class Bench:
         """
         sure = self.record.last, self.shop.last
         try:
-            with self.journal.writing(self.who, self.id, self.shop.id) as pen:
+            with self.journal.writing(self.who, self.id, self.shop.id, place=self.view.step) as pen:
                 self._look(pen)
                 sure = self.record.last, self.shop.last
                 return self._turn(pen, command) if isinstance(command, Undo | Redo) else self._carry_out(pen, command)
@@ -184,25 +231,27 @@ class Bench:
     def _boards_moved(self, happened: Sequence[Event]) -> list[tuple[Board, str]]:
         """Boards that events move, and where they come from."""
         serials = [serial for event in happened if isinstance(event, Moved) for serial in event.boards]
-        return [(board, board.station) for serial in serials if (board := self.state.boards[serial])]
+        return [(board, board.step) for serial in serials if (board := self.state.boards[serial])]
 
     def turned_by(self, command: Undo | Redo) -> Deed:
-        """The deed that would be taken back or done again: the last one of the station in view. Raises `Refused`."""
+        """The deed that would be taken back or done again: the last one of the step in view. Raises `Refused`."""
         back = isinstance(command, Undo)
         deeds = self.state.deeds if back else self.state.undone
-        here = self.state.station
+        here, label = self.view.step, self.road.steps.label
         found = next((deed for deed in reversed(deeds) if deed.station == here), None)
         if found is None:
             word = "take back" if back else "do again"
             last = (
-                f" The last thing was {deeds[-1].words}, at {deeds[-1].station}." if deeds and deeds[-1].words else ""
+                f" The last thing was {deeds[-1].words}, at {label(deeds[-1].station)}."
+                if deeds and deeds[-1].words
+                else ""
             )
-            raise Refused(f"There is nothing to {word} at {here}.{last}")
+            raise Refused(f"There is nothing to {word} at {label(here)}.{last}")
         for later in deeds[deeds.index(found) + 1 :] if back else ():
             if both := sorted(found.boards & later.boards):
                 raise Refused(
-                    f"Board {both[0]} has gone on since: take back {later.words or 'what was done'} at {later.station}"
-                    " first."
+                    f"Board {both[0]} has gone on since: take back {later.words or 'what was done'} at"
+                    f" {label(later.station)} first."
                 )
         return found
 
@@ -214,9 +263,10 @@ class Bench:
         turned = Undone(deed.id) if isinstance(command, Undo) else Redone(deed.id)
         if self.shop.knows(deed.id):
             self.shop.take(pen.write(self.shop.id, [turned]))
-        back = [] if not deed.boards or self.state.board in deed.boards else [Went(deed.station, min(deed.boards))]
-        kept = pen.write(self.id, [turned, *back])
+        kept = pen.write(self.id, [turned])
         self.record.take(kept)
+        if deed.boards and self.view.board not in deed.boards:
+            self._view = View(self.view.step, min(deed.boards))
         return kept
 
     def _look(self, pen: Pen | Journal) -> bool:

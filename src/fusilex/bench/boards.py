@@ -1,20 +1,17 @@
-"""Boards and what hangs on each: its print, its load, parts, faults, readings. Every station adds to the same
-thread.
-"""
+"""Boards and what hangs on each: prints, loads, parts, faults, readings. Every station adds to the same thread."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-DONE = "Done"
-"""Where boards are that went all the way, or are out of it."""
+from fusilex.core.road.steps import ASIDE, station_of
 
 
 @dataclass(frozen=True)
 class PastePrint:
-    """One stroke of the squeegee over a panel."""
+    """Paste put on a panel at a step: one stroke of the squeegee, or dots from a syringe."""
 
     number: int
     at: str
@@ -22,6 +19,7 @@ class PastePrint:
     foil_mm: float
     paste: str
     note: str = ""
+    step: str = "Print"
 
 
 @dataclass(frozen=True)
@@ -38,6 +36,7 @@ class Load:
     metrics: dict[str, dict[str, Any]] = field(default_factory=dict)
     index: float | None = None
     seen: str = ""
+    step: str = "Reflow"
 
 
 @dataclass
@@ -53,22 +52,41 @@ class Fault:
     result: str = ""
 
 
+@dataclass(frozen=True)
+class SentBack:
+    """A board went back to a step, or came back from its user, with a reason."""
+
+    at: str
+    start: str
+    to: str
+    reason: str
+
+
 @dataclass
 class Board:
-    """One board of the batch with its record so far."""
+    """One board of the batch with its record so far. Prints and loads are kept by the step they were made at, with
+    what was `heated` there; `heats` count by part; `inspected` and `passed` name steps: looked over at, and gone past
+    without work.
+    """
 
     serial: str
     panel: int
     cell: int
-    station: str = "Ready"
+    step: str = "Ready"
+    came_from: str = ""
     placed: list[str] = field(default_factory=list)
     placed_how: dict[str, str] = field(default_factory=dict)
     soldered: list[str] = field(default_factory=list)
     counted: set[str] = field(default_factory=set)
     faults: list[Fault] = field(default_factory=list)
     readings: dict[str, tuple[float, str]] = field(default_factory=dict)
-    print: PastePrint | None = None
-    load: Load | None = None
+    prints: dict[str, PastePrint] = field(default_factory=dict)
+    loads: dict[str, Load] = field(default_factory=dict)
+    heats: dict[str, int] = field(default_factory=dict)
+    heated: dict[str, frozenset[str]] = field(default_factory=dict)
+    inspected: set[str] = field(default_factory=set)
+    passed: list[str] = field(default_factory=list)
+    sent_back: list[SentBack] = field(default_factory=list)
     inspections: int = 0
     unseen: bool = False
     first_pass: bool | None = None
@@ -77,11 +95,31 @@ class Board:
     scrapped: bool = False
 
     @property
+    def station(self) -> str:
+        """The station of its step."""
+        return station_of(self.step)
+
+    @property
+    def place(self) -> str:
+        """The step it stands at on its road; in repair, the one it came from."""
+        return self.came_from if self.station == ASIDE and self.came_from else self.step
+
+    @property
     def open_faults(self) -> list[Fault]:
         return [f for f in self.faults if f.repaired is None]
+
+    def heat(self, refs: Iterable[str]) -> None:
+        """One more heat for these parts."""
+        for ref in refs:
+            self.heats[ref] = self.heats.get(ref, 0) + 1
 
 
 def laid_out(serials: Iterable[str], cells: Iterable[int]) -> list[tuple[str, int, int]]:
     """Serial, panel and cell of each board in turn, on panels with these cells."""
     there = list(cells)
     return [(serial, n // len(there) + 1, there[n % len(there)]) for n, serial in enumerate(serials)]
+
+
+def numbers(made: Mapping[str, PastePrint | Load]) -> str:
+    """Numbers of prints or loads, in words."""
+    return " and ".join(str(one.number) for one in made.values()) or "none"

@@ -10,9 +10,15 @@ from fusilex.bench.batch import Batch
 def clocks(batch: Batch) -> list[tuple[str, str]]:
     """(what, value) of the clocks that run, from what hangs on the boards."""
     boards = batch.state.boards.values()
-    prints = {b.print.number: b.print for b in boards if b.print}
-    waiting = [b.print.at for b in boards if b.print and b.load is None and not b.scrapped]
-    loads = [b.load.at for b in boards if b.load]
+    prints = [made.number for b in boards for made in b.prints.values()]
+    sides = {s.id: s.side for s in batch.steps}
+    waiting = [
+        made.at
+        for b in boards
+        for made in b.prints.values()
+        if not b.scrapped and batch.load_of(b, sides.get(made.step, "")) is None
+    ]
+    loads = [load.at for b in boards for load in b.loads.values()]
     found = []
     if waiting:
         found.append(("paste out", span(min(waiting), batch.at)))

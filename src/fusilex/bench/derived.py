@@ -16,9 +16,10 @@ from fusilex.core.electrical.probes import ProbePair, probe_plan
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, pull_list
 from fusilex.core.panel.layout import Panel
-from fusilex.core.placing.order import hand_order
 from fusilex.core.printing.openings import Openings, openings_of
-from fusilex.core.soldering.order import by_height
+from fusilex.core.road.propose import Ways, propose, usual_order
+from fusilex.core.road.shares import share_out
+from fusilex.core.road.steps import Steps
 
 
 class Derived:
@@ -30,6 +31,9 @@ class Derived:
         self, design: Design, boards: int, school: str = "kind", log: Mapping[str, Logged] | None = None
     ) -> None:
         self.design, self.boards, self.school, self.log = design, boards, school, log or {}
+        self._shared: tuple[Steps, dict[str, list[Part]]] | None = None
+        self._openings: dict[str, Openings] = {}
+        self._roads: dict[tuple[str, Ways], Steps] = {}
 
     @cached_property
     def lines(self) -> list[PullLine]:
@@ -45,9 +49,28 @@ class Derived:
     def bin_number(self) -> dict[str, int]:
         return {line.key: n for n, line in enumerate(self.lines, 1)}
 
+    def openings(self, side: str) -> Openings:
+        """Openings of a side's stencil."""
+        if side not in self._openings:
+            self._openings[side] = openings_of(self.design, side)
+        return self._openings[side]
+
+    def shares(self, steps: Steps) -> dict[str, list[Part]]:
+        """Parts by the step of a road that puts them on."""
+        if self._shared is None or self._shared[0] is not steps:
+            self._shared = steps, share_out(self.design, steps, self.school)
+        return self._shared[1]
+
+    def road(self, order: str, ways: Ways) -> Steps:
+        """The road proposed for an order of sides."""
+        if (order, ways) not in self._roads:
+            self._roads[order, ways] = propose(self.design, order, ways)
+        return self._roads[order, ways]
+
     @cached_property
-    def openings(self) -> Openings:
-        return openings_of(self.design, "top")
+    def usual_order(self) -> str:
+        """The order of sides this design suggests."""
+        return usual_order(self.design)
 
     @cached_property
     def plan(self) -> list[ProbePair]:
@@ -57,14 +80,6 @@ class Derived:
     def hidden(self) -> list[Part]:
         """Parts whose joints nobody sees after reflow."""
         return hidden_parts(self.design)
-
-    @cached_property
-    def hand_order(self) -> list[Part]:
-        return hand_order(self.design, school=self.school)
-
-    @cached_property
-    def solder_order(self) -> list[Part]:
-        return by_height(self.design)
 
     @cached_property
     def finest(self) -> Finest | None:

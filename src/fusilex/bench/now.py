@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import DONE
+from fusilex.core.road.steps import DONE
 
 
 @dataclass(frozen=True)
@@ -20,15 +20,18 @@ class Now:
     cautions: tuple[str, ...] = ()
 
 
-def elsewhere(batch: Batch, station: str) -> Now:
-    """Nothing to do at a station with the board in hand: where the work is."""
-    here, board = batch.state.at(station), batch.board
+def elsewhere(batch: Batch) -> Now:
+    """Nothing to do at the step in view with the board in hand: where the work is."""
+    here, board = batch.state.at(batch.step.id), batch.board
     if here:
-        where = "finished" if board.station == DONE else f"at {board.station}"
+        where = "finished" if board.step == DONE else f"at {batch.where(board)}"
         return Now(f"Take board {here[0].serial}", f"Board {board.serial} is {where}. Press N for the next one here.")
-    waiting = [(s, len(batch.state.at(s))) for s in batch.names if batch.state.at(s)]
+    waiting = [(step, len(batch.state.at(step.id))) for step in batch.steps if batch.state.at(step.id)]
     if not waiting:
         return Now("The batch is done", "Every board is released or set aside.")
-    name, count = waiting[0]
+    step, count = waiting[0]
     boards = f"{count} board{'s' if count > 1 else ''}"
-    return Now(f"Nothing at {station}", f"{boards} at {name}: press {batch.key(name)}.")
+    key = batch.key(step.id)
+    return Now(
+        f"Nothing at {batch.steps.label(batch.step.id)}", f"{boards} at {batch.steps.label(step.id)}: press {key}."
+    )

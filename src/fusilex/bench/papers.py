@@ -14,7 +14,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.core.units import show_resistance
 
-PAPERS_FORMAT = "fusilex-board-2"
+PAPERS_FORMAT = "fusilex-board-3"
 
 
 def board_record(batch: Batch, serial: str) -> dict[str, Any]:
@@ -30,14 +30,20 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
         "batch": state.opened["batch"],
         "panel": board.panel,
         "cell": board.cell + 1,
-        "station": board.station,
+        "step": batch.where(board),
         "scrapped": board.scrapped,
         "opened_at": state.opened["at"],
         "released_at": board.released_at,
         "files_sha256": state.opened["files"],
     }
-    for station in batch.stations:
+    for station in batch.stations.values():
         record |= station.papers(batch.about(serial), board)
+    record["road"] = [
+        {"step": batch.steps.label(s.id), "side": s.side, "method": s.method, "passed": s.id in board.passed}
+        for s in batch.steps
+    ]
+    label = batch.steps.label
+    record["sent_back"] = [{**asdict(b), "start": label(b.start), "to": label(b.to)} for b in board.sent_back]
     record["cautions"] = [{"station": s, "acknowledged_at": at} for s, at in state.cautions.items()]
     record["overruled"] = [
         {"judgement": key, **asdict(why)} for key, why in state.overruled.items() if _concerns(key, board, state.boards)
@@ -52,8 +58,8 @@ _LABEL = re.compile(r"(?:panel|load) \d+|[\d.]+ mm")
 def _concerns(key: str, board: Board, boards: Collection[str]) -> bool:
     """An overruling is about this board: it names no other one, and no other panel, load or foil than the board's."""
     own = {board.serial, f"panel {board.panel}"}
-    own |= {f"load {board.load.number}"} if board.load else set()
-    own |= {f"{board.print.foil_mm:g} mm"} if board.print else set()
+    own |= {f"load {load.number}" for load in board.loads.values()}
+    own |= {f"{made.foil_mm:g} mm" for made in board.prints.values()}
     named = {label for label in key.partition(":")[2].split(", ") if _LABEL.fullmatch(label)}
     return named | {word for word in re.split(r"[:,\s]+", key) if word in boards} <= own
 
@@ -86,19 +92,14 @@ def _template() -> Any:
 
 def page_text(record: dict[str, Any]) -> str:
     """The record in a few readable lines for a terminal."""
-    load, printed = record["load"], record["print"]
-    where = f"panel {record['panel']} cell {record['cell']}, now at {record['station']}"
+    where = f"panel {record['panel']} cell {record['cell']}, now at {record['step']}"
     lines = [f"Board {record['serial']}: {record['design']}, batch {record['batch']}, {where}"]
-    if printed:
-        made = f"foil {printed['foil_mm']} mm, {printed['paste']}"
+    for printed in record["prints"]:
+        made = f"{printed['side']}, foil {printed['foil_mm']} mm, {printed['paste']}"
         lines.append(f"print    {printed['number']} at {local_time(printed['at'])}, {made}")
-    else:
-        lines.append("print    none")
-    if load:
+    for load in record["loads"]:
         told = f"index {load['index']}" if load["log"] else f"seen by eye: {load['seen']}"
         lines.append(f"load     {load['number']} at {local_time(load['at'])}, {load['window']}, {told}")
-    else:
-        lines.append("load     none")
     lines.append(f"parts    {sum(bool(p['how']) for p in record['parts'])} of {len(record['parts'])} on the board")
     lines += [f"fault    {f['ref']} {f['word']}: {f['result'] or 'open'}" for f in record["faults"]]
     lines += [f"reading  {r['pair']} {'OL' if r['open'] else show_resistance(r['ohm'])}" for r in record["readings"]]

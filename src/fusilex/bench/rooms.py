@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from fusilex.bench.common import bins, commands, events, faults, files, pieces
-from fusilex.bench.road import Road
+from fusilex.bench.common import bins, commands, events, faults, files, pieces, road
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
@@ -19,6 +18,7 @@ COMMON = (
     Room(faults.COMMANDS, faults.EVENTS),
     Room(pieces.COMMANDS, pieces.EVENTS, (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
+    Room((), road.EVENTS, (road.Laid,)),
 )
 WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock))
 ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)
@@ -26,7 +26,9 @@ ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)
 COMMANDS = tuple(command for room in ROOMS for command in room.commands)
 EVENTS: tuple[type[Event], ...] = (Undone, Redone, *(event for room in ROOMS for event in room.events))
 EVENT_KINDS = {event.kind: event for event in EVENTS}
-ROAD = Road(STATIONS)
+BY_NAME = {station.name: station for station in STATIONS}
+RULES = {name: rule for station in STATIONS for name, rule in station.rules.items()}
+"""The rules behind all judgements, by name."""
 
 
 def batch_state() -> BatchState:

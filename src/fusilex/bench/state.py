@@ -35,7 +35,8 @@ class Overruled:
 class BatchState:
     """Built only by folding entries. `slices` holds one object a room, asked for by its class: ``state[Bins]``.
 
-    `paste` and `foil_mm` are what the next panel is printed with, `station` and `board` where the eyes are.
+    `paste` and `foil_mm` are what the next panel is printed with. `eyes` is the step and board that older journals say
+    somebody looked at.
     """
 
     slices: dict[type, Any]
@@ -45,8 +46,7 @@ class BatchState:
     overruled: dict[str, Overruled] = field(default_factory=dict)
     paste: str = "leaded"
     foil_mm: float = 0.12
-    station: str = "Ready"
-    board: str = ""
+    eyes: tuple[str, str, int] = ("Ready", "", 0)
     last_id: int = 0
     deeds: list[Deed] = field(default_factory=list)
     undone: list[Deed] = field(default_factory=list)
@@ -65,9 +65,9 @@ class BatchState:
         found = self.overruled.get(key) or next(covering, None)
         return found if found and found.covers(judgement) else None
 
-    def at(self, station: str) -> list[Board]:
-        """Boards that are at a station now."""
-        return [b for b in self.boards.values() if b.station == station and not b.scrapped]
+    def at(self, step: str) -> list[Board]:
+        """Boards that are at a step now."""
+        return [b for b in self.boards.values() if b.step == step and not b.scrapped]
 
     def panel_boards(self, panel: int) -> list[Board]:
         return [b for b in self.boards.values() if b.panel == panel]
@@ -77,8 +77,8 @@ class BatchState:
         return sorted({b.panel for b in self.boards.values()})
 
     def started(self, entry: Entry) -> Deed:
-        """A deed was done where the eyes were."""
-        return Deed(entry.deed, entry.id, self.station)
+        """A deed was done at its place, in older journals where the eyes were."""
+        return Deed(entry.deed, entry.id, entry.place or self.eyes[0])
 
     def touched(self, event: Event) -> Iterable[str]:
         """Boards an event is about, by the names of its fields."""

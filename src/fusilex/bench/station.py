@@ -37,20 +37,25 @@ def _no_papers(batch: Batch, board: Board) -> dict[str, Any]:
     return {}
 
 
+def _always(batch: Batch, board: Board) -> bool:
+    return True
+
+
 def _no_care(batch: Batch) -> tuple[str, ...]:
     return ()
 
 
 @dataclass(frozen=True)
 class Station(Room):
-    """A station of the road.
+    """A station: what is the same at every step there.
 
     `judge` gives its judgements of the board in hand (or its panel, or the whole batch: `about` says which), `now`
     the one thing to do. `cautions` are texts by name: the station's own under its name, others, such as those of a
     bath, under theirs; `cautions_here` adds what only this design asks for. `rules` are the rules behind its
     judgements, by name, as F1 shows them. For Release, `lacks` names what of this station's work a board's record is
     without, `remarks` are judgements that go out with the board, `papers` what the station writes into the board's
-    papers. `aside` is true for what boards go to only when something is wrong.
+    papers. `work` says whether a step has any for a board; without, the board goes past. `aside` is true for what
+    boards go to only when something is wrong.
     """
 
     name: str = ""
@@ -63,4 +68,5 @@ class Station(Room):
     lacks: Callable[[Batch, Board], list[str]] = _nothing
     remarks: Callable[[Batch, Board], list[Judgement]] = _no_remarks
     papers: Callable[[Batch, Board], dict[str, Any]] = _no_papers
+    work: Callable[[Batch, Board], bool] = _always
     aside: bool = False

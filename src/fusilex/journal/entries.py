@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import msgspec
@@ -53,7 +53,9 @@ Kinds = Mapping[str, type[Event]]
 
 @dataclass(frozen=True)
 class Entry:
-    """One row of the journal. `event` is None for a kind that nobody here knows: it is kept, and passed over."""
+    """One row of the journal. `place` is the step it was done at, '' in older journals. `event` is None for a kind that
+    nobody here knows: it is kept, and passed over.
+    """
 
     kind: str
     body: dict[str, Any] = field(default_factory=dict)
@@ -61,12 +63,13 @@ class Entry:
     deed: str = ""
     at: str = ""
     who: str = ""
+    place: str = ""
     event: Event | None = None
 
 
-def as_entry(event: Event, id: int, deed: str, at: str, who: str) -> Entry:
-    """The entry an event makes."""
-    return Entry(event.kind, msgspec.to_builtins(event, str_keys=True), id, deed, at, who, event)
+def as_entry(event: Event, deed: str, at: str, who: str, place: str) -> Entry:
+    """The entry an event makes; it has no number yet."""
+    return Entry(event.kind, msgspec.to_builtins(event, str_keys=True), 0, deed, at, who, place, event)
 
 
 def typed(entry: Entry, kinds: Kinds) -> Entry:
@@ -78,4 +81,4 @@ def typed(entry: Entry, kinds: Kinds) -> Entry:
         event = msgspec.convert(kind.upcast(entry.body), kind, strict=False)
     except (msgspec.ValidationError, AttributeError, KeyError, TypeError, ValueError) as problem:
         raise Unreadable(entry.id, entry.kind, entry.at, "what its kind says", str(problem)) from problem
-    return Entry(entry.kind, entry.body, entry.id, entry.deed, entry.at, entry.who, event)
+    return replace(entry, event=event)

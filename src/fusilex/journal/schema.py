@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import Column, ForeignKey, Integer, LargeBinary, MetaData, String, Table, Text
 
-HEAD = "0003"
+HEAD = "0004"
 """Newest migration; a journal already there is opened without loading the migration tools."""
 
 metadata = MetaData()
@@ -29,10 +29,13 @@ events = Table(
     Column("deed", String(36), nullable=False),
     Column("at", String(32), nullable=False),
     Column("who", String(60), nullable=False),
+    Column("place", String(40), nullable=False, server_default=""),
     Column("kind", String(40), nullable=False),
     Column("body", Text, nullable=False),
 )
-"""`deed` is shared by the events of one command; they are undone together. `at` is UTC in ISO 8601."""
+"""`deed` is shared by the events of one command; they are undone together. `at` is UTC in ISO 8601, `place` the step at
+which it was done.
+"""
 
 attachments = Table(
     "attachment",

@@ -7,7 +7,7 @@ import json
 import uuid
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
@@ -41,8 +41,8 @@ class Pen:
     nothing.
     """
 
-    def __init__(self, connection: Connection, kinds: Kinds, who: str) -> None:
-        self.connection, self.kinds, self.who = connection, kinds, who
+    def __init__(self, connection: Connection, kinds: Kinds, who: str, place: str) -> None:
+        self.connection, self.kinds, self.who, self.place = connection, kinds, who, place
         self.deed, self.at = uuid.uuid4().hex, _now()
 
     def since(self, stream: int, last: int = 0) -> list[Entry]:
@@ -70,10 +70,10 @@ class Pen:
         for item in happened:
             for scope, name in item.claims():
                 self._claim(scope, name)
-            entry = as_entry(item, 0, self.deed, self.at, self.who)
-            row = {"batch_id": stream, "deed": self.deed, "at": self.at, "who": self.who, "kind": item.kind}
-            made = self.connection.execute(insert(events).values(**row, body=json.dumps(entry.body)))
-            kept.append(as_entry(item, _row_id(made), self.deed, self.at, self.who))
+            entry = as_entry(item, self.deed, self.at, self.who, self.place)
+            row = {"deed": entry.deed, "at": entry.at, "who": entry.who, "place": entry.place, "kind": entry.kind}
+            made = insert(events).values(batch_id=stream, **row, body=json.dumps(entry.body))
+            kept.append(replace(entry, id=_row_id(self.connection.execute(made))))
         return kept
 
     def _claim(self, scope: str, name: str) -> None:
@@ -136,7 +136,7 @@ class Journal:
         return bytes(data)
 
     @contextmanager
-    def writing(self, who: str = "", *streams: int) -> Iterator[Pen]:
+    def writing(self, who: str = "", *streams: int, place: str = "") -> Iterator[Pen]:
         """Look, decide and write as one: what is written when this ends was decided on what the journal held.
 
         Whatever is raised inside leaves the journal as it was. Raises `NotSaved` when the database cannot be written.
@@ -145,7 +145,7 @@ class Journal:
             with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
                 if streams:  # elsewhere than on SQLite, whose whole file is locked by now
                     connection.execute(select(batches.c.id).where(batches.c.id.in_(streams)).with_for_update())
-                yield Pen(connection, self.kinds, who)
+                yield Pen(connection, self.kinds, who, place)
         except SQLAlchemyError as problem:
             why = _reason(problem)
             do = (
@@ -163,7 +163,7 @@ def digest(data: bytes) -> str:
 def _since(connection: Connection, kinds: Mapping[str, Any], stream: int, last: int) -> list[Entry]:
     query = select(events).where(events.c.batch_id == stream, events.c.id > last).order_by(events.c.id)
     rows = connection.execute(query)
-    return [typed(Entry(row.kind, _body(row), row.id, row.deed, row.at, row.who), kinds) for row in rows]
+    return [typed(Entry(row.kind, _body(row), row.id, row.deed, row.at, row.who, row.place), kinds) for row in rows]
 
 
 def _body(row: Any) -> dict[str, Any]:

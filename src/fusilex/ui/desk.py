@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TypeVar
 
@@ -11,10 +11,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from fusilex.bench.batch import Batch
 from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
-from fusilex.bench.common.commands import GoTo
+from fusilex.bench.common.events import Moved
 from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
+from fusilex.core.road.steps import DONE
 from fusilex.journal.entries import Entry
 from fusilex.journal.store import NotSaved
 from fusilex.ui.canvas.paths import BoardArt
@@ -26,6 +27,7 @@ class Desk(QObject):
     """The one object every station holds. `said` is the answer to the last key, shown on the Now card."""
 
     changed = pyqtSignal()
+    looked = pyqtSignal()
     asked = pyqtSignal(str, str, object)
     choosing_file = pyqtSignal(str, str, object)
     saving_file = pyqtSignal(str, str, object)
@@ -34,7 +36,7 @@ class Desk(QObject):
         super().__init__()
         self.bench = bench
         self.art = BoardArt(bench.design)
-        self.said = ""
+        self.said, self._passed = "", ""
         self.judgement: Judgement | None = None  # the one in hand, for what its fix would do
 
     @property
@@ -49,8 +51,26 @@ class Desk(QObject):
         except (Refused, BadInput, NotSaved) as problem:
             self.say(str(problem))
             return None
-        self.say(done)
+        self._passed = self._passed_by(events)
+        self.say(f"{done} {self._passed}".strip())
         return events
+
+    def _passed_by(self, entries: Sequence[Entry]) -> str:
+        """Steps that had no work for boards just moved, named when the first one goes past."""
+        state, steps = self.bench.state, self.bench.road.steps
+        found = []
+        for moved in (e.event for e in entries if isinstance(e.event, Moved)):
+            there = len(moved.boards)
+            found += [s for s in moved.passed if sum(s in b.passed for b in state.boards.values()) == there]
+        names = " and ".join(dict.fromkeys(steps.label(s) for s in found))
+        return f"Nothing to do at {names}." if names else ""
+
+    def went(self, serial: str) -> str:
+        """Where a board has gone with the last command, in words."""
+        board = self.bench.state.boards[serial]
+        if board.step == DONE:
+            return f"Board {serial} is done."
+        return f"Board {serial} goes to {self.bench.batch.where(board)}. {self._passed}".strip()
 
     def read(self, parse: Callable[[], T]) -> T | None:
         """What was typed, read; None when it means nothing, with an example said."""
@@ -73,10 +93,15 @@ class Desk(QObject):
         self.said = text
         self.changed.emit()
 
-    def go(self, station: str | None = None, board: str | None = None) -> None:
-        """Look at a station and board; remembered in the journal."""
-        state = self.bench.state
-        self.do(GoTo(station or state.station, board or state.board))
+    def go(self, step: str | None = None, board: str | None = None) -> None:
+        """Look at a step and board."""
+        try:
+            self.bench.go(step, board)
+        except Refused as problem:
+            self.say(str(problem))
+        else:
+            self.looked.emit()
+            self.say("")
 
     def ask(self, prompt: str, then: Callable[[str], object], given: str = "") -> None:
         """Ask for a line of text at the foot of the bench."""

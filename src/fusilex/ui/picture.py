@@ -14,6 +14,7 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Acknowledge
 from fusilex.bench.now import Now
 from fusilex.core.design.model import Part
+from fusilex.core.road.steps import Step
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import GAP
@@ -65,8 +66,23 @@ class Picture(QWidget):
 class StationPicture(Picture):
     """A bench picture with its keys, and what stations share."""
 
+    _faced = ""
+
+    @property
+    def step(self) -> Step:
+        """The step in view, which is one of this station while its picture is up."""
+        view = self.batch.step
+        return view if view.station == self.name else self.bench.road.steps.at_station(self.name)[0]
+
+    def face(self) -> None:
+        """Turn the board to the side of the step that came into view."""
+        if self.canvas and self._faced != self.step.id:
+            self._faced = self.step.id
+            if self.step.side in ("top", "bottom"):
+                self.canvas.flip(self.step.side)
+
     def add_strip(self) -> BoardStrip:
-        strip = BoardStrip(self.desk, self.name)
+        strip = BoardStrip(self.desk, lambda: self.step.id)
         self.column.addWidget(strip)
         return strip
 
@@ -78,11 +94,11 @@ class StationPicture(Picture):
     def now(self) -> Now:
         """The one thing to do; cautions before anything else."""
         unread = self.bench.road.unread(self.batch, self.cautions)
-        return unread or self.bench.now(self.name)
+        return unread or self.bench.now(self.step.id)
 
     def keys_now(self) -> list[Key]:
         """Its keys as they work now: while cautions are unread, Space reads them and does nothing else."""
-        here = self.bench.board.station == self.name
+        here = self.bench.board.step == self.step.id
         keys = [replace(k, label="") if k.works_on_board and not here else k for k in self.keys()]
         if self.bench.road.unread(self.batch, self.cautions) is None:
             return keys
@@ -108,8 +124,8 @@ class StationPicture(Picture):
 
     def go_on(self, before: str) -> None:
         """When the board in hand has left this station, take the next one that is here: of its panel first."""
-        state = self.bench.state
-        if state.boards[before].station != self.name and (following := self.batch.next_here(self.name, before)):
+        state, step = self.bench.state, self.step.id
+        if state.boards[before].step != step and (following := self.batch.next_here(step, before)):
             said = self.desk.said
             self.desk.go(board=following.serial)
             self.desk.say(said)

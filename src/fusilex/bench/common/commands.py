@@ -4,23 +4,17 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch, texts_of
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import CautionsRead, JudgementOverruled, Went
+from fusilex.bench.common.events import (
+    BoardSentBack,
+    CautionsRead,
+    JudgementOverruled,
+    Moved,
+    ReadingsCleared,
+    StepPassed,
+)
 from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Level
-
-
-class GoTo(Command, frozen=True):
-    """Look at a station and board; never undone."""
-
-    station: str
-    board: str
-
-    def decide(self, batch: Batch) -> Result:
-        if self.station not in batch.names or self.board not in batch.state.boards:
-            raise Refused(f"There is no {self.station} with board {self.board}.")
-        if (self.station, self.board) == (batch.state.station, batch.state.board):
-            return Result()
-        return Result([Went(self.station, self.board)])
+from fusilex.core.road.steps import ASIDE, DONE, FIRST, WITH_PARTS
 
 
 class Acknowledge(Command, frozen=True):
@@ -45,14 +39,14 @@ class Overrule(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         if not self.reason.strip():
             raise Refused("Say why: an overruling without a reason helps nobody later.")
-        judged = (j for station in batch.stations for j in station.judge(batch) if j.key == self.key)
+        judged = (j for step in batch.steps for j in batch.judged_at(step) if j.key == self.key)
         found = next(judged, None)
         if found is None or found.level is Level.GO:
             raise Refused(f"Nothing stands against board {batch.board.serial} there: there is nothing to overrule.")
         if self.headline not in ("", found.headline):
             raise Refused(f"It says something else by now: {found.headline}. Read it again first.")
         happened = JudgementOverruled(
-            self.key, self.reason.strip(), found.headline, batch.state.station, found.level.value, batch.board.serial
+            self.key, self.reason.strip(), found.headline, batch.view.step, found.level.value, batch.board.serial
         )
         return Result([happened])
 
@@ -65,4 +59,59 @@ class Redo(Command, frozen=True):
     """What was taken back last is done again."""
 
 
-COMMANDS = (GoTo, Acknowledge, Overrule, Undo, Redo)
+class PassStep(Command, frozen=True):
+    """A board with nothing left to do at its step goes on."""
+
+    board: str
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board)
+        if part := batch.next_part(board, board.step):
+            raise Refused(f"{part.ref} is not on board {board.serial} yet.")
+        step = batch.steps.by_id.get(board.step)
+        if step is None or step.station not in WITH_PARTS:
+            raise Refused(f"Board {board.serial} is at {batch.where(board)}: that is not passed by.")
+        return Result([StepPassed(board.serial, board.step), *batch.onward([board])])
+
+
+class SendBack(Command, frozen=True):
+    """A board goes back to an earlier step, with a reason."""
+
+    board: str
+    step: str
+    reason: str
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board)
+        if board.step == DONE:
+            raise Refused(f"Board {board.serial} is released: it comes back by its serial, with a reason.")
+        if self.step not in batch.steps.by_id:
+            raise Refused(f"There is no step {self.step} on this road.")
+        to, at = batch.steps.by_id[self.step], batch.steps.progress(board.place)
+        if to.station in (ASIDE, *FIRST) or batch.steps.index(to.id) > at or (to.id == board.step):
+            where = batch.where(board)
+            raise Refused(f"Board {board.serial} is at {where}: it goes back to a step it has been through.")
+        if not self.reason.strip():
+            raise Refused("Say why it goes back: that stands in its papers.")
+        sent = BoardSentBack(board.serial, board.step, to.id, self.reason.strip())
+        return Result([sent, ReadingsCleared(board.serial), Moved([board.serial], to.id)])
+
+
+class TakeBack(Command, frozen=True):
+    """A released board has come back: it goes to the repair desk."""
+
+    board: str
+    reason: str
+
+    def decide(self, batch: Batch) -> Result:
+        board = batch.board_at(self.board)
+        if board.step != DONE:
+            raise Refused(f"Board {board.serial} is at {batch.where(board)}: it never left.")
+        if not self.reason.strip():
+            raise Refused("Say what its user found.")
+        aside = batch.steps.at_station(ASIDE)[0].id
+        back = BoardSentBack(board.serial, DONE, aside, self.reason.strip())
+        return Result([back, ReadingsCleared(board.serial), Moved([board.serial], aside)])
+
+
+COMMANDS = (Acknowledge, Overrule, PassStep, SendBack, TakeBack, Undo, Redo)

@@ -6,8 +6,9 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from fusilex.bench.boards import Board
+from fusilex.bench.boards import Board, SentBack
 from fusilex.bench.state import BatchState, Overruled
+from fusilex.core.road.steps import ASIDE, station_of
 from fusilex.journal.entries import Entry, Event
 
 RENAMED_RULES = {
@@ -43,7 +44,7 @@ class BatchOpened(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         state.opened = {**msgspec.to_builtins(self), "at": entry.at}
         state.boards = {p.serial: Board(p.serial, p.panel, p.cell) for p in self.boards}
-        state.board = next(iter(state.boards), "")
+        state.eyes = ("Ready", next(iter(state.boards), ""), entry.id)
         state.paste, state.foil_mm = self.paste, self.foil_mm
 
     def claims(self) -> list[tuple[str, str]]:
@@ -51,7 +52,7 @@ class BatchOpened(Event, frozen=True):
 
 
 class Went(Event, frozen=True):
-    """Eyes turned to another station or board."""
+    """Eyes turned to another station or board (older journals; that belongs to each window now)."""
 
     kind: ClassVar[str] = "went"
     undoable: ClassVar[bool] = False
@@ -59,19 +60,24 @@ class Went(Event, frozen=True):
     board: str
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state.station, state.board = self.station, self.board
+        state.eyes = self.station, self.board, entry.id
 
 
 class Moved(Event, frozen=True):
-    """Boards go to another station."""
+    """Boards go to another step; `passed` are those on the way that had no work for them."""
 
     kind: ClassVar[str] = "moved"
     boards: list[str]
     to: str
+    passed: list[str] = []
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         for serial in self.boards:
-            state.boards[serial].station = self.to
+            board = state.boards[serial]
+            if station_of(self.to) == ASIDE:
+                board.came_from = board.step
+            board.step = self.to
+            board.passed += [step for step in self.passed if step not in board.passed]
 
     @property
     def words(self) -> str:
@@ -119,6 +125,41 @@ class JudgementOverruled(Event, frozen=True):
         return f"overruling “{self.headline or self.key}”"
 
 
+class StepPassed(Event, frozen=True):
+    """There was nothing to do at a step for a board."""
+
+    kind: ClassVar[str] = "step_passed"
+    board: str
+    step: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        if self.step not in state.boards[self.board].passed:
+            state.boards[self.board].passed.append(self.step)
+
+    @property
+    def words(self) -> str:
+        return f"sending {self.board} on"
+
+
+class BoardSentBack(Event, frozen=True):
+    """A board goes back to a step, or comes back from its user."""
+
+    kind: ClassVar[str] = "board_sent_back"
+    board: str
+    start: str
+    to: str
+    reason: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        board = state.boards[self.board]
+        board.sent_back.append(SentBack(entry.at, self.start, self.to, self.reason))
+        board.released_at = None
+
+    @property
+    def words(self) -> str:
+        return f"sending {self.board} back"
+
+
 class ReadingsCleared(Event, frozen=True):
     """A board was repaired: what the meter said before counts no more."""
 
@@ -129,4 +170,4 @@ class ReadingsCleared(Event, frozen=True):
         state.boards[self.board].readings.clear()
 
 
-EVENTS = (BatchOpened, Went, Moved, CautionsRead, JudgementOverruled, ReadingsCleared)
+EVENTS = (BatchOpened, Went, Moved, CautionsRead, JudgementOverruled, StepPassed, BoardSentBack, ReadingsCleared)

@@ -58,7 +58,7 @@ class MarkFault(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board)
         if board.station not in ("Inspect", "Test"):
-            raise Refused(f"Board {board.serial} is at {board.station}; faults are marked at Inspect.")
+            raise Refused(f"Board {board.serial} is at {batch.where(board)}; faults are marked at Inspect.")
         if self.word not in FAULT_WORDS:
             raise Refused(f"“{self.word}” is no fault word; there are {', '.join(FAULT_WORDS)}.")
         if self.ref not in batch.design.part_by_ref:

@@ -27,10 +27,14 @@ def judge_clocks(at: datetime, lots: Iterable[tuple[Lot, PullLine]]) -> list[Jud
 
 
 def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
-    """Clocks of the lots whose pieces go onto a board, up to its oven load: what was open too long does not go in."""
-    at = datetime.fromisoformat(board.load.at) if board.load else batch.at
+    """Clocks of the lots whose pieces go onto a board at this side's paste, up to its oven load: what was open too long
+    does not go in.
+    """
+    side = batch.step.side
+    load = batch.load_of(board, side)
+    at = datetime.fromisoformat(load.at) if load else batch.at
     filled, lots = batch.state[Bins].filled, batch.workshop[Lots].lots
-    on_paste = {batch.line_of[p.ref].key: batch.line_of[p.ref] for p in batch.placing_order}
+    on_paste = {batch.line_of[p.ref].key: batch.line_of[p.ref] for p in batch.parts_on_paste(side)}
     held = [
         (lots[filled[key].lot], line) for key, line in on_paste.items() if key in filled and filled[key].lot in lots
     ]

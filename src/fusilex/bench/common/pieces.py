@@ -84,7 +84,7 @@ class DropPart(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board)
         if board.station not in ("Place", "Hand", "Rework"):
-            raise Refused(f"Board {board.serial} is at {board.station}: nothing is placed there.")
+            raise Refused(f"Board {board.serial} is at {batch.where(board)}: nothing is placed there.")
         line = batch.line_of.get(self.ref)
         if line is None:
             raise Refused(f"{self.ref} comes from no bin.")

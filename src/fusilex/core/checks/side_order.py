@@ -108,11 +108,15 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
     level = Level.CARE if held else Level.GO
     do = f"Glue or carrier under the {first} before the {other} goes into the oven." if held else ""
     found = [Judgement("ready.sides", level, "sides", f"{first.capitalize()} first, then flip", reasons, do)]
-    for check in loads[first].checks:
-        if check.level is not Level.GO and not held:
-            found.append(_drop(check))
-    if loads[first].untold and not held:
-        refs = tuple(p.ref for p in loads[first].untold)
+    return found if held else [*found, *judge_hanging(design, first)]
+
+
+def judge_hanging(design: Design, side: str) -> list[Judgement]:
+    """Every part of a side that would not hold by itself upside down, or of which nobody can tell."""
+    load = side_load(design, side)
+    found = [_drop(check) for check in load.checks if check.level is not Level.GO]
+    if load.untold:
+        refs = tuple(p.ref for p in load.untold)
         shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
         text = (
             f"Whether {shown} {'hangs' if len(refs) == 1 else 'hang'} on upside down cannot be told: no pads of that"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from fusilex.core.design.model import Design, Part
 from fusilex.core.kit.quantities import placing_key
 
@@ -12,9 +14,14 @@ def placed_by_paste(part: Part, side: str) -> bool:
 
 
 def hand_order(design: Design, side: str = "top", school: str = "kind") -> list[Part]:
-    """Surface-mount parts of a side in the order of a school; within a value left to right, so the hand walks."""
+    """Surface-mount parts of a side in the order of a school."""
+    return placing_order((p for p in design.parts if placed_by_paste(p, side)), school)
+
+
+def placing_order(parts: Iterable[Part], school: str = "kind") -> list[Part]:
+    """Parts in the order of a school; within a value left to right, so the hand walks."""
 
     def key(part: Part) -> tuple[tuple[float, ...], str, str, float, float]:
         return placing_key(part.package, school, part.x), part.value, part.package.code, round(part.x, 1), part.y
 
-    return sorted((p for p in design.parts if placed_by_paste(p, side)), key=key)
+    return sorted(parts, key=key)

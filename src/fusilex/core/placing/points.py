@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.panel.layout import Panel
@@ -43,3 +43,24 @@ def on_panel(design: Design, panel: Panel, parts: Sequence[Part]) -> tuple[list[
     stepped = panel.step(on_board(design, parts))
     cells = panel.cells
     return [f"{p.ref} in cell {cell + 1}" for cell in cells for p in parts], stepped[cells].reshape(-1, 2)
+
+
+def as_seen(panel: Panel, xy: ArrayLike, side: str) -> Points:
+    """Panel points (n × 2, mm) as they lie with a side up: turned over about the y axis, x counts from the other edge.
+
+    >>> from fusilex.core.panel.layout import single
+    >>> as_seen(single(40.0, 30.0), [[10.0, 5.0]], "bottom").tolist()
+    [[30.0, 5.0]]
+    """
+    points = np.atleast_2d(np.asarray(xy, dtype=float))
+    return points if side != "bottom" else points * (-1.0, 1.0) + (panel.width, 0.0)
+
+
+def angle_as_seen(rotation_deg: float, cell_turn_deg: float, side: str) -> float:
+    """A part's angle in a panel with its side up, degrees counter-clockwise as seen: the part's own turn counts as seen
+    from its side, the cell's as seen from the top, so below the sign of that turns.
+
+    >>> angle_as_seen(90, 90, "top"), angle_as_seen(90, 90, "bottom")
+    (180, 0)
+    """
+    return rotation_deg + (cell_turn_deg if side != "bottom" else -cell_turn_deg)

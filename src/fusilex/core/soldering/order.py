@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from fusilex.core.design.model import Design, Part
-from fusilex.core.placing.order import placed_by_paste
+from collections.abc import Iterable
+
+from fusilex.core.design.model import Part
 
 
-def by_height(design: Design, pasted_side: str | None = "top") -> list[Part]:
-    """Parts that paste does not hold, lowest first: the other side's surface-mount parts, then through-hole.
-
-    Surface-mount parts go before through-hole ones, whose leads would keep the board from lying flat.
+def by_height(parts: Iterable[Part]) -> list[Part]:
+    """Parts for the iron, lowest first, surface-mount ones before through-hole ones, whose leads would keep the board
+    from lying flat.
     """
-    left = [p for p in design.parts if p.populated and not (pasted_side and placed_by_paste(p, pasted_side))]
-    return sorted(left, key=lambda p: (p.through_hole, p.package.height, p.ref))
+    return sorted(parts, key=lambda p: (p.through_hole, p.package.height, p.ref))

@@ -18,6 +18,7 @@ from fusilex.bench.stream import Stream
 from fusilex.bench.workshop.habits import Habits
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
+from fusilex.core.road.steps import FIRST
 from fusilex.formats.bundle import Files, is_single
 from fusilex.formats.identify import identify
 from fusilex.journal.store import NotSaved
@@ -82,7 +83,7 @@ class FileDialogs:
     def _go_beside(self, paths: list[Path]) -> bool:
         """True when single files are dropped at Ready on a design whose files are still open: they go with it."""
         bench = self.host.desk.bench
-        open_still = bench.state.station == "Ready" and len(bench.state.at("Ready")) == len(bench.state.boards)
+        open_still = bench.view.step == FIRST[0] and len(bench.state.at(FIRST[0])) == len(bench.state.boards)
         if not open_still or not all(is_single(p) for p in paths):
             return False
         heads = {p.name: _head(p) for p in paths}

@@ -26,9 +26,9 @@ class FrameKeys:
 
     def keys(self) -> list[Key]:
         canvas, state = self.host.station.canvas, self.desk.bench.state
-        names = self.desk.bench.road.names
-        stations = " ".join(self.desk.bench.road.key(name) for name in names)
-        here = any(deed.station == state.station for deed in state.deeds)
+        view, steps = self.desk.bench.view, self.desk.bench.road.steps.ids
+        own = " ".join(f"Ctrl+{(n + 1) % 10}" for n in range(min(10, len(steps))))
+        here = any(deed.station == view.step for deed in state.deeds)
         back = [Key("Backspace", "take back", lambda _: self.turn(Undo()))] if here else []
         return [
             *back,
@@ -36,7 +36,8 @@ class FrameKeys:
             Key("N", "next board here", lambda _: self._next_here()),
             Key("/", "find part" if canvas else "", lambda _: self._find() if canvas else None),
             Key("F", "flip" if canvas else "", lambda _: canvas.flip() if canvas else None),
-            Key(stations, "station", lambda key: self.host.go(names[(int(key[-1]) - 1) % 10])),
+            Key(own, "step", lambda key: self.host.go(steps[(int(key[-1]) - 1) % 10])),
+            Key("Alt+Left Alt+Right", "", lambda key: self.step_road(1 if key == "Alt+Right" else -1)),
             Key("F1", "why", lambda _: self._why()),
             Key("F10", "menu", lambda _: self.host.menu()),
             Key("+ - = Home", "", self.zoom),
@@ -53,20 +54,25 @@ class FrameKeys:
             Key("Ctrl+Q", "", lambda _: self.host.close()),
         ]
 
+    def step_road(self, by: int) -> None:
+        """The step before or after the one in view: those beyond the tenth have no key of their own."""
+        steps = self.desk.bench.road.steps
+        at = steps.index(self.desk.bench.view.step) + by
+        if 0 <= at < len(steps):
+            self.host.go(steps.ids[at])
+
     def _step_board(self, step: int) -> None:
         serials = list(self.desk.bench.state.boards)
-        at = serials.index(self.desk.bench.state.board)
-        self.desk.said = ""
+        at = serials.index(self.desk.bench.view.board)
         self.desk.go(board=serials[(at + step) % len(serials)])
 
     def _next_here(self) -> None:
-        state = self.desk.bench.state
-        here = [b.serial for b in state.at(state.station)]
+        bench = self.desk.bench
+        here = [b.serial for b in bench.state.at(bench.view.step)]
         if not here:
-            self.desk.say(f"No board is at {state.station}.")
+            self.desk.say(f"No board is at {bench.road.steps.label(bench.view.step)}.")
             return
-        at = here.index(state.board) if state.board in here else -1
-        self.desk.said = ""
+        at = here.index(bench.view.board) if bench.view.board in here else -1
         self.desk.go(board=here[(at + 1) % len(here)])
 
     def view_before(self) -> None:

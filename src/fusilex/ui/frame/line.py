@@ -1,4 +1,4 @@
-"""The line: the batch's route as one copper trace with a pad per station; solder flows along it as work gets done."""
+"""The line: the batch's road as one copper trace with a pad per step; solder flows along it as work gets done."""
 
 from __future__ import annotations
 
@@ -7,58 +7,72 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.rooms import ROAD
+from fusilex.core.road.steps import Step, Steps
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.glyphs import plain_text, shortened
+
+CENTRED = Qt.AlignmentFlag.AlignHCenter
 
 
 class Line(QWidget):
-    """Navigation and state in one picture. Emits the station that was clicked."""
+    """Navigation and state in one picture. Emits the step that was clicked. Where not all steps have room, those round
+    the one in view are shown, and the trace runs off the edge.
+    """
 
     chosen = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
         self.bench: Bench | None = None
-        self.road = ROAD
-        self.station = self.road.names[0]
         self.setFixedHeight(round(theme.base * 7.2))
         self.setMouseTracking(True)
-        self.setAccessibleName("Stations of the batch")
+        self.setAccessibleName("Steps of the batch")
 
-    def show_bench(self, bench: Bench | None, station: str) -> None:
-        self.bench, self.station = bench, station
+    def show_bench(self, bench: Bench | None) -> None:
+        self.bench = bench
         self.update()
 
+    @property
+    def steps(self) -> Steps:
+        return self.bench.road.steps if self.bench else Steps()
+
     def counts(self) -> dict[str, int]:
-        """Boards that are at each station now."""
-        return {name: len(self.bench.state.at(name)) if self.bench else 0 for name in self.road.names}
+        """Boards that are at each step now."""
+        return {step.id: len(self.bench.state.at(step.id)) if self.bench else 0 for step in self.steps}
 
     def done_shares(self) -> list[float]:
-        """Share of the batch's boards that have gone past each station."""
-        return self.road.shares_past(self.bench.state.boards.values() if self.bench else ())
+        """Share of the batch's boards that have gone past each step."""
+        return self.bench.road.shares_past(self.bench.state.boards.values()) if self.bench else []
+
+    @property
+    def pitch(self) -> float:
+        """From pad to pad, px."""
+        return max(theme.base * 8.6, self.width() / max(1, len(self.steps) + 0.6))
 
     def _x(self, index: int) -> float:
-        margin = max(self.width() / (2.4 * len(self.road.names)), theme.base * 5.8)
-        return margin + index * (self.width() - 2 * margin) / (len(self.road.names) - 1)
+        """Where a pad stands; the steps in view are those round the one looked at."""
+        overflow = max(0.0, self.pitch * (len(self.steps) + 0.6) - self.width())
+        here = self.steps.index(self.bench.view.step) if self.bench else 0
+        shift = min(overflow, max(0.0, self.pitch * (here + 0.8) - self.width() / 2))
+        return self.pitch * (index + 0.8) - shift
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         y = self.height() * 0.33
         counts, done = self.counts(), self.done_shares()
-        for width, token, shares in ((7.0, "brass", None), (7.0, "solder", done)):
-            painter.setPen(QPen(theme.colour(token), width, cap=Qt.PenCapStyle.FlatCap))
-            for i in range(len(self.road.names) - 1):
+        for token, shares in (("brass", None), ("solder", done)):
+            painter.setPen(QPen(theme.colour(token), 7.0, cap=Qt.PenCapStyle.FlatCap))
+            for i in range(len(self.steps) - 1):
                 share = 1.0 if shares is None else shares[i]
                 if share > 0:
-                    painter.drawLine(
-                        QPointF(self._x(i), y), QPointF(self._x(i) + (self._x(i + 1) - self._x(i)) * share, y)
-                    )
-        for i, name in enumerate(self.road.names):
-            self._pad(painter, QPointF(self._x(i), y), name, counts[name], done[i] >= 1.0)
+                    painter.drawLine(QPointF(self._x(i), y), QPointF(self._x(i) + self.pitch * share, y))
+        for i, step in enumerate(self.steps):
+            self._pad(painter, QPointF(self._x(i), y), step, counts[step.id], done[i] >= 1.0)
 
-    def _pad(self, painter: QPainter, at: QPointF, name: str, count: int, done: bool) -> None:
-        here = name == self.station
+    def _pad(self, painter: QPainter, at: QPointF, step: Step, count: int, done: bool) -> None:
+        assert self.bench
+        here = step.id == self.bench.view.step
         radius = 15.0 if here else 11.5
         painter.setPen(QPen(theme.colour("ink" if here else "solder" if done else "brass"), 3.0 if here else 2.0))
         painter.setBrush(theme.colour("brass_fill" if here else "solder" if done else "card"))
@@ -66,34 +80,28 @@ class Line(QWidget):
         if count:
             painter.setFont(theme.font("body", bold=True))
             painter.setPen(theme.colour("now_ground" if here else "ink"))
-            painter.drawText(
-                QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius),
-                Qt.AlignmentFlag.AlignCenter,
-                str(count),
-            )
-        room = theme.base * 14
-        box = QRectF(at.x() - room / 2, at.y() + 17, room, theme.base * 2)
-        painter.setFont(theme.font("body", bold=here))
-        painter.setPen(theme.colour("ink" if here or count else "soft"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop, name)
-        if count:
-            painter.setFont(theme.font("tiny"))
-            painter.setPen(theme.colour("soft"))
-            painter.drawText(
-                box.translated(0, theme.base * 1.75),
-                Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop,
-                f"{count} board{'s' if count > 1 else ''} here",
-            )
+            box = QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(count))
+        wide = self.pitch - 4
+        name = QRectF(at.x() - wide / 2, at.y() + 17, wide, theme.base * 2)
+        plain_text(painter, name, step.station, "body", "ink" if here or count else "soft", here, CENTRED)
+        below = name.translated(0, theme.base * 1.75)
+        which = self.steps.label(step.id).removeprefix(step.station).strip()
+        boards = "" if which else f" board{'s' if count > 1 else ''}"
+        words = ", ".join(word for word in (which, f"{count}{boards} here" if count else "") if word)
+        plain_text(painter, below, shortened(words, wide, size="tiny"), "tiny", "soft", False, CENTRED)
 
     def _at(self, event: QMouseEvent) -> str:
-        nearest = min(range(len(self.road.names)), key=lambda i: abs(self._x(i) - event.position().x()))
-        return self.road.names[nearest]
+        nearest = min(range(len(self.steps)), key=lambda i: abs(self._x(i) - event.position().x()))
+        return self.steps.ids[nearest]
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event:
+        if event and self.bench:
             self.chosen.emit(self._at(event))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event:
-            name = self._at(event)
-            QToolTip.showText(event.globalPosition().toPoint(), f"{name}  {self.road.key(name)}", self)
+        if event and self.bench:
+            step = self._at(event)
+            name, method = self.steps.label(step), self.steps.by_id[step].method
+            words = "  ".join(word for word in (name, method, self.bench.road.key(step)) if word)
+            QToolTip.showText(event.globalPosition().toPoint(), words, self)

@@ -38,6 +38,7 @@ class Menu:
             ("Do again", "Ctrl+Shift+Z", lambda: self.keys.turn(Redo())),
             ("Overrule the chosen judgement…", "F2", self.keys.overrule),
             ("Next judgement", "PgDown", lambda: self.keys.step_judgement(1)),
+            ("Step after, before this one", "Alt+Right  Alt+Left", lambda: self.keys.step_road(1)),
             ("View before this one", "Shift+Tab", self.keys.view_before),
             ("Zoom in, out, fit", "+  -  Home", lambda: self.keys.zoom("Home")),
             ("Pan", "Ctrl+arrows", lambda: self.keys.pan("Left")),

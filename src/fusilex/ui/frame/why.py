@@ -6,7 +6,7 @@ from html import escape
 
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
 
-from fusilex.bench.rooms import ROAD
+from fusilex.bench.rooms import RULES
 from fusilex.core.judgement import Because, Judgement
 from fusilex.ui.theme import theme
 
@@ -15,7 +15,7 @@ _WORDS = {"go": "Go", "care": "Care", "stop": "Stop", "unknown": "Can't tell"}
 
 def why_html(judgement: Judgement, overruled: str = "") -> str:
     """The explanation as HTML."""
-    rule = ROAD.rules.get(judgement.rule)
+    rule = RULES.get(judgement.rule)
     rows = "".join(_row(b) for b in judgement.because)
     parts = [f"<h2>{_WORDS[judgement.level.value]}: {escape(judgement.headline)}</h2>"]
     if judgement.do:

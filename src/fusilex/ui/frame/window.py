@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
@@ -106,15 +108,29 @@ class Window(QMainWindow):
     # batch and stations
 
     def show_bench(self, bench: Bench) -> None:
-        """Put a batch on the screen, where it was left."""
+        """Put a batch on the screen, where this window left it."""
         self._drop_stations()
         self.desk = Desk(bench)
         self.desk.changed.connect(self.refresh)
+        self.desk.looked.connect(self._remember)
         self.desk.asked.connect(self.ask.ask)
         self.desk.choosing_file.connect(self.files.choose_file)
         self.desk.saving_file.connect(self.files.save_file)
         self.setWindowTitle(f"{bench.state.opened['design']} batch {bench.state.opened['batch']} – Fusilex")
+        step, _, board = str(self.settings.value(self._remembered, "")).partition("\n")
+        if step in bench.road.steps.by_id and board in bench.state.boards:
+            bench.go(step, board)
         self.refresh()
+
+    @property
+    def _remembered(self) -> str:
+        """Where this computer keeps what was looked at last of the batch."""
+        bench = self.desk.bench
+        return f"view/{hashlib.sha256(bench.journal.url.encode()).hexdigest()[:12]}-{bench.id}"
+
+    def _remember(self) -> None:
+        view = self.desk.bench.view
+        self.settings.setValue(self._remembered, f"{view.step}\n{view.board}")
 
     def _drop_stations(self) -> None:
         """Every picture is made anew when it is seen next."""
@@ -136,7 +152,7 @@ class Window(QMainWindow):
     @property
     def station(self) -> StationPicture:
         """The station in view, built at its first visit or before."""
-        return self._built(self.desk.bench.state.station)
+        return self._built(self.desk.batch.step.station)
 
     def _built(self, name: str) -> StationPicture:
         if name not in self.stations:
@@ -146,7 +162,7 @@ class Window(QMainWindow):
 
     def build_next(self) -> bool:
         """Build one more station and paint it out of sight; False when all are there."""
-        name = next((n for n in self.desk.bench.road.names if n not in self.stations), None)
+        name = next((s.station for s in self.desk.bench.road.steps if s.station not in self.stations), None)
         if name is None:
             self._warm.stop()
             return False
@@ -163,26 +179,27 @@ class Window(QMainWindow):
         bench, station = self.desk.bench, self.station
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
-        judged = bench.judgements(station.name)
+        step = bench.view.step
+        judged = bench.judgements(step)
         reasons = {j.key: why.reason for j in judged if (why := bench.state.overruling(j))}
-        self.judged.show_judgements(judged, reasons, (bench.id, station.name))
+        self.judged.show_judgements(judged, reasons, (bench.id, step))
         self.desk.judgement = self.judged.current
+        station.face()
         station.refresh()
         for strip in station.findChildren(BoardStrip):
             strip.update()
         self.head.show_bench(bench)
-        self.line.show_bench(bench, station.name)
+        self.line.show_bench(bench)
         self.now_card.show_now(station.now(), self.desk.said)
         self.facts.show_facts(*station.facts())
         self._share_out()
         self.strip.show_keys(self.keys())
-        if len(self.stations) < len(STATION_PICTURES):
+        if any(s.station not in self.stations for s in bench.road.steps):
             self._warm.start(STILL_MS)
 
-    def go(self, station: str) -> None:
-        """Look at another station."""
-        self.desk.said = ""
-        self.desk.go(station)
+    def go(self, step: str) -> None:
+        """Look at another step."""
+        self.desk.go(step)
 
     def _look_for_others(self) -> None:
         """Take in what another window recorded; keep the clocks going."""

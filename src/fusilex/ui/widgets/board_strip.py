@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.boards import DONE, Board
+from fusilex.bench.boards import Board
 from fusilex.core.judgement import Level
+from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
@@ -19,9 +22,9 @@ class BoardStrip(QWidget):
     it.
     """
 
-    def __init__(self, desk: Desk, station: str) -> None:
+    def __init__(self, desk: Desk, step: Callable[[], str]) -> None:
         super().__init__()
-        self.desk, self.station = desk, station
+        self.desk, self.step = desk, step
         self.setMinimumHeight(round(theme.base * 5.4))
         self.setMaximumHeight(round(theme.base * 7.4))
         self.setAccessibleName("Boards of the batch")
@@ -42,7 +45,7 @@ class BoardStrip(QWidget):
         cell_w = min(theme.base * 4.6, (room - 6) / panel.columns)
         cell_h = min((self.height() - label - 4) / panel.rows, theme.base * 2.5)
         step = panel.columns * cell_w + 22
-        chosen = panels.index(state.boards[state.board].panel) if panels else 0
+        chosen = panels.index(self.bench.board.panel) if panels else 0
         fits = max(1, int((self.width() + 22) / step))
         first = max(0, min(chosen - fits // 2, len(panels) - fits))
         x = 2.0
@@ -58,11 +61,9 @@ class BoardStrip(QWidget):
 
     def _board(self, painter: QPainter, box: QRectF, board: Board) -> None:
         self._boxes.append((box, board.serial))
-        here, past = (
-            board.station == self.station,
-            self.bench.road.index(board.station) > self.bench.road.index(self.station),
-        )
-        chosen = board.serial == self.bench.state.board
+        steps, step = self.bench.road.steps, self.step()
+        here, past = board.step == step, steps.progress(board.place) > steps.index(step)
+        chosen = board.serial == self.bench.view.board
         painter.setPen(QPen(theme.colour("ink" if chosen else "hair"), 2.5 if chosen else 1))
         painter.setBrush(
             theme.colour("brass_fill" if here else "solder" if past else "card", 255 if here or not past else 140)
@@ -73,7 +74,7 @@ class BoardStrip(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, board.serial.rpartition("-")[2])
         if board.open_faults or board.scrapped:
             judgement_mark(painter, QPointF(box.right() - 7, box.top() + 7), 4, Level.STOP)
-        elif board.station == DONE:
+        elif board.step == DONE:
             judgement_mark(painter, QPointF(box.right() - 7, box.top() + 7), 4, Level.GO)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:

@@ -12,5 +12,5 @@ STATION = Station(
     rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
-    lacks=judging.lacks,
+    work=judging.work,
 )

@@ -6,11 +6,10 @@ from typing import ClassVar
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import Moved
 from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.hand.events import HandDone, PartSoldered
+from fusilex.bench.stations.hand.events import PartSoldered
 
 
 class SolderPart(Command, frozen=True):
@@ -22,7 +21,7 @@ class SolderPart(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Hand")
-        order = [p.ref for p in batch.solder_order]
+        order = [p.ref for p in batch.parts_of(board.step)]
         if self.ref not in order or self.ref in board.soldered:
             raise Refused(f"{self.ref} is not waiting to be soldered on board {board.serial}.")
         batch.hold_at(judge_bins(batch, {batch.line_of[self.ref].key: 1}))
@@ -30,20 +29,7 @@ class SolderPart(Command, frozen=True):
         if not set(order) <= {*board.soldered, self.ref}:
             return Result([soldered])
         counted = pieces_counted(batch, board, [*board.soldered, self.ref])
-        return Result([soldered, *counted.events, Moved([board.serial], "Inspect")], counted.workshop)
+        return Result([soldered, *counted.events, *batch.onward([board])], counted.workshop)
 
 
-class PassHand(Command, frozen=True):
-    """A board with nothing left to solder goes on to the eyes."""
-
-    board: str
-    cautions: ClassVar[str] = "Hand"
-
-    def decide(self, batch: Batch) -> Result:
-        board = batch.board_at(self.board, "Hand")
-        if part := batch.next_to_solder(board):
-            raise Refused(f"{part.ref} is not soldered on board {board.serial} yet.")
-        return Result([HandDone(board.serial), Moved([board.serial], "Inspect")])
-
-
-COMMANDS = (SolderPart, PassHand)
+COMMANDS = (SolderPart,)

@@ -42,7 +42,7 @@ class PartUnsoldered(Event, frozen=True):
 
 
 class HandDone(Event, frozen=True):
-    """There was nothing to solder on a board."""
+    """There was nothing to solder on a board (older journals; every step is passed in one way now)."""
 
     kind: ClassVar[str] = "hand_done"
     board: str

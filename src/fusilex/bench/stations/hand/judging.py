@@ -10,12 +10,12 @@ from fusilex.core.judgement import Because, Judgement, Level
 
 def judge(batch: Batch) -> list[Judgement]:
     """How far the board is, its next bin, and whether the heights are known."""
-    order, board = batch.solder_order, batch.board
+    order, board = batch.parts_of(batch.step.id), batch.board
     done = sum(p.ref in board.soldered for p in order)
     tall = tuple(Because(p.ref, p.package.height, "mm high") for p in order[-2:])
     text = f"{done} of {len(order)} parts soldered by hand on {board.serial}"
     found = [Judgement("hand.order", Level.GO, board.serial, text, tall)]
-    if board.station == "Hand" and (part := batch.next_to_solder(board)):
+    if board.step == batch.step.id and (part := batch.next_part(board, batch.step.id)):
         found += judge_bins(batch, {batch.line_of[part.ref].key: 1})
     guessed = tuple(p.ref for p in order if not p.package.known)
     if guessed:
@@ -25,10 +25,6 @@ def judge(batch: Batch) -> list[Judgement]:
     return found
 
 
-def lacks(batch: Batch, board: Board) -> list[str]:
-    """Parts that belong on the board and are not on it, whoever had to put them there."""
-    there = {*board.placed, *board.soldered}
-    wanted = [*batch.placing_order, *batch.solder_order]
-    gone = [p.ref for p in wanted if p.ref not in there]
-    shown = ", ".join(gone[:4]) + (f" and {len(gone) - 4} more" if len(gone) > 4 else "")
-    return [shown] if gone else []
+def work(batch: Batch, board: Board) -> bool:
+    """True where parts of this step are not on the board yet."""
+    return batch.next_part(board, batch.step.id) is not None

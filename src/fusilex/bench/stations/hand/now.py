@@ -16,11 +16,11 @@ CAUTIONS = {
 def now(batch: Batch) -> Now:
     """The next part to solder."""
     board = batch.board
-    if board.station != "Hand":
-        return elsewhere(batch, "Hand")
-    part, order = batch.next_to_solder(board), batch.solder_order
+    if board.step != batch.step.id:
+        return elsewhere(batch)
+    part, order = batch.next_part(board, batch.step.id), batch.parts_of(batch.step.id)
     if part is None:
-        return Now(f"Nothing to solder on {board.serial}", "Space sends it on to the eyes.", 1.0)
+        return Now(f"Nothing to solder on {board.serial}", "Space sends it on.", 1.0)
     side = " on the bottom" if part.side == "bottom" else ""
     through = "Tack one pin, check it sits flat, then the rest."
     how = through if part.through_hole else "Tin one pad, slide the part in, solder the other."

@@ -7,6 +7,7 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.stations.inspect.events import BoardInspected
+from fusilex.core.road.steps import ASIDE
 
 LOOK_S = 3.0
 """Nobody looks over a board in less, s."""
@@ -20,8 +21,10 @@ class InspectBoard(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Inspect")
-        to = "Rework" if to_repair(batch, board) else "Test"
-        return Result([BoardInspected(board.serial, self.looked), Moved([board.serial], to)])
+        inspected = BoardInspected(board.serial, self.looked, board.step)
+        if to_repair(batch, board):
+            return Result([inspected, Moved([board.serial], batch.steps.at_station(ASIDE)[0].id)])
+        return Result([inspected, *batch.onward([board])])
 
 
 COMMANDS = (InspectBoard,)

@@ -14,10 +14,12 @@ class BoardInspected(Event, frozen=True):
     kind: ClassVar[str] = "board_inspected"
     board: str
     looked: bool = True
+    step: str = "Inspect"
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         board = state.boards[self.board]
         board.inspections += 1
+        board.inspected.add(self.step)
         board.unseen = not self.looked
         if board.first_pass is None:
             board.first_pass = not board.faults

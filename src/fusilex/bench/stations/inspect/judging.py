@@ -40,7 +40,7 @@ def _hidden(batch: Batch) -> list[Judgement]:
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:
-    return [] if board.inspections else ["inspection"]
+    return [] if batch.step.id in board.inspected else [batch.named("inspection")]
 
 
 def remarks(batch: Batch, board: Board) -> list[Judgement]:

@@ -10,8 +10,8 @@ from fusilex.bench.now import Now, elsewhere
 def now(batch: Batch) -> Now:
     """Look over the board; after a repair, at what was repaired first."""
     board = batch.board
-    if board.station != "Inspect":
-        return elsewhere(batch, "Inspect")
+    if board.step != batch.step.id:
+        return elsewhere(batch)
     faults = to_repair(batch, board)
     if faults:
         return Now(

@@ -7,7 +7,6 @@ from typing import ClassVar
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.common.events import Moved
 from fusilex.bench.common.moisture import judge_clocks
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.events import (
@@ -208,7 +207,7 @@ class CloseKit(Command, frozen=True):
         freed: list[Event] = [
             LotReleased(lot.id, batch.name) for lot in batch.workshop[Lots].lots.values() if batch.name in lot.reserved
         ]
-        return Result([KitClosed(without), Moved([b.serial for b in boards], "Print")], freed)
+        return Result([KitClosed(without), *batch.onward(boards)], freed)
 
 
 COMMANDS = (

@@ -13,4 +13,5 @@ STATION = Station(
     rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
+    work=judging.work,
 )

@@ -6,7 +6,6 @@ from typing import ClassVar
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import Moved
 from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
@@ -20,7 +19,7 @@ from fusilex.bench.stations.place.events import (
     PointTaught,
     WayChosen,
 )
-from fusilex.bench.stations.place.machine import pieces_for, point_at
+from fusilex.bench.stations.place.machine import pieces_for, place_step, point_at, way_of
 from fusilex.journal.entries import Event
 
 LARGEST_BED_MM = 2000.0
@@ -34,7 +33,8 @@ class ChooseWay(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         if self.way not in (HAND, MACHINE):
             raise Refused(f"Parts are placed by {HAND} or by {MACHINE}, not by {self.way}.")
-        return Result([WayChosen(self.way)] if self.way != batch.state[Placing].way else [])
+        step = place_step(batch)
+        return Result([WayChosen(self.way, step.id)] if self.way != way_of(batch, step) else [])
 
 
 class PlacePart(Command, frozen=True):
@@ -46,9 +46,9 @@ class PlacePart(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Place")
-        order = [p.ref for p in batch.placing_order]
+        order = [p.ref for p in batch.parts_of(board.step)]
         if self.ref not in order:
-            raise Refused(f"{self.ref} is not placed on paste in this batch.")
+            raise Refused(f"{self.ref} is not placed on paste at {batch.where(board)}.")
         if self.ref in board.placed:
             raise Refused(f"{self.ref} is already on board {board.serial}.")
         batch.hold_at(judge_bins(batch, {batch.line_of[self.ref].key: 1}))
@@ -56,7 +56,7 @@ class PlacePart(Command, frozen=True):
         if not set(order) <= {*board.placed, self.ref}:
             return Result([placed])
         counted = pieces_counted(batch, board, [*board.placed, self.ref])
-        return Result([placed, *counted.events, Moved([board.serial], "Reflow")], counted.workshop)
+        return Result([placed, *counted.events, *batch.onward([board])], counted.workshop)
 
 
 class TeachPoint(Command, frozen=True):
@@ -69,11 +69,11 @@ class TeachPoint(Command, frozen=True):
     cautions: ClassVar[str] = "Place"
 
     def decide(self, batch: Batch) -> Result:
-        batch.panel_at(self.panel, "Place")
+        step = batch.panel_at(self.panel, "Place")[0].step
         point_at(batch, self.point)
         if max(abs(self.x), abs(self.y)) > LARGEST_BED_MM:
             raise Refused(f"A taught point lies within {LARGEST_BED_MM:g} mm of the machine's zero.")
-        return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y))])
+        return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y), step)])
 
 
 class ForgetPoint(Command, frozen=True):
@@ -83,9 +83,10 @@ class ForgetPoint(Command, frozen=True):
     point: str
 
     def decide(self, batch: Batch) -> Result:
-        if self.point not in batch.state[Placing].taught.get(self.panel, {}):
+        step = place_step(batch).id
+        if self.point not in batch.state[Placing].taught.get((self.panel, step), {}):
             raise Refused(f"{self.point} was not taught on panel {self.panel}.")
-        return Result([PointForgotten(self.panel, self.point)])
+        return Result([PointForgotten(self.panel, self.point, step)])
 
 
 class MachinePlaced(Command, frozen=True):
@@ -100,13 +101,13 @@ class MachinePlaced(Command, frozen=True):
         workshop: list[Event] = []
         batch.hold_at(judge_bins(batch, pieces_for(batch, boards)))
         for board in boards:
-            refs = [p.ref for p in batch.placing_order if p.ref not in board.placed]
+            refs = [p.ref for p in batch.parts_of(board.step) if p.ref not in board.placed]
             if refs:
                 happened.append(PartsPlaced(board.serial, refs, MACHINE))
             counted = pieces_counted(batch, board, [*board.placed, *refs])
             happened += counted.events
             workshop += counted.workshop
-        return Result([*happened, Moved([b.serial for b in boards], "Reflow")], workshop)
+        return Result([*happened, *batch.onward(boards)], workshop)
 
 
 COMMANDS = (ChooseWay, PlacePart, TeachPoint, ForgetPoint, MachinePlaced)

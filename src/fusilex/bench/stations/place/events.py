@@ -13,10 +13,10 @@ HAND, MACHINE = "hand", "machine"
 
 @dataclass
 class Placing:
-    """Points taught by panel (name → x, y of the machine, mm), and the way of placing in view."""
+    """Points taught by panel and step (name → x, y of the machine, mm), and the way of placing in view, by step."""
 
-    taught: dict[int, dict[str, tuple[float, float]]] = field(default_factory=dict)
-    way: str = HAND
+    taught: dict[tuple[int, str], dict[str, tuple[float, float]]] = field(default_factory=dict)
+    way: dict[str, str] = field(default_factory=dict)
 
 
 class WayChosen(Event, frozen=True):
@@ -25,9 +25,10 @@ class WayChosen(Event, frozen=True):
     kind: ClassVar[str] = "way_chosen"
     undoable: ClassVar[bool] = False
     way: str
+    step: str = "Place"
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Placing].way = self.way
+        state[Placing].way[self.step] = self.way
 
 
 class PartsPlaced(Event, frozen=True):
@@ -87,9 +88,10 @@ class PointTaught(Event, frozen=True):
     point: str
     x: float
     y: float
+    step: str = "Place"
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Placing].taught.setdefault(self.panel, {})[self.point] = (self.x, self.y)
+        state[Placing].taught.setdefault((self.panel, self.step), {})[self.point] = (self.x, self.y)
 
     @property
     def words(self) -> str:
@@ -102,9 +104,10 @@ class PointForgotten(Event, frozen=True):
     kind: ClassVar[str] = "point_forgotten"
     panel: int
     point: str
+    step: str = "Place"
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Placing].taught.get(self.panel, {}).pop(self.point, None)
+        state[Placing].taught.get((self.panel, self.step), {}).pop(self.point, None)
 
     @property
     def words(self) -> str:

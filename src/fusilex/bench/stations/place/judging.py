@@ -12,13 +12,13 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.stations.place.events import MACHINE, Placing
-from fusilex.bench.stations.place.machine import judge_machine, pieces_for
+from fusilex.bench.stations.place.machine import judge_machine, pieces_for, way_of
 from fusilex.core.judgement import Because, Judgement, Level
 
 
 def judge(batch: Batch) -> list[Judgement]:
     """The board in hand, its next bin, clocks, and the taught points where a machine places it."""
-    board, order = batch.board, batch.placing_order
+    board, order = batch.board, batch.parts_of(batch.step.id)
     placed = sum(p.ref in board.placed for p in order)
     lost = sum(batch.state[Bins].dropped.values())
     numbers = (Because("left", len(order) - placed), Because("dropped in this batch", lost))
@@ -30,17 +30,23 @@ def judge(batch: Batch) -> list[Judgement]:
 
 def by_machine(batch: Batch, board: Board) -> bool:
     """True for a board the machine placed, or is to place what is left on."""
-    placing = batch.state[Placing]
-    meant = placing.way == MACHINE or bool(placing.taught.get(board.panel))
-    left = batch.next_to_place(board) is not None and board.station == "Place"
-    return MACHINE in board.placed_how.values() or (left and meant)
+    step = batch.step
+    meant = way_of(batch, step) == MACHINE or bool(batch.state[Placing].taught.get((board.panel, step.id)))
+    left = batch.next_part(board, step.id) is not None and board.step == step.id
+    there = any(board.placed_how.get(p.ref) == MACHINE for p in batch.parts_of(step.id))
+    return there or (left and meant)
 
 
 def next_pieces(batch: Batch, board: Board) -> Mapping[str, int]:
     """What the next step takes out of the bins: a piece for the hand, those of the whole panel for the machine."""
-    part = batch.next_to_place(board)
-    if part is None or board.station != "Place":
+    part = batch.next_part(board, batch.step.id)
+    if part is None or board.step != batch.step.id:
         return {}
-    if batch.state[Placing].way == MACHINE:
+    if way_of(batch, batch.step) == MACHINE:
         return pieces_for(batch, batch.panel_at(board.panel, "Place"))
     return {batch.line_of[part.ref].key: 1}
+
+
+def work(batch: Batch, board: Board) -> bool:
+    """True where parts of this step are not on the board yet."""
+    return batch.next_part(board, batch.step.id) is not None

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.placing.points import named_point, on_board, on_panel
+from fusilex.core.placing.points import angle_as_seen, as_seen, named_point, on_board, on_panel
 from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, one_each, suspect_point
+from fusilex.core.road.steps import Step as RoadStep
 from fusilex.formats.written.programme import Step
 
 LEAST_POINTS = 3
@@ -31,10 +32,36 @@ def point_at(batch: Batch, name: str) -> tuple[float, float]:
         ) from None
 
 
+def place_step(batch: Batch) -> RoadStep:
+    """The Place step in view, else the one of the board in hand, else the first. Raises `Refused` without one."""
+    steps = batch.steps.at_station("Place")
+    if not steps:
+        raise Refused("Nothing is placed on paste in this batch.")
+    wanted = (batch.view.step, batch.board.step)
+    return next((s for id in wanted for s in steps if s.id == id), steps[0])
+
+
+def way_of(batch: Batch, step: RoadStep) -> str:
+    """By hand or by machine: as chosen last, else as the road says."""
+    return batch.state[Placing].way.get(step.id) or (MACHINE if step.method == MACHINE else HAND)
+
+
 def taught(batch: Batch, panel: int) -> tuple[list[str], NDArray[np.float64], NDArray[np.float64]]:
-    """Names, design positions and measured positions (n × 2, mm) of the points taught on a panel, each place once."""
-    points = batch.state[Placing].taught.get(panel, {})
-    return one_each(list(points), [point_at(batch, name) for name in points], list(points.values()))
+    """Names, design positions as they lie with this side up, and measured positions (n × 2, mm) of the points taught on
+    a panel, each place once.
+    """
+    step = place_step(batch)
+    points = batch.state[Placing].taught.get((panel, step.id), {})
+    if not points:
+        return [], np.empty((0, 2)), np.empty((0, 2))
+    design = as_seen(batch.panel, [point_at(batch, name) for name in points], step.side)
+    return one_each(list(points), design, list(points.values()))
+
+
+def as_lies(batch: Batch, xy: NDArray[np.float64]) -> tuple[float, float]:
+    """A point with this step's side up, back in the panel's own frame (turning over twice is none)."""
+    x, y = as_seen(batch.panel, xy, place_step(batch).side)[0]
+    return float(x), float(y)
 
 
 def fit(batch: Batch, panel: int) -> Similarity | None:
@@ -57,9 +84,10 @@ def programme(batch: Batch, panel: int) -> list[Step]:
         raise Refused(f"Teach at least {LEAST_POINTS} points of panel {panel} first.")
     batch.hold_at(judge_machine(batch, panel))
     boards = {b.cell: b for b in batch.state.panel_boards(panel) if not b.scrapped}
-    steps = []
-    for part in batch.placing_order:
-        stepped = transform.apply(batch.panel.step(on_board(batch.design, [part]))[:, 0])
+    steps, at = [], place_step(batch)
+    for part in batch.parts_of(at.id):
+        lies = as_seen(batch.panel, batch.panel.step(on_board(batch.design, [part]))[:, 0], at.side)
+        stepped = transform.apply(lies)
         for cell, (x, y) in enumerate(stepped):
             if cell in boards and part.ref not in boards[cell].placed:
                 steps.append(
@@ -68,7 +96,7 @@ def programme(batch: Batch, panel: int) -> list[Step]:
                         part.ref,
                         float(x),
                         float(y),
-                        part.rotation_deg + batch.panel.turn(cell) + transform.rotation_deg,
+                        angle_as_seen(part.rotation_deg, batch.panel.turn(cell), at.side) + transform.rotation_deg,
                         part.package.height,
                         batch.bin_number[batch.line_of[part.ref].key],
                         part.value,
@@ -80,18 +108,20 @@ def programme(batch: Batch, panel: int) -> list[Step]:
 
 def pieces_for(batch: Batch, boards: Iterable[Board]) -> Counter[str]:
     """Pieces the machine takes out of each bin, by its key, to place what is left on the boards."""
-    return Counter(batch.line_of[p.ref].key for b in boards for p in batch.placing_order if p.ref not in b.placed)
+    return Counter(batch.line_of[p.ref].key for b in boards for p in batch.parts_of(b.step) if p.ref not in b.placed)
 
 
 def judge_machine(batch: Batch, panel: int) -> list[Judgement]:
     """How good the taught points of a panel are: without enough of them the machine does not know where it is."""
     names, design, measured = taught(batch, panel)
-    transform = fit(batch, panel)
+    transform, step = fit(batch, panel), place_step(batch)
+    about = f"panel {panel}" + (", bottom" if step.side == "bottom" else "")
     if transform is None:
         text = f"{len(names)} of {LEAST_POINTS} points taught on panel {panel}"
         do = "Teach points far apart, at best in three corners, before the machine runs."
         numbers = (Because("points", len(names)),)
-        return [Judgement("place.points", Level.STOP, f"panel {panel}", text, numbers, do)]
-    labels, places = on_panel(batch.design, batch.panel, batch.placing_order)
+        return [Judgement("place.points", Level.STOP, about, text, numbers, do)]
+    labels, places = on_panel(batch.design, batch.panel, batch.parts_of(step.id))
+    places = as_seen(batch.panel, places, step.side)
     found = judge_references(transform, names, labels, places, suspect_point(design, measured))
-    return [j.of(f"panel {panel}") for j in found]
+    return [j.of(about) for j in found]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.place.events import MACHINE, Placing
-from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, judge_machine
+from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, judge_machine, way_of
 
 CAUTIONS = {
     "Place": (
@@ -18,7 +18,7 @@ _MARKS = {"known": " Mind the mark.", "unknown": " Pin 1 is not in the files: go
 
 def now(batch: Batch) -> Now:
     """The next part, or the machine's next step."""
-    return _by_machine(batch) if batch.state[Placing].way == MACHINE else _by_hand(batch)
+    return _by_machine(batch) if way_of(batch, batch.step) == MACHINE else _by_hand(batch)
 
 
 def rotation_words(rotation_deg: float) -> str:
@@ -27,25 +27,27 @@ def rotation_words(rotation_deg: float) -> str:
 
 
 def _by_hand(batch: Batch) -> Now:
-    board = batch.board
-    part = batch.next_to_place(board)
-    if board.station != "Place" or part is None:
-        return elsewhere(batch, "Place")
+    board, order = batch.board, batch.parts_of(batch.step.id)
+    if board.step != batch.step.id:
+        return elsewhere(batch)
+    part = batch.next_part(board, batch.step.id)
+    if part is None:
+        return Now(f"Nothing to place on {board.serial}", "Space sends it on.", 1.0)
     line = batch.line_of[part.ref]
     left = batch.left_in_bin(line.key)
     count = "" if left is None else f" {left} left in the bin."
     return Now(
         f"Place {part.ref} from bin {batch.bin_number[line.key]}",
         f"{part.value}, {rotation_words(part.rotation_deg)}.{_MARKS.get(part.polarity, '')}{count}",
-        sum(p.ref in board.placed for p in batch.placing_order) / len(batch.placing_order),
+        sum(p.ref in board.placed for p in order) / len(order),
     )
 
 
 def _by_machine(batch: Batch) -> Now:
-    panel = batch.board.panel
-    if not any(b.station == "Place" for b in batch.state.panel_boards(panel)):
-        return elsewhere(batch, "Place")
-    count, fiducials = len(batch.state[Placing].taught.get(panel, {})), batch.panel.fiducials
+    panel, step = batch.board.panel, batch.step.id
+    if not any(b.step == step for b in batch.state.panel_boards(panel)):
+        return elsewhere(batch)
+    count, fiducials = len(batch.state[Placing].taught.get((panel, step), {})), batch.panel.fiducials
     if fit(batch, panel) is None:
         example = fiducials[count % len(fiducials)][0] if fiducials else "U1@1"
         return Now(

@@ -16,4 +16,5 @@ STATION = Station(
     cautions=now.CAUTIONS,
     lacks=judging.lacks,
     papers=judging.papers,
+    work=judging.work,
 )

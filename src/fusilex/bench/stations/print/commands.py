@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import PastePrint
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
 from fusilex.bench.refusal import Refused
@@ -26,7 +27,7 @@ def _check_paste(paste: str) -> None:
 
 def printed_panels(batch: Batch) -> list[int]:
     """Panels that carry a print, whose foil and paste no later choice changes."""
-    return sorted({b.panel for b in batch.state.boards.values() if b.print is not None})
+    return sorted({b.panel for b in batch.state.boards.values() if b.prints})
 
 
 def _ask_in_mid_batch(batch: Batch, reason: str) -> None:
@@ -75,14 +76,15 @@ class PrintPanel(Command, frozen=True):
     cautions: ClassVar[str] = "Print"
 
     def decide(self, batch: Batch) -> Result:
-        boards = batch.panel_at(self.panel, "Print")
+        boards = batch.whole_panel(self.panel, "Print")
         _check_foil(self.foil_mm)
         _check_paste(self.paste)
         chosen = batch.state.foil_mm, batch.state.paste
         if (self.foil_mm, self.paste) != chosen:
             raise Refused(f"The next print is with {chosen[0]:g} mm foil and {chosen[1]} paste: choose others first.")
-        printed = PanelPrinted(self.panel, float(self.foil_mm), self.paste, self.note)
-        return Result([printed, Moved([b.serial for b in boards], "Place")])
+        step, serials = boards[0].step, [b.serial for b in boards]
+        printed = PanelPrinted(self.panel, float(self.foil_mm), self.paste, self.note, step, serials)
+        return Result([printed, *batch.onward(boards)])
 
 
 class WipePrint(Command, frozen=True):
@@ -93,25 +95,35 @@ class WipePrint(Command, frozen=True):
     cautions: ClassVar[str] = "Print"
 
     def decide(self, batch: Batch) -> Result:
-        there = batch.state.panel_boards(self.panel)
-        boards = [b for b in there if b.station in ("Print", "Place") and not b.scrapped]
-        if not boards:
+        made = wet_print(batch, self.panel)
+        if made is None:
             raise Refused(f"Panel {self.panel} has no print to wipe off.")
-        if any(b.placed for b in boards):
+        boards = [b for b in batch.state.panel_boards(self.panel) if b.prints.get(made.step) is made]
+        pasted = {p.ref for p in batch.parts_on_paste(batch.steps.by_id[made.step].side)}
+        if any(pasted & {*b.placed} for b in boards):
             raise Refused(f"Parts are on panel {self.panel} already: take them back first.")
         if not self.reason.strip():
             raise Refused("Say what was wrong with the print.")
-        happened: list[Event] = [PrintWiped(self.panel, self.reason.strip())]
-        if back := [b.serial for b in boards if b.station == "Place"]:
-            happened.append(Moved(back, "Print"))
+        happened: list[Event] = [PrintWiped(self.panel, self.reason.strip(), made.step)]
+        if back := [b.serial for b in boards if b.step != made.step and not b.scrapped]:
+            happened.append(Moved(back, made.step))
         return Result(happened)
 
 
-def just_printed(batch: Batch) -> int | None:
-    """The panel whose print was made last and is still there; None without one."""
-    boards = batch.state.boards.values()
+def wet_print(batch: Batch, panel: int) -> PastePrint | None:
+    """The last print of a panel, while no oven has melted it; None without one."""
     for made in reversed(batch.state[Printing].prints):
-        if any(b.print is made for b in boards):
+        if made.panel == panel and made.step in batch.steps.by_id:
+            side = batch.steps.by_id[made.step].side
+            boards = [b for b in batch.state.panel_boards(panel) if b.prints.get(made.step) is made]
+            return made if boards and not any(batch.load_of(b, side) for b in boards) else None
+    return None
+
+
+def just_printed(batch: Batch) -> int | None:
+    """The panel whose print was made last at the step in view and is still wet; None without one."""
+    for made in reversed(batch.state[Printing].prints):
+        if made.step == batch.view.step and wet_print(batch, made.panel) is made:
             return made.panel
     return None
 

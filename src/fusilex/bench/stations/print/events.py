@@ -17,6 +17,7 @@ class Wiped:
     at: str
     panel: int
     reason: str
+    step: str = "Print"
 
 
 @dataclass(frozen=True)
@@ -86,14 +87,17 @@ class PanelPrinted(Event, frozen=True):
     foil_mm: float
     paste: str
     note: str = ""
+    step: str = "Print"
+    boards: list[str] = []
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         printing = state[Printing]
         number = len(printing.prints) + 1
-        made = PastePrint(number, entry.at, self.panel, self.foil_mm, self.paste, self.note)
+        made = PastePrint(number, entry.at, self.panel, self.foil_mm, self.paste, self.note, self.step)
         printing.prints.append(made)
         for board in state.panel_boards(self.panel):
-            board.print = made
+            if not self.boards or board.serial in self.boards:
+                board.prints[self.step] = made
 
     @property
     def words(self) -> str:
@@ -106,11 +110,12 @@ class PrintWiped(Event, frozen=True):
     kind: ClassVar[str] = "print_wiped"
     panel: int
     reason: str
+    step: str = "Print"
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Printing].wiped.append(Wiped(entry.at, self.panel, self.reason))
+        state[Printing].wiped.append(Wiped(entry.at, self.panel, self.reason, self.step))
         for board in state.panel_boards(self.panel):
-            board.print = None
+            board.prints.pop(self.step, None)
 
     @property
     def words(self) -> str:

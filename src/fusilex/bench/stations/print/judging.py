@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board
+from fusilex.bench.boards import Board, PastePrint
 from fusilex.bench.stations.print.events import Printing
 from fusilex.core.judgement import Judgement
 from fusilex.core.printing.paste import PASTES, judge_paste
@@ -15,14 +15,16 @@ from fusilex.core.printing.release import judge_hidden, judge_release
 
 def foil_and_paste(batch: Batch, board: Board) -> tuple[float, str]:
     """What the board's print was made with; what it would be made with when there is none."""
-    made = board.print
+    made = board.prints.get(batch.step.id)
     return (made.foil_mm, made.paste) if made else (batch.state.foil_mm, batch.state.paste)
 
 
 def judge(batch: Batch) -> list[Judgement]:
     """Release through this foil, hidden joints, and the paste for the batch."""
     foil, paste = foil_and_paste(batch, batch.board)
-    openings = batch.derived.openings
+    openings = batch.derived.openings(batch.step.side)
+    if batch.step.method != "stencil":
+        return judge_paste(openings, foil, PASTES[paste], len(batch.state.boards))
     return [
         *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil)),
         *judge_hidden(openings, [p.ref for p in batch.derived.hidden]),
@@ -31,13 +33,26 @@ def judge(batch: Batch) -> list[Judgement]:
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:
-    return [] if board.print or not len(batch.derived.openings) else ["print"]
+    if board.prints.get(batch.step.id) or not work(batch, board):
+        return []
+    return [batch.named("print")]
+
+
+def work(batch: Batch, board: Board) -> bool:
+    """True where parts are to go onto this side's paste."""
+    return bool(batch.parts_on_paste(batch.step.side))
 
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
     """The print, prints wiped off before it, and foils or pastes changed on the way."""
     printing = batch.state[Printing]
-    made = {k: v for k, v in asdict(board.print).items() if k != "panel"} if board.print else None
-    wiped = [{"at": w.at, "reason": w.reason} for w in printing.wiped if w.panel == board.panel]
+    made = [_printed(batch, one) for one in board.prints.values()]
+    wiped = [{"step": w.step, "at": w.at, "reason": w.reason} for w in printing.wiped if w.panel == board.panel]
     changes = [asdict(c) for c in printing.changes if c.from_panel <= board.panel]
-    return {"print": made, "wiped_prints": wiped, "changed_in_mid_batch": changes}
+    return {"prints": made, "wiped_prints": wiped, "changed_in_mid_batch": changes}
+
+
+def _printed(batch: Batch, made: PastePrint) -> dict[str, Any]:
+    step = batch.steps.by_id.get(made.step)
+    told = {k: v for k, v in asdict(made).items() if k != "panel"}
+    return {**told, "side": step.side if step else "", "method": step.method if step else ""}

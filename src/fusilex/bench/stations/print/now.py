@@ -15,21 +15,32 @@ CAUTIONS = {
     ),
 }
 
+HOW = {
+    "stencil": "{foil}, {paste}. One steady stroke, lift straight. Space when printed and looked at.",
+    "syringe": "{paste} from the syringe, a bead along each row, less than you think. Space when looked at.",
+    "dots": "{paste}, one dot a pad. Space when looked at.",
+    "tinned pads": "Tin each pad thinly with the iron, then flux. Space when looked at.",
+}
+"""By method, what hands do."""
+
 
 def now(batch: Batch) -> Now:
     """The panel to print, or what stands against it."""
     board = batch.board
-    if board.station != "Print":
-        return elsewhere(batch, "Print")
+    step = batch.step
+    if board.step != step.id:
+        return elsewhere(batch)
+    if behind := batch.behind(board.panel, step.id):
+        said = f"Panel {board.panel} is printed whole; that board is at {batch.where(behind[0])}."
+        return Now(f"Wait for {behind[0].serial}", said)
     panels = batch.state.panels
-    printed = sum(any(b.print for b in batch.state.panel_boards(n)) for n in panels)
+    printed = sum(any(step.id in b.prints for b in batch.state.panel_boards(n)) for n in panels)
     if stops := batch.not_overruled(judge(batch)):
         return Now(
             f"Settle {stops[0].refs[0] if stops[0].refs else stops[0].subject}", f"{stops[0].headline}. {stops[0].do}"
         )
     return Now(
-        f"Print panel {board.panel}",
-        f"{batch.state.foil_mm:.2f} mm foil, {batch.state.paste} paste. "
-        "One steady stroke, lift straight. Space when printed and looked at.",
+        f"Print panel {board.panel}" + (f", {step.side} up" if step.side == "bottom" else ""),
+        HOW[step.method].format(foil=f"{batch.state.foil_mm:.2f} mm foil", paste=f"{batch.state.paste} paste"),
         printed / len(panels),
     )

@@ -12,9 +12,8 @@ from fusilex.journal.entries import Entry, Event
 
 @dataclass
 class Readied:
-    """Order of the sides, and the bare panels counted (None before) and whether they are clean."""
+    """The bare panels counted (None before) and whether they are clean."""
 
-    side_order: str = "hand"
     bare_panels: int | None = None
     clean: bool = False
 
@@ -69,20 +68,6 @@ class CellMarked(Event, frozen=True):
         return f"setting {self.board} aside"
 
 
-class SidesChosen(Event, frozen=True):
-    """Which side goes first, and how."""
-
-    kind: ClassVar[str] = "sides_chosen"
-    school: str
-
-    def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Readied].side_order = self.school
-
-    @property
-    def words(self) -> str:
-        return "the order of the sides"
-
-
 class BareCounted(Event, frozen=True):
     """Bare panels came in."""
 
@@ -109,4 +94,4 @@ class BathNoted(Event, frozen=True):
         return self.what
 
 
-EVENTS = (FilesAccepted, PackageNoted, BoardsLaid, CellMarked, SidesChosen, BareCounted, BathNoted)
+EVENTS = (FilesAccepted, PackageNoted, BoardsLaid, CellMarked, BareCounted, BathNoted)

@@ -10,6 +10,7 @@ from fusilex.bench.boards import laid_out
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import BoardCell, Moved
 from fusilex.bench.common.files import ColumnsPicked, FileAdded, FileAssigned, FixApplied, FixWithdrawn
+from fusilex.bench.common.road import laid
 from fusilex.bench.intake.lists import table_of
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.events import BoardsLaid, FilesAccepted, PackageNoted
@@ -17,6 +18,7 @@ from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.workshop.habits import ColumnsRemembered, PackageSet, RoleRemembered
 from fusilex.core.checks.fixes import FIX_KINDS, Fix
 from fusilex.core.design.model import Design
+from fusilex.core.road.steps import FIRST
 from fusilex.formats.identify import ending
 from fusilex.journal.entries import Event
 from fusilex.journal.store import digest
@@ -167,7 +169,7 @@ class AcceptFiles(Command, frozen=True):
         boards = batch.state.at("Ready")
         if not boards:
             raise Refused("The files were accepted before.")
-        return Result([FilesAccepted(), Moved([b.serial for b in boards], "Kit")])
+        return Result([FilesAccepted(), laid(batch.steps), Moved([b.serial for b in boards], FIRST[1])])
 
 
 COMMANDS = (AddFiles, AssignFile, PickColumns, ApplyFix, WithdrawFix, SetPackage, AcceptFiles)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.common.road import Laid
 from fusilex.bench.stations.ready.bare import copper_to_remove
 from fusilex.bench.stations.ready.events import Readied
 from fusilex.bench.workshop.etching import Etching
@@ -19,6 +20,7 @@ from fusilex.core.checks.side_order import judge_sides
 from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
+from fusilex.core.road.steps import faults
 
 
 @lru_cache(maxsize=8)
@@ -68,8 +70,32 @@ def _copper(design: Design) -> list[Judgement]:
 def judge(batch: Batch) -> list[Judgement]:
     """Files first; sides and bare boards as far as they say something."""
     found = list(ready_findings(batch.design)[1])
-    found += [j for j in judge_sides(batch.design, batch.state[Readied].side_order) if j.level is not Level.GO]
-    return found + judge_bare(batch)
+    found += [j for j in judge_sides(batch.design, side_order(batch)) if j.level is not Level.GO]
+    return [*found, *judge_steps(batch), *judge_bare(batch)]
+
+
+def side_order(batch: Batch) -> str:
+    """The order of sides as chosen, else as the design suggests."""
+    return batch.state[Laid].order or batch.derived.usual_order
+
+
+def judge_steps(batch: Batch) -> list[Judgement]:
+    """Can boards go along the road, and does some step put on every part?"""
+    do = "Mend it in the Road picture, or take the proposal again with S."
+    found = [
+        Judgement("ready.road", Level.STOP, f"road {n}", f"The road: {w}", (), do)
+        for n, w in enumerate(faults(batch.steps), 1)
+    ]
+    left = tuple(p.ref for p in batch.parts_of(""))
+    if left:
+        shown = ", ".join(left[:4]) + (f" and {len(left) - 4} more" if len(left) > 4 else "")
+        text, numbers = f"No step puts on {shown}", (Because("parts", len(left)),)
+        found.append(
+            Judgement(
+                "ready.road", Level.STOP, "parts", text, numbers, "Add a step for them, or do not fit them.", left
+            )
+        )
+    return found
 
 
 def judge_bare(batch: Batch) -> list[Judgement]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.events import Readied
-from fusilex.bench.stations.ready.judging import judge
+from fusilex.bench.stations.ready.judging import judge, side_order
 from fusilex.core.checks.side_order import SIDE_ORDERS, judge_sides
 from fusilex.core.judgement import Level, worst_first
 
@@ -58,7 +58,7 @@ def at_bare(batch: Batch) -> Now:
 
 def at_sides(batch: Batch) -> Now:
     """At the sides: what their order means for this board."""
-    order = batch.state[Readied].side_order
+    order = side_order(batch)
     judged = judge_sides(batch.design, order)[0]
     return Now(judged.headline, f"{SIDE_ORDERS[order].capitalize()}. {judged.do}".strip())
 

@@ -1,4 +1,4 @@
-"""Commands of Ready about the panel and the order of its sides."""
+"""Commands of Ready about the panel."""
 
 from __future__ import annotations
 
@@ -8,9 +8,8 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import BoardCell
 from fusilex.bench.common.files import FileAdded
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.ready.events import BoardsLaid, CellMarked, SidesChosen
+from fusilex.bench.stations.ready.events import BoardsLaid, CellMarked
 from fusilex.bench.stations.ready.files import still_open
-from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.panel.layout import Panel
 from fusilex.formats.panel_file import write_panel
 from fusilex.journal.store import digest
@@ -42,19 +41,8 @@ class MarkBadCell(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board)
         if board.station not in ("Ready", "Kit", "Print"):
-            raise Refused(f"Board {board.serial} is at {board.station}: mark what is wrong with it at Inspect.")
+            raise Refused(f"Board {board.serial} is at {batch.where(board)}: mark what is wrong with it at Inspect.")
         return Result([CellMarked(board.serial)])
 
 
-class ChooseSides(Command, frozen=True):
-    """Order of the sides: lighter-first, glued or hand."""
-
-    school: str
-
-    def decide(self, batch: Batch) -> Result:
-        if self.school not in SIDE_ORDERS:
-            raise Refused(f"There is no order of sides called {self.school}; there are {', '.join(SIDE_ORDERS)}.")
-        return Result([SidesChosen(self.school)])
-
-
-COMMANDS = (DefinePanel, MarkBadCell, ChooseSides)
+COMMANDS = (DefinePanel, MarkBadCell)

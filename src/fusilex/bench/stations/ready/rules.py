@@ -5,6 +5,11 @@ from __future__ import annotations
 from fusilex.core.judgement import Rule
 
 RULES = {
+    "ready.road": Rule(
+        "Paste is printed before parts are placed on it and molten before the board is turned; every part is put on at"
+        " some step.",
+        "The batch's road",
+    ),
     "ready.panel": Rule(
         "Most parts or pins stand in the files several times, and the pads repeat at an even pitch.",
         "Shift that lands most pads on pads of their size",

@@ -6,30 +6,16 @@ import math
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import Moved
-from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
-from fusilex.bench.stations.reflow.judging import judge_log, window_of
+from fusilex.bench.stations.reflow.judging import before_heat, judge_log, window_of
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Event
 from fusilex.journal.store import digest
-
-
-def whole_panel(batch: Batch, panel: int) -> list[Board]:
-    """The boards of a panel, all of which wait at Reflow. Raises `Refused` while one of them is elsewhere."""
-    boards = batch.panel_at(panel, "Reflow")
-    behind = [b for b in batch.state.panel_boards(panel) if not b.scrapped and b.station != "Reflow"]
-    if behind:
-        more = f", and {len(behind) - 1} more are not here" if len(behind) > 1 else ""
-        first = f"board {behind[0].serial} of panel {panel} is at {behind[0].station}"
-        raise Refused(f"A load takes whole panels: {first}{more}.")
-    return boards
 
 
 class RecordReflow(Command, frozen=True):
@@ -43,7 +29,8 @@ class RecordReflow(Command, frozen=True):
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        boards = whole_panel(batch, self.panel)
+        boards = batch.whole_panel(self.panel, "Reflow")
+        batch = batch.about(boards[0].serial, boards[0].step)
         name = window_of(batch, boards[0])
         read, window = read_log(self.log, self.log_name), WINDOWS[name]
         metrics = measure_log(read.time_s, read.probes_c, window)
@@ -51,11 +38,13 @@ class RecordReflow(Command, frozen=True):
         shown = round(index, 4) if math.isfinite(index) else None
         as_written = {probe: m.as_dict() for probe, m in metrics.items()}
         serials = [b.serial for b in boards]
-        load = LoadReflowed(serials, self.panel, name, digest(self.log), self.log_name, as_written, shown)
+        load = LoadReflowed(
+            serials, self.panel, name, digest(self.log), self.log_name, as_written, shown, step=batch.step.id
+        )
         number = len(batch.state[Reflowing].loads) + 1
-        judged = [*judge_log(metrics, name, number), *judge_board_clocks(batch, boards[0])]
+        judged = [*judge_log(metrics, name, number), *before_heat(batch)]
         stays = batch.not_overruled(judged)
-        happened: list[Event] = [load] if stays else [load, Moved(serials, "Hand")]
+        happened: list[Event] = [load] if stays else [load, *batch.onward(boards)]
         return Result(happened, files={self.log_name: self.log})
 
 
@@ -67,13 +56,16 @@ class SeeReflow(Command, frozen=True):
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        boards = whole_panel(batch, self.panel)
+        boards = batch.whole_panel(self.panel, "Reflow")
+        batch = batch.about(boards[0].serial, boards[0].step)
         if not self.seen.strip():
             raise Refused("Say what you saw, for example: all joints shiny, the connector last.")
         serials = [b.serial for b in boards]
-        load = LoadReflowed(serials, self.panel, window_of(batch, boards[0]), seen=self.seen.strip())
-        stays = batch.not_overruled(judge_board_clocks(batch, boards[0]))
-        return Result([load] if stays else [load, Moved(serials, "Hand")])
+        load = LoadReflowed(
+            serials, self.panel, window_of(batch, boards[0]), seen=self.seen.strip(), step=batch.step.id
+        )
+        stays = batch.not_overruled(before_heat(batch))
+        return Result([load] if stays else [load, *batch.onward(boards)])
 
 
 class SendOn(Command, frozen=True):
@@ -83,10 +75,10 @@ class SendOn(Command, frozen=True):
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        boards = whole_panel(batch, self.panel)
-        if boards[0].load is None:
+        boards = batch.whole_panel(self.panel, "Reflow")
+        if boards[0].step not in boards[0].loads:
             raise Refused(f"Panel {self.panel} has no run on record: open its log with L, or say with V what you saw.")
-        return Result([SentOn(self.panel), Moved([b.serial for b in boards], "Hand")])
+        return Result([SentOn(self.panel), *batch.onward(boards)])
 
 
 COMMANDS = (RecordReflow, SeeReflow, SendOn)

@@ -29,15 +29,19 @@ class LoadReflowed(Event, frozen=True):
     metrics: dict[str, dict[str, Any]] = {}
     index: float | None = None
     seen: str = ""
+    step: str = "Reflow"
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         loads = state[Reflowing].loads
         boards = tuple(self.boards)
         number = len(loads) + 1
-        rest = (self.log, self.log_name, self.metrics, self.index, self.seen)
+        rest = (self.log, self.log_name, self.metrics, self.index, self.seen, self.step)
         loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest))
         for serial in boards:
-            state.boards[serial].load = loads[-1]
+            board = state.boards[serial]
+            board.loads[self.step] = loads[-1]
+            board.heated[self.step] = frozenset((*board.placed, *board.soldered))
+            board.heat(board.heated[self.step])
 
     @property
     def words(self) -> str:

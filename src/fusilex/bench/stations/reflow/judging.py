@@ -7,28 +7,45 @@ from dataclasses import asdict
 from typing import Any
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board
+from fusilex.bench.boards import Board, Load
 from fusilex.bench.common.moisture import judge_board_clocks
+from fusilex.bench.common.road import Laid
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
 from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.road.hanging import judge_heats, judge_turned
 
 
 def window_of(batch: Batch, board: Board) -> str:
     """Name of the window a board's paste wants: of its load, else its print, else what the batch is printed with."""
-    if board.load is not None:
-        return board.load.window
-    return board.print.paste if board.print else batch.state.paste
+    if load := board.loads.get(batch.step.id):
+        return load.window
+    made = batch.print_of(board, batch.step.side)
+    return made.paste if made else batch.state.paste
 
 
 def judge(batch: Batch) -> list[Judgement]:
-    """The run, and the moisture clocks of what is on the board."""
-    return [*_run(batch.board), *judge_board_clocks(batch, batch.board)]
+    """The run, moisture clocks, heats, and what hangs below."""
+    return [*_run(batch.board, batch.board.loads.get(batch.step.id)), *before_heat(batch)]
 
 
-def _run(board: Board) -> list[Judgement]:
-    load = board.load
+def before_heat(batch: Batch) -> list[Judgement]:
+    """What must be settled before the board in hand gets this heat: moisture, what hangs below, heats it had."""
+    board, side = batch.board, batch.step.side
+    there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
+    held = batch.state[Laid].order == "glued"
+    hanging = [] if held else judge_turned(batch.design, side, there)
+    coming = 0 if batch.step.id in board.loads else 1
+    heats = {ref: board.heats.get(ref, 0) for ref in there}
+    return [
+        *judge_board_clocks(batch, board),
+        *(j.of(f"panel {board.panel}") for j in hanging),
+        *(j.of(board.serial) for j in judge_heats(heats, coming)),
+    ]
+
+
+def _run(board: Board, load: Load | None) -> list[Judgement]:
     if load is None:
         text, do = f"No run on record for panel {board.panel}", "Run the oven, then open its log with L."
         return [Judgement("reflow.log", Level.UNKNOWN, f"panel {board.panel}", text, (), do)]
@@ -46,11 +63,16 @@ def judge_log(metrics: Mapping[str, Metrics], window: str, number: int) -> list[
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:
-    return [] if board.load or not batch.placing_order else ["oven load"]
+    lacking = batch.step.id not in board.loads and work(batch, board)
+    return [batch.named("oven load")] if lacking else []
+
+
+def work(batch: Batch, board: Board) -> bool:
+    """True where parts were to be placed on this side's paste."""
+    return bool(batch.parts_on_paste(batch.step.side))
 
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
-    """The load, with its log's digest and metrics or what was seen."""
-    if board.load is None:
-        return {"load": None}
-    return {"load": {k: v for k, v in asdict(board.load).items() if k not in ("panel", "boards")}}
+    """Its loads, with the log's digest and metrics or what was seen, and the heats each part had."""
+    loads = [{k: v for k, v in asdict(load).items() if k not in ("panel", "boards")} for load in board.loads.values()]
+    return {"loads": loads, "heats": dict(board.heats)}

@@ -15,27 +15,35 @@ CAUTIONS = {
     ),
 }
 
+HOW = {
+    "controlled oven": "its curve. Then open the run's log with L; V without one.",
+    "dial oven": "by dial and eye. Then open the run's log with L; V says what you saw.",
+    "plate": "heat from below. V says what you saw; L opens a log.",
+    "hot air": "part by part, the largest last. V says what you saw; L opens a log.",
+}
+"""By method, how the heat comes and what is recorded."""
+
 
 def now(batch: Batch) -> Now:
     """Run the oven with the panel, or settle what its run showed."""
-    board = batch.board
-    if board.station != "Reflow":
-        return elsewhere(batch, "Reflow")
-    boards = [b for b in batch.state.panel_boards(board.panel) if not b.scrapped]
-    waiting = [b for b in boards if b.station == "Reflow"]
-    if len(waiting) < len(boards):
-        behind = next(b for b in boards if b.station != "Reflow")
+    board, step = batch.board, batch.step.id
+    if board.step != step:
+        return elsewhere(batch)
+    waiting = [b for b in batch.state.panel_boards(board.panel) if b.step == step and not b.scrapped]
+    if behind := batch.behind(board.panel, step):
+        count = len(waiting) + len(behind)
         return Now(
             f"Finish panel {board.panel} first",
-            f"{len(waiting)} of {len(boards)} boards are placed; a load takes whole panels. {behind.serial} is at"
-            f" {behind.station}.",
-            len(waiting) / len(boards),
+            f"{len(waiting)} of {count} boards are placed; a load takes whole panels. {behind[0].serial} is at"
+            f" {batch.where(behind[0])}.",
+            len(waiting) / count,
         )
+    load = board.loads.get(step)
     stops = batch.not_overruled(judge(batch))
-    if board.load is not None and stops:
+    if load is not None and stops:
         do = f"{stops[0].headline}. Run it again if it can take it, or overrule with F2 and a reason."
-        return Now(f"Load {board.load.number} is stopped", do)
-    if board.load is not None:
+        return Now(f"Load {load.number} is stopped", do)
+    if load is not None:
         return Now(
             f"Send panel {board.panel} on", "Its stops are overruled, with your reasons on record. Space sends it on."
         )
@@ -43,5 +51,6 @@ def now(batch: Batch) -> Now:
         return Now(f"Settle {stops[0].subject}", f"{stops[0].headline}. {stops[0].do}")
     window = window_of(batch, board).capitalize()
     return Now(
-        f"Run the oven with panel {board.panel}", f"{window} window. Then open the run's log with L; V without one."
+        f"Run the oven with panel {board.panel}" + (", bottom up" if batch.step.side == "bottom" else ""),
+        f"{window} window, {HOW[batch.step.method]}",
     )

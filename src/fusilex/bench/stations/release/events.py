@@ -7,6 +7,20 @@ from typing import ClassVar
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
+SEPARATE = "separate"
+"""Method of the step at which boards come out of their panel, where that is not the last thing done."""
+
+
+class BoardSeparated(Event, frozen=True):
+    """A board is out of its panel."""
+
+    kind: ClassVar[str] = "board_separated"
+    board: str
+
+    @property
+    def words(self) -> str:
+        return f"taking {self.board} out of its panel"
+
 
 class BoardReleased(Event, frozen=True):
     """A board is out of the workshop's hands."""
@@ -22,4 +36,4 @@ class BoardReleased(Event, frozen=True):
         return f"the release of {self.board}"
 
 
-EVENTS = (BoardReleased,)
+EVENTS = (BoardSeparated, BoardReleased)

@@ -2,24 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.stations.release.events import SEPARATE
 from fusilex.core.judgement import Because, Judgement, Level
 
 
 def judge(batch: Batch) -> list[Judgement]:
     """Is the record of the board good enough to let it go?"""
     board = batch.board
-    behind = [s for s in batch.stations if s.name != "Release"]
-    stops = {
-        j.key: j
-        for station in behind
-        if station.about != "batch" and not station.aside
-        for j in batch.not_overruled(station.judge(batch))
-    }
-    lacking = [word for station in behind for word in station.lacks(batch, board)]
-    remarks = [j for station in behind for j in station.remarks(batch, board)]
-    return [_record(board, lacking), *stops.values(), *_by_reason(batch, board), *remarks]
+    if batch.step.method == SEPARATE:
+        return []
+    behind = [
+        (batch.stations[s.station], batch.about(board.serial, s.id)) for s in batch.steps if s.station != "Release"
+    ]
+    judged = [
+        j for station, there in behind if station.about != "batch" and not station.aside for j in station.judge(there)
+    ]
+    stops = {j.key: j for j in batch.not_overruled(judged)}
+    lacking = [
+        *(word for station, there in behind for word in station.lacks(there, board)),
+        *_parts_missing(batch, board),
+    ]
+    remarks = {j.key: j for station, there in behind for j in station.remarks(there, board)}
+    return [_record(board, lacking), *stops.values(), *_by_reason(batch, board, judged), *remarks.values()]
+
+
+def _parts_missing(batch: Batch, board: Board) -> list[str]:
+    """Parts that belong on the board and are not on it, whoever had to put them there."""
+    there = {*board.placed, *board.soldered}
+    gone = [p.ref for p in batch.all_parts if p.ref not in there]
+    shown = ", ".join(gone[:4]) + (f" and {len(gone) - 4} more" if len(gone) > 4 else "")
+    return [shown] if gone else []
 
 
 def _record(board: Board, lacking: list[str]) -> Judgement:
@@ -32,15 +48,9 @@ def _record(board: Board, lacking: list[str]) -> Judgement:
     return Judgement("release.record", Level.GO, board.serial, f"Board {board.serial} is complete", numbers)
 
 
-def _by_reason(batch: Batch, board: Board) -> list[Judgement]:
+def _by_reason(batch: Batch, board: Board, judged: Sequence[Judgement]) -> list[Judgement]:
     """Stops this board passed because somebody had a reason: they go out with it."""
-    passed = [
-        (j, why)
-        for station in batch.stations
-        if station.about != "batch" and station.name != "Release"
-        for j in station.judge(batch)
-        if j.level is Level.STOP and (why := batch.state.overruling(j))
-    ]
+    passed = [(j, why) for j in judged if j.level is Level.STOP and (why := batch.state.overruling(j))]
     if not passed:
         return []
     because = tuple(Because(j.headline, why.reason) for j, why in {j.key: (j, why) for j, why in passed}.values())

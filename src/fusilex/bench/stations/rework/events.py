@@ -21,6 +21,7 @@ class FaultRepaired(Event, frozen=True):
         for fault in board.faults:
             if fault.id == self.fault:
                 fault.repaired, fault.result = entry.at, self.result
+                board.heat([fault.ref])
         if self.result == "scrapped":
             board.scrapped = True
 

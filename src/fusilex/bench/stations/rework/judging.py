@@ -6,15 +6,23 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.common.faults import judge_faults, to_repair
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.rework.heat import neighbours
+from fusilex.core.road.hanging import judge_heats
 
 
 def judge(batch: Batch) -> list[Judgement]:
     """The board's own faults first, then the heat, then the queue."""
-    return [*judge_faults(batch, batch.board), *_heat(batch), _queue(batch)]
+    return [*judge_faults(batch, batch.board), *_heat(batch), *_heats(batch), _queue(batch)]
+
+
+def _heats(batch: Batch) -> list[Judgement]:
+    """Heats the part to mend had, over sides and repairs."""
+    board = batch.board
+    mended = {f.ref: board.heats.get(f.ref, 0) for f in to_repair(batch, board)[:1]}
+    return [j.of(board.serial) for j in judge_heats(mended, 1)]
 
 
 def _queue(batch: Batch) -> Judgement:
-    queue = batch.state.at("Rework")
+    queue = batch.state.at(batch.step.id)
     if not queue:
         return Judgement("rework.queue", Level.GO, "queue", "Nothing to repair")
     text = f"{len(queue)} board{'s wait' if len(queue) > 1 else ' waits'} for repair"

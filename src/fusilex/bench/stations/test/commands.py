@@ -15,6 +15,7 @@ from fusilex.bench.stations.test.events import BoardTested, ReadingTaken
 from fusilex.bench.stations.test.judging import shorts
 from fusilex.core.electrical.probes import nets_known
 from fusilex.core.judgement import Level
+from fusilex.core.road.steps import ASIDE
 from fusilex.core.values import parse_reading
 from fusilex.journal.entries import Event
 
@@ -63,14 +64,14 @@ class TestBoard(Command, frozen=True):
         tested = BoardTested(board.serial, self.passed, self.note.strip())
         if self.passed:
             self._check_pass(batch, board)
-            return Result([tested, Moved([board.serial], "Release")])
+            return Result([tested, *batch.onward([board])])
         joined = shorts(batch, board)
         if not joined and not to_repair(batch, board):
             raise Refused(
                 "No reading is short and no fault is marked: mark what you saw on its part first, then fail the board."
             )
         marked: list[Event] = [FaultMarked(board.serial, p.a.ref, "bridge", "Test") for p in joined]
-        return Result([tested, *marked, Moved([board.serial], "Rework")])
+        return Result([tested, *marked, Moved([board.serial], batch.steps.at_station(ASIDE)[0].id)])
 
     def _check_pass(self, batch: Batch, board: Board) -> None:
         """A board passes on readings, or on a note; open stops are the gate's. Raises `Refused`."""

@@ -30,8 +30,8 @@ def cautions_here(batch: Batch) -> tuple[str, ...]:
 def now(batch: Batch) -> Now:
     """The next pair to probe, or what the readings come to."""
     board, plan = batch.board, batch.derived.plan
-    if board.station != "Test":
-        return elsewhere(batch, "Test")
+    if board.step != batch.step.id:
+        return elsewhere(batch)
     pair = next((p for p in plan if p.key not in board.readings), None)
     if pair is None:
         return _all_read(batch, board)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from fusilex.bench.stations.hand.commands import PassHand, SolderPart
+from fusilex.bench.common.commands import PassStep
+from fusilex.bench.stations.hand.commands import SolderPart
 from fusilex.core.design.model import Part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -30,7 +31,7 @@ class EdgeView(Card):
 
     def draw(self, painter: QPainter) -> None:
         bench = self.desk.bench
-        order, done = bench.batch.solder_order, bench.board.soldered
+        order, done = bench.batch.parts_of(bench.view.step), bench.board.soldered
         title = "From the edge, in soldering order: short before tall, heights to one scale"
         above = 10 + text_height(title, self.width() - 32)
         plain_text(painter, QRectF(16, 8, self.width() - 32, above), title, "body", "soft")
@@ -45,7 +46,7 @@ class EdgeView(Card):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
         painter.drawRect(QRectF(16, edge, self.width() - 32, BOARD_MM * scale))
-        following = bench.batch.next_to_solder(bench.board)
+        following = bench.batch.next_part(bench.board, bench.view.step)
         for i, part in enumerate(order):
             self._stand(painter, part, 16 + (i + 0.5) * slot, edge, scale, slot, part.ref in done, following is part)
 
@@ -87,20 +88,18 @@ class HandPicture(StationPicture):
     def refresh(self) -> None:
         assert self.canvas
         board = self.bench.board
-        part = self.batch.next_to_solder(board)
-        self.canvas.caption = (
-            f"Panel {board.panel}, board {board.serial}    {len(board.soldered)} of {len(self.batch.solder_order)}"
-            " soldered by hand"
-        )
-        if part and self._followed != part.ref and board.station == "Hand":  # turn the board over when the work does
+        part, order = self.batch.next_part(board, self.step.id), self.batch.parts_of(self.step.id)
+        done = sum(p.ref in board.soldered for p in order)
+        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {done} of {len(order)} soldered by hand"
+        if part and self._followed != part.ref and board.step == self.step.id:  # turn the board over when the work does
             self._followed = part.ref
             self.canvas.flip(part.side)
         self.canvas.update()
         self.edge.update()
 
     def _light(self, painter: QPainter, canvas: BoardCanvas) -> None:
-        part = self.batch.next_to_solder(self.bench.board)
-        if part and self.bench.board.station == "Hand" and (part.side == canvas.side or part.through_hole):
+        part = self.batch.next_part(self.bench.board, self.step.id)
+        if part and self.bench.board.step == self.step.id and (part.side == canvas.side or part.through_hole):
             canvas.point_out(painter, part)
 
     def keys(self) -> list[Key]:
@@ -110,17 +109,17 @@ class HandPicture(StationPicture):
 
     def _soldered(self) -> None:
         board = self.bench.board
-        part = self.batch.next_to_solder(board)
-        if board.station != "Hand":
-            self.desk.say(f"Board {board.serial} is at {board.station}.")
+        part = self.batch.next_part(board, self.step.id)
+        if board.step != self.step.id:
+            self.desk.say(f"Board {board.serial} is at {self.batch.where(board)}.")
             return
-        if self.desk.do(SolderPart(board.serial, part.ref) if part else PassHand(board.serial)):
-            if self.bench.state.boards[board.serial].station != "Hand":
-                self.desk.say(f"Board {board.serial} goes to Inspect.")
+        if self.desk.do(SolderPart(board.serial, part.ref) if part else PassStep(board.serial)):
+            if self.bench.state.boards[board.serial].step != self.step.id:
+                self.desk.say(self.desk.went(board.serial))
             self.go_on(board.serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        part = self.batch.next_to_solder(self.bench.board)
+        part = self.batch.next_part(self.bench.board, self.step.id)
         if part is None:
             return "", []
         pins = len(part.pads)

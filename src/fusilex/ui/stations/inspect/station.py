@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from fusilex.bench.boards import numbers
 from fusilex.bench.common.faults import MarkFault, to_repair
 from fusilex.bench.stations.inspect.commands import LOOK_S, InspectBoard
 from fusilex.core.design.model import Part
@@ -32,7 +33,7 @@ class InspectPicture(StationPicture):
         self._walked: set[str] = set()
         self._in_view = ("", 0.0)
         canvas = self.add_canvas()
-        canvas.parts_on = lambda cell: self.whole_board()
+        canvas.parts_on = lambda cell: self.whole_board() if self.step.side == "both" else self.on_board()
         canvas.overlays = [self._glyphs]
         canvas.part_clicked.connect(lambda ref, cell: self.desk.changed.emit())
         self.loupe = Loupe(canvas)
@@ -117,7 +118,7 @@ class InspectPicture(StationPicture):
         assert self.canvas
         here = [p for p in self.bench.design.parts if p.populated and p.side == self.canvas.side]
         self.canvas.selected = neighbour(here, self.canvas.selected, key, self.canvas.side == "bottom")
-        self._walked.add(self.bench.state.board)
+        self._walked.add(self.bench.board.serial)
         self.desk.changed.emit()
 
     def mark(self, word: str) -> None:
@@ -137,16 +138,15 @@ class InspectPicture(StationPicture):
         looked = self._looked()
         if self.desk.do(InspectBoard(board.serial, looked)):
             self._walked.discard(board.serial)
-            to = self.bench.state.boards[board.serial].station
             unseen = "" if looked else " It was passed without a look, and its record says so."
-            self.desk.say(f"Board {board.serial} goes to {to}.{unseen}")
+            self.desk.say(f"{self.desk.went(board.serial)}{unseen}")
             self.go_on(board.serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         board = self.bench.board
         return "This board", [
-            ("print", str(board.print.number) if board.print else "none"),
-            ("oven load", str(board.load.number) if board.load else "none"),
+            ("print", numbers(board.prints)),
+            ("oven load", numbers(board.loads)),
             ("placed by", ", ".join(sorted(set(board.placed_how.values()))) or "nobody"),
             ("looked over", f"{board.inspections} time{'' if board.inspections == 1 else 's'}"),
         ]

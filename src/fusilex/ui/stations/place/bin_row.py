@@ -28,8 +28,8 @@ class BinRow(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         batch = self.desk.batch
-        part = batch.next_to_place(batch.board)
-        placed = {p.ref for p in batch.placing_order}
+        part = batch.next_part(batch.board, batch.step.id)
+        placed = {p.ref for p in batch.parts_of(batch.step.id)}
         lines = [line for line in batch.lines if any(ref in placed for ref in line.refs)]
         if part is None or not lines:
             return

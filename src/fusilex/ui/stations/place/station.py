@@ -10,12 +10,13 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.commands import PassStep
 from fusilex.bench.common.pieces import DropPart
 from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.commands import ChooseWay, ForgetPoint, MachinePlaced, PlacePart
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
-from fusilex.bench.stations.place.machine import fit, programme, taught
+from fusilex.bench.stations.place.machine import as_lies, fit, programme, taught, way_of
 from fusilex.bench.stations.place.typed_input import point
 from fusilex.core.design.model import Part
 from fusilex.formats.written.programme import to_csv, to_gcode
@@ -60,7 +61,7 @@ class PlacePicture(StationPicture):
 
     @property
     def machine(self) -> bool:
-        return self.bench.state[Placing].way == MACHINE
+        return way_of(self.batch, self.step) == MACHINE
 
     def _on_board(self, cell: int) -> list[Part]:
         boards = {b.cell: b for b in self.bench.state.panel_boards(self.bench.board.panel)}
@@ -73,7 +74,7 @@ class PlacePicture(StationPicture):
         if canvas.whole_panel != self.machine:
             canvas.whole_panel = self.machine
             canvas.fit()
-        order = self.batch.placing_order
+        order = self.batch.parts_of(self.step.id)
         placed = sum(p.ref in board.placed for p in order)
         canvas.caption = (
             f"Panel {board.panel} on the machine, design against taught points"
@@ -82,7 +83,7 @@ class PlacePicture(StationPicture):
         )
         times = f"arrows: how far each point lies off the fit, drawn {self._magnified(canvas)} times"
         canvas.footer = times if self.machine and fit(self.batch, board.panel) is not None else ""
-        part = None if self.machine else self.batch.next_to_place(board)
+        part = None if self.machine else self.batch.next_part(board, self.step.id)
         self.loupe.setVisible(not self.machine)
         self.bins.setVisible(not self.machine)
         self.points.setVisible(self.machine)
@@ -96,8 +97,8 @@ class PlacePicture(StationPicture):
         if self.machine:
             self._residuals(painter, canvas)
             return
-        part = self.batch.next_to_place(self.bench.board)
-        if part is None or self.bench.board.station != "Place":
+        part = self.batch.next_part(self.bench.board, self.step.id)
+        if part is None or self.bench.board.step != self.step.id:
             return
         if part.side == canvas.side:
             canvas.point_out(painter, part)
@@ -115,7 +116,7 @@ class PlacePicture(StationPicture):
         names, design, _ = taught(self.batch, self.bench.board.panel)
         transform = fit(self.batch, self.bench.board.panel)
         for i, name in enumerate(names):
-            at = canvas.to_px(float(design[i][0]), float(design[i][1]))
+            at = canvas.to_px(*as_lies(self.batch, design[i]))
             painter.setPen(QPen(theme.colour("lit"), 2.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(at, 9, 9)
@@ -153,16 +154,16 @@ class PlacePicture(StationPicture):
 
     def _placed(self) -> None:
         board = self.bench.board
-        part = self.batch.next_to_place(board)
-        if part is None or board.station != "Place":
-            self.desk.say(f"Board {board.serial} is at {board.station}.")
-        elif self.desk.do(PlacePart(board.serial, part.ref)):
-            if self.bench.state.boards[board.serial].station != "Place":
-                self.desk.say(f"Board {board.serial} is placed and goes to Reflow.")
+        part = self.batch.next_part(board, self.step.id)
+        if board.step != self.step.id:
+            self.desk.say(f"Board {board.serial} is at {self.batch.where(board)}.")
+        elif self.desk.do(PlacePart(board.serial, part.ref) if part else PassStep(board.serial)):
+            if board.step != self.step.id:
+                self.desk.say(f"Placed. {self.desk.went(board.serial)}")
             self.go_on(board.serial)
 
     def _dropped(self) -> None:
-        part = self.batch.next_to_place(self.bench.board)
+        part = self.batch.next_part(self.bench.board, self.step.id)
         if part:
             self.desk.do(DropPart(self.bench.board.serial, part.ref), f"One {part.value} lost. Take another.")
 
@@ -172,7 +173,7 @@ class PlacePicture(StationPicture):
 
     def _forget(self) -> None:
         panel = self.bench.board.panel
-        points = list(self.bench.state[Placing].taught.get(panel, {}))
+        points = list(self.bench.state[Placing].taught.get((panel, self.step.id), {}))
         if points:
             self.desk.ask(
                 f"Forget which of {', '.join(points)}",
@@ -210,8 +211,8 @@ class PlacePicture(StationPicture):
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         board = self.bench.board
-        part = self.batch.next_to_place(board)
-        made = board.print
+        part = self.batch.next_part(board, self.step.id)
+        made = self.batch.print_of(board, self.step.side)
         rows = [("paste print", f"{made.number}, at {local_time(made.at)[11:]}" if made else "none")]
         if part and not self.machine:
             rows += [("package", part.package.code), ("height", f"{part.package.height:g} mm")]

@@ -19,6 +19,7 @@ from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.judging import foil_and_paste
 from fusilex.bench.stations.print.typed_input import foil
 from fusilex.core.judgement import Level
+from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
 from fusilex.core.printing.release import release_levels, worst_parts
 from fusilex.core.units import show_length
@@ -45,37 +46,44 @@ class PrintPicture(StationPicture):
         self.chart = RatioChart()
         self.column.addWidget(self.chart, 2)
         self.add_strip()
-        self._paths: tuple[float, list[tuple[Level, list[QPainterPath]]]] | None = None
+        self._paths: tuple[tuple[str, float], list[tuple[Level, list[QPainterPath]]]] | None = None
 
     @property
     def foil(self) -> float:
         """Foil of the print the board has, or would get."""
         return foil_and_paste(self.batch, self.bench.board)[0]
 
+    @property
+    def openings(self) -> Openings:
+        """Those of the side printed at this step."""
+        return self.batch.derived.openings(self.step.side)
+
     def refresh(self) -> None:
         assert self.canvas
         board = self.bench.board
         self.canvas.caption = f"Panel {board.panel}    stencil openings by how surely they release"
-        self.canvas.footer = f"Print {board.print.number} of this batch" if board.print else "Not printed yet"
+        made = board.prints.get(self.step.id)
+        self.canvas.footer = f"Print {made.number} of this batch" if made else "Not printed yet"
         self.canvas.update()
-        self.chart.show_openings(self.batch.derived.openings, self.foil)
+        self.chart.show_openings(self.openings, self.foil)
 
     def _paint_openings(self, painter: QPainter, canvas: BoardCanvas) -> None:
-        if canvas.side != "top":
+        if canvas.side != self.step.side:
             plain_text(
                 painter,
                 QRectF(0, canvas.height() / 2 - 20, canvas.width(), 40),
-                "The bottom is soldered by hand in this batch",
+                f"At this step the {self.step.side} is printed",
                 "lead",
                 "lit",
                 True,
                 Qt.AlignmentFlag.AlignHCenter,
             )
             return
-        if self._paths is None or self._paths[0] != self.foil:
-            openings, levels = self.batch.derived.openings, release_levels(self.batch.derived.openings, self.foil)
+        if self._paths is None or self._paths[0] != (self.step.side, self.foil):
+            openings = self.openings
+            levels = release_levels(openings, self.foil)
             self._paths = (
-                self.foil,
+                (self.step.side, self.foil),
                 [(level, paths_of(openings.polygons[levels == i])) for i, level in enumerate(LEVELS)],
             )
         painter.setTransform(canvas.transform(), True)
@@ -85,7 +93,7 @@ class PrintPicture(StationPicture):
             for path in paths:
                 painter.drawPath(path)
         painter.resetTransform()
-        for worst in worst_parts(self.batch.derived.openings, self.foil)[:1]:
+        for worst in worst_parts(self.openings, self.foil)[:1]:
             if part := self.bench.design.part_by_ref.get(worst.ref):
                 frame = canvas.outline_part(painter, part)
                 plain_text(
@@ -146,7 +154,7 @@ class PrintPicture(StationPicture):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         batch = self.batch
         foil_mm, paste = foil_and_paste(batch, batch.board)
-        per_board = paste_mass_mg(batch.derived.openings, foil_mm, PASTES[paste])
+        per_board = paste_mass_mg(self.openings, foil_mm, PASTES[paste])
         printing = batch.state[Printing]
         return "Paste", [
             ("per board", f"{per_board:.0f} mg"),

@@ -29,7 +29,7 @@ class PanelView(View):
         canvas.whole_panel = True
         canvas.overlays = [self._cuts, self._names]
         self.column.addWidget(canvas, 1)
-        self.column.addWidget(BoardStrip(desk, "Ready"))
+        self.column.addWidget(BoardStrip(desk, lambda: "Ready"))
         canvas.fit()
 
     def refresh(self) -> None:
@@ -78,7 +78,7 @@ class PanelView(View):
                 else board.serial
             )
             plate = QRectF(box.center() - QPointF(52, 13), box.center() + QPointF(52, 13))
-            lit = board is not None and board.serial == state.board
+            lit = board is not None and board.serial == self.bench.view.board
             painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 2 if lit else 1))
             painter.setBrush(theme.colour("brass_fill" if lit else "card"))
             painter.drawRoundedRect(plate, 5, 5)

@@ -7,9 +7,9 @@ from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.now import Now
-from fusilex.bench.stations.ready.events import Readied
+from fusilex.bench.stations.ready.judging import side_order
 from fusilex.bench.stations.ready.now import at_sides
-from fusilex.bench.stations.ready.panel import ChooseSides
+from fusilex.bench.stations.ready.road import ChooseSides
 from fusilex.core.checks.side_order import (
     CARE_SHARE,
     DROP_LIMIT_MG_PER_MM2,
@@ -99,7 +99,7 @@ class SidesView(View):
     def refresh(self) -> None:
         for card in self.cards:
             card.load = side_load(self.bench.design, card.side)
-        first = first_side(self.cards[0].load, self.cards[1].load, self.bench.state[Readied].side_order)
+        first = first_side(self.cards[0].load, self.cards[1].load, side_order(self.batch))
         for card in self.cards:
             card.first = card.side == first
             card.setAccessibleName(f"{card.side}: {card.load.parts} parts, {card.load.mass_mg:.0f} mg")
@@ -113,7 +113,7 @@ class SidesView(View):
 
     def _next(self) -> None:
         names = list(SIDE_ORDERS)
-        school = names[(names.index(self.bench.state[Readied].side_order) + 1) % len(names)]
+        school = names[(names.index(side_order(self.batch)) + 1) % len(names)]
         self.desk.do(ChooseSides(school), f"{SIDE_ORDERS[school].capitalize()}.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from fusilex.bench.boards import Load
 from fusilex.bench.command import Command
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, SendOn
 from fusilex.bench.stations.reflow.judging import window_of
@@ -36,8 +37,12 @@ class ReflowPicture(StationPicture):
         """The window of the board's own paste."""
         return WINDOWS[window_of(self.batch, self.bench.board)]
 
+    @property
+    def _load(self) -> Load | None:
+        return self.bench.board.loads.get(self.step.id)
+
     def refresh(self) -> None:
-        shown, load = self.chart.shown, self.bench.board.load
+        shown, load = self.chart.shown, self._load
         shown.window, shown.title = self.window_rule, self._title()
         log = load.log if load else ""
         if self._of != log:
@@ -49,13 +54,15 @@ class ReflowPicture(StationPicture):
         self.chart.update()
 
     def _title(self) -> str:
-        load = self.bench.board.load
+        load = self._load
         if load is None:
             return f"The {self.window_rule.name} window as gates; the log of a run is drawn through them"
         name = f"Load {load.number}, panel {load.panel}"
         if not load.log:
             return f"{name}, seen by eye: {load.seen}"
-        untold = any(j.level is Level.UNKNOWN and j.rule.startswith("reflow") for j in self.bench.judgements("Reflow"))
+        untold = any(
+            j.level is Level.UNKNOWN and j.rule.startswith("reflow") for j in self.bench.judgements(self.step.id)
+        )
         index = "not told by the record" if untold else "outside" if load.index is None else round(load.index)
         return f"{name}, {load.log_name}    window index {index}, up to 100 is inside"
 
@@ -63,7 +70,7 @@ class ReflowPicture(StationPicture):
         board, ask = self.bench.board, self.desk.ask
         send = Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on"))
         return [
-            *([send] if board.station == "Reflow" and board.load else []),
+            *([send] if board.step == self.step.id and self._load else []),
             Key("L", "open the run's log", lambda _: self._open(), True),
             Key(
                 "V",
@@ -97,8 +104,9 @@ class ReflowPicture(StationPicture):
         """Carry it out, and say whether the panel goes on or stays."""
         serial, panel = self.bench.board.serial, self.bench.board.panel
         if self.desk.do(command):
-            stays = self.bench.state.boards[serial].station == "Reflow"
-            self.desk.say(f"Panel {panel} {done}{'; it stays until its stop is settled' if stays else ''}.")
+            stays = self.bench.state.boards[serial].step == self.step.id
+            then = "; it stays until its stop is settled." if stays else f". {self.desk.went(serial)}"
+            self.desk.say(f"Panel {panel} {done}{then}")
             self.go_on(serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:

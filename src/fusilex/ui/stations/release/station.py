@@ -9,10 +9,11 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from fusilex.bench.boards import DONE
+from fusilex.bench.boards import numbers
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.stations.release.commands import ReleaseBoard
 from fusilex.core.judgement import Level
+from fusilex.core.road.steps import DONE
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.picture import StationPicture
@@ -33,7 +34,7 @@ class Paper(QWidget):
         self.setMinimumWidth(round(theme.base * 24))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        html = page_html(self.desk.batch, self.desk.bench.state.board)
+        html = page_html(self.desk.batch, self.desk.bench.view.board)
         width, height = PAGE_PT
         scale = min((self.width() - 10) / width, (self.height() - 10) / height)
         look = html, scale
@@ -88,17 +89,13 @@ class ReleasePicture(StationPicture):
         for board in self.bench.state.panel_boards(self.bench.board.panel):
             x0, y0, x1, y1 = panel.box(board.cell)
             box = QRectF(canvas.to_px(x0, y0), canvas.to_px(x1, y1)).normalized()
-            here = board.serial == self.bench.state.board
+            here = board.serial == self.bench.view.board
             label = QRectF(box.center().x() - 48, box.center().y() - theme.base * 1.4, 96, theme.base * 2.8)
             painter.setPen(QPen(theme.colour("ink"), 2.5) if here else QPen(theme.colour("hair"), 1))
             painter.setBrush(theme.colour("brass_fill" if here else "card", 235))
             painter.drawRoundedRect(label, 5, 5)
             level = (
-                Level.STOP
-                if board.open_faults or board.scrapped
-                else Level.GO
-                if board.station == DONE
-                else Level.UNKNOWN
+                Level.STOP if board.open_faults or board.scrapped else Level.GO if board.step == DONE else Level.UNKNOWN
             )
             judgement_mark(painter, QPointF(label.left() + 14, label.center().y()), 6, level)
             token = "now_ground" if here else "ink"
@@ -147,7 +144,7 @@ class ReleasePicture(StationPicture):
             ("parts on it", str(len(board.placed) + len(board.soldered))),
             (
                 "print, load",
-                f"{board.print.number if board.print else '–'}, {board.load.number if board.load else '–'}",
+                f"{numbers(board.prints)}, {numbers(board.loads)}",
             ),
             ("repairs", str(sum(f.repaired is not None for f in board.faults))),
             ("readings", str(len(board.readings))),

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.boards import Fault
 from fusilex.bench.common.faults import to_repair
-from fusilex.bench.stations.rework.commands import RepairFault, SendBack
+from fusilex.bench.stations.rework.commands import AcceptAsIs, RepairFault
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -32,12 +32,12 @@ class Queue(Card):
     def draw(self, painter: QPainter) -> None:
         plain_text(painter, QRectF(16, 12, self.width() - 32, 26), "To repair", "lead", "ink", True)
         y = theme.base * 4.4
-        state = self.desk.bench.state
-        rows = [(b, f) for b in state.at("Rework") for f in to_repair(self.desk.batch, b)]
+        batch = self.desk.batch
+        rows = [(b, f) for b in batch.state.at(batch.step.id) for f in to_repair(batch, b)]
         if not rows:
             plain_text(painter, QRectF(16, y, self.width() - 32, 60), "Nothing waits for repair.", "body", "soft")
         for board, fault in rows:
-            here = board.serial == state.board
+            here = board.serial == self.desk.bench.view.board
             if here:
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(theme.colour("brass_fill", 90))
@@ -127,15 +127,14 @@ class ReworkPicture(StationPicture):
 
     def _repaired(self, result: str) -> None:
         board, fault = self.bench.board, self.fault
-        if board.station != "Rework":
-            self.desk.say(f"Board {board.serial} is at {board.station}.")
+        if board.step != self.step.id:
+            self.desk.say(f"Board {board.serial} is at {self.batch.where(board)}.")
             return
-        command = RepairFault(board.serial, fault.id, result) if fault else SendBack(board.serial)
+        command = RepairFault(board.serial, fault.id, result) if fault else AcceptAsIs(board.serial)
         if self.desk.do(command):
             there = self.bench.state.boards[board.serial]
-            back = f"Board {board.serial} goes back to Inspect."
-            done = f"Board {board.serial} is scrapped." if there.scrapped else back
-            self.desk.say(f"{fault.ref} is fixed." if fault and there.station == "Rework" else done)
+            done = f"Board {board.serial} is scrapped." if there.scrapped else self.desk.went(board.serial)
+            self.desk.say(f"{fault.ref} is fixed." if fault and there.step == self.step.id else done)
             self.go_on(board.serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:

@@ -92,6 +92,8 @@ class Meter(Card):
         ticks = (LOW_OHM, pair.limit, 1e6, OPEN_OHM)
         chart.ticks_across(painter, ticks, lambda v: "OL" if v == OPEN_OHM else show_resistance(v))
         read = [
-            (b.readings[pair.key][0], b.serial == state.board) for b in state.boards.values() if pair.key in b.readings
+            (b.readings[pair.key][0], b.serial == self.desk.bench.view.board)
+            for b in state.boards.values()
+            if pair.key in b.readings
         ]
         chart.dots(painter, ((place(v), pair.level(v).value, 6 if here else 4, here) for v, here in read))

@@ -130,7 +130,7 @@ class TestPicture(StationPicture):
 
     def _done(self, passed: bool) -> None:
         board = self.bench.board
-        why = doubt(self.batch, board) if passed and board.station == "Test" else ""
+        why = doubt(self.batch, board) if passed and board.step == self.step.id else ""
         if why and all(p.key in board.readings for p in self.batch.derived.plan):
             self.desk.ask(f"{why}. How was it tested?", lambda note: self._judged(True, note.strip()))
         else:
@@ -138,9 +138,8 @@ class TestPicture(StationPicture):
 
     def _judged(self, passed: bool, note: str = "") -> None:
         board = self.bench.board
-        if self.desk.do(
-            TestBoard(board.serial, passed, note), f"Board {board.serial} {'passes' if passed else 'goes to Rework'}."
-        ):
+        if self.desk.do(TestBoard(board.serial, passed, note)):
+            self.desk.say(f"{'Passed' if passed else 'Failed'}. {self.desk.went(board.serial)}")
             self.chosen = None
             self.go_on(board.serial)
 

@@ -1,0 +1,88 @@
+"""The road of the batch: the order of sides and the ways chosen, and the steps once they were laid."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+import msgspec
+
+from fusilex.bench.state import BatchState
+from fusilex.core.road.propose import Ways
+from fusilex.core.road.steps import Step, Steps
+from fusilex.journal.entries import Entry, Event
+
+
+@dataclass
+class Laid:
+    """`order` of the sides ('' as the design suggests), ways of working, and `steps`: None while the road is what those
+    lead to.
+    """
+
+    order: str = ""
+    ways: Ways = field(default_factory=Ways)
+    steps: Steps | None = None
+
+
+class StepLaid(msgspec.Struct, frozen=True):
+    """A step as it is written down."""
+
+    id: str
+    station: str
+    side: str = ""
+    method: str = ""
+    parts: tuple[str, ...] = ()
+    why: str = ""
+
+
+class RoadLaid(Event, frozen=True):
+    """The steps of the batch from now on; `what` was changed about them."""
+
+    kind: ClassVar[str] = "road_laid"
+    steps: list[StepLaid]
+    what: str = ""
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Laid].steps = Steps(tuple(Step(**msgspec.structs.asdict(step)) for step in self.steps))
+
+    @property
+    def words(self) -> str:
+        return self.what
+
+
+class SidesChosen(Event, frozen=True):
+    """Which side goes first, and how: the road is what that leads to."""
+
+    kind: ClassVar[str] = "sides_chosen"
+    school: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Laid].order, state[Laid].steps = self.school, None
+
+    @property
+    def words(self) -> str:
+        return "the order of the sides"
+
+
+class WaysChosen(Event, frozen=True):
+    """By which ways paste, parts and heat come onto the boards."""
+
+    kind: ClassVar[str] = "ways_chosen"
+    printing: str
+    placing: str
+    reflowing: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Laid].ways, state[Laid].steps = Ways(self.printing, self.placing, self.reflowing), None
+
+    @property
+    def words(self) -> str:
+        return "the ways of working"
+
+
+def laid(steps: Steps, what: str = "") -> RoadLaid:
+    """The event that lays a road."""
+    return RoadLaid([StepLaid(s.id, s.station, s.side, s.method, s.parts, s.why) for s in steps], what)
+
+
+EVENTS = (RoadLaid, SidesChosen, WaysChosen)

@@ -1,0 +1,119 @@
+"""Commands of Ready about the road: the order of sides, ways of working, and steps one by one."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.command import Command, Result
+from fusilex.bench.common.road import Laid, RoadLaid, SidesChosen, WaysChosen, laid
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.ready.files import still_open
+from fusilex.core.checks.side_order import SIDE_ORDERS
+from fusilex.core.road.shares import share_out
+from fusilex.core.road.steps import METHODS, SIDED, SIDES, Step, Steps, faults
+
+WAYS = {"Print": "printing", "Place": "placing", "Reflow": "reflowing"}
+
+
+class ChooseSides(Command, frozen=True):
+    """Order of the sides: lighter-first, glued or hand. It makes the road anew."""
+
+    school: str
+
+    def decide(self, batch: Batch) -> Result:
+        if self.school not in SIDE_ORDERS:
+            raise Refused(f"There is no order of sides called {self.school}; there are {', '.join(SIDE_ORDERS)}.")
+        still_open(batch)
+        return Result([SidesChosen(self.school)])
+
+
+class ChooseMethod(Command, frozen=True):
+    """Another way of doing a step; while the road is as proposed, of all steps of its station."""
+
+    step: str
+    method: str
+
+    def decide(self, batch: Batch) -> Result:
+        step = step_ahead(batch, self.step)
+        if self.method not in METHODS[step.station]:
+            raise Refused(f"{step.station} goes by {', '.join(METHODS[step.station])}, not by {self.method}.")
+        chosen = batch.state[Laid]
+        if chosen.steps is None and step.station in WAYS:
+            ways = replace(chosen.ways, **{WAYS[step.station]: self.method})
+            return Result([WaysChosen(**asdict(ways))])
+        what = f"{batch.steps.label(step.id)} by {self.method}"
+        return Result([laid(batch.steps.changed(step.id, method=self.method), what)])
+
+
+class AddStep(Command, frozen=True):
+    """One more step, before another one."""
+
+    station: str
+    side: str
+    before: str
+    method: str = ""
+
+    def decide(self, batch: Batch) -> Result:
+        steps = batch.steps
+        if self.station not in METHODS:
+            raise Refused(f"There is no station {self.station}; there are {', '.join(METHODS)}.")
+        if self.side not in SIDES or (self.station in SIDED and self.side not in ("top", "bottom")):
+            raise Refused(f"{self.station} is for a side: top or bottom.")
+        if self.method and self.method not in METHODS[self.station]:
+            raise Refused(f"{self.station} goes by {', '.join(METHODS[self.station])}, not by {self.method}.")
+        step_ahead(batch, self.before)
+        id = steps.free_id(self.station)
+        made = Step(id, self.station, self.side, self.method, why="Added by hand")
+        return Result([_laid(batch, steps.with_step(steps.index(self.before), made), f"the step {id}")])
+
+
+class DropStep(Command, frozen=True):
+    """A step is taken out, as long as no board is there or past it."""
+
+    step: str
+
+    def decide(self, batch: Batch) -> Result:
+        step = step_ahead(batch, self.step)
+        return Result([_laid(batch, batch.steps.without(step.id), f"taking out {batch.steps.label(step.id)}")])
+
+
+class MoveStep(Command, frozen=True):
+    """A step goes earlier or later; what boards have gone past stays where it is."""
+
+    step: str
+    by: int
+
+    def decide(self, batch: Batch) -> Result:
+        step, steps = step_ahead(batch, self.step), batch.steps
+        if steps.index(step.id) + self.by <= furthest(batch):
+            raise Refused(f"Boards have gone past there already: {steps.label(step.id)} can only stand later.")
+        return Result([_laid(batch, steps.moved(step.id, self.by), f"moving {steps.label(step.id)}")])
+
+
+def furthest(batch: Batch) -> int:
+    """How far the first board is along the road."""
+    return max(batch.steps.progress(board.place) for board in batch.state.boards.values() if not board.scrapped)
+
+
+def step_ahead(batch: Batch, step: str) -> Step:
+    """A step that no board has reached yet. Raises `Refused`."""
+    if step not in batch.steps.by_id:
+        raise Refused(f"There is no step {step} on this road.")
+    if batch.steps.index(step) <= furthest(batch):
+        raise Refused(f"Boards are at {batch.steps.label(step)} or past it: it stays as it is.")
+    return batch.steps.by_id[step]
+
+
+def _laid(batch: Batch, steps: Steps, what: str) -> RoadLaid:
+    """The road as changed, unless boards could not go along it: while they wait at Ready that is a judgement, once they
+    are under way it is refused.
+    """
+    if furthest(batch):
+        wrong = faults(steps) or [f"no step would put on {p.ref}" for p in share_out(batch.design, steps)[""]]
+        if wrong:
+            raise Refused(f"Boards are under way: {wrong[0]}.")
+    return laid(steps, what)
+
+
+COMMANDS = (ChooseSides, ChooseMethod, AddStep, DropStep, MoveStep)

@@ -1,0 +1,32 @@
+"""Heats: how often each part goes through one, and what hangs below at the moment of turning."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Set
+
+from fusilex.core.checks.side_order import judge_hanging
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Because, Judgement, Level
+
+MOST_HEATS = 3
+"""Heats a part takes unless its sheet says otherwise (three is a common limit)."""
+
+
+def judge_turned(design: Design, side: str, there: Set[str]) -> list[Judgement]:
+    """Of the parts that are `there` already, those that may drop when this side lies up in the oven."""
+    below = "bottom" if side == "top" else "top"
+    return [j for j in judge_hanging(design, below) if not there.isdisjoint(j.refs)]
+
+
+def judge_heats(heats: Mapping[str, int], coming: int, most: int = MOST_HEATS) -> list[Judgement]:
+    """Heats that parts had (by ref), and the `coming` ones; stop above `most`, care when the last one is used up."""
+    reached = {ref: n + coming for ref, n in heats.items() if n + coming >= most}
+    if not reached:
+        return []
+    worst = max(reached.values())
+    named = tuple(ref for ref, n in reached.items() if n == worst)
+    shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
+    level = Level.STOP if worst > most else Level.CARE
+    text = f"{shown}: {worst} heats of {most}"
+    do = "A part maker's sheet may allow more; else leave it." if worst > most else "It has none left: mend with care."
+    return [Judgement("reflow.heats", level, f"{worst} heats", text, (Because("heats", worst),), do, named)]

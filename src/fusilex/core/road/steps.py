@@ -1,0 +1,212 @@
+"""The road of a batch: steps in order, each at a station, for a side, by a method, with the parts it is for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+
+DONE = "Done"
+"""Where boards are that went all the way, or are out of it."""
+SIDES = ("", "top", "bottom", "both")
+METHODS: dict[str, tuple[str, ...]] = {
+    "Ready": ("",),
+    "Kit": ("",),
+    "Print": ("stencil", "syringe", "dots", "tinned pads"),
+    "Place": ("hand", "machine", "both"),
+    "Reflow": ("controlled oven", "dial oven", "plate", "hot air"),
+    "Hand": ("iron",),
+    "Inspect": ("after soldering", "before the oven"),
+    "Rework": ("",),
+    "Test": ("",),
+    "Release": ("bag", "separate"),
+}
+"""The stations of this trade, each with the ways of doing it, the usual one first."""
+SIDED = ("Print", "Place", "Reflow")
+"""Steps of these stations are for one side; those of the others may be for both."""
+WITH_PARTS = ("Place", "Hand")
+"""Steps of these stations put parts on."""
+FIRST, LAST, ASIDE = ("Ready", "Kit"), "Release", "Rework"
+"""Every road begins with the first and ends with the last; to the one aside boards go only when something is wrong."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step. `id` is its station's name, with a number where the station stands on the road more than once.
+
+    `parts` names those it is for; empty means whatever is left for its side. `why` says why it stands there.
+    """
+
+    id: str
+    station: str
+    side: str = ""
+    method: str = ""
+    parts: tuple[str, ...] = ()
+    why: str = ""
+
+    def __post_init__(self) -> None:
+        if not self.method and self.station in METHODS:
+            object.__setattr__(self, "method", METHODS[self.station][0])
+
+
+def station_of(step: str) -> str:
+    """The station in a step's id.
+
+    >>> station_of("Print 2"), station_of("Done")
+    ('Print', 'Done')
+    """
+    return step.rstrip(" 0123456789")
+
+
+@dataclass(frozen=True)
+class Steps:
+    """Steps in the order boards go through them."""
+
+    all: tuple[Step, ...] = field(default=())
+
+    def __iter__(self) -> Iterator[Step]:
+        return iter(self.all)
+
+    def __len__(self) -> int:
+        return len(self.all)
+
+    @cached_property
+    def by_id(self) -> dict[str, Step]:
+        return {step.id: step for step in self.all}
+
+    @cached_property
+    def ids(self) -> tuple[str, ...]:
+        return tuple(self.by_id)
+
+    def index(self, step: str) -> int:
+        """Where a step stands; after all of them for boards that are done. ValueError for an unknown one."""
+        return len(self.all) if step == DONE else self.ids.index(step)
+
+    def progress(self, step: str) -> int:
+        """How far along a step is; one that is only for repairs stands where its boards come from."""
+        at = self.index(step)
+        while 0 < at < len(self.all) and self.all[at].station == ASIDE:
+            at -= 1
+        return at
+
+    def label(self, step: str) -> str:
+        """What people call a step: its station, and where that stands on the road again, its side or its method.
+
+        >>> road = one_side()
+        >>> road.label("Print"), road.label("Done")
+        ('Print', 'Done')
+        """
+        if step not in self.by_id:
+            return step
+        one = self.by_id[step]
+        alike = [s for s in self.all if s.station == one.station]
+        if len(alike) == 1:
+            return one.station
+        for told in (one.side, one.method):
+            if sum(told in (s.side, s.method) for s in alike) == 1:
+                return f"{one.station} {told}"
+        return f"{one.station} {alike.index(one) + 1}"
+
+    def before(self, step: str, station: str, side: str = "") -> Step | None:
+        """The nearest step of a station before another one, of a side if one is named."""
+        earlier = reversed(self.all[: self.index(step)])
+        return next((s for s in earlier if s.station == station and side in ("", s.side)), None)
+
+    def after(self, step: str) -> tuple[Step, ...]:
+        """The steps boards still have ahead, without those aside."""
+        return tuple(s for s in self.all[self.index(step) + 1 :] if s.station != ASIDE)
+
+    def at_station(self, station: str) -> tuple[Step, ...]:
+        return tuple(s for s in self.all if s.station == station)
+
+    # changing a road
+
+    def free_id(self, station: str) -> str:
+        """An id for one more step of a station."""
+        names = (station if n == 1 else f"{station} {n}" for n in range(1, len(self.all) + 2))
+        return next(name for name in names if name not in self.by_id)
+
+    def with_step(self, at: int, step: Step) -> Steps:
+        return Steps((*self.all[:at], step, *self.all[at:]))
+
+    def without(self, step: str) -> Steps:
+        return Steps(tuple(s for s in self.all if s.id != step))
+
+    def moved(self, step: str, by: int) -> Steps:
+        """A step further along (or back)."""
+        at = self.index(step)
+        rest = self.without(step)
+        return rest.with_step(max(0, min(len(rest), at + by)), self.by_id[step])
+
+    def changed(self, step: str, **what: object) -> Steps:
+        """Another side, method or reason for a step. TypeError for what a step does not have."""
+        return Steps(tuple(replace(s, **what) if s.id == step else s for s in self.all))  # type: ignore[arg-type]
+
+
+def steps_of(rows: Iterable[tuple[str, str, str]]) -> Steps:
+    """Steps by station, side and reason, ids given in order; the usual method of each."""
+    made = Steps()
+    for station, side, why in rows:
+        made = made.with_step(len(made), Step(made.free_id(station), station, side, why=why))
+    return made
+
+
+def one_side(side: str = "top") -> Steps:
+    """One side on paste, the rest by iron: the road of every batch before roads could differ."""
+    stations: Sequence[tuple[str, str]] = (
+        *((s, "") for s in FIRST),
+        *((s, side) for s in SIDED),
+        *((s, "both") for s in ("Hand", "Inspect", ASIDE, "Test", LAST)),
+    )
+    return steps_of((station, where, "") for station, where in stations)
+
+
+def faults(steps: Steps) -> list[str]:
+    """What is wrong with a road in itself, in words; nothing when boards can go along it."""
+    found = []
+    names = [s.station for s in steps]
+    if len(set(steps.ids)) < len(steps):
+        found.append("two steps have one name")
+    for step in steps:
+        if step.station not in METHODS:
+            found.append(f"there is no station {step.station}")
+        elif step.method not in METHODS[step.station]:
+            found.append(f"{step.station} goes by {', '.join(METHODS[step.station])}, not by {step.method}")
+        if step.side not in SIDES or (step.station in SIDED and step.side not in ("top", "bottom")):
+            found.append(f"{step.id} needs a side, top or bottom")
+        if station_of(step.id) != step.station:
+            found.append(f"{step.id} is no name for a step of {step.station}")
+    if tuple(names[: len(FIRST)]) != FIRST or any(names.count(s) != 1 for s in FIRST):
+        found.append("a road begins with Ready and Kit")
+    if not names or names[-1] != LAST:
+        found.append("a road ends with Release")
+    if names.count(ASIDE) != 1 or names.count("Test") > 1:
+        found.append("a road has one Rework and at most one Test")
+    return found or _order_faults(steps)
+
+
+def _order_faults(steps: Steps) -> list[str]:
+    """Places that lie on paste nobody printed, paste that meets no oven, and the like."""
+    found = []
+    wet: dict[str, str] = {}  # side → how far its paste is
+    for step in steps:
+        if step.station == "Print":
+            if wet.get(step.side):
+                found.append(f"{steps.label(step.id)} would print on paste that was not reflowed")
+            wet[step.side] = "printed"
+        elif step.station == "Place":
+            if not wet.get(step.side):
+                found.append(f"{steps.label(step.id)} has no paste: a print of the {step.side} comes before it")
+            wet[step.side] = "placed"
+        elif step.station == "Reflow":
+            if wet.pop(step.side, "") != "placed":
+                found.append(f"{steps.label(step.id)} has nothing to melt: place the {step.side} before it")
+        elif step.station in ("Hand", "Test", LAST) and wet:
+            side = next(iter(wet))
+            found.append(f"{steps.label(step.id)} comes while the paste of the {side} is wet: reflow it first")
+            wet.clear()
+        elif step.station == "Inspect" and wet and step.method != "before the oven":
+            found.append(f"{steps.label(step.id)} comes while paste is wet: look before the oven, or reflow first")
+        if step.station in SIDED and len(wet) > 1:
+            found.append(f"{steps.label(step.id)} turns a board whose paste is wet")
+    return found
