@@ -10,6 +10,8 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import COMMANDS, RULES, batch_state, workshop_state
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stations import STATIONS
+from fusilex.bench.stations.place.machine import place_step
+from fusilex.core.placing.points import as_seen
 from fusilex.journal.entries import Entry
 from fusilex.journal.folding import fold
 
@@ -39,5 +41,8 @@ def acknowledge_all(bench: Bench) -> None:
 
 def taught(bench: Bench, panel: int = 1) -> None:
     """The machine knows where the panel lies: its fiducials as designed, so far as there are any."""
-    for name, x, y in bench.batch.panel.fiducials:
-        bench.do(named("TeachPoint")(panel, name, x, y))
+    whole = bench.batch.panel
+    side = place_step(bench.batch).side
+    for name, x, y in whole.fiducials:
+        seen = as_seen(whole, [[x, y]], side)[0].tolist()
+        bench.do(named("TeachPoint")(panel, name, *seen))

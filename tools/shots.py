@@ -108,6 +108,7 @@ VIEWS = (
     ("ready-packages", "Ready", "H7-01"),
     ("ready-panel", "Ready", "H7-01"),
     ("ready-sides", "Ready", "H7-01"),
+    ("ready-road", "Ready", "H7-01"),
     ("ready-bare", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
     ("kit-stock", "Kit", "H7-01"),
@@ -129,7 +130,8 @@ VIEW_OF = {
     "ready-packages": 2,
     "ready-panel": 3,
     "ready-sides": 4,
-    "ready-bare": 5,
+    "ready-road": 5,
+    "ready-bare": 6,
     "kit": 0,
     "kit-stock": 1,
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Set
+from dataclasses import replace
 
 from fusilex.core.checks.side_order import judge_hanging
 from fusilex.core.design.model import Design
@@ -12,10 +13,15 @@ MOST_HEATS = 3
 """Heats a part takes unless its sheet says otherwise (three is a common limit)."""
 
 
-def judge_turned(design: Design, side: str, there: Set[str]) -> list[Judgement]:
-    """Of the parts that are `there` already, those that may drop when this side lies up in the oven."""
+def judge_turned(design: Design, side: str, there: Set[str], held: bool = False) -> list[Judgement]:
+    """Of the parts that are `there` already, those that may drop when this side lies up in the oven.
+
+    What is `held` by glue or a carrier is a care: somebody has to look whether it is.
+    """
     below = "bottom" if side == "top" else "top"
-    return [j for j in judge_hanging(design, below) if not there.isdisjoint(j.refs)]
+    hanging = [j for j in judge_hanging(design, below) if not there.isdisjoint(j.refs)]
+    do = "Look: is the glue set, or the carrier under it?"
+    return [replace(j, level=Level.CARE, do=do) if held and j.level is Level.STOP else j for j in hanging]
 
 
 def judge_heats(heats: Mapping[str, int], coming: int, most: int = MOST_HEATS) -> list[Judgement]:

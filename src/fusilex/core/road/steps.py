@@ -22,7 +22,7 @@ METHODS: dict[str, tuple[str, ...]] = {
     "Release": ("bag", "separate"),
 }
 """The stations of this trade, each with the ways of doing it, the usual one first."""
-SIDED = ("Print", "Place", "Reflow")
+ONE_SIDED = ("Print", "Place", "Reflow")
 """Steps of these stations are for one side; those of the others may be for both."""
 WITH_PARTS = ("Place", "Hand")
 """Steps of these stations put parts on."""
@@ -155,7 +155,7 @@ def one_side(side: str = "top") -> Steps:
     """One side on paste, the rest by iron: the road of every batch before roads could differ."""
     stations: Sequence[tuple[str, str]] = (
         *((s, "") for s in FIRST),
-        *((s, side) for s in SIDED),
+        *((s, side) for s in ONE_SIDED),
         *((s, "both") for s in ("Hand", "Inspect", ASIDE, "Test", LAST)),
     )
     return steps_of((station, where, "") for station, where in stations)
@@ -172,7 +172,7 @@ def faults(steps: Steps) -> list[str]:
             found.append(f"there is no station {step.station}")
         elif step.method not in METHODS[step.station]:
             found.append(f"{step.station} goes by {', '.join(METHODS[step.station])}, not by {step.method}")
-        if step.side not in SIDES or (step.station in SIDED and step.side not in ("top", "bottom")):
+        if step.side not in SIDES or (step.station in ONE_SIDED and step.side not in ("top", "bottom")):
             found.append(f"{step.id} needs a side, top or bottom")
         if station_of(step.id) != step.station:
             found.append(f"{step.id} is no name for a step of {step.station}")
@@ -207,6 +207,6 @@ def _order_faults(steps: Steps) -> list[str]:
             wet.clear()
         elif step.station == "Inspect" and wet and step.method != "before the oven":
             found.append(f"{steps.label(step.id)} comes while paste is wet: look before the oven, or reflow first")
-        if step.station in SIDED and len(wet) > 1:
+        if step.station in ONE_SIDED and len(wet) > 1:
             found.append(f"{steps.label(step.id)} turns a board whose paste is wet")
     return found

@@ -5,9 +5,11 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.events import Readied
-from fusilex.bench.stations.ready.judging import judge, side_order
+from fusilex.bench.stations.ready.judging import judge, judge_steps, side_order
+from fusilex.bench.stations.ready.road_view import step_judgements, step_words
 from fusilex.core.checks.side_order import SIDE_ORDERS, judge_sides
 from fusilex.core.judgement import Level, worst_first
+from fusilex.core.road.steps import Step
 
 CAUTIONS = {
     "Bare boards": (
@@ -71,3 +73,13 @@ def at_next_time(batch: Batch, chosen: int) -> Now:
     in_hand = found[min(chosen, len(found) - 1)]
     words = f"{len(found)} things" if len(found) > 1 else "One thing"
     return Now(f"{words} for next time", f"{in_hand.text}: {in_hand.why}. E writes the list.")
+
+
+def at_road(batch: Batch, step: Step) -> Now:
+    """At the road: the step in hand and why it stands there."""
+    if wrong := judge_steps(batch):
+        return Now("Mend the road", f"{wrong[0].headline}. {wrong[0].do}")
+    what, parts = step_words(batch, step)
+    hanging = step_judgements(batch, step)
+    said = [hanging[0].headline if hanging else "", step.why, parts]
+    return Now(what, ". ".join(word for word in said if word) + ".")

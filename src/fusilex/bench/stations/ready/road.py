@@ -11,7 +11,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.files import still_open
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.road.shares import share_out
-from fusilex.core.road.steps import METHODS, SIDED, SIDES, Step, Steps, faults
+from fusilex.core.road.steps import METHODS, ONE_SIDED, SIDES, Step, Steps, faults
 
 WAYS = {"Print": "printing", "Place": "placing", "Reflow": "reflowing"}
 
@@ -58,7 +58,7 @@ class AddStep(Command, frozen=True):
         steps = batch.steps
         if self.station not in METHODS:
             raise Refused(f"There is no station {self.station}; there are {', '.join(METHODS)}.")
-        if self.side not in SIDES or (self.station in SIDED and self.side not in ("top", "bottom")):
+        if self.side not in SIDES or (self.station in ONE_SIDED and self.side not in ("top", "bottom")):
             raise Refused(f"{self.station} is for a side: top or bottom.")
         if self.method and self.method not in METHODS[self.station]:
             raise Refused(f"{self.station} goes by {', '.join(METHODS[self.station])}, not by {self.method}.")

@@ -7,7 +7,9 @@ import re
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.bare import CountBare, LogEtch, MixBath, NoteProcess
 from fusilex.bench.stations.ready.files import ROLES, SIDED, AssignFile, SetPackage
+from fusilex.bench.stations.ready.road import AddStep
 from fusilex.bench.typed_text import NUMBER, number, numbers
+from fusilex.core.road.steps import METHODS, ONE_SIDED
 
 
 def role(file: str, text: str) -> AssignFile:
@@ -89,3 +91,17 @@ def etch_run(text: str) -> LogEtch:
             " boards."
         )
     return LogEtch(found[0], found[1], found[2], int(found[3]) if len(found) > 3 else 1)
+
+
+def step(text: str, before: str) -> AddStep:
+    """``inspect top before the oven``, ``print bottom syringe``, ``release separate``: a step to go before another."""
+    words = text.lower().split()
+    station = next((s for s in METHODS if words and s.lower() == words[0]), None)
+    if station is None:
+        raise Refused(f"Type a station first, one of {', '.join(METHODS)}; for example inspect top before the oven.")
+    side = next((w for w in words[1:] if w in ("top", "bottom", "both")), "" if station in ONE_SIDED else "both")
+    rest = " ".join(w for w in words[1:] if w != side)
+    method = next((m for m in METHODS[station] if m == rest), None) if rest else METHODS[station][0]
+    if method is None:
+        raise Refused(f"{station} goes by {', '.join(METHODS[station])}, not by {rest}.")
+    return AddStep(station, side, before, method)

@@ -34,8 +34,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
     """What must be settled before the board in hand gets this heat: moisture, what hangs below, heats it had."""
     board, side = batch.board, batch.step.side
     there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
-    held = batch.state[Laid].order == "glued"
-    hanging = [] if held else judge_turned(batch.design, side, there)
+    hanging = judge_turned(batch.design, side, there, batch.state[Laid].order == "glued")
     coming = 0 if batch.step.id in board.loads else 1
     heats = {ref: board.heats.get(ref, 0) for ref in there}
     return [

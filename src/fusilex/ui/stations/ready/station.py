@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from fusilex.bench.stations.ready.files import AcceptFiles
+from fusilex.core.road.steps import FIRST
 from fusilex.ui.stations.ready.bare import BareView
 from fusilex.ui.stations.ready.board import BoardView
 from fusilex.ui.stations.ready.lists import ListsView
 from fusilex.ui.stations.ready.next_time import NextTimeView
 from fusilex.ui.stations.ready.packages import PackagesView
 from fusilex.ui.stations.ready.panel import PanelView
+from fusilex.ui.stations.ready.road import RoadView
 from fusilex.ui.stations.ready.sides import SidesView
 from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.widgets.keys import Key
@@ -16,12 +18,12 @@ from fusilex.ui.widgets.keys import Key
 
 class ReadyPicture(TabbedStation):
     name = "Ready"
-    view_classes = (BoardView, ListsView, PackagesView, PanelView, SidesView, BareView, NextTimeView)
+    view_classes = (BoardView, ListsView, PackagesView, PanelView, SidesView, RoadView, BareView, NextTimeView)
 
     def keys(self) -> list[Key]:
-        accept = [Key("Space", "accept the files", lambda _: self._accept())] if self.bench.state.at("Ready") else []
+        accept = [Key("Space", "accept the files", lambda _: self._accept())] if self.bench.state.at(FIRST[0]) else []
         return [*accept, *super().keys()]
 
     def _accept(self) -> None:
         if self.desk.do(AcceptFiles(), "Files accepted."):
-            self.desk.go("Kit")
+            self.desk.go(FIRST[1])

@@ -1,0 +1,42 @@
+"""What the Road picture shows of a step beside its pad."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.common.road import Laid
+from fusilex.core.checks.side_order import SIDE_ORDERS
+from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.road.hanging import judge_turned
+from fusilex.core.road.looks import BoardLook, looks
+from fusilex.core.road.steps import ONE_SIDED, Step
+
+
+def board_looks(batch: Batch) -> dict[str, BoardLook]:
+    """How a board looks after each step."""
+    return looks(batch.steps, {step.id: batch.parts_of(step.id) for step in batch.steps})
+
+
+def step_judgements(batch: Batch, step: Step) -> list[Judgement]:
+    """What may go wrong at a step of this road: parts that hang below when their side was soldered before."""
+    if step.station != "Reflow":
+        return []
+    before = batch.steps.all[: batch.steps.index(step.id)]
+    there = {p.ref for s in before for p in batch.parts_of(s.id)}
+    held = batch.state[Laid].order == "glued"
+    return worst_first(judge_turned(batch.design, step.side, there, held))
+
+
+def step_words(batch: Batch, step: Step) -> tuple[str, str]:
+    """What is done at a step, and to which parts."""
+    side = {"both": "", "": ""}.get(step.side, f" {step.side}")
+    methods = f" by {step.method}" if step.station in ONE_SIDED else f", {step.method}" if step.method else ""
+    parts = batch.parts_of(step.id)
+    named = ", ".join(p.ref for p in parts[:12]) + (f" and {len(parts) - 12} more" if len(parts) > 12 else "")
+    count = f"{len(parts)} part{'s' if len(parts) != 1 else ''}"
+    return f"{step.station}{side}{methods}", f"{count}: {named}" if parts else ""
+
+
+def order_words(batch: Batch, order: str) -> str:
+    """The order of sides in words, and whether the road still is what it leads to."""
+    as_proposed = batch.steps == batch.derived.road(order, batch.state[Laid].ways)
+    return SIDE_ORDERS[order] + ("" if as_proposed else ", changed by hand")
