@@ -104,7 +104,7 @@ class Steps:
             return one.station
         for told in (one.side, one.method):
             if sum(told in (s.side, s.method) for s in alike) == 1:
-                return f"{one.station} {told}"
+                return f"{one.station} {'both sides' if told == 'both' else told}"
         return f"{one.station} {alike.index(one) + 1}"
 
     def before(self, step: str, station: str, side: str = "") -> Step | None:

@@ -20,7 +20,8 @@ from fusilex.core.checks.side_order import judge_sides
 from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
-from fusilex.core.road.steps import faults
+from fusilex.core.road.hanging import judge_turned
+from fusilex.core.road.steps import Step, faults
 
 
 @lru_cache(maxsize=8)
@@ -71,6 +72,8 @@ def judge(batch: Batch) -> list[Judgement]:
     """Files first; sides and bare boards as far as they say something."""
     found = list(ready_findings(batch.design)[1])
     found += [j for j in judge_sides(batch.design, side_order(batch)) if j.level is not Level.GO]
+    said = {j.key for j in found}
+    found += [j for step in batch.steps for j in step_judgements(batch, step) if j.key not in said]
     return [*found, *judge_steps(batch), *judge_bare(batch)]
 
 
@@ -96,6 +99,16 @@ def judge_steps(batch: Batch) -> list[Judgement]:
             )
         )
     return found
+
+
+def step_judgements(batch: Batch, step: Step) -> list[Judgement]:
+    """What may go wrong at a step of this road: parts that hang below when their side was soldered before."""
+    if step.station != "Reflow":
+        return []
+    before = batch.steps.all[: batch.steps.index(step.id)]
+    there = {p.ref for s in before for p in batch.parts_of(s.id)}
+    held = batch.state[Laid].order == "glued"
+    return worst_first(judge_turned(batch.design, step.side, there, held))
 
 
 def judge_bare(batch: Batch) -> list[Judgement]:

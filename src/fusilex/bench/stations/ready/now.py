@@ -5,8 +5,8 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.events import Readied
-from fusilex.bench.stations.ready.judging import judge, judge_steps, side_order
-from fusilex.bench.stations.ready.road_view import step_judgements, step_words
+from fusilex.bench.stations.ready.judging import judge, judge_steps, side_order, step_judgements
+from fusilex.bench.stations.ready.road_view import step_words
 from fusilex.core.checks.side_order import SIDE_ORDERS, judge_sides
 from fusilex.core.judgement import Level, worst_first
 from fusilex.core.road.steps import Step

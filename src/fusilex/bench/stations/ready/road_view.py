@@ -5,8 +5,6 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.road import Laid
 from fusilex.core.checks.side_order import SIDE_ORDERS
-from fusilex.core.judgement import Judgement, worst_first
-from fusilex.core.road.hanging import judge_turned
 from fusilex.core.road.looks import BoardLook, looks
 from fusilex.core.road.steps import ONE_SIDED, Step
 
@@ -14,16 +12,6 @@ from fusilex.core.road.steps import ONE_SIDED, Step
 def board_looks(batch: Batch) -> dict[str, BoardLook]:
     """How a board looks after each step."""
     return looks(batch.steps, {step.id: batch.parts_of(step.id) for step in batch.steps})
-
-
-def step_judgements(batch: Batch, step: Step) -> list[Judgement]:
-    """What may go wrong at a step of this road: parts that hang below when their side was soldered before."""
-    if step.station != "Reflow":
-        return []
-    before = batch.steps.all[: batch.steps.index(step.id)]
-    there = {p.ref for s in before for p in batch.parts_of(s.id)}
-    held = batch.state[Laid].order == "glued"
-    return worst_first(judge_turned(batch.design, step.side, there, held))
 
 
 def step_words(batch: Batch, step: Step) -> tuple[str, str]:

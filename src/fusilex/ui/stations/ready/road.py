@@ -6,10 +6,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 
 from fusilex.bench.now import Now
-from fusilex.bench.stations.ready.judging import side_order
+from fusilex.bench.stations.ready.judging import side_order, step_judgements
 from fusilex.bench.stations.ready.now import at_road
 from fusilex.bench.stations.ready.road import ChooseMethod, ChooseSides, DropStep, MoveStep
-from fusilex.bench.stations.ready.road_view import board_looks, order_words, step_judgements
+from fusilex.bench.stations.ready.road_view import board_looks, order_words
 from fusilex.bench.stations.ready.typed_input import step as read_step
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.road.looks import BoardLook
