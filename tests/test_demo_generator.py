@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import shapely
@@ -13,11 +15,12 @@ from fusilex.core.reflow.profile import measure
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.demo import oven_run
 from fusilex.demo.copper import VIA_PAD, Copper, PlacedLand, ground_groups, place_lands, pour_ground
+from fusilex.demo.described import PartRow
 from fusilex.demo.footprints import Land
 from fusilex.demo.gerber_out import GerberWriter, excellon, ipc356
-from fusilex.demo.heron import PartRow, part_number, parts
+from fusilex.demo.heron import HERON as BOARD
+from fusilex.demo.heron import heron_panel
 from fusilex.demo.router import route
-from fusilex.demo.write import heron_panel
 from fusilex.formats.identify import identify
 from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
@@ -35,7 +38,7 @@ def land(
 def test_the_router_joins_nets_that_must_cross_and_keeps_them_apart() -> None:
     lands = [land("A", "N1", 8, 15), land("B", "N1", 30, 15), land("C", "N2", 19, 8), land("D", "N2", 19, 24)]
     lands += [land("E", "N3", 8, 9), land("F", "N3", 30, 22, side="bottom")]
-    copper = route(lands, {"N1": 0.3})
+    copper = route(replace(BOARD, track_widths={"N1": 0.3}), lands)
     assert copper.vias, "two of them cross, so one goes below"
     assert {t.width for t in copper.tracks if t.net == "N1"} == {0.3}
     for layer in ("top", "bottom"):
@@ -60,7 +63,7 @@ def _through(copper: Copper, shape: shapely.Geometry) -> bool:
 
 def test_ground_is_poured_round_everything_else_with_spokes() -> None:
     signal, ground = land("A", "N1", 10, 10), land("B", "GND", 20, 15)
-    copper = Copper([signal, ground])
+    copper = Copper(BOARD, [signal, ground])
     pour_ground(copper)
     pour = shapely.union_all(copper.pour["top"])
     assert pour.distance(signal.shape()) == pytest.approx(0.2, abs=0.01)
@@ -124,5 +127,5 @@ def test_the_committed_run_and_panel_are_the_generators() -> None:
 
 
 def test_stock_numbers_are_one_to_a_line() -> None:
-    lines = {(r.value, r.body) for r in parts() if not r.ref.startswith(("FID", "TP"))}
-    assert len({part_number(*line) for line in lines}) == len(lines)
+    lines = {(r.value, r.body) for r in BOARD.rows if not r.ref.startswith(("FID", "TP"))}
+    assert len({BOARD.part_number(*line) for line in lines}) == len(lines)

@@ -23,6 +23,7 @@ from fusilex import app
 from fusilex.bench import source
 from fusilex.bench.bench import Bench, read_for
 from fusilex.bench.clocks import clocks
+from fusilex.bench.demos import open_demo
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
 from fusilex.bench.rooms import BY_NAME, open_journal
@@ -38,7 +39,7 @@ from fusilex.ui.frame.error_report import Mishaps
 from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
 from fusilex.ui.frame.now_card import NowCard
 from fusilex.ui.frame.reader import Reader
-from fusilex.ui.frame.start import make_application, open_demo, start
+from fusilex.ui.frame.start import make_application, start
 from fusilex.ui.frame.why import why_html
 from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use

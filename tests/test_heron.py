@@ -15,7 +15,7 @@ from fusilex.core.design.outlines import body_polygon
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.openings import openings_of
 from fusilex.demo.footprints import FOOTPRINTS
-from fusilex.demo.heron import parts
+from fusilex.demo.heron import HERON as HERON_BOARD
 
 
 def test_copper_and_netlist_agree_and_the_files_belong_together(heron: Design) -> None:
@@ -78,7 +78,7 @@ def test_clearances_are_legal(heron: Design) -> None:
 
 
 def test_courtyards_do_not_collide_and_silk_stays_off_the_pads(heron: Design) -> None:
-    rows = parts()
+    rows = HERON_BOARD.rows
     courts = [
         shapely.Polygon(
             part_to_board(list(box(*FOOTPRINTS[r.body].courtyard).exterior.coords), (r.x, r.y), r.turn, r.side)
@@ -115,7 +115,7 @@ def test_the_scenario_is_there(heron: Design) -> None:
 
 
 def test_the_generator_still_describes_what_is_committed(heron: Design) -> None:
-    for row in parts():
+    for row in HERON_BOARD.rows:
         for land in FOOTPRINTS[row.body].lands:
             x, y = part_to_board((land.x, land.y), (row.x, row.y), row.turn, row.side)[0]
             pad = next(p for p in heron.pads if (p.ref, p.pin) == (row.ref, land.pin))

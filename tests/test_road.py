@@ -18,6 +18,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.demos import open_demo
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
@@ -187,6 +188,39 @@ def test_boards_go_from_files_to_bag(
     record = board_record(bench.batch, "S1-01")
     assert record["released_at"] and all(p["how"] for p in record["parts"])
     assert len(record["prints"]) == len(record["loads"]) == int("Print" in steps)
+
+
+def test_wren_takes_its_own_road(tmp_path: Path) -> None:
+    """One side of copper: a syringe, tweezers, a skillet seen by eye, and a cable soldered in the end."""
+    journal = open_journal(sqlite_url(tmp_path / "demo.sqlite"))
+    heron, bench = open_demo(journal), open_demo(journal, which="wren")
+    assert open_demo(journal).id == heron.id != bench.id == open_demo(journal, which="wren").id
+    design, steps = bench.design, bench.road.steps
+    assert len([p for p in design.parts if p.populated]) == 14 and {p.side for p in design.parts} == {"top"}
+    assert [(s.station, s.method) for s in steps.all[2:6]] == [
+        ("Print", "syringe"), ("Place", "hand"), ("Reflow", "plate"), ("Hand", "iron"),
+    ]  # fmt: skip
+    assert syringe_suits(design, "top") and {j.level for j in bench.judgements("Ready")} == {Level.GO}
+    assert {j.rule for j in bench.judgements("Print")} <= {"print.mass", "print.powder"}, "no stencil, no release"
+    acknowledge_all(bench)
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    while part := bench.batch.next_part(bench.state.boards["W3-01"], "Place"):
+        bench.do(c.PlacePart("W3-01", part.ref))
+    assert "heat from below" in bench.road.now(bench.batch.about("W3-01", "Reflow"), "Reflow").detail
+    bench.do(c.SeeReflow(1, "all shiny, U1 last"))
+    been = to_the_bag(bench)
+    assert been["W3-01"][0] == "Hand" and set(been["W3-02"]) == {
+        "Print",
+        "Place",
+        "Reflow",
+        "Hand",
+        "Inspect",
+        "Test",
+        "Release",
+    }
+    record = board_record(bench.batch, "W3-01")
+    assert record["loads"][0]["seen"] == "all shiny, U1 last" and record["prints"][0]["method"] == "syringe"
 
 
 def two_sided(bench: Bench, order: str = "glued") -> Bench:

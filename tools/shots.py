@@ -13,11 +13,12 @@ from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.journal.store import sqlite_url
 from fusilex.ui import theme as themes
-from fusilex.ui.frame.start import make_application, make_window, open_demo
+from fusilex.ui.frame.start import make_application, make_window
 
 ROOT = Path(__file__).parents[1]
 LOG = (ROOT / "src/fusilex/demo/heron-r2/oven-run-1.csv").read_bytes()

@@ -24,7 +24,8 @@ import gc, sys, time
 gc.disable()
 from PyQt6.QtCore import QSettings
 from fusilex.bench.rooms import open_journal
-from fusilex.ui.frame.start import make_application, make_window, open_demo
+from fusilex.bench.demos import open_demo
+from fusilex.ui.frame.start import make_application, make_window
 app = make_application()
 window = make_window(open_demo(open_journal(sys.argv[1])), QSettings(sys.argv[2], QSettings.Format.IniFormat))
 window.show()
@@ -147,10 +148,11 @@ def main() -> None:
         from PyQt6.QtCore import QPointF, QSettings, Qt
         from PyQt6.QtTest import QTest
 
+        from fusilex.bench.demos import open_demo
         from fusilex.bench.intake.design import _image, read_design
         from fusilex.bench.rooms import open_journal
         from fusilex.core.design.connectivity import compare_with_netlist
-        from fusilex.ui.frame.start import make_application, make_window, open_demo
+        from fusilex.ui.frame.start import make_application, make_window
 
         rows.append(
             ("reading Heron's files", f"{median(lambda: (_image.cache_clear(), read_design(HERON))):.2f} s", "≤ 1 s")

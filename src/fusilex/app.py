@@ -15,6 +15,7 @@ from fusilex import __version__
 if TYPE_CHECKING:
     from fusilex.bench.verbs.answer import Answer
 
+DEMO_NAMES = ("heron", "wren")
 WINDOW_NAMES = ("lead-free", "leaded", "bismuth")
 
 
@@ -24,7 +25,9 @@ def parser() -> argparse.ArgumentParser:
         description="Bench companion for small-batch circuit board assembly. Without a verb it opens its window.",
     )
     top.add_argument("--version", action="version", version=f"Fusilex {__version__}")
-    top.add_argument("--demo", action="store_true", help="open the demo batch")
+    top.add_argument(
+        "--demo", nargs="?", const="heron", default="", choices=DEMO_NAMES, help="open a demo batch: heron, or wren"
+    )
     top.add_argument("--fresh", action="store_true", help="with --demo: start the demo batch anew")
     top.add_argument(
         "--journal", metavar="URL", help="database URL or file of the journal (default: the XDG data folder)"

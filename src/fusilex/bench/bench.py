@@ -71,12 +71,13 @@ class Bench:
         foil_mm: float = FOIL_MM,
         number: int | None = None,
         read: Reading | None = None,
+        settled: Sequence[Event] = (),
     ) -> Bench:
         """Start a batch from a design's files, read in the ways this workshop settled before, or as they were `read`
         already.
 
-        `number` is the one wished for; the next free one is taken where it is not. Raises `BadInput` and records
-        nothing when the files cannot be read.
+        `settled` is what was chosen about it beforehand. `number` is the one wished for; the next free one is taken
+        where it is not. Raises `BadInput` and records nothing when the files cannot be read.
         """
         if not 1 <= boards <= 1000:
             raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
@@ -100,6 +101,7 @@ class Bench:
             happened: list[Event] = [opened]
             happened += [FileAssigned(f, r, s) for f, (r, s) in read.choices.roles.items()]
             happened += [ColumnsPicked(f, dict(c)) for f, c in read.choices.columns.items()]
+            happened += settled
             batch = pen.open_batch(f"{name} batch {wanted}")
             pen.attach(f"{name}.zip", kept)
             pen.write(batch, happened)
@@ -156,7 +158,7 @@ class Bench:
             return chosen.steps
         if any(board.step != FIRST[0] for board in self.state.boards.values()):
             return CLASSIC
-        return self.derived.road(chosen.order or self.derived.usual_order, chosen.ways)
+        return self.derived.road(chosen.order, chosen.ways)
 
     @property
     def design(self) -> Design:

@@ -17,7 +17,7 @@ from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, pull_list
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.openings import Openings, openings_of
-from fusilex.core.road.propose import Ways, propose, usual_order
+from fusilex.core.road.propose import Ways, propose, usual_order, usual_ways
 from fusilex.core.road.shares import share_out
 from fusilex.core.road.steps import Steps
 
@@ -61,8 +61,13 @@ class Derived:
             self._shared = steps, share_out(self.design, steps, self.school)
         return self._shared[1]
 
-    def road(self, order: str, ways: Ways) -> Steps:
-        """The road proposed for an order of sides."""
+    @cached_property
+    def usual_ways(self) -> Ways:
+        return usual_ways(self.design)
+
+    def road(self, order: str, ways: Ways | None) -> Steps:
+        """The road proposed for an order of sides, '' for the usual one."""
+        order, ways = order or self.usual_order, ways or self.usual_ways
         if (order, ways) not in self._roads:
             self._roads[order, ways] = propose(self.design, order, ways)
         return self._roads[order, ways]

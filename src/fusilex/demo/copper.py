@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-import numpy as np
 import shapely
 from shapely import Polygon
 from shapely.geometry import LineString, Point, box
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.design.frames import part_to_board
+from fusilex.demo.described import LAYERS, Described, PartRow
 from fusilex.demo.footprints import FOOTPRINTS, Land
-from fusilex.demo.heron import HEIGHT, MOUNTING_DRILL, MOUNTING_HOLES, WIDTH, PartRow
 
-LAYERS = ("top", "bottom")
 VIA_PAD, VIA_DRILL = 0.5, 0.3
 CLEARANCE, POUR_CLEARANCE, EDGE_CLEARANCE = 0.15, 0.20, 0.35
 GROUND = "GND"
@@ -68,6 +67,7 @@ class Via:
 
 @dataclass
 class Copper:
+    board: Described
     lands: list[PlacedLand]
     tracks: list[Track] = field(default_factory=list)
     vias: list[Via] = field(default_factory=list)
@@ -80,7 +80,7 @@ class Copper:
         return found + [(v.net, v.shape()) for v in self.vias]
 
 
-def place_lands(rows: list[PartRow]) -> list[PlacedLand]:
+def place_lands(rows: Sequence[PartRow]) -> list[PlacedLand]:
     """Every land of every part in the board frame; unconnected lands get a net of their own, ``ref.pin``."""
     placed = []
     for row in rows:
@@ -97,10 +97,11 @@ def place_lands(rows: list[PartRow]) -> list[PlacedLand]:
 
 
 def pour_ground(copper: Copper) -> None:
-    """Fill both layers with ground around everything else: thermal spokes on lands, slivers under 0.2 mm removed."""
-    board = box(0, 0, WIDTH, HEIGHT).buffer(-EDGE_CLEARANCE)
-    holes = shapely.union_all([Point(x, y).buffer(MOUNTING_DRILL / 2 + 0.4) for x, y in MOUNTING_HOLES])
-    for layer in LAYERS:
+    """Fill the layers with ground around everything else: thermal spokes on lands, slivers under 0.2 mm removed."""
+    made = copper.board
+    board = box(0, 0, made.width, made.height).buffer(-EDGE_CLEARANCE)
+    holes = shapely.union_all([Point(x, y).buffer(made.hole_drill / 2 + 0.4) for x, y in made.holes])
+    for layer in made.layers:
         others = [shape.buffer(POUR_CLEARANCE, quad_segs=4) for net, shape in copper.items(layer) if net != GROUND]
         fiducials = [Point(p.x, p.y).buffer(1.0) for p in copper.lands if p.ref.startswith("FID") and layer in p.layers]
         free = board.difference(shapely.union_all([*others, *fiducials, holes]))
@@ -128,7 +129,7 @@ def ground_groups(copper: Copper) -> list[list[tuple[str, BaseGeometry]]]:
     """Ground copper in connected groups, pour included: each group a list of (layer, shape). One group is the aim."""
     shapes: list[BaseGeometry] = []
     layers: list[str] = []
-    for layer in LAYERS:
+    for layer in copper.board.layers:
         own = [s for net, s in copper.items(layer) if net == GROUND] + copper.pour.get(layer, [])
         shapes += own
         layers += [layer] * len(own)
@@ -158,8 +159,3 @@ def ground_groups(copper: Copper) -> list[list[tuple[str, BaseGeometry]]]:
     for i, shape in enumerate(shapes):
         groups.setdefault(find(i), []).append((layers[i], shape))
     return sorted(groups.values(), key=lambda g: -sum(s.area for _, s in g))
-
-
-def grid(step: float) -> tuple[np.ndarray, np.ndarray]:
-    """Cell centres of the routing grid, x and y (mm)."""
-    return np.arange(0, WIDTH + step / 2, step), np.arange(0, HEIGHT + step / 2, step)

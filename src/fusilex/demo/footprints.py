@@ -151,9 +151,17 @@ def _reed() -> Footprint:
     )
 
 
+def _header3() -> Footprint:
+    lands = tuple(Land(str(n + 1), 2.54 * (n - 1), 0, 1.9, 1.9, round=n > 0, drill=1.0) for n in range(3))
+    return Footprint(lands, (-4.1, -1.6, 4.1, 1.6), (_box(-3.9, -1.4, 3.9, 1.4), ((-1.27, -1.4), (-1.27, 1.4))))
+
+
 FOOTPRINTS: dict[str, Footprint] = {
     "0402 (1005)": _two(0.96, 0.56, 0.62, (1.8, 0.94)),
     "0603 (1608)": _two(1.60, 0.80, 0.95, (2.9, 1.46), silk=0.2),
+    "0805 (2012)": _two(1.90, 1.00, 1.35, (3.4, 1.95), silk=0.25),
+    "LED 0805": _two(1.90, 1.00, 1.25, (3.5, 1.95), silk=0.25, bar=True),
+    "Header 1x3 2.54": _header3(),
     "LED 0603": _two(1.60, 0.80, 0.80, (3.1, 1.50), silk=0.2, bar=True),
     "SOD-323": _two(2.10, 0.60, 0.60, (3.2, 1.70), silk=0.6, bar=True),
     "SOD-123": _two(3.30, 0.90, 1.20, (4.7, 2.10), silk=0.9, bar=True),

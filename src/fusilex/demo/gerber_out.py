@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 
 from shapely import Polygon
 
+from fusilex.demo.described import Described
+
 STAMP = "2026-09-14T08:00:00+00:00"
 
 
@@ -20,6 +22,7 @@ class GerberWriter:
 
     function: str
     polarity: str = "Positive"
+    board: Described | None = None
     body: list[str] = field(default_factory=list)
     apertures: dict[tuple[str, str], int] = field(default_factory=dict)
     object_attributes: dict[str, str] = field(default_factory=dict)
@@ -31,8 +34,12 @@ class GerberWriter:
             self.body.append(f"D{code}*")
             self.selected = code
 
+    @property
+    def x2(self) -> bool:
+        return self.board is None or self.board.x2
+
     def _attributes(self, wanted: dict[str, str]) -> None:
-        if wanted != self.object_attributes:
+        if self.x2 and wanted != self.object_attributes:
             if self.object_attributes:
                 self.body.append("%TD*%")
             self.body += [f"%TO{name},{value}*%" for name, value in wanted.items()]
@@ -75,19 +82,17 @@ class GerberWriter:
         self.body.append("G37*")
 
     def text(self) -> str:
-        head = [
+        attributes = [
             "%TF.GenerationSoftware,Fusilex,demo*%",
             f"%TF.CreationDate,{STAMP}*%",
             "%TF.ProjectId,Heron,4865726f6e2d5232,R2*%",
             "%TF.SameCoordinates,Original*%",
             f"%TF.FileFunction,{self.function}*%",
             f"%TF.FilePolarity,{self.polarity}*%",
-            "%FSLAX46Y46*%",
-            "%MOMM*%",
-            "%LPD*%",
-            "G01*",
         ]
+        head = [*(attributes if self.x2 else []), "%FSLAX46Y46*%", "%MOMM*%", "%LPD*%", "G01*"]
         for (shape, function), code in self.apertures.items():
+            function = function if self.x2 else ""
             if function:
                 head.append(f"%TA.AperFunction,{function}*%")
             head.append(f"%ADD{code}{shape}*%")
@@ -108,9 +113,12 @@ def excellon(holes: Sequence[tuple[float, float, float]], plated: bool) -> str:
     return "\n".join([*lines, "M30", ""])
 
 
-def ipc356(records: Sequence[tuple[str, str, str, float, float, float, float, float, str | None]]) -> str:
+def ipc356(
+    records: Sequence[tuple[str, str, str, float, float, float, float, float, str | None]], title: str = "Heron R2"
+) -> str:
     """Netlist of (net, ref, pin, x, y, w, h, drill, side) records in IPC-D-356A columns, metric. Ref '' marks a via."""
-    lines = ["C  Heron R2 netlist", "P  JOB   HERON-R2", "P  CODE  00", "P  UNITS CUST 1", "P  VER   IPC-D-356A"]
+    job = title.upper().replace(" ", "-")
+    lines = [f"C  {title} netlist", f"P  JOB   {job}", "P  CODE  00", "P  UNITS CUST 1", "P  VER   IPC-D-356A"]
     for net, ref, pin, x, y, w, h, drill, side in records:
         kind = "317" if drill else "327"
         hole = f"D{round(drill * 1000):04d}P" if drill else "      "

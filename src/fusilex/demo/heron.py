@@ -2,25 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from fusilex.core.panel.layout import Panel
+from fusilex.demo.described import Described, rows_of
 
 WIDTH, HEIGHT = 44.0, 31.0
-MOUNTING_HOLES = ((2.6, 28.4), (2.6, 2.6), (41.4, 2.4))
-MOUNTING_DRILL = 2.2
-
-
-@dataclass(frozen=True)
-class PartRow:
-    ref: str
-    body: str
-    value: str
-    x: float
-    y: float
-    turn: float
-    side: str
-    nets: tuple[str, ...]
-
-
 # ref | body | value | x | y | turn | side | nets in pin order
 _PARTS = """
 U1  | QFN-32 5x5 | control 32 | 17 | 15.5 | 0 | top | \
@@ -83,34 +68,53 @@ TP3 | Test pad 1.0 | TXD | 24.6 | 18.4 | 0 | top | TXD
 TP4 | Test pad 1.0 | RXD | 24.6 | 20.0 | 0 | top | RXD
 """
 
-TRACK_WIDTHS = {"VBUS": 0.3, "VIN_RAW": 0.4, "VIN": 0.4, "VIN_F": 0.3, "SW": 0.4, "VREG": 0.4, "3V3": 0.2, "VCOIN": 0.2}
 
-_PART_NUMBERS = {  # the made-up workshop's own stock numbers; lines without one get a number from value and body
-    "control 32": "SR-0410",
-    "memory 32 Mbit": "SR-0422",
-    "buck 3.3 V": "SR-0305",
-    "pMOS 30 V": "SR-0231",
-    "nMOS 30 V": "SR-0232",
-    "USB receptacle": "SR-0701",
-    "4-way": "SR-0714",
-    "2-way": "SR-0720",
-    "reed switch": "SR-0833",
-    "cell holder": "SR-0850",
-    "100 uH": "SR-0561",
-    "4.7 uH": "SR-0552",
-}
+def heron_panel() -> Panel:
+    """3 × 2 boards, 2 mm strips between columns, 7 mm rails left and right, score lines along every board edge."""
+    rail, strip = 7.0, 2.0
+    width, height = 2 * rail + 3 * WIDTH + 2 * strip, 2 * HEIGHT
+    xs = [rail + c * (WIDTH + strip) + e for c in range(3) for e in (0.0, WIDTH)]
+    scores = (((0.0, HEIGHT), (width, HEIGHT)), *(((x, 0.0), (x, height)) for x in xs))
+    fiducials = (("P1", 3.5, 5.0), ("P2", width - 3.5, 5.0), ("P3", 3.5, height - 5.0))
+    tooling = ((3.5, 10.0), (width - 3.5, 10.0), (3.5, height - 10.0), (width - 3.5, height - 10.0))
+    return Panel(3, 2, WIDTH + strip, HEIGHT, rail, 0.0, width, height, WIDTH, HEIGHT, fiducials, tooling, scores)
 
 
-def parts() -> list[PartRow]:
-    """All rows of the description, fiducials and test pads included."""
-    rows = []
-    for line in _PARTS.strip().splitlines():
-        ref, body, value, x, y, turn, side, nets = (cell.strip() for cell in line.split("|"))
-        names = () if nets == "-" else tuple(nets.split())
-        rows.append(PartRow(ref, body, value, float(x), float(y), float(turn), side, names))
-    return rows
-
-
-def part_number(value: str, body: str) -> str:
-    """Stock number of a line, invented."""
-    return _PART_NUMBERS.get(value) or f"SR-{sum(map(ord, value + body)) % 900 + 1000}"
+HERON = Described(
+    title="Heron R2",
+    prefix="heron-r2",
+    width=WIDTH,
+    height=HEIGHT,
+    rows=rows_of(_PARTS),
+    holes=((2.6, 28.4), (2.6, 2.6), (41.4, 2.4)),
+    hole_drill=2.2,
+    panel=heron_panel(),
+    readme="Heron R2, a tide-level logger for a marsh survey, by the made-up Saltreed Instruments.\n"
+    "Everything here is invented and generated: python -m fusilex.demo writes it again.\n"
+    "One board; panel.json steps it 3 x 2. oven-run-1.csv is the log of a made-up oven run.\n",
+    track_widths={
+        "VBUS": 0.3,
+        "VIN_RAW": 0.4,
+        "VIN": 0.4,
+        "VIN_F": 0.3,
+        "SW": 0.4,
+        "VREG": 0.4,
+        "3V3": 0.2,
+        "VCOIN": 0.2,
+    },
+    titles={"top": (("HERON R2", 36.6, 15.2), ("SALTREED", 24.2, 6.6)), "bottom": (("HERON R2", 37.0, 28.4),)},
+    part_numbers={  # the made-up workshop's own stock numbers; lines without one get a number from value and body
+        "control 32": "SR-0410",
+        "memory 32 Mbit": "SR-0422",
+        "buck 3.3 V": "SR-0305",
+        "pMOS 30 V": "SR-0231",
+        "nMOS 30 V": "SR-0232",
+        "USB receptacle": "SR-0701",
+        "4-way": "SR-0714",
+        "2-way": "SR-0720",
+        "reed switch": "SR-0833",
+        "cell holder": "SR-0850",
+        "100 uH": "SR-0561",
+        "4.7 uH": "SR-0552",
+    },
+)

@@ -18,37 +18,47 @@ from fusilex.demo.copper import (
     CLEARANCE,
     EDGE_CLEARANCE,
     GROUND,
-    LAYERS,
     VIA_PAD,
     Copper,
     PlacedLand,
     Track,
     Via,
-    grid,
     ground_groups,
     pour_ground,
 )
-from fusilex.demo.heron import HEIGHT, MOUNTING_DRILL, MOUNTING_HOLES, WIDTH
+from fusilex.demo.described import LAYERS, Described
 from fusilex.demo.search import INF, Cells, search
 
 STEP = 0.125
 SLACK = 0.02  # a diagonal step passes a little nearer than its ends
 VIA_COST = 8.0
-XS, YS = grid(STEP)
-NX, NY = len(XS), len(YS)
 REACH = 0.62
+
+
+class Grid:
+    """Cell centres of the routing grid (mm) and how many there are each way."""
+
+    def __init__(self, board: Described) -> None:
+        self.xs, self.ys = (np.arange(0, length + STEP / 2, STEP) for length in (board.width, board.height))
+        self.nx, self.ny = len(self.xs), len(self.ys)
+        self.size = self.nx * self.ny
+
+    def point(self, cell: int) -> tuple[float, float]:
+        """The centre of a cell, whatever its layer."""
+        row, column = divmod(cell % self.size, self.nx)
+        return round(float(self.xs[column]), 4), round(float(self.ys[row]), 4)
 
 
 class Obstacle:
     """Distances (mm) from one copper shape to the grid cells around it, computed once."""
 
-    def __init__(self, net: str, shape: BaseGeometry, fixed: bool = False, owner: object = None) -> None:
+    def __init__(self, grid: Grid, net: str, shape: BaseGeometry, fixed: bool = False, owner: object = None) -> None:
         self.net, self.fixed, self.owner = net, fixed, owner
         x0, y0, x1, y1 = shape.bounds
-        i0, i1 = max(0, int((x0 - REACH) / STEP)), min(NX, int((x1 + REACH) / STEP) + 2)
-        j0, j1 = max(0, int((y0 - REACH) / STEP)), min(NY, int((y1 + REACH) / STEP) + 2)
+        i0, i1 = max(0, int((x0 - REACH) / STEP)), min(grid.nx, int((x1 + REACH) / STEP) + 2)
+        j0, j1 = max(0, int((y0 - REACH) / STEP)), min(grid.ny, int((y1 + REACH) / STEP) + 2)
         self.window = (slice(j0, j1), slice(i0, i1))
-        gx, gy = np.meshgrid(XS[i0:i1], YS[j0:j1])
+        gx, gy = np.meshgrid(grid.xs[i0:i1], grid.ys[j0:j1])
         shapely.prepare(shape)
         self.distance = shapely.distance(shapely.points(gx, gy), shape)
 
@@ -65,28 +75,29 @@ class Link:
 class Router:
     """Routes a board's nets one after another on what is free; `copper` collects tracks and vias."""
 
-    def __init__(self, copper: Copper, widths: dict[str, float]) -> None:
-        self.copper, self.widths = copper, widths
+    def __init__(self, copper: Copper) -> None:
+        self.copper, board = copper, copper.board
+        self.grid, self.widths = Grid(board), board.track_widths
         self.obstacles: dict[str, list[Obstacle]] = {layer: [] for layer in LAYERS}
         for layer in LAYERS:
             for land in copper.lands:
                 if layer in land.layers:
-                    self.obstacles[layer].append(Obstacle(land.net, land.shape(), fixed=True))
-        self.history = np.zeros((2, NY, NX))
+                    self.obstacles[layer].append(Obstacle(self.grid, land.net, land.shape(), fixed=True))
+        self.history = np.zeros((2, self.grid.ny, self.grid.nx))
         self.links: list[Link] = []
         self.crossing = 4.0  # price per cell of running over another net
         inset = EDGE_CLEARANCE
-        gx, gy = np.meshgrid(XS, YS)
-        self.edge = (gx < inset) | (gx > WIDTH - inset) | (gy < inset) | (gy > HEIGHT - inset)
-        for x, y in MOUNTING_HOLES:
-            self.edge |= np.hypot(gx - x, gy - y) < MOUNTING_DRILL / 2 + 0.45
+        gx, gy = np.meshgrid(self.grid.xs, self.grid.ys)
+        self.edge = (gx < inset) | (gx > board.width - inset) | (gy < inset) | (gy > board.height - inset)
+        for x, y in board.holes:
+            self.edge |= np.hypot(gx - x, gy - y) < board.hole_drill / 2 + 0.45
         for land in copper.lands:
             if land.ref.startswith("FID"):
                 self.edge |= np.hypot(gx - land.x, gy - land.y) < 1.25
         self.no_via = self.edge.copy()
         for land in copper.lands:  # a via in a land would drain its solder; between lands is fine
             if not land.land.drill:
-                found = Obstacle(land.net, land.shape())
+                found = Obstacle(self.grid, land.net, land.shape())
                 self.no_via[found.window] |= found.distance < VIA_PAD / 2 + 0.05
 
     def costs(self, net: str, width: float) -> tuple[np.ndarray, np.ndarray]:
@@ -97,6 +108,8 @@ class Router:
         track = 1.0 + self.history
         via = np.where(self.no_via, np.inf, VIA_COST) + self.history.sum(axis=0)
         track[:, self.edge] = np.inf
+        if len(self.copper.board.layers) == 1:  # one side of copper: nothing below, no way through
+            track[1], via = np.inf, np.full_like(via, np.inf)
         near, via_near = width / 2 + CLEARANCE + SLACK, VIA_PAD / 2 + CLEARANCE
         for index, layer in enumerate(LAYERS):
             for item in self.obstacles[layer]:
@@ -105,7 +118,7 @@ class Router:
                     track[index][item.window] += np.where(item.distance < near, price, 0.0)
                     via[item.window] += np.where(item.distance < via_near, price, 0.0)
         for other in self.copper.vias:  # hole to hole
-            found = Obstacle("", Point(other.x, other.y))
+            found = Obstacle(self.grid, "", Point(other.x, other.y))
             via[found.window] += np.where(found.distance < 0.55, np.inf if other.net == net else self.crossing, 0.0)
         return track, via
 
@@ -138,20 +151,20 @@ class Router:
         self.copper.vias = [v for v in self.copper.vias if id(v) not in gone]
 
     def cells_in(self, shape: BaseGeometry, layers: Iterable[str]) -> Cells:
-        found = Obstacle("", shape)
+        found = Obstacle(self.grid, "", shape)
         ys, xs = np.nonzero(found.distance <= 0)
         ys, xs = ys + found.window[0].start, xs + found.window[1].start
         return {
-            LAYERS.index(layer) * NX * NY + int(y) * NX + int(x)
+            LAYERS.index(layer) * self.grid.size + int(y) * self.grid.nx + int(x)
             for layer in layers
             for y, x in zip(ys, xs, strict=True)
         }
 
     def connect(self, net: str, sources: Cells, targets: Cells) -> bool:
         """Join two sets of cells of one net by the cheapest path; records tracks and vias."""
-        width = self.widths.get(net, 0.15)
+        width = self.widths.get(net, self.copper.board.least_track)
         track, via = self.costs(net, width)
-        path = search(track.ravel().tolist(), via.ravel().tolist(), sources, targets, NX)
+        path = search(track.ravel().tolist(), via.ravel().tolist(), sources, targets, self.grid.nx)
         if path is None:
             return False
         before = len(self.copper.tracks), len(self.copper.vias)
@@ -160,11 +173,11 @@ class Router:
         return True
 
     def _commit(self, net: str, width: float, path: list[int]) -> None:
-        size = NX * NY
+        size = self.grid.size
         run: list[tuple[float, float]] = []
         layer = path[0] // size
         for cell in path:
-            point = (round(float(XS[cell % size % NX]), 4), round(float(YS[cell % size // NX]), 4))
+            point = self.grid.point(cell)
             if cell // size != layer:
                 self._track(net, layer, width, run)
                 self.via(net, *point)
@@ -181,13 +194,13 @@ class Router:
                 kept.append(here)
         track = Track(net, LAYERS[layer], width, (*kept, run[-1]))
         self.copper.tracks.append(track)
-        self.obstacles[LAYERS[layer]].append(Obstacle(net, track.shape(), owner=track))
+        self.obstacles[LAYERS[layer]].append(Obstacle(self.grid, net, track.shape(), owner=track))
 
     def via(self, net: str, x: float, y: float, fixed: bool = False) -> None:
         via = Via(net, x, y)
         self.copper.vias.append(via)
         for layer in LAYERS:
-            self.obstacles[layer].append(Obstacle(net, via.shape(), fixed, via))
+            self.obstacles[layer].append(Obstacle(self.grid, net, via.shape(), fixed, via))
 
     def fan_out(self, land: PlacedLand) -> None:
         """A short track from a land to a via of its own, laid first and never taken up."""
@@ -196,17 +209,21 @@ class Router:
         layer = LAYERS.index(land.side)
         track[1 - layer] = np.inf
         via[(track[layer] == np.inf) | (via == np.inf)] = np.inf
-        spots = {layer * NX * NY + int(i) for i in np.flatnonzero(via.ravel() < VIA_COST + 1)}
+        spots = {layer * self.grid.size + int(i) for i in np.flatnonzero(via.ravel() < VIA_COST + 1)}
         path = search(
-            track.ravel().tolist(), [INF] * (NX * NY), self.cells_in(land.shape(), (land.side,)), spots, NX, blind=True
+            track.ravel().tolist(),
+            [INF] * self.grid.size,
+            self.cells_in(land.shape(), (land.side,)),
+            spots,
+            self.grid.nx,
+            blind=True,
         )
         if path is None:
             return
         self._commit(land.net, width, path)
         for item in self.obstacles[land.side]:
             item.fixed = item.fixed or item.net == land.net
-        end = path[-1] % (NX * NY)
-        self.via(land.net, round(float(XS[end % NX]), 4), round(float(YS[end // NX]), 4), fixed=True)
+        self.via(land.net, *self.grid.point(path[-1]), fixed=True)
 
     def islands(self, net: str, lands: list[PlacedLand]) -> list[Cells]:
         """Cells of a net's copper, one set per connected piece."""
@@ -237,7 +254,7 @@ def _shapes(link: Link, layer: str) -> list[BaseGeometry]:
     return [t.shape() for t in link.tracks if t.layer == layer] + [v.shape() for v in link.vias]
 
 
-def route(lands: list[PlacedLand], widths: dict[str, float]) -> Copper:
+def route(board: Described, lands: list[PlacedLand]) -> Copper:
     """Route every net of two or more lands and pour ground. Raises RuntimeError when no order of nets succeeds."""
     nets: dict[str, list[PlacedLand]] = {}
     for land in lands:
@@ -248,14 +265,15 @@ def route(lands: list[PlacedLand], widths: dict[str, float]) -> Copper:
         xs, ys = [p.x for p in nets[net]], [p.y for p in nets[net]]
         return max(xs) - min(xs) + max(ys) - min(ys)
 
-    copper = Copper(lands)
-    router = Router(copper, widths)
-    for land in lands:  # heat and current down from the bottom-terminated controller
+    copper = Copper(board, lands)
+    router = Router(copper)
+    through = lands if len(board.layers) > 1 else []
+    for land in through:  # heat and current down from the bottom-terminated controller
         if land.net == GROUND and land.side == "top" and min(land.w, land.h) > 3 and not land.land.round:
             for dx in (-1.25, 0, 1.25):
                 for dy in (-1.25, 0, 1.25):
                     router.via(GROUND, land.x + dx, land.y + dy, fixed=True)
-    for land in lands:
+    for land in through:
         if land.net == GROUND and not land.land.drill and max(land.w, land.h) < 3:
             router.fan_out(land)
     queue = sorted(signal, key=extent)

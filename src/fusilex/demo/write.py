@@ -6,63 +6,54 @@ import csv
 import io
 import itertools
 from collections import defaultdict
+from collections.abc import Sequence
 from pathlib import Path
 
 import shapely
 from shapely.geometry import LineString, Point, box
 
 from fusilex.core.design.frames import part_to_board
-from fusilex.core.panel.layout import Panel
-from fusilex.demo import oven_run
 from fusilex.demo.copper import VIA_DRILL, VIA_PAD, Copper, PlacedLand
+from fusilex.demo.described import Described, PartRow
 from fusilex.demo.footprints import FOOTPRINTS
 from fusilex.demo.gerber_out import GerberWriter, excellon, ipc356
-from fusilex.demo.heron import HEIGHT, MOUNTING_DRILL, MOUNTING_HOLES, WIDTH, PartRow, part_number
 from fusilex.formats.panel_file import write_panel
 
 MASK_GROWTH, SILK_WIDTH, TEXT_HEIGHT = 0.05, 0.12, 0.9
 NOT_BOUGHT = ("FID", "TP")
 
 
-def heron_panel() -> Panel:
-    """3 × 2 boards, 2 mm strips between columns, 7 mm rails left and right, score lines along every board edge."""
-    rail, strip = 7.0, 2.0
-    width, height = 2 * rail + 3 * WIDTH + 2 * strip, 2 * HEIGHT
-    xs = [rail + c * (WIDTH + strip) + e for c in range(3) for e in (0.0, WIDTH)]
-    scores = (((0.0, HEIGHT), (width, HEIGHT)), *(((x, 0.0), (x, height)) for x in xs))
-    fiducials = (("P1", 3.5, 5.0), ("P2", width - 3.5, 5.0), ("P3", 3.5, height - 5.0))
-    tooling = ((3.5, 10.0), (width - 3.5, 10.0), (3.5, height - 10.0), (width - 3.5, height - 10.0))
-    return Panel(3, 2, WIDTH + strip, HEIGHT, rail, 0.0, width, height, WIDTH, HEIGHT, fiducials, tooling, scores)
-
-
-def write_design(folder: Path, rows: list[PartRow], copper: Copper) -> None:
-    """All files of Heron R2 into `folder`."""
+def write_design(folder: Path, board: Described, copper: Copper) -> None:
+    """All files of a design into `folder`."""
     folder.mkdir(parents=True, exist_ok=True)
-    files = {"README.txt": _readme(), "panel.json": write_panel(heron_panel()), "oven-run-1.csv": oven_run.run()}
+    files = {"README.txt": board.readme}
+    if board.panel is not None:
+        files["panel.json"] = write_panel(board.panel)
     for side, mark in (("top", "Top"), ("bottom", "Bot")):
-        files[f"heron-r2-copper-{side}.gbr"] = _copper(copper, side, mark).text()
-        files[f"heron-r2-mask-{side}.gbr"] = _mask(copper, side, mark).text()
-        files[f"heron-r2-paste-{side}.gbr"] = _paste(copper, side, mark).text()
-        files[f"heron-r2-silk-{side}.gbr"] = _silk(rows, copper, side, mark).text()
-    outline = GerberWriter("Profile,NP")
-    outline.stroke(list(box(0, 0, WIDTH, HEIGHT).exterior.coords), 0.1, "Profile")
-    files["heron-r2-outline.gbr"] = outline.text()
+        if side not in board.layers:
+            continue
+        for what, made in (
+            ("copper", _copper(copper, side, mark)),
+            ("mask", _mask(copper, side, mark)),
+            ("paste", _paste(copper, side, mark)),
+            ("silk", _silk(board, copper, side, mark)),
+        ):
+            files[f"{board.prefix}-{what}-{side}.gbr"] = made.text()
+    outline = GerberWriter("Profile,NP", board=board)
+    outline.stroke(list(box(0, 0, board.width, board.height).exterior.coords), 0.1, "Profile")
+    files[f"{board.prefix}-outline.gbr"] = outline.text()
     drilled = [(p.x, p.y, p.land.drill) for p in copper.lands if p.land.drill]
-    files["heron-r2-plated.drl"] = excellon(drilled + [(v.x, v.y, VIA_DRILL) for v in copper.vias], True)
-    files["heron-r2-unplated.drl"] = excellon([(x, y, MOUNTING_DRILL) for x, y in MOUNTING_HOLES], False)
-    files["heron-r2.ipc"] = _netlist(copper)
-    files["heron-r2-placements.csv"] = _placements(rows)
-    files["heron-r2-bom.csv"] = _bom(rows)
+    plated = len(board.layers) > 1
+    through = [(v.x, v.y, VIA_DRILL) for v in copper.vias]
+    holes = [(x, y, board.hole_drill) for x, y in board.holes]
+    if plated:
+        files[f"{board.prefix}-plated.drl"] = excellon(drilled + through, True)
+    files[f"{board.prefix}-unplated.drl"] = excellon(holes if plated else drilled + holes, False)
+    files[f"{board.prefix}.ipc"] = _netlist(board, copper)
+    files[f"{board.prefix}-placements.csv"] = _placements(board.rows)
+    files[f"{board.prefix}-bom.csv"] = _bom(board)
     for name, text in files.items():
         (folder / name).write_text(text, encoding="utf-8", newline="\n")
-
-
-def _readme() -> str:
-    return (
-        "Heron R2, a tide-level logger for a marsh survey, by the made-up Saltreed Instruments.\n"
-        "Everything here is invented and generated: python -m fusilex.demo writes it again.\n"
-        "One board; panel.json steps it 3 x 2. oven-run-1.csv is the log of a made-up oven run.\n"
-    )
 
 
 def _shape(land: PlacedLand, grow: float = 0.0) -> str:
@@ -72,7 +63,7 @@ def _shape(land: PlacedLand, grow: float = 0.0) -> str:
 
 
 def _copper(copper: Copper, side: str, mark: str) -> GerberWriter:
-    layer = GerberWriter(f"Copper,L{1 if side == 'top' else 2},{mark}")
+    layer = GerberWriter(f"Copper,L{1 if side == 'top' else 2},{mark}", board=copper.board)
     layer.regions(copper.pour.get(side, []), {".N": "GND"})
     for track in copper.tracks:
         if track.layer == side:
@@ -99,19 +90,19 @@ def _copper(copper: Copper, side: str, mark: str) -> GerberWriter:
 
 
 def _mask(copper: Copper, side: str, mark: str) -> GerberWriter:
-    layer = GerberWriter(f"Soldermask,{mark}", "Negative")
+    layer = GerberWriter(f"Soldermask,{mark}", "Negative", copper.board)
     for land in copper.lands:
         if side in land.layers:
             layer.flash(
                 land.x, land.y, "C,2.000000" if land.ref.startswith("FID") else _shape(land, MASK_GROWTH), "Material"
             )
-    for x, y in MOUNTING_HOLES:
-        layer.flash(x, y, f"C,{MOUNTING_DRILL + 0.3:.6f}", "Material")
+    for x, y in copper.board.holes:
+        layer.flash(x, y, f"C,{copper.board.hole_drill + 0.3:.6f}", "Material")
     return layer
 
 
 def _paste(copper: Copper, side: str, mark: str) -> GerberWriter:
-    layer = GerberWriter(f"Paste,{mark}")
+    layer = GerberWriter(f"Paste,{mark}", board=copper.board)
     for land in copper.lands:
         if land.side != side or land.land.drill:
             continue
@@ -139,23 +130,23 @@ def _letters(text: str, x: float, y: float, height: float, side: str) -> list[li
     ]
 
 
-def _silk(rows: list[PartRow], copper: Copper, side: str, mark: str) -> GerberWriter:
-    layer = GerberWriter(f"Legend,{mark}")
+def _silk(board: Described, copper: Copper, side: str, mark: str) -> GerberWriter:
+    layer = GerberWriter(f"Legend,{mark}", board=board)
     bare = shapely.union_all(
         [p.shape().buffer(MASK_GROWTH + 0.12) for p in copper.lands if side in p.layers]
-        + [Point(x, y).buffer(MOUNTING_DRILL / 2 + 0.4) for x, y in MOUNTING_HOLES]
+        + [Point(x, y).buffer(board.hole_drill / 2 + 0.4) for x, y in board.holes]
     )
-    board = box(0.2, 0.2, WIDTH - 0.2, HEIGHT - 0.2)
+    inside = box(0.2, 0.2, board.width - 0.2, board.height - 0.2)
     taken = [bare]
 
     def draw(lines: list[list[tuple[float, float]]], ref: str) -> None:
         for line in lines:
-            left = LineString(line).intersection(board).difference(bare)
+            left = LineString(line).intersection(inside).difference(bare)
             for piece in shapely.get_parts(left):
                 if piece.length > 0.08:
                     layer.stroke(list(piece.coords), SILK_WIDTH, "", {".C": ref} if ref else {})
 
-    here = [r for r in rows if r.side == side]
+    here = [r for r in board.rows if r.side == side]
     for row in here:
         footprint = FOOTPRINTS[row.body]
         at = (row.x, row.y)
@@ -178,25 +169,24 @@ def _silk(rows: list[PartRow], copper: Copper, side: str, mark: str) -> GerberWr
         for x, y in spots:
             lines = _letters(row.ref, x, y, TEXT_HEIGHT, side)
             ink = shapely.union_all([LineString(line).buffer(SILK_WIDTH / 2 + 0.05) for line in lines])
-            if board.contains(ink) and not any(ink.intersects(t) for t in taken):
+            if inside.contains(ink) and not any(ink.intersects(t) for t in taken):
                 draw(lines, row.ref)
                 taken.append(ink.envelope)
                 break
-    title = (("HERON R2", 36.6, 15.2), ("SALTREED", 24.2, 6.6)) if side == "top" else (("HERON R2", 37.0, 28.4),)
-    for text, x, y in title:
+    for text, x, y in board.titles.get(side, ()):
         draw(_letters(text, x, y, 1.4, side), "")
     return layer
 
 
-def _netlist(copper: Copper) -> str:
+def _netlist(board: Described, copper: Copper) -> str:
     records = [
         (p.net, p.ref, p.pin, p.x, p.y, p.w, p.h, p.land.drill, None if p.land.drill else p.side) for p in copper.lands
     ]
     records += [(v.net, "", "", v.x, v.y, VIA_PAD, VIA_PAD, VIA_DRILL, None) for v in copper.vias]
-    return ipc356(records)
+    return ipc356(records, board.title)
 
 
-def _placements(rows: list[PartRow]) -> str:
+def _placements(rows: Sequence[PartRow]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["Ref", "X mm", "Y mm", "Turn deg", "Side", "Body", "Value"])
@@ -206,14 +196,14 @@ def _placements(rows: list[PartRow]) -> str:
     return out.getvalue()
 
 
-def _bom(rows: list[PartRow]) -> str:
+def _bom(board: Described) -> str:
     lines: dict[tuple[str, str], list[str]] = defaultdict(list)
-    for row in rows:
+    for row in board.rows:
         if not row.ref.startswith(NOT_BOUGHT):
             lines[(row.value, row.body)].append(row.ref)
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(["Refs", "Quantity", "Value", "Body", "Part number", "Fit"])
     for (value, body), refs in lines.items():
-        writer.writerow([", ".join(refs), len(refs), value, body, part_number(value, body), "yes"])
+        writer.writerow([", ".join(refs), len(refs), value, body, board.part_number(value, body), "yes"])
     return out.getvalue()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import ClassVar
 
 import msgspec
@@ -15,12 +15,12 @@ from fusilex.journal.entries import Entry, Event
 
 @dataclass
 class Laid:
-    """`order` of the sides ('' as the design suggests), ways of working, and `steps`: None while the road is what those
-    lead to.
+    """`order` of the sides and `ways` of working ('' and None: as the design suggests), and `steps`: None while the
+    road is what those lead to.
     """
 
     order: str = ""
-    ways: Ways = field(default_factory=Ways)
+    ways: Ways | None = None
     steps: Steps | None = None
 
 

@@ -39,13 +39,19 @@ def usual_order(design: Design) -> str:
     return "lighter-first" if safe else "hand"
 
 
+def usual_ways(design: Design) -> Ways:
+    """The ways to propose: a syringe where that is sooner done than a stencil is made."""
+    sides = [s for s in ("top", "bottom") if side_load(design, s).parts]
+    return Ways("syringe" if sides and all(syringe_suits(design, s) for s in sides) else "stencil")
+
+
 def propose(design: Design, order: str, ways: Ways | None = None) -> Steps:
     """The road for an order of sides (``lighter-first``, ``glued`` or ``hand``), each step with its reason.
 
     Raises KeyError for an order that does not exist. Sides without surface-mount parts get no paste; a board without
     any goes to the iron at once, one without anything for the iron does not go there.
     """
-    ways = ways or Ways()
+    ways = ways or usual_ways(design)
     loads = {side: side_load(design, side) for side in ("top", "bottom")}
     first = first_side(loads["top"], loads["bottom"], order)
     second = "bottom" if first == "top" else "top"

@@ -6,34 +6,20 @@ import gc
 import signal
 import sys
 from importlib.resources import as_file, files
-from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
-from fusilex.formats.bundle import read_files
 from fusilex.journal.store import Journal, NotSaved
 from fusilex.ui.frame.error_report import Mishaps
 from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, load_fonts, use
 from fusilex.ui.units import Units
-
-DEMO_BOARDS, DEMO_BATCH = 18, 7
-
-
-def open_demo(journal: Journal, fresh: bool = False) -> Bench:
-    """The demo's newest batch, or a new one: Heron R2, batch 7, 18 boards in 3 panels."""
-    rows = journal.batches()
-    if rows and not fresh:
-        return Bench(journal, rows[-1].id)
-    with as_file(files("fusilex") / "demo" / "heron-r2") as folder:
-        return Bench.open_batch(
-            journal, read_files(Path(folder)), "Heron R2", DEMO_BOARDS, prefix="H", paste="leaded", number=DEMO_BATCH
-        )
 
 
 def make_application() -> QApplication:
@@ -83,8 +69,8 @@ def newest_readable(home: Journal, demo_url: str) -> tuple[Bench, str]:
     return open_demo(open_journal(demo_url)), unread
 
 
-def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> int:
-    """Open the journal and the window; returns the exit code.
+def start(url: str, demo_url: str, demo: str = "", fresh: bool = False) -> int:
+    """Open the journal and the window, on a `demo` batch if one is named; returns the exit code.
 
     A workshop without a batch yet looks at the demo, kept in a journal of its own, until it opens a design.
     """
@@ -95,7 +81,7 @@ def start(url: str, demo_url: str, demo: bool = False, fresh: bool = False) -> i
         home = open_journal(demo_url if demo else url)
         rows, unread = home.batches(), ""
         if demo:
-            bench = open_demo(home, fresh)
+            bench = open_demo(home, fresh, demo)
         else:
             bench, unread = newest_readable(home, demo_url)
     except (NotSaved, BadInput) as problem:

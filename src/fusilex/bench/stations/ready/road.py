@@ -40,7 +40,7 @@ class ChooseMethod(Command, frozen=True):
             raise Refused(f"{step.station} goes by {', '.join(METHODS[step.station])}, not by {self.method}.")
         chosen = batch.state[Laid]
         if chosen.steps is None and step.station in WAYS:
-            ways = replace(chosen.ways, **{WAYS[step.station]: self.method})
+            ways = replace(chosen.ways or batch.derived.usual_ways, **{WAYS[step.station]: self.method})
             return Result([WaysChosen(**asdict(ways))])
         what = f"{batch.steps.label(step.id)} by {self.method}"
         return Result([laid(batch.steps.changed(step.id, method=self.method), what)])
