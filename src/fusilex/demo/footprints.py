@@ -152,8 +152,8 @@ def _reed() -> Footprint:
 
 
 def _header3() -> Footprint:
-    lands = tuple(Land(str(n + 1), 2.54 * (n - 1), 0, 1.9, 1.9, round=n > 0, drill=1.0) for n in range(3))
-    return Footprint(lands, (-4.1, -1.6, 4.1, 1.6), (_box(-3.9, -1.4, 3.9, 1.4), ((-1.27, -1.4), (-1.27, 1.4))))
+    lands = tuple(Land(str(n + 1), 0, 2.54 * (1 - n), 1.9, 1.9, round=n > 0, drill=1.0) for n in range(3))
+    return Footprint(lands, (-1.6, -4.1, 1.6, 4.1), (_box(-1.4, -3.9, 1.4, 3.9), ((-1.4, 1.27), (1.4, 1.27))))
 
 
 FOOTPRINTS: dict[str, Footprint] = {

@@ -22,7 +22,7 @@ C1  | 0805 (2012) | 10 uF | 4.8 | 18.6 | 0 | top | VIN GND
 C2  | 0805 (2012) | 100 nF | 24.0 | 15.0 | 0 | top | 3V3 GND
 C3  | 0805 (2012) | 1 uF | 17.0 | 18.6 | 0 | top | 3V3 GND
 C4  | 0805 (2012) | 100 nF | 10.0 | 8.0 | 90 | top | GND SENSE
-J1  | Header 1x3 2.54 | cable 3-way | 4.5 | 4.5 | 90 | top | VBATT GND SENSE
+J1  | Header 1x3 2.54 | cable 3-way | 4.5 | 4.5 | 0 | top | SENSE GND VBATT
 TP1 | Test pad 1.0 | STAKE | 30.5 | 6.0 | 0 | top | STAKE
 TP2 | Test pad 1.0 | TX | 22.5 | 7.6 | 0 | top | TX
 """

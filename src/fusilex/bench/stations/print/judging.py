@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from fusilex.bench.batch import Batch
@@ -24,7 +24,9 @@ def judge(batch: Batch) -> list[Judgement]:
     foil, paste = foil_and_paste(batch, batch.board)
     openings = batch.derived.openings(batch.step.side)
     if batch.step.method != "stencil":
-        return judge_paste(openings, foil, PASTES[paste], len(batch.state.boards))
+        mass = judge_paste(openings, foil, PASTES[paste], len(batch.state.boards))[:1]
+        do = "That is a guide: as much as a stencil of this thickness would leave. Heap it half a pad high at most."
+        return [replace(j, do=do) for j in mass]
     return [
         *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil)),
         *judge_hidden(openings, [p.ref for p in batch.derived.hidden]),

@@ -17,8 +17,8 @@ CAUTIONS = {
 
 HOW = {
     "stencil": "{foil}, {paste}. One steady stroke, lift straight. Space when printed and looked at.",
-    "syringe": "{paste} from the syringe, a bead along each row, less than you think. Space when looked at.",
-    "dots": "{paste}, one dot a pad. Space when looked at.",
+    "syringe": "From the syringe: {paste}, a bead along each row, less than you think. Space when looked at.",
+    "dots": "One dot a pad, {paste}. Space when looked at.",
     "tinned pads": "Tin each pad thinly with the iron, then flux. Space when looked at.",
 }
 """By method, what hands do."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.road import Laid
-from fusilex.core.checks.side_order import SIDE_ORDERS
+from fusilex.core.checks.side_order import SIDE_ORDERS, side_load
 from fusilex.core.road.looks import BoardLook, looks
 from fusilex.core.road.steps import ONE_SIDED, Step
 
@@ -26,5 +26,13 @@ def step_words(batch: Batch, step: Step) -> tuple[str, str]:
 
 def order_words(batch: Batch, order: str) -> str:
     """The order of sides in words, and whether the road still is what it leads to."""
+    pasted = [s for s in ("top", "bottom") if side_load(batch.design, s).parts]
+    said = (
+        SIDE_ORDERS[order]
+        if len(pasted) > 1
+        else f"only the {pasted[0]} has parts for paste"
+        if pasted
+        else "no part for paste"
+    )
     as_proposed = batch.steps == batch.derived.road(order, batch.state[Laid].ways)
-    return SIDE_ORDERS[order] + ("" if as_proposed else ", changed by hand")
+    return said + ("" if as_proposed else ", changed by hand")

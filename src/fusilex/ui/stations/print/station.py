@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
@@ -22,6 +23,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import PASTES, paste_mass_mg
 from fusilex.core.printing.release import release_levels, worst_parts
+from fusilex.core.road.steps import METHODS
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
@@ -32,6 +34,8 @@ from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
+
+STENCIL = METHODS["Print"][0]
 
 
 class PrintPicture(StationPicture):
@@ -46,7 +50,7 @@ class PrintPicture(StationPicture):
         self.chart = RatioChart()
         self.column.addWidget(self.chart, 2)
         self.add_strip()
-        self._paths: tuple[tuple[str, float], list[tuple[Level, list[QPainterPath]]]] | None = None
+        self._paths: tuple[tuple[str, str, float], list[tuple[Level, list[QPainterPath]]]] | None = None
 
     @property
     def foil(self) -> float:
@@ -61,7 +65,10 @@ class PrintPicture(StationPicture):
     def refresh(self) -> None:
         assert self.canvas
         board = self.bench.board
-        self.canvas.caption = f"Panel {board.panel}    stencil openings by how surely they release"
+        stencil = self.step.method == STENCIL
+        what = "stencil openings by how surely they release" if stencil else f"paste by {self.step.method}"
+        self.canvas.caption = f"Panel {board.panel}    {what}"
+        self.chart.setVisible(stencil)
         made = board.prints.get(self.step.id)
         self.canvas.footer = f"Print {made.number} of this batch" if made else "Not printed yet"
         self.canvas.update()
@@ -79,11 +86,14 @@ class PrintPicture(StationPicture):
                 Qt.AlignmentFlag.AlignHCenter,
             )
             return
-        if self._paths is None or self._paths[0] != (self.step.side, self.foil):
+        if self._paths is None or self._paths[0] != (self.step.id, self.step.method, self.foil):
             openings = self.openings
-            levels = release_levels(openings, self.foil)
+            by_stencil = self.step.method == STENCIL
+            levels = (
+                release_levels(openings, self.foil) if by_stencil else np.full(len(openings), LEVELS.index(Level.GO))
+            )
             self._paths = (
-                (self.step.side, self.foil),
+                (self.step.id, self.step.method, self.foil),
                 [(level, paths_of(openings.polygons[levels == i])) for i, level in enumerate(LEVELS)],
             )
         painter.setTransform(canvas.transform(), True)
@@ -93,6 +103,8 @@ class PrintPicture(StationPicture):
             for path in paths:
                 painter.drawPath(path)
         painter.resetTransform()
+        if self.step.method != STENCIL:
+            return
         for worst in worst_parts(self.openings, self.foil)[:1]:
             if part := self.bench.design.part_by_ref.get(worst.ref):
                 frame = canvas.outline_part(painter, part)
@@ -114,7 +126,11 @@ class PrintPicture(StationPicture):
             keys.append(Key("W", f"panel {last} wiped off", lambda _: ask(what, lambda why: self._wiped(last, why))))
         return [
             *keys,
-            Key("H", "foil", lambda _: ask("Foil thickness in mm", self._foil, f"{self.bench.state.foil_mm:g}")),
+            Key(
+                "H",
+                "foil" if self.step.method == STENCIL else "",
+                lambda _: ask("Foil thickness in mm", self._foil, f"{self.bench.state.foil_mm:g}"),
+            ),
             Key("A", "paste", lambda _: self._next_paste()),
             Key("Tab", "next panel", lambda _: self.next_panel()),
         ]
