@@ -65,6 +65,12 @@ class Entry:
     who: str = ""
     place: str = ""
     event: Event | None = None
+    origin: int = 0
+
+    @property
+    def number(self) -> int:
+        """What later events name it by: its row, or the row it had in the journal it came from."""
+        return self.origin or self.id
 
 
 def as_entry(event: Event, deed: str, at: str, who: str, place: str) -> Entry:

@@ -30,11 +30,12 @@ events = Table(
     Column("at", String(32), nullable=False),
     Column("who", String(60), nullable=False),
     Column("place", String(40), nullable=False, server_default=""),
-    Column("kind", String(40), nullable=False),
+    Column("kind", String(40), nullable=False, index=True),
     Column("body", Text, nullable=False),
+    Column("origin", Integer, nullable=False, server_default="0"),
 )
 """`deed` is shared by the events of one command; they are undone together. `at` is UTC in ISO 8601, `place` the step at
-which it was done.
+which it was done, `origin` the row it had in the journal it came from.
 """
 
 attachments = Table(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import uuid
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -13,7 +13,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, CursorResult, Engine, create_engine, event, insert, inspect, select, text
+from sqlalchemy import Connection, CursorResult, Engine, create_engine, event, func, insert, inspect, select, text
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import IntegrityError, SQLAlchemyError
 
@@ -69,14 +69,25 @@ class Pen:
         kept = []
         for item in happened:
             for scope, name in item.claims():
-                self._claim(scope, name)
+                self.claim(scope, name)
             entry = as_entry(item, self.deed, self.at, self.who, self.place)
             row = {"deed": entry.deed, "at": entry.at, "who": entry.who, "place": entry.place, "kind": entry.kind}
             made = insert(events).values(batch_id=stream, **row, body=json.dumps(entry.body))
             kept.append(replace(entry, id=_row_id(self.connection.execute(made))))
         return kept
 
-    def _claim(self, scope: str, name: str) -> None:
+    def add(self, stream: int, entry: Entry, floor: int) -> None:
+        """Add an entry that came from another journal, after all rows here and all rows up to `floor`."""
+        last = self.connection.execute(select(func.max(events.c.id))).scalar() or 0
+        row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind", "origin")}
+        row |= {"id": max(int(last), floor) + 1, "batch_id": stream, "body": json.dumps(entry.body)}
+        self.connection.execute(insert(events).values(**row))
+
+    def row_id(self, result: CursorResult[Any]) -> int:
+        return _row_id(result)
+
+    def claim(self, scope: str, name: str) -> None:
+        """Raises `NotSaved` for a name that somebody else has."""
         try:
             self.connection.execute(insert(names).values(scope=scope, name=name[:120]))
         except IntegrityError as problem:
@@ -129,11 +140,24 @@ class Journal:
 
     def attachment(self, sha256: str) -> bytes:
         """An attachment by its digest. Raises KeyError when it was never kept."""
-        with self.engine.connect() as connection:
-            data = connection.execute(select(attachments.c.data).where(attachments.c.sha256 == sha256)).scalar()
-        if data is None:
+        found = self.attached(sha256)
+        if found is None:
             raise KeyError(sha256)
-        return bytes(data)
+        return found[1]
+
+    def attached(self, sha256: str) -> tuple[str, bytes] | None:
+        """Name and contents of an attachment, None when it was never kept."""
+        query = select(attachments.c.name, attachments.c.data).where(attachments.c.sha256 == sha256)
+        with self.engine.connect() as connection:
+            row = connection.execute(query).first()
+        return (str(row.name), bytes(row.data)) if row else None
+
+    def search(self, text: str, kinds: Iterable[str]) -> set[int]:
+        """Streams in which an event of one of these kinds holds a text, in capitals or not."""
+        wanted = f"%{text.replace('~', '~~').replace('%', '~%').replace('_', '~_')}%"
+        query = select(events.c.batch_id).where(events.c.kind.in_(list(kinds)), events.c.body.ilike(wanted, escape="~"))
+        with self.engine.connect() as connection:
+            return set(connection.execute(query.distinct()).scalars())
 
     @contextmanager
     def writing(self, who: str = "", *streams: int, place: str = "") -> Iterator[Pen]:
@@ -163,7 +187,12 @@ def digest(data: bytes) -> str:
 def _since(connection: Connection, kinds: Mapping[str, Any], stream: int, last: int) -> list[Entry]:
     query = select(events).where(events.c.batch_id == stream, events.c.id > last).order_by(events.c.id)
     rows = connection.execute(query)
-    return [typed(Entry(row.kind, _body(row), row.id, row.deed, row.at, row.who, row.place), kinds) for row in rows]
+    return [_entry(row, kinds) for row in rows]
+
+
+def _entry(row: Any, kinds: Mapping[str, Any]) -> Entry:
+    read = Entry(row.kind, _body(row), row.id, row.deed, row.at, row.who, row.place, origin=row.origin)
+    return typed(read, kinds)
 
 
 def _body(row: Any) -> dict[str, Any]:

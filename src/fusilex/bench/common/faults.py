@@ -25,7 +25,7 @@ class FaultMarked(Event, frozen=True):
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         word = OLDER_WORDS.get(self.word, self.word)
-        state.boards[self.board].faults.append(Fault(entry.id, self.ref, word, self.station, entry.at))
+        state.boards[self.board].faults.append(Fault(entry.number, self.ref, word, self.station, entry.at))
 
     @property
     def words(self) -> str:

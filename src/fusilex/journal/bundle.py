@@ -1,0 +1,181 @@
+"""A whole batch as one zip of open files, and back: events as JSON lines, what was handed in, a manifest with digests.
+
+manifest.json       format, name, when it was opened, every other file with its SHA-256
+events.jsonl        the batch's events, oldest first, one JSON object a line
+workshop.jsonl      the workshop's events up to then, in the same form
+handed-in/          design files and oven logs, named by digest and their own name
+…                   whatever else the writer adds for people: papers
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import zipfile
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import insert, select
+
+from fusilex.core.problems import BadInput
+from fusilex.journal.entries import Entry, Kinds, typed
+from fusilex.journal.schema import batches, events
+from fusilex.journal.store import Journal, Pen, digest
+
+FORMAT = "fusilex-batch-1"
+MOST_BYTES, MOST_FILES, MOST_EVENTS = 512 * 2**20, 5000, 500_000
+EVENTS, WORKSHOP, MANIFEST, HANDED_IN = "events.jsonl", "workshop.jsonl", "manifest.json", "handed-in/"
+_SHA = re.compile(r"\b[0-9a-f]{64}\b")
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """A batch as read from a zip: its entries and the workshop's, and attachments by digest (name, contents)."""
+
+    name: str
+    opened_at: str
+    entries: tuple[Entry, ...]
+    workshop: tuple[Entry, ...]
+    files: Mapping[str, tuple[str, bytes]]
+
+
+def write_bundle(journal: Journal, batch: int, made_with: str, papers: Mapping[str, bytes]) -> bytes:
+    """The zip of a batch; `papers` are files for people that go with it. KeyError for a batch that is not there."""
+    row = next((b for b in journal.batches() if b.id == batch), None)
+    if row is None:
+        raise KeyError(batch)
+    told = {EVENTS: journal.since(batch), WORKSHOP: journal.since(journal.workshop)}
+    files = {name: _lines(entries) for name, entries in told.items()}
+    for sha in dict.fromkeys(_SHA.findall(files[EVENTS].decode())):
+        if found := journal.attached(sha):
+            files[f"{HANDED_IN}{sha[:12]}-{_plain(found[0])}"] = found[1]
+    files |= papers
+    manifest = {
+        "format": FORMAT,
+        "made_with": made_with,
+        "name": row.name,
+        "opened_at": row.opened_at,
+        "files": [{"path": name, "sha256": digest(data), "bytes": len(data)} for name, data in files.items()],
+    }
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(MANIFEST, json.dumps(manifest, indent=1, ensure_ascii=False) + "\n")
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return out.getvalue()
+
+
+def is_bundle(data: bytes) -> bool:
+    """True for a zip that holds a batch."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            return {MANIFEST, EVENTS} <= set(archive.namelist())
+    except (zipfile.BadZipFile, OSError):
+        return False
+
+
+def read_bundle(data: bytes, name: str, kinds: Kinds) -> Bundle:
+    """Read a batch's zip; every file must be what the manifest says, every event what its kind says. Raises
+    `BadInput`.
+    """
+    files = _unpacked(data, name)
+    manifest = _json(files.pop(MANIFEST, b""), name, MANIFEST)
+    if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
+        raise BadInput(name, f"a batch written as {FORMAT}", "something else", MANIFEST)
+    try:
+        listed = {str(f["path"]): str(f["sha256"]) for f in manifest["files"]}
+        title, opened_at = str(manifest["name"]), str(manifest["opened_at"])
+    except (KeyError, TypeError) as problem:
+        raise BadInput(name, "name, date and files of the batch", f"no {problem.args[0]}", MANIFEST) from problem
+    for path in (*listed, EVENTS, WORKSHOP):
+        if path not in files:
+            raise BadInput(name, f"the file {path}", "it is missing")
+        if digest(files[path]) != listed.get(path):
+            raise BadInput(name, "the file as it was written", "it was changed since", path)
+    attached = {
+        digest(content): (path.removeprefix(HANDED_IN).partition("-")[2], content)
+        for path, content in files.items()
+        if path.startswith(HANDED_IN)
+    }
+    entries, shop = (_entries(files[path], name, path, kinds) for path in (EVENTS, WORKSHOP))
+    if not entries:
+        raise BadInput(name, "at least one event", "none", EVENTS)
+    return Bundle(title[:120], opened_at[:32], entries, shop, attached)
+
+
+def take_in(journal: Journal, bundle: Bundle) -> int:
+    """Add a batch to a journal, all of it or nothing; its id. Raises `NotSaved`, as for a serial that is here already.
+
+    Events keep their numbers for what refers to them, and get rows of their own after all of those. Of the workshop's
+    events those go with it that this batch wrote; all of them where the workshop here has none yet.
+    """
+    own = {entry.deed for entry in bundle.entries}
+    shop, there = journal.workshop, bool(journal.since(journal.workshop))
+    with journal.writing() as pen:
+        known = {row.deed for row in pen.connection.execute(select(events.c.deed).where(events.c.batch_id == shop))}
+        row = insert(batches).values(name=bundle.name, opened_at=bundle.opened_at)
+        batch = pen.row_id(pen.connection.execute(row))
+        for name, content in bundle.files.values():
+            pen.attach(name, content)
+        floor = max((entry.number for entry in (*bundle.entries, *bundle.workshop)), default=0)
+        stocked = [e for e in bundle.workshop if e.deed not in known and (not there or e.deed in own)]
+        _add(pen, shop, stocked, floor)
+        _add(pen, batch, bundle.entries, floor)
+    return batch
+
+
+def _add(pen: Pen, stream: int, entries: Iterable[Entry], floor: int) -> None:
+    for entry in entries:
+        if entry.event is not None:
+            for scope, name in entry.event.claims():
+                pen.claim(scope, name)
+        pen.add(stream, entry, floor)
+
+
+def _lines(entries: Sequence[Entry]) -> bytes:
+    rows = (
+        {"number": e.number, "deed": e.deed, "at": e.at, "who": e.who, "place": e.place, "kind": e.kind, "body": e.body}
+        for e in entries
+    )
+    return "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
+
+
+def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ...]:
+    found: list[Entry] = []
+    for n, line in enumerate(data.splitlines(), 1):
+        row = _json(line, file, f"{path}, line {n}")
+        try:
+            texts = [str(row[k]) for k in ("deed", "at", "who", "place", "kind")]
+            number, body = int(row["number"]), dict(row["body"])
+        except (KeyError, TypeError, ValueError) as problem:
+            raise BadInput(file, "an event", str(line[:40]), f"{path}, line {n}") from problem
+        deed, at, who, place, kind = texts
+        if len(found) >= MOST_EVENTS or (found and number <= found[-1].origin):
+            raise BadInput(file, "events in order", f"number {number}", f"{path}, line {n}")
+        entry = Entry(kind[:40], body, number, deed[:36], at[:32], who[:60], place[:40], origin=number)
+        found.append(typed(entry, kinds))
+    return tuple(replace(entry, id=entry.origin) for entry in found)
+
+
+def _unpacked(data: bytes, name: str) -> dict[str, bytes]:
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            there = [i for i in archive.infolist() if not i.is_dir()]
+            if len(there) > MOST_FILES or sum(i.file_size for i in there) > MOST_BYTES:
+                raise BadInput(name, f"at most {MOST_FILES} files and {MOST_BYTES >> 20} MB", "more")
+            return {i.filename: archive.read(i) for i in there}
+    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as problem:
+        raise BadInput(name, "a zip that can be read", str(problem)) from problem
+
+
+def _json(data: bytes, file: str, place: str) -> Any:
+    try:
+        return json.loads(data)
+    except ValueError as problem:
+        raise BadInput(file, "JSON", str(data[:40]), place) from problem
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^\w. +-]", "_", name)[-80:] or "file"

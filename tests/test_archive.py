@@ -1,0 +1,156 @@
+"""A whole batch out as one zip and in again on another machine."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import asked as c
+import pytest
+from asked import acknowledge_all, taught
+from conftest import HERON
+
+from fusilex.bench.archive import batch_in, batch_out
+from fusilex.bench.bench import Bench
+from fusilex.bench.common.events import BatchOpened, BoardCell
+from fusilex.bench.papers import board_record
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.workshop.stock import Lots
+from fusilex.core.problems import BadInput
+from fusilex.journal.bundle import is_bundle
+from fusilex.journal.store import Journal, NotSaved, sqlite_url
+
+LOG = (HERON / "oven-run-1.csv").read_bytes()
+
+
+@pytest.fixture
+def worked(bench: Bench) -> Bench:
+    """A batch with a little of everything: stock, a fix, a fault repaired, one open, an overruling, something undone."""
+    acknowledge_all(bench)
+    line = bench.batch.line_of["U3"]
+    bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.package.code, 50, id="T1"))
+    bench.do(c.SetPackage("SOIC-8", 5.0, 4.0, 1.7, 80.0))
+    bench.do(c.AcceptFiles())
+    for each in bench.batch.lines:
+        bench.do(c.FillBin(each.key, each.pull, "T1" if "U3" in each.refs else "other"))
+    bench.do(c.CloseKit())
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.RecordReflow(1, "run.csv", LOG))
+    bench.go("Hand", "H7-01")
+    for part in bench.batch.parts_of("Hand")[:3]:
+        bench.do(c.SolderPart("H7-01", part.ref))
+    bench.do(c.Undo())
+    for serial in ("H7-01", "H7-02"):
+        while part := bench.batch.next_part(bench.state.boards[serial], "Hand"):
+            bench.do(c.SolderPart(serial, part.ref))
+        bench.do(c.MarkFault(serial, "R1", "bridge"))
+        bench.do(c.InspectBoard(serial))
+    bench.do(c.RepairFault("H7-01", bench.state.boards["H7-01"].faults[0].id, "fixed"))
+    bench.go("Rework", "H7-02")
+    bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Rework")[0].key, "harmless there"))
+    return bench
+
+
+def elsewhere(tmp_path: Path, name: str = "other", rows: int = 0) -> Journal:
+    """Another machine's journal, with a history of its own so that no row has its old number."""
+    journal = open_journal(sqlite_url(tmp_path / f"{name}.sqlite"))
+    for n in range(rows):
+        with journal.writing() as pen:
+            stream = pen.open_batch(f"earlier {n}")
+            pen.write(stream, [BatchOpened(f"earlier {n}", [BoardCell(f"E{n}-01", 1, 0)], batch=100 + n)])
+    return journal
+
+
+def told(bench: Bench) -> dict[str, Any]:
+    """All that a batch is, without the numbers its rows have in this journal."""
+    state = bench.state
+    return {
+        "boards": {s: asdict(b) for s, b in state.boards.items()},
+        "slices": state.slices,
+        "overruled": state.overruled,
+        "cautions": state.cautions,
+        "opened": state.opened,
+        "deeds": [(d.id, d.station, d.boards, d.words) for d in state.deeds],
+        "undone": [d.id for d in state.undone],
+        "papers": {s: board_record(bench.batch, s) for s in state.boards},
+        "judged": {s.id: [j.key for j in bench.judgements(s.id)] for s in bench.road.steps},
+    }
+
+
+@pytest.mark.parametrize("rows", [0, 40])
+def test_a_batch_goes_out_and_comes_back_equal(worked: Bench, tmp_path: Path, rows: int) -> None:
+    data = batch_out(worked)
+    other = batch_in(elsewhere(tmp_path, rows=rows), data, "batch.zip")
+    assert told(other) == told(worked) and other.view == worked.view
+    assert other.workshop[Lots].lots["T1"].count == worked.workshop[Lots].lots["T1"].count
+    assert other.source.files == worked.source.files and other.design.part_by_ref["U3"].package.height == 1.7
+    # and it goes on there: what refers to an earlier event still finds it
+    other.do(c.RepairFault("H7-02", other.state.boards["H7-02"].faults[0].id, "fixed"))
+    other.do(c.MarkFault("H7-01", "R2", "bridge"))
+    ids = [f.id for b in other.state.boards.values() for f in b.faults]
+    assert len(set(ids)) == len(ids) == 3
+    again = batch_in(elsewhere(tmp_path, "third"), batch_out(other), "again.zip")
+    again.go(other.view.step, other.view.board)
+    assert told(again) == told(other), "and once more"
+    other.do(c.Undo())
+    assert [f.ref for f in other.state.boards["H7-01"].faults] == ["R1"], "the last thing done is taken back there too"
+
+
+def test_the_zip_is_open_files(worked: Bench) -> None:
+    data = batch_out(worked)
+    assert is_bundle(data) and not is_bundle(b"PK") and not is_bundle(LOG)
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        names = archive.namelist()
+        manifest = json.loads(archive.read("manifest.json"))
+        events = [json.loads(line) for line in archive.read("events.jsonl").splitlines()]
+        logs = [n for n in names if n.endswith("run.csv")]
+        assert archive.read(logs[0]) == LOG and any(n.endswith("Heron R2.zip") for n in names)
+        assert json.loads(archive.read("papers/H7-01.json"))["serial"] == "H7-01"
+    assert manifest["format"] == "fusilex-batch-1" and {f["path"] for f in manifest["files"]} == {*names} - {
+        "manifest.json"
+    }
+    assert events[0]["kind"] == "batch_opened" and len(events) == len(worked.record.history)
+
+
+def changed(data: bytes, **files: bytes | None) -> bytes:
+    """The zip with files replaced or taken out; underscores stand for dots."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(data)) as archive, zipfile.ZipFile(out, "w") as made:
+        for name in archive.namelist():
+            new = files.get(name.replace(".", "_"), archive.read(name))
+            if new is not None:
+                made.writestr(name, new)
+    return out.getvalue()
+
+
+def test_what_was_tampered_with_is_refused_whole(worked: Bench, tmp_path: Path) -> None:
+    journal, data = elsewhere(tmp_path), batch_out(worked)
+    lines = zipfile.ZipFile(io.BytesIO(data)).read("events.jsonl").splitlines(keepends=True)
+    for bad, words in (
+        (b"no zip", "a zip that can be read"),
+        (data[:-400], "a zip that can be read"),
+        (changed(data, manifest_json=b"{}"), "manifest.json: expected a batch written as fusilex-batch-1"),
+        (changed(data, manifest_json=b"[]"), "manifest.json: expected a batch written as"),
+        (changed(data, events_jsonl=None), "expected the file events.jsonl; found it is missing"),
+        (changed(data, events_jsonl=b"".join(lines[:-1])), "events.jsonl: expected the file as it was written"),
+    ):
+        with pytest.raises(BadInput, match=words):
+            batch_in(journal, bad, "batch.zip")
+    assert journal.batches() == [] and journal.since(journal.workshop) == []
+    with pytest.raises(NotSaved, match="There is a batch 7 already"):
+        batch_in(worked.journal, data, "batch.zip")
+    assert len(worked.journal.batches()) == 1
+
+
+def test_batches_are_found_by_serial_design_and_lot(worked: Bench) -> None:
+    search = worked.journal.search
+    kinds = ("batch_opened", "bin_filled")
+    assert search("h7-05", kinds) == search("Heron", kinds) == search("T1", kinds) == {worked.id}
+    for text in ("H8-05", "h7_05", "H%05"):
+        assert search(text, kinds) == set(), text
