@@ -58,7 +58,7 @@ HERON = Path(__file__).parents[1] / "src/fusilex/demo/heron-r2"
 @pytest.fixture(autouse=True)
 def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """No test touches the real data folder or settings."""
-    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME"):
+    for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name))
     monkeypatch.delenv("FUSILEX_JOURNAL", raising=False)
 

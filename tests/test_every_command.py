@@ -9,6 +9,7 @@ import pkgutil
 import random
 from collections import Counter
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,7 @@ from msgspec.structs import fields
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import PastePrint
+from fusilex.bench.common.standing import Standing
 from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.station import Station
 from fusilex.bench.stations.kit.events import bin_open
@@ -40,6 +42,7 @@ from fusilex.journal.store import sqlite_url
 from fusilex.ui.stations import STATION_PICTURES
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
+NOW = datetime.now(UTC).isoformat()
 COMMANDS = sorted(c.COMMANDS, key=lambda k: k.__name__)
 DONE_BY_HANDS = {
     "bare_counted": "Bare boards", "bin_filled": "Kit", "kit_closed": "Kit", "panel_printed": "Print", "print_wiped": "Print",
@@ -70,6 +73,7 @@ FIELDS: dict[str, Made] = {
     "before": lambda b, r: r.choice((*b.road.steps.ids, "Nowhere")),
     "method": lambda b, r: r.choice(("", "syringe", "machine", "plate", "prayer")),
     "by": lambda b, r: r.choice((-1, 1)),
+    "status": lambda b, r: r.choice(("paused", "closed", "archived", "sleepy")),
     "board": lambda b, r: r.choice((b.view.board, *b.state.boards, "H7-99")),
     "panel": lambda b, r: r.choice((b.board.panel, b.board.panel, 99)),
     "ref": part_in_hand,
@@ -155,6 +159,8 @@ def astray(bench: Bench) -> bool:
 def helpful(bench: Bench, pick: random.Random) -> c.Command:
     """What brings the board in hand on, most of the time."""
     board = bench.board
+    if bench.state[Standing].status != "open":
+        return c.TakeUpBatch()
     if board.station in CAUTIONS and board.station not in bench.state.cautions:
         return c.Acknowledge(board.station)
     unread = [p.key for p in bench.derived.plan if p.key not in board.readings]
@@ -253,7 +259,8 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
         bench.go(bench.state.deeds[-1].station, next(iter(bench.state.boards)))
         bench.do(c.Undo())
     first = project(bench.record.history[:1])
-    bench.state[Placing].way = first[Placing].way  # where eyes look is not undone
+    bench.state[Placing].way = first[Placing].way  # where eyes look is not undone, nor how the batch stands
+    bench.state.slices[Standing] = first[Standing]
     assert bench.state.boards == first.boards and bench.state.slices == first.slices
     assert bench.state.cautions == {} and not any(bench.workshop[Losses].placed.values())
 
@@ -293,7 +300,7 @@ def test_a_board_without_an_oven_load_stays(bench: Bench) -> None:
     bench.do(c.Acknowledge("Release"))
     board = bench.state.boards["H7-01"]
     there = [p.ref for p in (*bench.batch.parts_of("Place"), *bench.batch.parts_of("Hand"))]
-    board.step, board.prints["Print"] = "Release", PastePrint(1, "", 1, 0.12, "leaded")
+    board.step, board.prints["Print"] = "Release", PastePrint(1, NOW, 1, 0.12, "leaded")
     board.inspected.add("Inspect")
     board.placed = there
     board.tests.append({"passed": True, "note": ""})

@@ -37,6 +37,7 @@ from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.frame.ask import Ask
 from fusilex.ui.frame.error_report import Mishaps
 from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
+from fusilex.ui.frame.new_batch import Wanted
 from fusilex.ui.frame.now_card import NowCard
 from fusilex.ui.frame.reader import Reader
 from fusilex.ui.frame.start import make_application, start
@@ -146,8 +147,8 @@ def test_a_question_is_answered_once_or_left(qtbot: QtBot) -> None:
 def test_a_dropped_folder_asks_for_the_number_of_boards(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getInt", lambda *a: (5, True))
-    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getItem", lambda *a: ("bismuth", True))
+    wanted = Wanted(5, "H", 0, "bismuth")
+    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.ask_new_batch", lambda *a: wanted)
     mime = QMimeData()
     mime.setUrls([QUrl.fromLocalFile(str(HERON))])
     window.dropEvent(
@@ -158,10 +159,8 @@ def test_a_dropped_folder_asks_for_the_number_of_boards(
     qtbot.waitUntil(lambda: len(window.desk.bench.state.boards) == 5, timeout=8000)
     assert window.desk.bench.state.opened["design"] == "heron-r2" and window.desk.bench.state.paste == "bismuth"
     assert window.files.recent() == [str(HERON)]
-    names = [b.name for b in window.desk.bench.journal.batches()]
-    monkeypatch.setattr("fusilex.ui.frame.file_dialogs.QInputDialog.getItem", lambda *a: (a[3][-1], True))
-    window.files.choose_batch()
-    assert len(names) == 2 and len(window.desk.bench.state.boards) == 18
+    window.batches.open(window.desk.bench.journal.batches()[0].id)
+    assert len(window.desk.bench.journal.batches()) == 2 and len(window.desk.bench.state.boards) == 18
 
 
 def test_a_reader_that_was_left_stays_silent(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -286,7 +285,7 @@ def test_a_new_batch_goes_to_the_workshops_journal_not_to_the_demos(
 ) -> None:
     home = open_journal(sqlite_url(tmp_path / "home.sqlite"))
     made = open_window(bench, None, home)
-    made.files.start_batch("x", heron_files, "Mine", 6)
+    made.files.start_batch("x", heron_files, "Mine", Wanted(6, "M", 0, "leaded"))
     assert [b.name for b in home.batches()] == ["Mine batch 1"] and made.desk.bench.journal is home
     assert len(bench.journal.batches()) == 1
 

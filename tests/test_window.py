@@ -21,6 +21,7 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE
 from fusilex.formats.bundle import Files
+from fusilex.ui.frame.new_batch import Wanted
 from fusilex.ui.frame.why import why_html
 from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, contrast, use
@@ -227,6 +228,6 @@ def test_a_bad_drop_leaves_the_batch_alone(window: Window, qtbot: QtBot, tmp_pat
     window.files.dropped(str(tmp_path / "bad"))
     qtbot.waitUntil(lambda: "expected a copper layer" in window.desk.said, timeout=5000)
     assert window.desk.bench is bench and bench.state == before
-    window.files.start_batch(str(HERON), heron_files, "Heron R2", 4)
+    window.files.start_batch(str(HERON), heron_files, "Heron R2", Wanted(4, "H", 0, "lead-free"))
     assert window.desk.bench is not bench and len(window.desk.bench.state.boards) == 4
     assert window.files.recent() == [str(HERON)]

@@ -8,7 +8,7 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
 from fusilex.bench.common.road import Laid
 from fusilex.bench.refusal import Refused
-from fusilex.bench.rooms import COMMANDS, RULES, batch_state, workshop_state
+from fusilex.bench.rooms import COMMANDS, RULES, batch_state, open_journal, workshop_state
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stations import STATIONS
 from fusilex.bench.stations.place.machine import place_step
@@ -18,7 +18,7 @@ from fusilex.journal.folding import fold
 
 globals().update({command.__name__: command for command in COMMANDS})
 
-__all__ = ["COMMANDS", "RULES", "Command", "Laid", "Refused"]
+__all__ = ["COMMANDS", "RULES", "Command", "Laid", "Refused", "open_journal"]
 CAUTIONS = {name: texts for station in STATIONS for name, texts in station.cautions.items()}
 
 

@@ -108,6 +108,11 @@ class Batch:
         """What people call the step a board is at."""
         return self.steps.label(board.step)
 
+    @property
+    def under_way(self) -> list[Board]:
+        """Boards that are neither done nor out of it."""
+        return [b for b in self.state.boards.values() if b.step != DONE and not b.scrapped]
+
     @cached_property
     def panel(self) -> Panel:
         if self.design.panel:

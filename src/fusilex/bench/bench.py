@@ -14,6 +14,7 @@ from fusilex.bench.common.commands import Redo, Undo
 from fusilex.bench.common.events import BatchOpened, BoardCell, Moved
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
 from fusilex.bench.common.road import Laid
+from fusilex.bench.common.standing import WORDS, Standing
 from fusilex.bench.derived import Derived
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
@@ -218,6 +219,8 @@ class Bench:
     def _carry_out(self, pen: Pen, command: Command) -> list[Entry]:
         if self.road.unread(self.batch, command.cautions) is not None:
             raise Refused(f"Read and acknowledge the cautions of {command.cautions} first.")
+        if not command.at_rest and (resting := WORDS.get(self.state[Standing].status)):
+            raise Refused(f"The batch is {resting}: take it up again first, in Batches with F5.")
         command.check_kinds()
         result = command.decide(self._seen({scope: pen.taken(scope) for scope in SCOPES}))
         came_from = self._boards_moved(result.events)

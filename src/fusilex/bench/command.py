@@ -23,9 +23,12 @@ class Result:
 
 
 class Command(msgspec.Struct, frozen=True):
-    """Something a person does at the bench. `cautions` names the ones to be read before it."""
+    """Something a person does at the bench. `cautions` names the ones to be read before it; `at_rest` is True for what
+    may be done with a batch that is paused, closed or put away.
+    """
 
     cautions: ClassVar[str] = ""
+    at_rest: ClassVar[bool] = False
 
     def decide(self, batch: Batch) -> Result:
         """What it leads to, from the batch as it stands. Raises `Refused` or `BadInput`."""

@@ -12,6 +12,7 @@ from typing import Any
 from fusilex import __version__
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.common.standing import title
 from fusilex.core.units import show_resistance
 
 PAPERS_FORMAT = "fusilex-board-3"
@@ -28,6 +29,7 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
         "serial": serial,
         "design": state.opened["design"],
         "batch": state.opened["batch"],
+        "batch_name": title(state),
         "panel": board.panel,
         "cell": board.cell + 1,
         "step": batch.where(board),

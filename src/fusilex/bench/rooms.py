@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from fusilex.bench.common import bins, commands, events, faults, files, pieces, road
+from fusilex.bench.common import bins, commands, events, faults, files, pieces, road, standing
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
@@ -19,6 +19,7 @@ COMMON = (
     Room(pieces.COMMANDS, pieces.EVENTS, (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
     Room((), road.EVENTS, (road.Laid,)),
+    Room(standing.COMMANDS, standing.EVENTS, (standing.Standing,)),
 )
 WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock))
 ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)

@@ -152,6 +152,12 @@ class Journal:
             row = connection.execute(query).first()
         return (str(row.name), bytes(row.data)) if row else None
 
+    def latest(self, kind: str) -> dict[int, dict[str, Any]]:
+        """The newest event of a kind in each stream that has one, as its body."""
+        query = select(events.c.batch_id, events.c.body).where(events.c.kind == kind).order_by(events.c.id)
+        with self.engine.connect() as connection:
+            return {row.batch_id: json.loads(row.body) for row in connection.execute(query)}
+
     def search(self, text: str, kinds: Iterable[str]) -> set[int]:
         """Streams in which an event of one of these kinds holds a text, in capitals or not."""
         wanted = f"%{text.replace('~', '~~').replace('%', '~%').replace('_', '~_')}%"

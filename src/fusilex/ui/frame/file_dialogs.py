@@ -6,23 +6,24 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QProgressDialog
+from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
 from fusilex.bench.bench import Bench
-from fusilex.bench.papers import local_time
+from fusilex.bench.common.road import SidesChosen
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import workshop_state
 from fusilex.bench.source import Reading, read_for
 from fusilex.bench.stations.ready.files import AddFiles
 from fusilex.bench.stream import Stream
 from fusilex.bench.workshop.habits import Habits
-from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import FIRST
 from fusilex.formats.bundle import Files, is_single
 from fusilex.formats.identify import identify
+from fusilex.journal.bundle import is_bundle
 from fusilex.journal.store import NotSaved
 from fusilex.ui.frame.host import Host
+from fusilex.ui.frame.new_batch import Wanted, ask_new_batch
 from fusilex.ui.frame.reader import Reader
 
 MOST_RECENT = 6
@@ -62,6 +63,9 @@ class FileDialogs:
             self.host.desk.say("Still reading the last one.")
             return
         paths = [Path(n) for n in names]
+        if len(paths) == 1 and holds_batch(paths[0]):
+            self.host.batches.read(paths[0])
+            return
         beside = self._go_beside(paths)
         home = self.host.home
         habits = Stream(home.workshop, workshop_state, home.since(home.workshop)).state[Habits]
@@ -94,30 +98,30 @@ class FileDialogs:
         self.host.desk.do(AddFiles(files), f"Added {words}.")
 
     def _read(self, path: str, files: Files, title: str, read: Reading) -> None:
-        boards, sure = QInputDialog.getInt(
-            self.host.widget(), "New batch", f"Boards of {title} in this batch", 6, 1, 1000
-        )
-        if not sure:
-            return
-        paste, sure = QInputDialog.getItem(
-            self.host.widget(), "New batch", "Paste of this batch", list(PASTES), 0, False
-        )
-        if sure:
-            self.start_batch(path, files, title, boards, paste, read)
+        if wanted := ask_new_batch(self.host.widget(), title, read.design):
+            self.start_batch(path, files, title, wanted, read)
 
     def start_batch(
         self,
         path: str,
         files: Files,
         title: str,
-        boards: int,
-        paste: str = "lead-free",
+        wanted: Wanted,
         read: Reading | None = None,
     ) -> None:
         """Open a new batch and put it on the screen."""
+        order = [SidesChosen(wanted.order)] if wanted.order else []
         try:
             bench = Bench.open_batch(
-                self.host.home, files, title, boards, prefix=(title[:1] or "B").upper(), paste=paste, read=read
+                self.host.home,
+                files,
+                title,
+                wanted.boards,
+                prefix=wanted.prefix,
+                paste=wanted.paste,
+                number=wanted.number or None,
+                read=read,
+                settled=order,
             )
         except (BadInput, NotSaved, Refused) as problem:
             self.host.desk.say(str(problem))
@@ -125,14 +129,6 @@ class FileDialogs:
         if path:
             self.host.settings.setValue("recent", [path, *(n for n in self.recent() if n != path)][:MOST_RECENT])
         self.host.show_bench(bench)
-
-    def choose_batch(self) -> None:
-        journal = self.host.home
-        rows = list(reversed(journal.batches()))
-        names = [f"{row.name}    opened {local_time(row.opened_at)}    [{row.id}]" for row in rows]
-        name, sure = QInputDialog.getItem(self.host.widget(), "Batches", "Go to batch", names, 0, False)
-        if sure:
-            self.host.show_bench(Bench(journal, rows[names.index(name)].id))
 
     def choose_file(self, prompt: str, pattern: str, then: Callable[[str], None]) -> None:
         name, _ = QFileDialog.getOpenFileName(
@@ -151,6 +147,14 @@ class FileDialogs:
 
     def _remember_folder(self, name: str) -> None:
         self.host.settings.setValue("folder", str(Path(name).parent))
+
+
+def holds_batch(path: Path) -> bool:
+    """True for a zip that a whole batch was written to."""
+    try:
+        return path.suffix.lower() == ".zip" and path.is_file() and is_bundle(path.read_bytes())
+    except OSError:
+        return False
 
 
 def _head(path: Path) -> bytes:

@@ -50,7 +50,7 @@ class FrameKeys:
             Key("Ctrl+U", "", lambda _: self.turn_units()),
             Key("Ctrl+O", "", lambda _: self.host.files.choose_folder()),
             Key("Ctrl+Shift+O", "", lambda _: self.host.files.choose_files()),
-            Key("Ctrl+B", "", lambda _: self.host.files.choose_batch()),
+            Key("Ctrl+B", "", lambda _: self.host.batches.choose()),
             Key("Ctrl+Q", "", lambda _: self.host.close()),
         ]
 

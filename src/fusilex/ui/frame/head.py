@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
+from fusilex.bench.common.standing import WORDS, Standing
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import plain_text
@@ -31,7 +32,7 @@ class Head(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        name = self.bench.state.opened["design"] if self.bench else "Fusilex"
+        name = (self.bench.state[Standing].name or self.bench.state.opened["design"]) if self.bench else "Fusilex"
         painter.setFont(theme.font("head", bold=True))
         painter.setPen(theme.colour("ink"))
         width = QFontMetricsF(painter.font()).horizontalAdvance(name)
@@ -49,7 +50,9 @@ class Head(QWidget):
         state = self.bench.state
         panels = len(state.panels)
         many = f" in {panels} panel{'s' if panels > 1 else ''}" if panels < len(state.boards) else ""
-        return f"batch {state.opened['batch']}    {len(state.boards)} boards{many}"
+        rests = WORDS.get(state[Standing].status)
+        said = f"    {rests}" if rests else ""
+        return f"batch {state.opened['batch']}    {len(state.boards)} boards{many}{said}"
 
     def _cells(self, painter: QPainter, start: float) -> float:
         """Clocks and units from the right, as many as there is room for; where they begin."""

@@ -22,6 +22,7 @@ class Host(Protocol):
     settings: QSettings
     judged: Judgements
     files: Any
+    batches: Any
 
     @property
     def station(self) -> StationPicture: ...

@@ -24,7 +24,9 @@ class Menu:
         for text, key, action in (
             ("Open a folder of design files…", "Ctrl+O", host.files.choose_folder),
             ("Open a zip, or add single files…", "Ctrl+Shift+O", host.files.choose_files),
-            ("Go to another batch…", "Ctrl+B", host.files.choose_batch),
+            ("Batches…", "Ctrl+B", host.batches.choose),
+            ("Write the whole batch as a zip…", "", host.batches.write),
+            ("Take in a batch from a zip…", "", host.batches.take_in),
         ):
             menu.addAction(f"{text}\t{key}", action)
         recent = menu.addMenu("Recent designs")

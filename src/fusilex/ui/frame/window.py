@@ -9,10 +9,12 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QRe
 from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.common.standing import title
 from fusilex.journal.store import Journal
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.ask import Ask
+from fusilex.ui.frame.batch_dialogs import BatchDialogs
 from fusilex.ui.frame.file_dialogs import FileDialogs
 from fusilex.ui.frame.frame_keys import FrameKeys
 from fusilex.ui.frame.head import Head
@@ -21,6 +23,7 @@ from fusilex.ui.frame.key_strip import KeyStrip
 from fusilex.ui.frame.line import Line
 from fusilex.ui.frame.menu import Menu
 from fusilex.ui.frame.now_card import Facts, NowCard
+from fusilex.ui.frame.thumbnails import keep
 from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations import STATION_PICTURES
 from fusilex.ui.tabbed import TabbedStation
@@ -51,7 +54,7 @@ class Window(QMainWindow):
         self.line.chosen.connect(self.go)
         self.desk: Desk
         self.stations: dict[str, StationPicture] = {}
-        self.files, self.frame_keys = FileDialogs(self), FrameKeys(self)
+        self.files, self.batches, self.frame_keys = FileDialogs(self), BatchDialogs(self), FrameKeys(self)
         self.menus = Menu(self, self.frame_keys)
         self.head.units_clicked.connect(self.frame_keys.turn_units)
         self.judged.why.connect(self.frame_keys.why_of)
@@ -116,7 +119,6 @@ class Window(QMainWindow):
         self.desk.asked.connect(self.ask.ask)
         self.desk.choosing_file.connect(self.files.choose_file)
         self.desk.saving_file.connect(self.files.save_file)
-        self.setWindowTitle(f"{bench.state.opened['design']} batch {bench.state.opened['batch']} – Fusilex")
         step, _, board = str(self.settings.value(self._remembered, "")).partition("\n")
         if step in bench.road.steps.by_id and board in bench.state.boards:
             bench.go(step, board)
@@ -165,6 +167,7 @@ class Window(QMainWindow):
         name = next((s.station for s in self.desk.bench.road.steps if s.station not in self.stations), None)
         if name is None:
             self._warm.stop()
+            keep(self.desk.art, self.desk.bench.state.opened["files"])
             return False
         station = self._built(name)
         station.resize(self.stack.size())
@@ -188,6 +191,7 @@ class Window(QMainWindow):
         station.refresh()
         for strip in station.findChildren(BoardStrip):
             strip.update()
+        self.setWindowTitle(f"{title(bench.state)} – Fusilex")
         self.head.show_bench(bench)
         self.line.show_bench(bench)
         self.now_card.show_now(station.now(), self.desk.said)

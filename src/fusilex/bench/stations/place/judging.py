@@ -11,6 +11,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.short_bins import judge_bins
+from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.machine import judge_machine, pieces_for, way_of
 from fusilex.core.judgement import Because, Judgement, Level
@@ -24,7 +25,8 @@ def judge(batch: Batch) -> list[Judgement]:
     numbers = (Because("left", len(order) - placed), Because("dropped in this batch", lost))
     text = f"{placed} of {len(order)} parts on board {board.serial}"
     found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
-    found += judge_bins(batch, next_pieces(batch, board)) + judge_board_clocks(batch, board)
+    found += judge_bins(batch, next_pieces(batch, board)) + judge_wet_paste(batch, board)
+    found += judge_board_clocks(batch, board)
     return found + (judge_machine(batch, board.panel) if by_machine(batch, board) else [])
 
 

@@ -5,6 +5,10 @@ from __future__ import annotations
 from fusilex.core.judgement import Rule
 
 RULES = {
+    "print.age": Rule(
+        "Printed paste keeps its tack for 4 h and is molten within 8 h of its print.",
+        "Typical sheet; the paste's own wins",
+    ),
     "print.release": Rule(
         "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect"
         " ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a"

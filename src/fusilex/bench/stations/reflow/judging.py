@@ -10,6 +10,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Load
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.road import Laid
+from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
@@ -38,6 +39,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
     coming = 0 if batch.step.id in board.loads else 1
     heats = {ref: board.heats.get(ref, 0) for ref in there}
     return [
+        *judge_wet_paste(batch, board),
         *judge_board_clocks(batch, board),
         *(j.of(f"panel {board.panel}") for j in hanging),
         *(j.of(board.serial) for j in judge_heats(heats, coming)),

@@ -1,0 +1,20 @@
+"""Paste that no oven has melted yet: judged wherever boards wait with it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.age import judge_paste_age
+
+
+def judge_wet_paste(batch: Batch, board: Board) -> list[Judgement]:
+    """Prints of a board that lie open too long, or nearly."""
+    found = []
+    for step, made in board.prints.items():
+        if step in batch.steps.by_id and batch.load_of(board, batch.steps.by_id[step].side) is None:
+            hours = (batch.at - datetime.fromisoformat(made.at)).total_seconds() / 3600
+            found.append(judge_paste_age(f"panel {board.panel}", hours).of(f"print {made.number}"))
+    return [j for j in found if j.level is not Level.GO]

@@ -1,0 +1,122 @@
+"""Batches of the window: the rack, a batch as a zip, and back."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
+
+from fusilex.bench.archive import batch_in, batch_out
+from fusilex.bench.batch_list import Listed
+from fusilex.bench.bench import Bench
+from fusilex.bench.command import Command
+from fusilex.bench.common.standing import (
+    ARCHIVED,
+    CLOSED,
+    OPEN,
+    PAUSED,
+    RenameBatch,
+    RestBatch,
+    Standing,
+    TakeUpBatch,
+    aged,
+    title,
+)
+from fusilex.bench.papers import local_time
+from fusilex.bench.refusal import Refused
+from fusilex.core.problems import BadInput
+from fusilex.journal.store import NotSaved
+from fusilex.ui.frame.batches import Batches
+from fusilex.ui.frame.host import Host
+
+RESTS = {"close": CLOSED, "archive": ARCHIVED, "pause": PAUSED}
+
+
+class BatchDialogs:
+    """The open batch stays as it is until another one could be opened."""
+
+    def __init__(self, host: Host) -> None:
+        self.host = host
+
+    def choose(self) -> None:
+        """The rack; a batch that was paused is taken up again when it is opened."""
+        rack = Batches(self.host.widget(), self.host.home, self.host.desk.bench.id, self.act)
+        if rack.exec() and rack.chosen is not None:
+            self.open(rack.chosen)
+        self.host.widget().setFocus()
+
+    def open(self, batch: int) -> None:
+        """Put a batch on the screen, and say what has aged in one that was paused."""
+        try:
+            bench = Bench(self.host.home, batch)
+        except (BadInput, NotSaved) as problem:
+            self.host.desk.say(str(problem))
+            return
+        self.host.show_bench(bench)
+        held = replace(bench.state[Standing])
+        if held.status == PAUSED and self.host.desk.do(TakeUpBatch()):
+            found = "; ".join(j.headline for j in aged(bench.batch)) or "nothing has aged"
+            why = f" ({held.reason})" if held.reason else ""
+            self.host.desk.say(f"Paused since {local_time(held.at)}{why}. Taken up again: {found}.")
+        elif held.status != OPEN:
+            self.host.desk.say("This batch is at rest: look as you like; Ctrl+B and F5 take it up again.")
+
+    def act(self, what: str, row: Listed) -> None:
+        """Something is done with a batch of the rack, the open one or another."""
+        here = self.host.desk.bench
+        try:
+            bench = (
+                here if (here.id, here.journal.url) == (row.id, self.host.home.url) else Bench(self.host.home, row.id)
+            )
+            if what == "write":
+                self._write(bench)
+            elif command := self._command(what, bench):
+                bench.do(command)
+        except (Refused, BadInput, NotSaved) as problem:
+            self.host.desk.say(str(problem))
+        else:
+            self.host.refresh()
+
+    def _command(self, what: str, bench: Bench) -> Command | None:
+        status, name = bench.state[Standing].status, title(bench.state)
+        if what == "rename":
+            prompt = "Name of the batch; nothing gives it its design and number again"
+            text, sure = QInputDialog.getText(
+                self.host.widget(), name, prompt, QLineEdit.EchoMode.Normal, bench.state[Standing].name
+            )
+            return RenameBatch(text) if sure else None
+        if what == "pause" and status != OPEN:
+            return TakeUpBatch()
+        reason, sure = QInputDialog.getText(self.host.widget(), name, "Why, or what for")
+        return RestBatch(RESTS[what], reason) if sure else None
+
+    def write(self) -> None:
+        """The open batch as a zip."""
+        self._write(self.host.desk.bench)
+
+    def _write(self, bench: Bench) -> None:
+        name = f"{title(bench.state)}.zip".replace("/", "-")
+        self.host.files.save_file(
+            "Write the whole batch",
+            name,
+            lambda path: self.host.desk.write(path, batch_out(bench), f"{name} is written."),
+        )
+
+    def take_in(self) -> None:
+        """A batch from a zip."""
+        name, _ = QFileDialog.getOpenFileName(self.host.widget(), "Take in a batch", "", "Batches (*.zip)")
+        if name:
+            self.read(Path(name))
+
+    def read(self, path: Path) -> None:
+        """Take a batch's zip in and open it."""
+        try:
+            bench = batch_in(self.host.home, path.read_bytes(), path.name)
+        except (BadInput, NotSaved) as problem:
+            self.host.desk.say(str(problem))
+        except OSError as problem:
+            self.host.desk.say(f"{path.name} cannot be read: {problem.strerror or problem}.")
+        else:
+            self.host.show_bench(bench)
+            self.host.desk.say(f"{title(bench.state)} was taken in.")

@@ -1,0 +1,83 @@
+"""A new batch in one quiet dialog: boards, serials, paste, and the road its design suggests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QSpinBox, QWidget
+
+from fusilex.core.checks.side_order import SIDE_ORDERS
+from fusilex.core.design.model import Design
+from fusilex.core.printing.paste import PASTES
+from fusilex.core.road.propose import propose, usual_order
+from fusilex.ui.theme import theme
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A batch as it is to be opened; `number` 0 is the next free one, `order` '' the usual one."""
+
+    boards: int
+    prefix: str
+    number: int
+    paste: str
+    order: str = ""
+
+
+class NewBatch(QDialog):
+    """Enter takes what stands there, Esc leaves it."""
+
+    def __init__(self, parent: QWidget, title: str, design: Design, boards: int = 6) -> None:
+        super().__init__(parent)
+        self.design = design
+        self.setWindowTitle(f"New batch of {title}")
+        self.boards, self.number, self.prefix = QSpinBox(), QSpinBox(), QLineEdit((title[:1] or "B").upper())
+        self.boards.setRange(1, 1000)
+        self.boards.setValue(boards)
+        self.number.setRange(0, 99_999)
+        self.number.setSpecialValueText("the next free one")
+        self.prefix.setMaxLength(8)
+        self.paste, self.order, self.road = QComboBox(), QComboBox(), QLabel()
+        self.paste.addItems(list(PASTES))
+        for order, words in SIDE_ORDERS.items():
+            self.order.addItem(words[:1].upper() + words[1:], order)
+        self.order.setCurrentIndex(self.order.findData(usual_order(design)))
+        self.order.currentIndexChanged.connect(self._show_road)
+        self.road.setWordWrap(True)
+        self.road.setMinimumWidth(round(theme.base * 52))
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        form = QFormLayout(self)
+        form.setVerticalSpacing(round(theme.base))
+        for name, field in (
+            ("Boards", self.boards),
+            ("Serials begin with", self.prefix),
+            ("Batch number", self.number),
+            ("Paste", self.paste),
+            ("Sides", self.order),
+            ("Road", self.road),
+        ):
+            field.setAccessibleName(name)
+            form.addRow(name, field)
+        form.addRow(buttons)
+        self._show_road()
+        self.boards.selectAll()
+
+    def _show_road(self) -> None:
+        steps = propose(self.design, self.order.currentData())
+        self.road.setText("  →  ".join(steps.label(s.id) for s in steps if s.station != "Rework"))
+
+    @property
+    def wanted(self) -> Wanted:
+        """What stands in the fields."""
+        order = self.order.currentData()
+        chosen = "" if order == usual_order(self.design) else order
+        prefix = self.prefix.text().strip() or "B"
+        return Wanted(self.boards.value(), prefix, self.number.value(), self.paste.currentText(), chosen)
+
+
+def ask_new_batch(parent: QWidget, title: str, design: Design) -> Wanted | None:
+    """What a person wants, None when they leave it."""
+    dialog = NewBatch(parent, title, design)
+    return dialog.wanted if dialog.exec() else None
