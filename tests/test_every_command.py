@@ -235,6 +235,12 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
     refused: Counter[str] = Counter()
     happened: Counter[str] = Counter()
     for n in range(420):
+        if pick.random() < 0.15:
+            serial = pick.choice(list(bench.state.boards))
+            bench.go(
+                pick.choice((*bench.road.steps.ids, *[s for s in [bench.state.boards[serial].step] if s != DONE])),
+                serial,
+            )
         before, count = len(bench.record.history), len(bench.shop.history)
         acknowledged, was = set(bench.state.cautions), {s: b.step for s, b in bench.state.boards.items()}
         command = helpful(bench, pick) if pick.random() < 0.65 else made_up(pick.choice(COMMANDS), bench, pick)
@@ -256,7 +262,7 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
     assert project(journal.since(bench.id)) == bench.state
     assert project_workshop(journal.since(bench.shop.id)) == bench.workshop
     while bench.state.deeds:
-        bench.go(bench.state.deeds[-1].station, next(iter(bench.state.boards)))
+        bench.go(bench.place_of(bench.state.deeds[-1]), next(iter(bench.state.boards)))
         bench.do(c.Undo())
     first = project(bench.record.history[:1])
     bench.state[Placing].way = first[Placing].way  # where eyes look is not undone, nor how the batch stands

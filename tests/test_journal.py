@@ -226,7 +226,7 @@ def test_batches_opened_at_once_get_numbers_of_their_own(heron_files: Files, tmp
 
 def test_every_event_says_what_it_was() -> None:
     silent = {"moved", "went", "batch_opened", "undone", "redone", "pieces_counted", "pieces_uncounted"}
-    silent |= {"part_replaced", "readings_cleared", "parts_back", "way_chosen"}
+    silent |= {"part_replaced", "readings_cleared", "parts_back", "way_chosen", "batch_renamed", "batch_stands"}
     for kind in EVENT_KINDS.values():
         in_batch = not kind.__module__.startswith("fusilex.bench.workshop")
         says = kind.words is not Event.words and kind.__name__ != "Moved"

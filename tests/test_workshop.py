@@ -54,7 +54,9 @@ def test_a_journal_of_the_first_version_is_taken_along(bench: Bench, tmp_path: P
     engine = create_engine(url)
     with engine.begin() as connection:
         connection.execute(text("DROP TABLE name"))
-        connection.execute(text("ALTER TABLE event DROP COLUMN place"))
+        connection.execute(text("DROP INDEX ix_event_kind"))
+        for column in ("place", "origin"):
+            connection.execute(text(f"ALTER TABLE event DROP COLUMN {column}"))
         connection.execute(text("ALTER TABLE batch DROP COLUMN kind"))
         connection.execute(text("UPDATE alembic_version SET version_num = '0001'"))
     engine.dispose()

@@ -23,7 +23,7 @@ from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
 from fusilex.bench.source import Reading, Source, read_for
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stream import Stream
-from fusilex.bench.view import View
+from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.design.model import Design
@@ -57,7 +57,7 @@ class Bench:
             self.source.take(read)
         self._derived: Derived | None = None
         self._road: Road | None = None
-        self._view = self._last_place()
+        self._view = last_place(self.state)
 
     @classmethod
     def open_batch(
@@ -129,14 +129,6 @@ class Bench:
         if self._view.step not in self.road.steps.by_id:
             self._view.step = self.road.steps.ids[0]
         return self._view
-
-    def _last_place(self) -> View:
-        """Where something was done last."""
-        step, board, since = self.state.eyes
-        if self.state.deeds and self.state.deeds[-1].last > since:
-            step = self.state.deeds[-1].station
-            board = min(self.state.deeds[-1].boards, default=board)
-        return View(step, board if board in self.state.boards else next(iter(self.state.boards), ""))
 
     def go(self, step: str | None = None, board: str | None = None) -> None:
         """Look at another step or board. Raises `Refused` where there is no such one."""
@@ -238,12 +230,17 @@ class Bench:
         serials = [serial for event in happened if isinstance(event, Moved) for serial in event.boards]
         return [(board, board.step) for serial in serials if (board := self.state.boards[serial])]
 
+    def place_of(self, deed: Deed) -> str:
+        """The step a deed is taken back at: where it was done, or the first where that is no longer on the road."""
+        steps = self.road.steps
+        return deed.station if deed.station in steps.by_id else steps.ids[0]
+
     def turned_by(self, command: Undo | Redo) -> Deed:
         """The deed that would be taken back or done again: the last one of the step in view. Raises `Refused`."""
         back = isinstance(command, Undo)
         deeds = self.state.deeds if back else self.state.undone
         here, label = self.view.step, self.road.steps.label
-        found = next((deed for deed in reversed(deeds) if deed.station == here), None)
+        found = next((deed for deed in reversed(deeds) if self.place_of(deed) == here), None)
         if found is None:
             word = "take back" if back else "do again"
             last = (

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from fusilex.bench.state import BatchState
+
 
 @dataclass
 class View:
@@ -11,3 +13,12 @@ class View:
 
     step: str = "Ready"
     board: str = ""
+
+
+def last_place(state: BatchState) -> View:
+    """Where something was done last, or in older journals somebody looked after that."""
+    step, board, since = state.eyes
+    if state.deeds and state.deeds[-1].last > since:
+        step = state.deeds[-1].station
+        board = min(state.deeds[-1].boards, default=board)
+    return View(step, board if board in state.boards else next(iter(state.boards), ""))

@@ -28,7 +28,7 @@ class FrameKeys:
         canvas, state = self.host.station.canvas, self.desk.bench.state
         view, steps = self.desk.bench.view, self.desk.bench.road.steps.ids
         own = " ".join(f"Ctrl+{(n + 1) % 10}" for n in range(min(10, len(steps))))
-        here = any(deed.station == view.step for deed in state.deeds)
+        here = any(self.desk.bench.place_of(deed) == view.step for deed in state.deeds)
         back = [Key("Backspace", "take back", lambda _: self.turn(Undo()))] if here else []
         return [
             *back,
