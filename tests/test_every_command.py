@@ -73,6 +73,7 @@ FIELDS: dict[str, Made] = {
     "before": lambda b, r: r.choice((*b.road.steps.ids, "Nowhere")),
     "method": lambda b, r: r.choice(("", "syringe", "machine", "plate", "prayer")),
     "by": lambda b, r: r.choice((-1, 1)),
+    "fitted": lambda b, r: r.choice((None, True, False)),
     "status": lambda b, r: r.choice(("paused", "closed", "archived", "sleepy")),
     "board": lambda b, r: r.choice((b.view.board, *b.state.boards, "H7-99")),
     "panel": lambda b, r: r.choice((b.board.panel, b.board.panel, 99)),
@@ -144,6 +145,8 @@ FIELDS |= {name: lambda b, r: r.choice(("x", "", "two words")) for name in TEXTS
 def made_up(kind: type[c.Command], bench: Bench, pick: random.Random) -> c.Command:
     """A command of a kind, its arguments apt or not."""
     values = {f.name: FIELDS[f.name](bench, pick) for f in fields(kind)}
+    if kind in (c.SetOption, c.SkipStep):
+        values["boards"] = pick.sample(list(bench.state.boards), pick.randint(0, 3))
     if kind is c.DefinePanel:
         values["panel"] = pick.choice(
             (single(44, 31), Panel(2, 1, 46, 31, 0, 0, 92, 31, 44, 31), Panel(2, 1, 20, 31, 0, 0, 60, 31, 44, 31))
@@ -169,6 +172,8 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
         "Kit": lambda: (
             c.FillBin(FIELDS["line"](bench, pick), 500)
             if any(bin_open(bench.state, x.key) for x in lines_to_pull(bench.batch))
+            else c.StrapTest("1.1M")
+            if any(j.rule == "kit.strap" for j in bench.road.open_stops(bench.batch, "Kit"))
             else c.CloseKit()
         ),
         "Print": lambda: c.PrintPanel(board.panel, bench.state.foil_mm, bench.state.paste),

@@ -100,7 +100,7 @@ def test_roads_are_proposed_with_reasons(heron: Design) -> None:
     assert {s.method for s in two if s.station in ("Place", "Reflow")} == {"machine", "dial oven"}
     assert all(s.why for s in two) and "160 % of the limit" in two.by_id["Reflow 2"].why
     assert [two.label(s) for s in ("Print", "Print 2", "Hand", DONE)] == ["Print bottom", "Print top", "Hand", DONE]
-    shared = share_out(heron, two)
+    shared = share_out(heron.parts, two)
     assert {s: len(p) for s, p in shared.items()} == {"Place": 6, "Place 2": 40, "Hand": 2, "": 0}
     everything = [p.ref for parts in shared.values() for p in parts]
     assert sorted(everything) == sorted(p.ref for p in heron.parts if p.populated), "each part at one step"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass
@@ -12,7 +13,7 @@ from typing import Any, Protocol
 from fusilex.bench.boards import Board, Load, PastePrint
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.events import Moved
-from fusilex.bench.derived import Derived
+from fusilex.bench.derived import Builds, Derived
 from fusilex.bench.refusal import Refused
 from fusilex.bench.source import Source
 from fusilex.bench.state import BatchState, WorkshopState
@@ -145,6 +146,8 @@ class Batch:
 
     def has_work(self, board: Board, step: Step) -> bool:
         """True for a step that has something to do for a board."""
+        if step.id in board.skips:
+            return False
         return self.stations[step.station].work(self.about(board.serial, step.id), board)
 
     def next_here(self, step: str, before: str) -> Board | None:
@@ -199,20 +202,36 @@ class Batch:
     @property
     def lines(self) -> list[PullLine]:
         """Bins of the batch in placing order."""
-        return self.derived.lines
+        return self.derived.lines(self.builds)
+
+    @cached_property
+    def builds(self) -> Builds:
+        """How many boards there are of each variant."""
+        return tuple(Counter(board.variant for board in self.state.boards.values()).items())
 
     @property
     def line_of(self) -> dict[str, PullLine]:
-        return self.derived.line_of
+        """The bin of each part of the board in hand."""
+        return self.lines_of(self.board)
+
+    def lines_of(self, board: Board) -> dict[str, PullLine]:
+        """The bin of each part of a board."""
+        return self.derived.line_of(self.builds, board.variant)
 
     @property
     def bin_number(self) -> dict[str, int]:
-        return self.derived.bin_number
+        return {line.key: n for n, line in enumerate(self.lines, 1)}
 
-    def parts_of(self, step: str) -> list[Part]:
-        """Parts a step puts on, in working order, without those the batch started without."""
-        without = self.state[Bins].without
-        return [p for p in self.derived.shares(self.steps).get(step, ()) if p.ref not in without]
+    def built(self, board: Board) -> dict[str, Part]:
+        """Parts of a board as it is to be built, by reference."""
+        return self.derived.built(board.variant)
+
+    def parts_of(self, step: str, board: Board | None = None) -> list[Part]:
+        """Parts a step puts on a board, by default the one in hand, in working order, without those the batch started
+        without.
+        """
+        without, variant = self.state[Bins].without, (board or self.board).variant
+        return [p for p in self.derived.shares(self.steps, variant).get(step, ()) if p.ref not in without]
 
     def parts_on_paste(self, side: str) -> list[Part]:
         """Parts of all steps that place onto the paste of a side."""
@@ -236,12 +255,17 @@ class Batch:
     def next_part(self, board: Board, step: str) -> Part | None:
         """The part a board gets next at a step; None when it has them all."""
         there = {*board.placed, *board.soldered}
-        return next((p for p in self.parts_of(step) if p.ref not in there), None)
+        return next((p for p in self.parts_of(step, board) if p.ref not in there), None)
 
     def used_from_bin(self, key: str) -> int:
         """Pieces of a bin that are on boards."""
-        refs = next(x for x in self.lines if x.key == key).refs
-        return sum(ref in b.placed or ref in b.soldered for b in self.state.boards.values() for ref in refs)
+        line = next(x for x in self.lines if x.key == key)
+        boards = self.state.boards.values()
+        return sum(
+            self.lines_of(b).get(ref) is line and (ref in b.placed or ref in b.soldered)
+            for b in boards
+            for ref in line.refs
+        )
 
     def out_of_bin(self, key: str) -> int:
         """Pieces that came out of a bin: used, dropped, or in the place of another."""

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from fusilex.core.kit.variants import Variant
 from fusilex.core.road.steps import ASIDE, station_of
 
 
@@ -62,6 +63,15 @@ class SentBack:
     reason: str
 
 
+@dataclass(frozen=True)
+class Otherwise:
+    """How a board differs from those beside it, since when and why."""
+
+    at: str
+    what: str
+    reason: str
+
+
 @dataclass
 class Board:
     """One board of the batch with its record so far. Prints and loads are kept by the step they were made at, with
@@ -87,6 +97,9 @@ class Board:
     inspected: set[str] = field(default_factory=set)
     passed: list[str] = field(default_factory=list)
     sent_back: list[SentBack] = field(default_factory=list)
+    variant: Variant = ()
+    skips: set[str] = field(default_factory=set)
+    otherwise: list[Otherwise] = field(default_factory=list)
     inspections: int = 0
     unseen: bool = False
     first_pass: bool | None = None

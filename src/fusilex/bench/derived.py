@@ -14,12 +14,16 @@ from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design, Part
 from fusilex.core.electrical.probes import ProbePair, probe_plan
 from fusilex.core.kit.losses import Logged
-from fusilex.core.kit.quantities import PullLine, in_placing_order, pull_list
+from fusilex.core.kit.quantities import PullLine, in_placing_order, line_key, pull_for
+from fusilex.core.kit.variants import Variant, built
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.road.propose import Ways, propose, usual_order, usual_ways
 from fusilex.core.road.shares import share_out
 from fusilex.core.road.steps import Steps
+
+Builds = tuple[tuple[Variant, int], ...]
+"""How many boards there are of each variant."""
 
 
 class Derived:
@@ -31,23 +35,40 @@ class Derived:
         self, design: Design, boards: int, school: str = "kind", log: Mapping[str, Logged] | None = None
     ) -> None:
         self.design, self.boards, self.school, self.log = design, boards, school, log or {}
-        self._shared: tuple[Steps, dict[str, list[Part]]] | None = None
+        self._shared: dict[Variant, tuple[Steps, dict[str, list[Part]]]] = {}
+        self._built: dict[Variant, dict[str, Part]] = {}
+        self._lines: tuple[Builds, list[PullLine]] = (), []
+        self._line_of: dict[Variant, dict[str, PullLine]] = {}
         self._openings: dict[str, Openings] = {}
         self._roads: dict[tuple[str, Ways], Steps] = {}
 
-    @cached_property
-    def lines(self) -> list[PullLine]:
-        """Bins of the batch in placing order."""
-        x_of = {p.ref: p.x for p in self.design.parts}
-        return in_placing_order(pull_list(self.design, self.boards, self.log), self.school, x_of)
+    def built(self, variant: Variant) -> dict[str, Part]:
+        """Parts of a board of a variant, by reference; fitted or not."""
+        if variant not in self._built:
+            self._built[variant] = {p.ref: p for p in built(self.design.parts, variant)}
+        return self._built[variant]
 
-    @cached_property
-    def line_of(self) -> dict[str, PullLine]:
-        return {ref: line for line in self.lines for ref in line.refs}
+    def lines(self, builds: Builds) -> list[PullLine]:
+        """Bins of the batch in placing order; what only changed boards need stands after what all were drawn with."""
+        if self._lines[0] != builds:
+            x_of = {p.ref: p.x for p in self.design.parts}
+            drawn = {line_key(p) for p in self.design.parts if p.populated}
+            counts = {(): 0} | dict(builds)
+            made = pull_for([(list(self.built(v).values()), n) for v, n in counts.items()], self.log)
+            of = {line.key: (line.value, line.package.code, line.part_number) in drawn for line in made}
+            groups = ([x for x in made if of[x.key]], [x for x in made if not of[x.key]])
+            ordered = [line for group in groups for line in in_placing_order(group, self.school, x_of)]
+            self._lines, self._line_of = (builds, ordered), {}
+        return self._lines[1]
 
-    @cached_property
-    def bin_number(self) -> dict[str, int]:
-        return {line.key: n for n, line in enumerate(self.lines, 1)}
+    def line_of(self, builds: Builds, variant: Variant) -> dict[str, PullLine]:
+        """The bin of each part of a board of a variant."""
+        lines = self.lines(builds)
+        if variant not in self._line_of:
+            by_key = {(x.value, x.package.code, x.part_number): x for x in lines}
+            parts = self.built(variant).values()
+            self._line_of[variant] = {p.ref: by_key[line_key(p)] for p in parts if p.populated}
+        return self._line_of[variant]
 
     def openings(self, side: str) -> Openings:
         """Openings of a side's stencil."""
@@ -55,11 +76,12 @@ class Derived:
             self._openings[side] = openings_of(self.design, side)
         return self._openings[side]
 
-    def shares(self, steps: Steps) -> dict[str, list[Part]]:
-        """Parts by the step of a road that puts them on."""
-        if self._shared is None or self._shared[0] is not steps:
-            self._shared = steps, share_out(self.design, steps, self.school)
-        return self._shared[1]
+    def shares(self, steps: Steps, variant: Variant) -> dict[str, list[Part]]:
+        """Parts of a board of a variant, by the step of a road that puts them on."""
+        held = self._shared.get(variant)
+        if held is None or held[0] is not steps:
+            held = self._shared[variant] = steps, share_out(self.built(variant).values(), steps, self.school)
+        return held[1]
 
     @cached_property
     def usual_ways(self) -> Ways:

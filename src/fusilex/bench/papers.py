@@ -44,6 +44,7 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
         {"step": batch.steps.label(s.id), "side": s.side, "method": s.method, "passed": s.id in board.passed}
         for s in batch.steps
     ]
+    record["otherwise"] = [asdict(change) for change in board.otherwise]
     label = batch.steps.label
     record["sent_back"] = [{**asdict(b), "start": label(b.start), "to": label(b.to)} for b in board.sent_back]
     record["cautions"] = [{"station": s, "acknowledged_at": at} for s, at in state.cautions.items()]

@@ -114,13 +114,14 @@ class StationPicture(Picture):
     def on_board(self, board: Board | None = None) -> list[Part]:
         """Parts that are on a board now, by default on the board in hand."""
         here = board or self.bench.board
-        parts = self.bench.design.part_by_ref
+        parts = self.batch.built(here)
         return [parts[ref] for ref in [*here.placed, *here.soldered] if ref in parts]
 
     def whole_board(self) -> list[Part]:
         """Every part a finished board of this batch carries."""
         without = self.bench.state[Bins].without
-        return [p for p in self.bench.design.parts if p.populated and p.ref not in without]
+        parts = self.batch.built(self.bench.board).values()
+        return [p for p in parts if p.populated and p.ref not in without]
 
     def go_on(self, before: str) -> None:
         """When the board in hand has left this station, take the next one that is here: of its panel first."""

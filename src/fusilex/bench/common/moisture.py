@@ -34,7 +34,8 @@ def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
     load = batch.load_of(board, side)
     at = datetime.fromisoformat(load.at) if load else batch.at
     filled, lots = batch.state[Bins].filled, batch.workshop[Lots].lots
-    on_paste = {batch.line_of[p.ref].key: batch.line_of[p.ref] for p in batch.parts_on_paste(side)}
+    own = batch.lines_of(board)
+    on_paste = {own[p.ref].key: own[p.ref] for p in batch.parts_on_paste(side)}
     held = [
         (lots[filled[key].lot], line) for key, line in on_paste.items() if key in filled and filled[key].lot in lots
     ]

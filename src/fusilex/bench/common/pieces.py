@@ -85,7 +85,7 @@ class DropPart(Command, frozen=True):
         board = batch.board_at(self.board)
         if board.station not in ("Place", "Hand", "Rework"):
             raise Refused(f"Board {board.serial} is at {batch.where(board)}: nothing is placed there.")
-        line = batch.line_of.get(self.ref)
+        line = batch.lines_of(board).get(self.ref)
         if line is None:
             raise Refused(f"{self.ref} comes from no bin.")
         dropped = PartDropped(board.serial, self.ref, line.key)
@@ -103,7 +103,7 @@ def pieces_counted(batch: Batch, board: Board, refs: Sequence[str]) -> Result:
 
 def piece_replaced(batch: Batch, board: Board, ref: str, word: str) -> Result:
     """What a repair takes out of a bin: nothing, or another piece in the place of one that is lost."""
-    line = batch.line_of.get(ref)
+    line = batch.lines_of(board).get(ref)
     if word not in REPLACED_WORDS or line is None:
         return Result()
     counted = pieces_counted(batch, board, [ref])

@@ -16,7 +16,7 @@ def judge_bins(batch: Batch, taken: Mapping[str, int]) -> list[Judgement]:
     for line in (x for x in batch.lines if x.key in taken):
         left = batch.left_in_bin(line.key)
         wanted = sum(
-            ref not in b.placed and ref not in b.soldered
+            batch.lines_of(b).get(ref) is line and ref not in b.placed and ref not in b.soldered
             for b in batch.state.boards.values()
             for ref in line.refs
             if not b.scrapped

@@ -64,16 +64,30 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
     """One line per value, body and part number of the parts to be fitted, losses as logged in `log`. Raises
     ValueError for no board.
     """
-    if boards < 1:
+    return pull_for([(design.parts, boards)], log)
+
+
+def line_key(part: Part) -> tuple[str, str, str]:
+    """What parts have in common that come from one bin."""
+    return part.value, part.package.code, part.part_number
+
+
+def pull_for(builds: Sequence[tuple[Sequence[Part], int]], log: Mapping[str, Logged] | None = None) -> list[PullLine]:
+    """The same for boards that differ: the parts of each kind of board, and how many there are of it."""
+    if sum(count for _, count in builds) < 1:
         raise ValueError("a batch has at least one board")
-    groups: dict[tuple[str, str, str], list[Part]] = defaultdict(list)
-    for part in design.parts:
-        if part.populated:
-            groups[part.value, part.package.code, part.part_number].append(part)
+    groups: dict[tuple[str, str, str], dict[str, Part]] = defaultdict(dict)
+    needs: Counter[tuple[str, str, str]] = Counter()
+    for parts_built, count in builds:
+        for part in parts_built:
+            if part.populated:
+                groups[line_key(part)].setdefault(part.ref, part)
+                needs[line_key(part)] += count
     alike = Counter((value, package) for value, package, _ in groups)
     lines = []
-    for (value, package, _), parts in groups.items():
-        need = boards * len(parts)
+    for group, by_ref in groups.items():
+        (value, package, _), parts = group, list(by_ref.values())
+        need = needs[group]
         loss = loss_of(parts[0].package, log)
         lines.append(
             PullLine(
@@ -82,7 +96,7 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
                 parts[0].part_number,
                 tuple(p.ref for p in parts),
                 need,
-                pull_quantity(need, loss.fraction, loss.extra),
+                pull_quantity(need, loss.fraction, loss.extra) if need else 0,
                 loss.fraction,
                 loss.extra,
                 parts[0].side if len({p.side for p in parts}) == 1 else "both",

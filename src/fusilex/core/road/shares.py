@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
-from fusilex.core.design.model import Design, Part
+from fusilex.core.design.model import Part
 from fusilex.core.placing.order import placing_order
 from fusilex.core.road.steps import WITH_PARTS, Steps
 from fusilex.core.soldering.order import by_height
 
 
-def share_out(design: Design, steps: Steps, school: str = "kind") -> dict[str, list[Part]]:
+def share_out(parts: Iterable[Part], steps: Steps, school: str = "kind") -> dict[str, list[Part]]:
     """Parts by the step that puts them on, in working order.
 
     A step that names a part has it. Other surface-mount parts go to the first Place step of their side, what is left
@@ -19,7 +19,7 @@ def share_out(design: Design, steps: Steps, school: str = "kind") -> dict[str, l
     named = {ref: step.id for step in steps for ref in step.parts}
     shared: dict[str, list[Part]] = {step.id: [] for step in steps if step.station in WITH_PARTS}
     shared[""] = []
-    for part in design.parts:
+    for part in parts:
         if part.populated:
             shared[named.get(part.ref, "") or _taker(part, steps)].append(part)
     return {id: _in_order(parts, steps, id, school) for id, parts in shared.items()}

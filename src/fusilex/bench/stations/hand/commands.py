@@ -21,10 +21,10 @@ class SolderPart(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Hand")
-        order = [p.ref for p in batch.parts_of(board.step)]
+        order = [p.ref for p in batch.parts_of(board.step, board)]
         if self.ref not in order or self.ref in board.soldered:
             raise Refused(f"{self.ref} is not waiting to be soldered on board {board.serial}.")
-        batch.hold_at(judge_bins(batch, {batch.line_of[self.ref].key: 1}))
+        batch.hold_at(judge_bins(batch, {batch.lines_of(board)[self.ref].key: 1}))
         soldered = PartSoldered(board.serial, self.ref)
         if not set(order) <= {*board.soldered, self.ref}:
             return Result([soldered])

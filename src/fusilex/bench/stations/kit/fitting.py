@@ -30,8 +30,8 @@ def line_of_bin(batch: Batch, key: str) -> PullLine:
 
 
 def lines_to_pull(batch: Batch) -> list[PullLine]:
-    """Bins without those of the side that is left for later."""
-    return [line for line in batch.lines if line.side != batch.state[Bins].skipped_side]
+    """Bins that some board needs, without those of the side that is left for later."""
+    return [line for line in batch.lines if line.need and line.side != batch.state[Bins].skipped_side]
 
 
 def lots_for(batch: Batch, line: PullLine) -> list[Lot]:

@@ -87,8 +87,9 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
     state = batch.state
     filled, programmes = state[Bins].filled, state[Kitted].programmes
     rows = []
-    for part in sorted((p for p in batch.design.parts if p.populated), key=lambda p: (p.side != "top", p.ref)):
-        line = batch.line_of.get(part.ref)
+    lines, numbers = batch.lines_of(board), batch.bin_number
+    for part in sorted((p for p in batch.built(board).values() if p.populated), key=lambda p: (p.side != "top", p.ref)):
+        line = lines.get(part.ref)
         held = filled.get(line.key) if line else None
         programme = programmes.get(line.key) if line else None
         rows.append(
@@ -98,7 +99,7 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
                 "package": part.package.code,
                 "part_number": part.part_number,
                 "side": part.side,
-                "bin": batch.bin_number[line.key] if line else None,
+                "bin": numbers[line.key] if line else None,
                 "lot": (held.lot or None) if held else None,
                 "programme": f"{programme.name}, {programme.version}" if programme else None,
                 "how": board.placed_how.get(part.ref) or ("iron" if part.ref in board.soldered else None),

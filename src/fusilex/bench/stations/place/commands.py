@@ -46,12 +46,12 @@ class PlacePart(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Place")
-        order = [p.ref for p in batch.parts_of(board.step)]
+        order = [p.ref for p in batch.parts_of(board.step, board)]
         if self.ref not in order:
             raise Refused(f"{self.ref} is not placed on paste at {batch.where(board)}.")
         if self.ref in board.placed:
             raise Refused(f"{self.ref} is already on board {board.serial}.")
-        batch.hold_at(judge_bins(batch, {batch.line_of[self.ref].key: 1}))
+        batch.hold_at(judge_bins(batch, {batch.lines_of(board)[self.ref].key: 1}))
         placed = PartsPlaced(board.serial, [self.ref], HAND)
         if not set(order) <= {*board.placed, self.ref}:
             return Result([placed])
@@ -101,7 +101,7 @@ class MachinePlaced(Command, frozen=True):
         workshop: list[Event] = []
         batch.hold_at(judge_bins(batch, pieces_for(batch, boards)))
         for board in boards:
-            refs = [p.ref for p in batch.parts_of(board.step) if p.ref not in board.placed]
+            refs = [p.ref for p in batch.parts_of(board.step, board) if p.ref not in board.placed]
             if refs:
                 happened.append(PartsPlaced(board.serial, refs, MACHINE))
             counted = pieces_counted(batch, board, [*board.placed, *refs])

@@ -46,7 +46,7 @@ def next_pieces(batch: Batch, board: Board) -> Mapping[str, int]:
         return {}
     if way_of(batch, batch.step) == MACHINE:
         return pieces_for(batch, batch.panel_at(board.panel, "Place"))
-    return {batch.line_of[part.ref].key: 1}
+    return {batch.lines_of(board)[part.ref].key: 1}
 
 
 def work(batch: Batch, board: Board) -> bool:

@@ -85,11 +85,14 @@ def programme(batch: Batch, panel: int) -> list[Step]:
     batch.hold_at(judge_machine(batch, panel))
     boards = {b.cell: b for b in batch.state.panel_boards(panel) if not b.scrapped}
     steps, at = [], place_step(batch)
-    for part in batch.parts_of(at.id):
-        lies = as_seen(batch.panel, batch.panel.step(on_board(batch.design, [part]))[:, 0], at.side)
+    numbers = batch.bin_number
+    own = {cell: {p.ref: p for p in batch.parts_of(at.id, board)} for cell, board in boards.items()}
+    for ref, drawn in {ref: part for parts in own.values() for ref, part in parts.items()}.items():
+        lies = as_seen(batch.panel, batch.panel.step(on_board(batch.design, [drawn]))[:, 0], at.side)
         stepped = transform.apply(lies)
         for cell, (x, y) in enumerate(stepped):
-            if cell in boards and part.ref not in boards[cell].placed:
+            part = own.get(cell, {}).get(ref)
+            if part is not None and ref not in boards[cell].placed:
                 steps.append(
                     Step(
                         cell + 1,
@@ -98,7 +101,7 @@ def programme(batch: Batch, panel: int) -> list[Step]:
                         float(y),
                         angle_as_seen(part.rotation_deg, batch.panel.turn(cell), at.side) + transform.rotation_deg,
                         part.package.height,
-                        batch.bin_number[batch.line_of[part.ref].key],
+                        numbers[batch.lines_of(boards[cell])[ref].key],
                         part.value,
                         part.package.code,
                     )
@@ -108,7 +111,9 @@ def programme(batch: Batch, panel: int) -> list[Step]:
 
 def pieces_for(batch: Batch, boards: Iterable[Board]) -> Counter[str]:
     """Pieces the machine takes out of each bin, by its key, to place what is left on the boards."""
-    return Counter(batch.line_of[p.ref].key for b in boards for p in batch.parts_of(b.step) if p.ref not in b.placed)
+    return Counter(
+        batch.lines_of(b)[p.ref].key for b in boards for p in batch.parts_of(b.step, b) if p.ref not in b.placed
+    )
 
 
 def judge_machine(batch: Batch, panel: int) -> list[Judgement]:

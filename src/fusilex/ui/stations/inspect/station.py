@@ -53,7 +53,7 @@ class InspectPicture(StationPicture):
     @property
     def selected(self) -> Part | None:
         assert self.canvas
-        return self.bench.design.part_by_ref.get(self.canvas.selected or "")
+        return self.batch.built(self.bench.board).get(self.canvas.selected or "")
 
     def refresh(self) -> None:
         assert self.canvas
@@ -116,7 +116,7 @@ class InspectPicture(StationPicture):
 
     def _walk(self, key: str) -> None:
         assert self.canvas
-        here = [p for p in self.bench.design.parts if p.populated and p.side == self.canvas.side]
+        here = [p for p in self.whole_board() if p.side == self.canvas.side]
         self.canvas.selected = neighbour(here, self.canvas.selected, key, self.canvas.side == "bottom")
         self._walked.add(self.bench.board.serial)
         self.desk.changed.emit()
