@@ -132,7 +132,7 @@ VIEW_OF = {
     "ready-panel": 3,
     "ready-sides": 4,
     "ready-road": 5,
-    "ready-bare": 6,
+    "ready-bare": 7,
     "kit": 0,
     "kit-stock": 1,
 }

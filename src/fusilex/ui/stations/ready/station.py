@@ -8,6 +8,7 @@ from fusilex.ui.stations.ready.bare import BareView
 from fusilex.ui.stations.ready.board import BoardView
 from fusilex.ui.stations.ready.lists import ListsView
 from fusilex.ui.stations.ready.next_time import NextTimeView
+from fusilex.ui.stations.ready.options import OptionsView
 from fusilex.ui.stations.ready.packages import PackagesView
 from fusilex.ui.stations.ready.panel import PanelView
 from fusilex.ui.stations.ready.road import RoadView
@@ -18,7 +19,17 @@ from fusilex.ui.widgets.keys import Key
 
 class ReadyPicture(TabbedStation):
     name = "Ready"
-    view_classes = (BoardView, ListsView, PackagesView, PanelView, SidesView, RoadView, BareView, NextTimeView)
+    view_classes = (
+        BoardView,
+        ListsView,
+        PackagesView,
+        PanelView,
+        SidesView,
+        RoadView,
+        OptionsView,
+        BareView,
+        NextTimeView,
+    )
 
     def keys(self) -> list[Key]:
         accept = [Key("Space", "accept the files", lambda _: self._accept())] if self.bench.state.at(FIRST[0]) else []
