@@ -159,3 +159,39 @@ def test_each_window_opens_where_it_was(window: Window, open_window: OpenWindow,
     again = open_window(Bench(bench.journal, bench.id), window.settings)
     assert (again.desk.bench.view.step, again.desk.bench.view.board) == ("Test", "H7-09")
     assert str(HERON) not in str(again.settings.allKeys())
+
+
+def test_boards_are_found_sent_back_and_taken_back_by_keys(window: Window) -> None:
+    bench = window.desk.bench
+    open_demo(bench.journal, which="wren")
+    printed(bench)
+
+    def answer(*texts: str) -> None:
+        for text in texts:
+            window.ask.line.setText(text)
+            QTest.keyClick(window.ask.line, K.Key_Return)
+
+    QTest.keyClick(window, K.Key_F, Qt.KeyboardModifier.ControlModifier)
+    answer("h7-04")
+    assert (bench.view.step, bench.view.board) == ("Place", "H7-04") and "at Place" in window.desk.said
+    QTest.keyClick(window, K.Key_F3)
+    assert window.ask.line.text() == "Print", "the step before is offered"
+    answer("print", "smeared at J1")
+    assert bench.view.step == "Print" and bench.state.boards["H7-04"].sent_back[0].reason == "smeared at J1"
+    QTest.keyClick(window, K.Key_F3)
+    answer("nowhere")
+    assert window.desk.said == "There is no step nowhere."
+    bench.state.boards["H7-05"].step, bench.state.boards["H7-05"].released_at = "Done", "2026-01-01T00:00:00+00:00"
+    QTest.keyClick(window, K.Key_F, Qt.KeyboardModifier.ControlModifier)
+    answer("H7-05")
+    assert "released" in window.desk.said
+    QTest.keyClick(window, K.Key_F3)
+    answer("dead after a storm")
+    assert bench.state.boards["H7-05"].step == "Rework" and bench.view.step == "Rework"
+    assert "came back" in window.now_card.now.title and "dead after a storm" in window.now_card.now.detail
+    QTest.keyClick(window, K.Key_F, Qt.KeyboardModifier.ControlModifier)
+    answer("W3-02")
+    assert window.desk.bench.view.board == "W3-02" and "Wren" in window.windowTitle()
+    QTest.keyClick(window, K.Key_F, Qt.KeyboardModifier.ControlModifier)
+    answer("zebra")
+    assert window.desk.said == "Nothing here is called zebra."

@@ -107,10 +107,15 @@ class Steps:
                 return f"{one.station} {'both sides' if told == 'both' else told}"
         return f"{one.station} {alike.index(one) + 1}"
 
+    def named(self, text: str) -> Step | None:
+        """The step that people call so, in capitals or not."""
+        wanted = " ".join(text.lower().split())
+        return next((s for s in self.all if wanted in (s.id.lower(), self.label(s.id).lower())), None)
+
     def before(self, step: str, station: str, side: str = "") -> Step | None:
-        """The nearest step of a station before another one, of a side if one is named."""
+        """The nearest step before another one: of a station and a side, where they are named."""
         earlier = reversed(self.all[: self.index(step)])
-        return next((s for s in earlier if s.station == station and side in ("", s.side)), None)
+        return next((s for s in earlier if station in ("", s.station) and side in ("", s.side)), None)
 
     def after(self, step: str) -> tuple[Step, ...]:
         """The steps boards still have ahead, without those aside."""

@@ -8,9 +8,10 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 
 from fusilex.bench.archive import batch_in, batch_out
-from fusilex.bench.batch_list import Listed
+from fusilex.bench.batch_list import Listed, listed
 from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
+from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.standing import (
     ARCHIVED,
     CLOSED,
@@ -39,9 +40,10 @@ class BatchDialogs:
     def __init__(self, host: Host) -> None:
         self.host = host
 
-    def choose(self) -> None:
-        """The rack; a batch that was paused is taken up again when it is opened."""
+    def choose(self, text: str = "") -> None:
+        """The rack, with what has a text; a batch that was paused is taken up again when it is opened."""
         rack = Batches(self.host.widget(), self.host.home, self.host.desk.bench.id, self.act)
+        rack.line.setText(text)
         if rack.exec() and rack.chosen is not None:
             self.open(rack.chosen)
         self.host.widget().setFocus()
@@ -61,6 +63,31 @@ class BatchDialogs:
             self.host.desk.say(f"Paused since {local_time(held.at)}{why}. Taken up again: {found}.")
         elif held.status != OPEN:
             self.host.desk.say("This batch is at rest: look as you like; Ctrl+B and F5 take it up again.")
+
+    def find(self, text: str) -> None:
+        """Go to a board of any batch by its serial; a lot or anything else opens the rack with what has it."""
+        wanted = text.strip().lower()
+        rows = listed(self.host.home, wanted)
+        for row in rows:
+            bench = self.host.desk.bench if row.id == self.host.desk.bench.id else Bench(self.host.home, row.id)
+            if serial := next((s for s in bench.state.boards if s.lower() == wanted), None):
+                if bench is not self.host.desk.bench:
+                    self.open(row.id)
+                self._go_to(serial)
+                return
+        if rows:
+            self.choose(text)
+        else:
+            self.host.desk.say(f"Nothing here is called {text}.")
+
+    def _go_to(self, serial: str) -> None:
+        board, desk = self.host.desk.bench.state.boards[serial], self.host.desk
+        desk.go(board.step if board.step in desk.bench.road.steps.by_id else None, serial)
+        lots = {f.lot for f in desk.bench.state[Bins].filled.values() if f.lot}
+        where = "released" if board.released_at else f"at {desk.bench.batch.where(board)}"
+        desk.say(
+            f"{serial} is {where}; parts of {len(lots)} lots went into its batch." if lots else f"{serial} is {where}."
+        )
 
     def act(self, what: str, row: Listed) -> None:
         """Something is done with a batch of the rack, the open one or another."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from fusilex.bench.common.commands import Overrule, Redo, Undo
+from fusilex.bench.common.commands import Overrule, Redo, SendBack, TakeBack, Undo
 from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Level
+from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.why import Why
@@ -44,6 +45,8 @@ class FrameKeys:
             Key("Ctrl+Left Ctrl+Right Ctrl+Up Ctrl+Down", "", self.pan),
             Key("PgUp PgDown", "", lambda key: self.step_judgement(1 if key == "PgDown" else -1)),
             Key("F2", "", lambda _: self.overrule()),
+            Key("F3", "", lambda _: self.send_back()),
+            Key("Ctrl+F", "", lambda _: self.desk.ask("Find a serial or lot", self.host.batches.find)),
             Key("Ctrl+Z", "", lambda _: self.turn(Undo())),
             Key("Ctrl+Shift+Z", "", lambda _: self.turn(Redo())),
             Key("Ctrl+D", "", lambda _: self.turn_theme()),
@@ -139,6 +142,32 @@ class FrameKeys:
 
     def _overruled(self, key: str, headline: str, reason: str) -> None:
         self.desk.do(Overrule(key, reason, headline), "Overruled, with your reason on record.")
+
+    def send_back(self) -> None:
+        """The board in hand goes back to an earlier step; one that was released has come back from its user."""
+        board = self.desk.bench.board
+        if board.step == DONE:
+            back = f"{board.serial} has come back: what did its user find"
+            self.desk.ask(back, lambda why: self._sent(TakeBack(board.serial, why)))
+            return
+        last = (
+            self.desk.bench.road.steps.before(board.place, "") if board.step in self.desk.bench.road.steps.ids else None
+        )
+        given = self.desk.bench.road.steps.label(last.id) if last else ""
+        self.desk.ask(f"{board.serial} goes back to which step", self._to, given)
+
+    def _to(self, text: str) -> None:
+        serial, step = self.desk.bench.board.serial, self.desk.bench.road.steps.named(text)
+        if step is None:
+            self.desk.say(f"There is no step {text}.")
+            return
+        self.desk.ask("Why", lambda why: self._sent(SendBack(serial, step.id, why)))
+
+    def _sent(self, command: SendBack | TakeBack) -> None:
+        if self.desk.do(command):
+            serial = command.board
+            self.desk.go(self.desk.bench.state.boards[serial].step, serial)
+            self.desk.say(self.desk.went(serial))
 
     def turn_theme(self) -> None:
         """Light to dim and back."""

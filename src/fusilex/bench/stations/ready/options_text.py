@@ -28,12 +28,12 @@ def option(text: str, serials: Sequence[str], steps: Steps) -> Callable[[str], C
     ref, _, what = text[: spec.start()].strip().partition(" ")
     what = what.strip()
     if ref.lower() == "skip":
-        named = {steps.label(s.id).lower(): s.id for s in steps} | {s.id.lower(): s.id for s in steps}
-        if what.lower() not in named:
+        step = steps.named(what)
+        if step is None:
             raise Refused(
                 f"There is no step {what or 'of no name'}; there are {', '.join(map(steps.label, steps.ids))}."
             )
-        return lambda reason: SkipStep(boards, named[what.lower()], reason)
+        return lambda reason: SkipStep(boards, step.id, reason)
     if not what:
         raise Refused(f"Say what is otherwise about {ref}: {EXAMPLE}.")
     fitted = {"not fitted": False, "none": False, "fitted": True}.get(what.lower())
