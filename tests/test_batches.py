@@ -19,6 +19,7 @@ from fusilex.bench.common.events import BatchOpened, BoardCell
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import Standing, aged, title
 from fusilex.bench.demos import open_demo
+from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
 from fusilex.core.printing.age import judge_paste_age
 from fusilex.formats.bundle import Files
@@ -134,7 +135,7 @@ def test_a_batch_travels_by_the_window(window: Window, tmp_path: Path, open_wind
 
 
 def test_a_new_batch_in_one_dialog(window: Window, heron_files: Files) -> None:
-    dialog = NewBatch(window, "Heron R2", window.desk.bench.design)
+    dialog = NewBatch(window, "Heron R2", window.desk.bench.design, Records())
     assert dialog.wanted.order == "" and "Hand" in dialog.road.text() and "Print bottom" not in dialog.road.text()
     dialog.boards.setValue(9)
     dialog.prefix.setText("NB")

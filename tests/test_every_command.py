@@ -73,6 +73,8 @@ FIELDS: dict[str, Made] = {
     "before": lambda b, r: r.choice((*b.road.steps.ids, "Nowhere")),
     "method": lambda b, r: r.choice(("", "syringe", "machine", "plate", "prayer")),
     "by": lambda b, r: r.choice((-1, 1)),
+    "kind": lambda b, r: r.choice(("jar", "person", "oven", "unicorn")),
+    "body": lambda b, r: {"id": r.choice(("one", "two", ""))},
     "fitted": lambda b, r: r.choice((None, True, False)),
     "status": lambda b, r: r.choice(("paused", "closed", "archived", "sleepy")),
     "board": lambda b, r: r.choice((b.view.board, *b.state.boards, "H7-99")),

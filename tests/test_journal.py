@@ -137,7 +137,7 @@ def test_events_of_a_newer_program_are_passed_over() -> None:
 def old_words(record: dict[str, Any]) -> dict[str, Any]:
     """A board's record of today as the version before the rooms would have written it."""
     parts = [{("body" if k == "package" else k): v for k, v in p.items() if k != "programme"} for p in record["parts"]]
-    load = next(({k: v for k, v in x.items() if k not in ("seen", "step")} for x in record["loads"]), None)
+    load = next(({k: v for k, v in x.items() if k not in ("seen", "step", "rule")} for x in record["loads"]), None)
     rest = ("step", "side", "method")
     made = next(({k: v for k, v in x.items() if k not in rest} for x in record["prints"]), None)
     wiped = [{k: v for k, v in x.items() if k != "step"} for x in record["wiped_prints"]]

@@ -463,7 +463,7 @@ def test_foil_and_paste_are_chosen_and_change_the_judgement(window: Window) -> N
         assert words in window.desk.said and bench.state.foil_mm == 0.15
     QTest.keyClick(window, K.Key_A)
     assert bench.state.paste == "bismuth" and ("alloy", "Sn42Bi58") in window.facts.rows
-    assert show(window, "Reflow").window_rule is WINDOWS["bismuth"]
+    assert show(window, "Reflow").window_rule == WINDOWS["bismuth"]
     with pytest.raises(
         c.Refused, match=r"nothing to take back at Reflow. The last thing was the bismuth paste, at Print"
     ):

@@ -15,7 +15,7 @@ from fusilex.bench.common.events import BatchOpened, BoardCell, Moved
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import WORDS, Standing
-from fusilex.bench.derived import Derived
+from fusilex.bench.derived import Derived, Shop
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.road import Road
@@ -26,6 +26,8 @@ from fusilex.bench.stream import Stream
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
+from fusilex.bench.workshop.record_kinds import Limits, Oven, Stencil
+from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.losses import Logged
@@ -36,7 +38,6 @@ from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed, Redone, Undone
 from fusilex.journal.store import Journal, Pen, digest
 
-FOIL_MM = 0.12
 CLASSIC = one_side()
 """The road of batches that never had one laid."""
 SCOPES = ("lot",)
@@ -69,7 +70,7 @@ class Bench:
         *,
         prefix: str = "B",
         paste: str = "lead-free",
-        foil_mm: float = FOIL_MM,
+        foil_mm: float | None = None,
         number: int | None = None,
         read: Reading | None = None,
         settled: Sequence[Event] = (),
@@ -96,7 +97,7 @@ class Bench:
                 wanted,
                 digest(kept),
                 paste,
-                foil_mm,
+                foil_mm or Records.first(shop[Records], Stencil).foil_mm,
                 {key: [x.placed, x.lost] for key, x in shop[Losses].logged.items()},
             )
             happened: list[Event] = [opened]
@@ -166,9 +167,11 @@ class Bench:
         design, order = self.source.design, self.state[Bins].order
         boards = len(self.state.boards)
         held = self._derived
-        if held is None or held.design is not design or (held.school, held.boards) != (order, boards):
+        limits, oven = self.workshop[Records].first(Limits), self.workshop[Records].first(Oven)
+        shop = Shop(limits.probe_gap_mm, limits.open_above_ohm, oven.method)
+        if held is None or held.design is not design or (held.school, held.boards, held.shop) != (order, boards, shop):
             log = {key: Logged(*counts) for key, counts in self.state.opened["losses"].items()}
-            self._derived = Derived(design, boards, order, log)
+            self._derived = Derived(design, boards, order, log, shop)
         assert self._derived is not None
         return self._derived
 

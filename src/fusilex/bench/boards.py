@@ -25,7 +25,9 @@ class PastePrint:
 
 @dataclass(frozen=True)
 class Load:
-    """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says."""
+    """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says;
+    `rule` the numbers of the window it was judged by.
+    """
 
     number: int
     at: str
@@ -38,6 +40,7 @@ class Load:
     index: float | None = None
     seen: str = ""
     step: str = "Reflow"
+    rule: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass

@@ -5,6 +5,7 @@ for.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 from fusilex.core.bare_boards.finest import Finest, copper_coverage, finest_feature
@@ -26,15 +27,30 @@ Builds = tuple[tuple[Variant, int], ...]
 """How many boards there are of each variant."""
 
 
+@dataclass(frozen=True)
+class Shop:
+    """What of the workshop such work depends on."""
+
+    probe_gap_mm: float = 0.6
+    open_above_ohm: float = 100.0
+    reflowing: str = "controlled oven"
+
+
 class Derived:
     """Everything here follows from the design, the number of boards, the order of placing and the losses logged
     before.
     """
 
     def __init__(
-        self, design: Design, boards: int, school: str = "kind", log: Mapping[str, Logged] | None = None
+        self,
+        design: Design,
+        boards: int,
+        school: str = "kind",
+        log: Mapping[str, Logged] | None = None,
+        shop: Shop | None = None,
     ) -> None:
         self.design, self.boards, self.school, self.log = design, boards, school, log or {}
+        self.shop = shop or Shop()
         self._shared: dict[Variant, tuple[Steps, dict[str, list[Part]]]] = {}
         self._built: dict[Variant, dict[str, Part]] = {}
         self._lines: tuple[Builds, list[PullLine]] = (), []
@@ -85,7 +101,7 @@ class Derived:
 
     @cached_property
     def usual_ways(self) -> Ways:
-        return usual_ways(self.design)
+        return replace(usual_ways(self.design), reflowing=self.shop.reflowing)
 
     def road(self, order: str, ways: Ways | None) -> Steps:
         """The road proposed for an order of sides, '' for the usual one."""
@@ -101,7 +117,8 @@ class Derived:
 
     @cached_property
     def plan(self) -> list[ProbePair]:
-        return probe_plan(self.design)
+        found = probe_plan(self.design, self.shop.probe_gap_mm)
+        return [replace(pair, open_above=self.shop.open_above_ohm) for pair in found]
 
     @cached_property
     def hidden(self) -> list[Part]:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from fusilex.bench.common import bins, commands, events, faults, files, pieces, road, standing
+from fusilex.bench.common import bins, commands, events, faults, files, pieces, records, road, standing
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
 from fusilex.bench.workshop import etching, habits, losses, stock
+from fusilex.bench.workshop import records as owned
 from fusilex.journal.entries import Event
 from fusilex.journal.folding import Redone, Undone
 from fusilex.journal.store import Journal
@@ -19,9 +20,10 @@ COMMON = (
     Room(pieces.COMMANDS, pieces.EVENTS, (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
     Room((), road.EVENTS, (road.Laid,)),
+    Room(records.COMMANDS, records.EVENTS),
     Room(standing.COMMANDS, standing.EVENTS, (standing.Standing,)),
 )
-WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock))
+WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock, owned))
 ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)
 
 COMMANDS = tuple(command for room in ROOMS for command in room.commands)

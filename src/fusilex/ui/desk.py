@@ -28,6 +28,7 @@ class Desk(QObject):
 
     changed = pyqtSignal()
     looked = pyqtSignal()
+    sat = pyqtSignal(str)
     asked = pyqtSignal(str, str, object)
     choosing_file = pyqtSignal(str, str, object)
     saving_file = pyqtSignal(str, str, object)
@@ -102,6 +103,12 @@ class Desk(QObject):
         else:
             self.looked.emit()
             self.say("")
+
+    def sit(self, who: str) -> None:
+        """Somebody sits at this window: what is done from now on is theirs."""
+        self.bench.who = who
+        self.sat.emit(who)
+        self.say(f"{who} is at this window.")
 
     def ask(self, prompt: str, then: Callable[[str], object], given: str = "") -> None:
         """Ask for a line of text at the foot of the bench."""

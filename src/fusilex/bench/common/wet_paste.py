@@ -6,6 +6,7 @@ from datetime import datetime
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.age import judge_paste_age
 
@@ -15,6 +16,9 @@ def judge_wet_paste(batch: Batch, board: Board) -> list[Judgement]:
     found = []
     for step, made in board.prints.items():
         if step in batch.steps.by_id and batch.load_of(board, batch.steps.by_id[step].side) is None:
+            sheet = batch.workshop[Records].paste(made.paste)
             hours = (batch.at - datetime.fromisoformat(made.at)).total_seconds() / 3600
-            found.append(judge_paste_age(f"panel {board.panel}", hours).of(f"print {made.number}"))
+            found.append(
+                judge_paste_age(f"panel {board.panel}", hours, sheet.tack_h, sheet.longest_h).of(f"print {made.number}")
+            )
     return [j for j in found if j.level is not Level.GO]

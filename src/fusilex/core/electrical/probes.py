@@ -36,6 +36,7 @@ class ProbePair:
     gap: float
     also: tuple[str, ...] = field(default=())
     expected: float = math.inf
+    open_above: float = OPEN_ABOVE_OHM
 
     @property
     def key(self) -> str:
@@ -44,7 +45,7 @@ class ProbePair:
     @property
     def limit(self) -> float:
         """Below this reading (Ω) the two nets are joined."""
-        return OPEN_ABOVE_OHM if math.isnan(self.expected) else min(OPEN_ABOVE_OHM, self.expected / 2)
+        return self.open_above if math.isnan(self.expected) else min(self.open_above, self.expected / 2)
 
     def level(self, reading: float) -> Level:
         """What a reading (Ω, inf for open) says: apart (go), joined (stop), or can't tell where a part's value is not

@@ -13,9 +13,11 @@ from fusilex.bench.common.road import SidesChosen
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import workshop_state
 from fusilex.bench.source import Reading, read_for
+from fusilex.bench.state import WorkshopState
 from fusilex.bench.stations.ready.files import AddFiles
 from fusilex.bench.stream import Stream
 from fusilex.bench.workshop.habits import Habits
+from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import FIRST
 from fusilex.formats.bundle import Files, is_single
@@ -67,8 +69,7 @@ class FileDialogs:
             self.host.batches.read(paths[0])
             return
         beside = self._go_beside(paths)
-        home = self.host.home
-        habits = Stream(home.workshop, workshop_state, home.since(home.workshop)).state[Habits]
+        habits = self._shop()[Habits]
         self.reader = reader = Reader(paths, None if beside else partial(read_for, habits))
         waiting = QProgressDialog(f"Reading {paths[0].name}", "Leave it", 0, 100, self.host.widget())
         waiting.setMinimumDuration(300)
@@ -84,6 +85,11 @@ class FileDialogs:
         reader.finished.connect(waiting.reset)
         reader.start()
 
+    def _shop(self) -> WorkshopState:
+        """The workshop of the journal new batches go to."""
+        home = self.host.home
+        return Stream(home.workshop, workshop_state, home.since(home.workshop)).state
+
     def _go_beside(self, paths: list[Path]) -> bool:
         """True when single files are dropped at Ready on a design whose files are still open: they go with it."""
         bench = self.host.desk.bench
@@ -98,7 +104,7 @@ class FileDialogs:
         self.host.desk.do(AddFiles(files), f"Added {words}.")
 
     def _read(self, path: str, files: Files, title: str, read: Reading) -> None:
-        if wanted := ask_new_batch(self.host.widget(), title, read.design):
+        if wanted := ask_new_batch(self.host.widget(), title, read.design, self._shop()[Records]):
             self.start_batch(path, files, title, wanted, read)
 
     def start_batch(

@@ -40,6 +40,7 @@ class FrameKeys:
             Key(own, "step", lambda key: self.host.go(steps[(int(key[-1]) - 1) % 10])),
             Key("Alt+Left Alt+Right", "", lambda key: self.step_road(1 if key == "Alt+Right" else -1)),
             Key("F1", "why", lambda _: self._why()),
+            Key("F4", "workshop", lambda _: self.host.workshop()),
             Key("F10", "menu", lambda _: self.host.menu()),
             Key("+ - = Home", "", self.zoom),
             Key("Ctrl+Left Ctrl+Right Ctrl+Up Ctrl+Down", "", self.pan),

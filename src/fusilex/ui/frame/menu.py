@@ -39,6 +39,7 @@ class Menu:
             ("Take back the last thing done here", "Ctrl+Z", lambda: self.keys.turn(Undo())),
             ("Do again", "Ctrl+Shift+Z", lambda: self.keys.turn(Redo())),
             ("Overrule the chosen judgement…", "F2", self.keys.overrule),
+            ("Workshop…", "F4", host.workshop),
             ("Send this board back, or take one back…", "F3", self.keys.send_back),
             ("Find a serial or lot…", "Ctrl+F", lambda: self.keys.desk.ask("Find a serial or lot", host.batches.find)),
             ("Next judgement", "PgDown", lambda: self.keys.step_judgement(1)),

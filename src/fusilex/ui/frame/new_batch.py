@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QSpinBox, QWidget
 
+from fusilex.bench.workshop.record_kinds import PasteSheet, Serials
+from fusilex.bench.workshop.records import Records
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
-from fusilex.core.printing.paste import PASTES
 from fusilex.core.road.propose import propose, usual_order
 from fusilex.ui.theme import theme
 
@@ -27,18 +28,18 @@ class Wanted:
 class NewBatch(QDialog):
     """Enter takes what stands there, Esc leaves it."""
 
-    def __init__(self, parent: QWidget, title: str, design: Design, boards: int = 6) -> None:
+    def __init__(self, parent: QWidget, title: str, design: Design, records: Records, boards: int = 6) -> None:
         super().__init__(parent)
         self.design = design
         self.setWindowTitle(f"New batch of {title}")
-        self.boards, self.number, self.prefix = QSpinBox(), QSpinBox(), QLineEdit((title[:1] or "B").upper())
+        self.boards, self.number, self.prefix = QSpinBox(), QSpinBox(), QLineEdit(prefix_for(records, title))
         self.boards.setRange(1, 1000)
         self.boards.setValue(boards)
         self.number.setRange(0, 99_999)
         self.number.setSpecialValueText("the next free one")
         self.prefix.setMaxLength(8)
         self.paste, self.order, self.road = QComboBox(), QComboBox(), QLabel()
-        self.paste.addItems(list(PASTES))
+        self.paste.addItems(list(records.all(PasteSheet)))
         for order, words in SIDE_ORDERS.items():
             self.order.addItem(words[:1].upper() + words[1:], order)
         self.order.setCurrentIndex(self.order.findData(usual_order(design)))
@@ -77,7 +78,13 @@ class NewBatch(QDialog):
         return Wanted(self.boards.value(), prefix, self.number.value(), self.paste.currentText(), chosen)
 
 
-def ask_new_batch(parent: QWidget, title: str, design: Design) -> Wanted | None:
+def prefix_for(records: Records, title: str) -> str:
+    """What serials of a design begin with: as its record says, else its first letter."""
+    own = (s.prefix for s in records.all(Serials).values() if s.design and s.design.lower() == title.lower())
+    return next(own, (title[:1] or "B").upper())
+
+
+def ask_new_batch(parent: QWidget, title: str, design: Design, records: Records) -> Wanted | None:
     """What a person wants, None when they leave it."""
-    dialog = NewBatch(parent, title, design)
+    dialog = NewBatch(parent, title, design, records)
     return dialog.wanted if dialog.exec() else None

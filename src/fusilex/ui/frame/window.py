@@ -30,6 +30,7 @@ from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.theme import GAP, LEAST_HIGH, LEAST_WIDE, theme
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
+from fusilex.ui.workshop.dialog import Workshop
 
 STILL_MS = 250
 """The stations not visited yet are built when the hands have been still for as long."""
@@ -105,6 +106,10 @@ class Window(QMainWindow):
     def widget(self) -> QWidget:
         return self
 
+    def workshop(self) -> None:
+        Workshop(self, self.desk).exec()
+        self.setFocus()
+
     def menu(self) -> None:
         self.menus.open()
 
@@ -116,6 +121,8 @@ class Window(QMainWindow):
         self.desk = Desk(bench)
         self.desk.changed.connect(self.refresh)
         self.desk.looked.connect(self._remember)
+        self.desk.sat.connect(lambda who: self.settings.setValue("who", who))
+        bench.who = str(self.settings.value("who") or bench.who)
         self.desk.asked.connect(self.ask.ask)
         self.desk.choosing_file.connect(self.files.choose_file)
         self.desk.saving_file.connect(self.files.save_file)

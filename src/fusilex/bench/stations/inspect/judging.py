@@ -7,10 +7,10 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults
+from fusilex.bench.workshop.record_kinds import Limits
+from fusilex.bench.workshop.records import Records
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level
-
-GOOD_YIELD = 0.9
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -23,7 +23,7 @@ def _first_pass(batch: Batch) -> Judgement:
     if not seen:
         return Judgement("inspect.yield", Level.UNKNOWN, "batch", "No board inspected yet")
     share = wilson(sum(bool(b.first_pass) for b in seen), len(seen))
-    level = Level.GO if share.value >= GOOD_YIELD else Level.CARE
+    level = Level.GO if share.value >= batch.workshop[Records].first(Limits).good_yield else Level.CARE
     shown = f"{100 * share.value:.0f} %, likely {100 * share.low:.0f} to {100 * share.high:.0f} %"
     text = f"First-pass yield {share.good} of {share.n}"
     return Judgement("inspect.yield", level, "batch", text, (Because("yield", shown),))

@@ -15,28 +15,29 @@ PORT = "FUSILEX_SCALE"
 STAND_IN = "stand-in"
 
 
-def scale_for(lot: Lot, package: Package, tare_g: float) -> tuple[Scale, bool]:
-    """The scale to read, and whether it is the stand-in, which then carries the lot as stock has it.
+def scale_for(lot: Lot, package: Package, tare_g: float, port: str = "") -> tuple[Scale, bool]:
+    """The scale at the port the workshop has on record, or the environment names, and whether it is the stand-in, which
+    then carries the lot as stock has it.
 
     Raises `Refused` when none is attached, `NoReading` when its port cannot be opened.
     """
-    port = os.environ.get(PORT, "")
+    port = os.environ.get(PORT, "") or port
     if not port:
-        how = f"Set {PORT} to its port, or type the weights with C: weight 52.5 12.5"
+        how = f"Note its port in the workshop (F4), set {PORT}, or type the weights with C: weight 52.5 12.5"
         raise Refused(f"No scale is attached. {how}.")
     if port != STAND_IN:
         return SerialScale(port), False
     return SimulatedScale(lambda: tare_g + lot.count * package.mass_mg / 1000), True
 
 
-def weigh(lot: Lot, package: Package, tare_g: float) -> tuple[Count, str]:
+def weigh(lot: Lot, package: Package, tare_g: float, port: str = "") -> tuple[Count, str]:
     """Pieces of a lot by weight, and how it was weighed. Raises `Refused` when the scale or the numbers do not allow
     it.
     """
     if package.mass_mg <= 0:
         raise Refused(f"The mass of one {package.code or 'piece'} is not known: correct it under Parts at Ready.")
     try:
-        scale, stand_in = scale_for(lot, package, tare_g)
+        scale, stand_in = scale_for(lot, package, tare_g, port)
         read = settled(scale)
         count = by_weight(read.grams, tare_g, package.mass_mg, read.step)
     except (NoReading, ValueError) as error:

@@ -10,8 +10,9 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.print.events import FoilChosen, PanelPrinted, PasteChosen, Printing, PrintWiped
+from fusilex.bench.workshop.record_kinds import PasteSheet
+from fusilex.bench.workshop.records import Records
 from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
-from fusilex.core.printing.paste import PASTES
 from fusilex.journal.entries import Event
 
 
@@ -20,9 +21,10 @@ def _check_foil(foil_mm: float) -> None:
         raise Refused(f"A foil is {THINNEST_FOIL} to {THICKEST_FOIL} mm thick, not {foil_mm:g} mm.")
 
 
-def _check_paste(paste: str) -> None:
-    if paste not in PASTES:
-        raise Refused(f"There is no paste called {paste}; there are {', '.join(PASTES)}.")
+def _check_paste(batch: Batch, paste: str) -> None:
+    there = batch.workshop[Records].all(PasteSheet)
+    if paste not in there:
+        raise Refused(f"There is no paste called {paste}; there are {', '.join(there)}.")
 
 
 def printed_panels(batch: Batch) -> list[int]:
@@ -52,15 +54,13 @@ class ChooseFoil(Command, frozen=True):
 
 
 class ChoosePaste(Command, frozen=True):
-    """Paste from now on: lead-free, leaded or bismuth; in mid-batch with a reason. It settles the window at Reflow
-    too.
-    """
+    """Paste from now on, one the workshop has; in mid-batch with a reason. It settles the window at Reflow too."""
 
     paste: str
     reason: str = ""
 
     def decide(self, batch: Batch) -> Result:
-        _check_paste(self.paste)
+        _check_paste(batch, self.paste)
         if self.paste != batch.state.paste:
             _ask_in_mid_batch(batch, self.reason)
         return Result([PasteChosen(self.paste, self.reason.strip())])
@@ -78,7 +78,7 @@ class PrintPanel(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         boards = batch.whole_panel(self.panel, "Print")
         _check_foil(self.foil_mm)
-        _check_paste(self.paste)
+        _check_paste(batch, self.paste)
         chosen = batch.state.foil_mm, batch.state.paste
         if (self.foil_mm, self.paste) != chosen:
             raise Refused(f"The next print is with {chosen[0]:g} mm foil and {chosen[1]} paste: choose others first.")

@@ -8,8 +8,9 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, PastePrint
 from fusilex.bench.stations.print.events import Printing
+from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement
-from fusilex.core.printing.paste import PASTES, judge_paste
+from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
 
 
@@ -24,13 +25,13 @@ def judge(batch: Batch) -> list[Judgement]:
     foil, paste = foil_and_paste(batch, batch.board)
     openings = batch.derived.openings(batch.step.side)
     if batch.step.method != "stencil":
-        mass = judge_paste(openings, foil, PASTES[paste], len(batch.state.boards))[:1]
+        mass = judge_paste(openings, foil, batch.workshop[Records].paste(paste).paste, len(batch.state.boards))[:1]
         do = "That is a guide: as much as a stencil of this thickness would leave. Heap it half a pad high at most."
         return [replace(j, do=do) for j in mass]
     return [
         *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil)),
         *judge_hidden(openings, [p.ref for p in batch.derived.hidden]),
-        *judge_paste(openings, foil, PASTES[paste], len(batch.state.boards)),
+        *judge_paste(openings, foil, batch.workshop[Records].paste(paste).paste, len(batch.state.boards)),
     ]
 
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import math
+from dataclasses import asdict
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
-from fusilex.bench.stations.reflow.judging import before_heat, judge_log, window_of
+from fusilex.bench.stations.reflow.judging import before_heat, judge_log, rule_of, window_of
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Event
 from fusilex.journal.store import digest
@@ -32,17 +32,26 @@ class RecordReflow(Command, frozen=True):
         boards = batch.whole_panel(self.panel, "Reflow")
         batch = batch.about(boards[0].serial, boards[0].step)
         name = window_of(batch, boards[0])
-        read, window = read_log(self.log, self.log_name), WINDOWS[name]
+        read, window = read_log(self.log, self.log_name), rule_of(batch, boards[0])
         metrics = measure_log(read.time_s, read.probes_c, window)
         index = max((window_index(m, window) for m in metrics.values()), default=math.inf)
         shown = round(index, 4) if math.isfinite(index) else None
         as_written = {probe: m.as_dict() for probe, m in metrics.items()}
         serials = [b.serial for b in boards]
+        numbers = {k: list(v) if isinstance(v, tuple) else v for k, v in asdict(window).items()}
         load = LoadReflowed(
-            serials, self.panel, name, digest(self.log), self.log_name, as_written, shown, step=batch.step.id
+            serials,
+            self.panel,
+            name,
+            digest(self.log),
+            self.log_name,
+            as_written,
+            shown,
+            step=batch.step.id,
+            rule=numbers,
         )
         number = len(batch.state[Reflowing].loads) + 1
-        judged = [*judge_log(metrics, name, number), *before_heat(batch)]
+        judged = [*judge_log(metrics, window, number), *before_heat(batch)]
         stays = batch.not_overruled(judged)
         happened: list[Event] = [load] if stays else [load, *batch.onward(boards)]
         return Result(happened, files={self.log_name: self.log})

@@ -30,12 +30,13 @@ class LoadReflowed(Event, frozen=True):
     index: float | None = None
     seen: str = ""
     step: str = "Reflow"
+    rule: dict[str, Any] = {}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         loads = state[Reflowing].loads
         boards = tuple(self.boards)
         number = len(loads) + 1
-        rest = (self.log, self.log_name, self.metrics, self.index, self.seen, self.step)
+        rest = (self.log, self.log_name, self.metrics, self.index, self.seen, self.step, self.rule)
         loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest))
         for serial in boards:
             board = state.boards[serial]

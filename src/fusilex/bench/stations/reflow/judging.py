@@ -6,15 +6,18 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
+import msgspec
+
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Load
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
+from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
-from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.road.hanging import judge_heats, judge_turned
 
 
@@ -26,9 +29,17 @@ def window_of(batch: Batch, board: Board) -> str:
     return made.paste if made else batch.state.paste
 
 
+def rule_of(batch: Batch, board: Board) -> ProcessWindow:
+    """The window a board's run is judged by: as it was when it ran, else as the paste's record has it now."""
+    load = board.loads.get(batch.step.id)
+    if load is not None and load.rule:
+        return msgspec.convert(load.rule, ProcessWindow)
+    return batch.workshop[Records].window(window_of(batch, board))
+
+
 def judge(batch: Batch) -> list[Judgement]:
     """The run, moisture clocks, heats, and what hangs below."""
-    return [*_run(batch.board, batch.board.loads.get(batch.step.id)), *before_heat(batch)]
+    return [*_run(batch, batch.board.loads.get(batch.step.id)), *before_heat(batch)]
 
 
 def before_heat(batch: Batch) -> list[Judgement]:
@@ -46,21 +57,21 @@ def before_heat(batch: Batch) -> list[Judgement]:
     ]
 
 
-def _run(board: Board, load: Load | None) -> list[Judgement]:
+def _run(batch: Batch, load: Load | None) -> list[Judgement]:
     if load is None:
-        text, do = f"No run on record for panel {board.panel}", "Run the oven, then open its log with L."
-        return [Judgement("reflow.log", Level.UNKNOWN, f"panel {board.panel}", text, (), do)]
+        text, do = f"No run on record for panel {batch.board.panel}", "Run the oven, then open its log with L."
+        return [Judgement("reflow.log", Level.UNKNOWN, f"panel {batch.board.panel}", text, (), do)]
     if not load.log:
         text = f"Load {load.number} was seen by eye, not measured"
         do = "Look at the last joints to melt, large parts and the middle first; log the next run."
         return [Judgement("reflow.log", Level.UNKNOWN, f"load {load.number}", text, (Because("seen", load.seen),), do)]
     metrics = {name: Metrics.from_dict(m) for name, m in load.metrics.items()}
-    return judge_log(metrics, load.window, load.number)
+    return judge_log(metrics, rule_of(batch, batch.board), load.number)
 
 
-def judge_log(metrics: Mapping[str, Metrics], window: str, number: int) -> list[Judgement]:
+def judge_log(metrics: Mapping[str, Metrics], window: ProcessWindow, number: int) -> list[Judgement]:
     """What a run measured against its window, the load named in every key."""
-    return [j.of(f"load {number}") for j in judge_profile(metrics, WINDOWS[window])]
+    return [j.of(f"load {number}") for j in judge_profile(metrics, window)]
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:

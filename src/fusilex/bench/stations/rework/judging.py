@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.faults import judge_faults, to_repair
+from fusilex.bench.workshop.record_kinds import AirGun
+from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Part
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.rework.heat import neighbours
+from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.core.road.hanging import judge_heats
 
 
@@ -19,6 +22,12 @@ def _heats(batch: Batch) -> list[Judgement]:
     board = batch.board
     mended = {f.ref: board.heats.get(f.ref, 0) for f in to_repair(batch, board)[:1]}
     return [j.of(board.serial) for j in judge_heats(mended, 1)]
+
+
+def heat_of(batch: Batch, part: Part) -> float:
+    """Radius (mm) in which this workshop's hot air melts solder about a part."""
+    gun = batch.workshop[Records].first(AirGun)
+    return heat_radius(part, gun.nozzle_mm / 2, gun.spread_mm)
 
 
 def _queue(batch: Batch) -> Judgement:
@@ -35,7 +44,7 @@ def _heat(batch: Batch) -> list[Judgement]:
         part = batch.design.part_by_ref.get(fault.ref)
         if part is None:
             return []
-        near = neighbours(batch.design, part)
+        near = neighbours(batch.design, part, heat_of(batch, part))
         subject = f"{fault.ref} of {batch.board.serial}"
         if not near:
             return [Judgement("rework.heat", Level.GO, subject, f"Nothing stands in the heat of {fault.ref}")]

@@ -7,6 +7,8 @@ from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.common.commands import PassStep
 from fusilex.bench.stations.hand.commands import SolderPart
+from fusilex.bench.workshop.record_kinds import Limits
+from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -15,8 +17,6 @@ from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text, text_height
 from fusilex.ui.widgets.keys import Key
-
-BOARD_MM = 1.6
 
 
 class EdgeView(Card):
@@ -31,6 +31,7 @@ class EdgeView(Card):
 
     def draw(self, painter: QPainter) -> None:
         bench = self.desk.bench
+        thick = bench.workshop[Records].first(Limits).board_mm
         order, done = bench.batch.parts_of(bench.view.step), bench.board.soldered
         title = "From the edge, in soldering order: short before tall, heights to one scale"
         above = 10 + text_height(title, self.width() - 32)
@@ -41,28 +42,39 @@ class EdgeView(Card):
         down = max((p.package.height for p in order if p.side == "bottom"), default=0.0)
         slot = (self.width() - 32) / len(order)
         room = self.height() - above - theme.base * 5.6
-        scale = min(room / (up + down + BOARD_MM), slot / 12.0)
-        edge = above + theme.base * 0.4 + (room - scale * (up + down + BOARD_MM)) / 2 + up * scale
+        scale = min(room / (up + down + thick), slot / 12.0)
+        edge = above + theme.base * 0.4 + (room - scale * (up + down + thick)) / 2 + up * scale
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
-        painter.drawRect(QRectF(16, edge, self.width() - 32, BOARD_MM * scale))
+        painter.drawRect(QRectF(16, edge, self.width() - 32, thick * scale))
         following = bench.batch.next_part(bench.board, bench.view.step)
         for i, part in enumerate(order):
-            self._stand(painter, part, 16 + (i + 0.5) * slot, edge, scale, slot, part.ref in done, following is part)
+            self._stand(
+                painter, part, 16 + (i + 0.5) * slot, edge, thick, scale, slot, part.ref in done, following is part
+            )
 
     def _stand(
-        self, painter: QPainter, part: Part, x: float, edge: float, scale: float, slot: float, done: bool, here: bool
+        self,
+        painter: QPainter,
+        part: Part,
+        x: float,
+        edge: float,
+        thick: float,
+        scale: float,
+        slot: float,
+        done: bool,
+        here: bool,
     ) -> None:
         wide = min(slot - 10, max(part.package.size_x, part.package.size_y) * scale)
         high = max(3.0, part.package.height * scale)
-        top = edge - high if part.side == "top" else edge + BOARD_MM * scale
+        top = edge - high if part.side == "top" else edge + thick * scale
         painter.setPen(QPen(theme.colour("ink" if here else "soft"), 3 if here else 1))
         painter.setBrush(theme.colour("brass_fill" if here else "solder" if done else "bench"))
         painter.drawRoundedRect(QRectF(x - wide / 2, top, wide, high), 2, 2)
         if part.through_hole:
             painter.setPen(QPen(theme.colour("metal"), max(1.5, 0.7 * scale)))
             for dx in (-0.28, 0.28):
-                painter.drawLine(QPointF(x + dx * wide, edge), QPointF(x + dx * wide, edge + (BOARD_MM + 1.4) * scale))
+                painter.drawLine(QPointF(x + dx * wide, edge), QPointF(x + dx * wide, edge + (thick + 1.4) * scale))
         label = QRectF(x - slot / 2, self.height() - theme.base * 4.4, slot, 22)
         plain_text(painter, label, part.ref, "body", "ink", here, Qt.AlignmentFlag.AlignHCenter)
         words = "done" if done else f"{part.package.height:g} mm"

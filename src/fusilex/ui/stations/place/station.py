@@ -18,6 +18,8 @@ from fusilex.bench.stations.place.commands import ChooseWay, ForgetPoint, Machin
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.bench.stations.place.machine import as_lies, fit, programme, taught, way_of
 from fusilex.bench.stations.place.typed_input import point
+from fusilex.bench.workshop.record_kinds import Placer
+from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.formats.written.programme import to_csv, to_gcode
 from fusilex.ui.canvas.loupe import MARK, Loupe
@@ -192,11 +194,15 @@ class PlacePicture(StationPicture):
             self.desk.say(str(problem))
             return
 
+        placer = self.bench.workshop[Records].first(Placer)
+
         def write(name: str) -> None:
             base = Path(name).with_suffix("")
             try:
                 base.with_suffix(".csv").write_text(to_csv(steps), encoding="utf-8")
-                base.with_suffix(".ngc").write_text(to_gcode(steps), encoding="utf-8")
+                base.with_suffix(".ngc").write_text(
+                    to_gcode(steps, placer.travel_z, placer.board_z, placer.feed), encoding="utf-8"
+                )
             except OSError as error:
                 self.desk.say(f"Not written: {error.strerror}.")
                 return

@@ -19,9 +19,11 @@ from fusilex.bench.stations.print.commands import (
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.judging import foil_and_paste
 from fusilex.bench.stations.print.typed_input import foil
+from fusilex.bench.workshop.record_kinds import PasteSheet
+from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import Openings
-from fusilex.core.printing.paste import PASTES, paste_mass_mg
+from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.release import release_levels, worst_parts
 from fusilex.core.road.steps import METHODS
 from fusilex.core.units import show_length
@@ -152,9 +154,9 @@ class PrintPicture(StationPicture):
             self._in_mid_batch(done, lambda reason: self.desk.do(ChooseFoil(chosen, reason), done))
 
     def _next_paste(self) -> None:
-        names = list(PASTES)
+        names = list(self.bench.workshop[Records].all(PasteSheet))
         chosen = names[(names.index(self.bench.state.paste) + 1) % len(names)]
-        done = f"{chosen.capitalize()} paste, {PASTES[chosen].alloy}."
+        done = f"{chosen.capitalize()} paste, {self.bench.workshop[Records].paste(chosen).alloy}."
         self._in_mid_batch(done, lambda reason: self.desk.do(ChoosePaste(chosen, reason), done))
 
     def _in_mid_batch(self, what: str, do: Callable[[str], object]) -> None:
@@ -170,12 +172,13 @@ class PrintPicture(StationPicture):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         batch = self.batch
         foil_mm, paste = foil_and_paste(batch, batch.board)
-        per_board = paste_mass_mg(self.openings, foil_mm, PASTES[paste])
+        sheet = batch.workshop[Records].paste(paste)
+        per_board = paste_mass_mg(self.openings, foil_mm, sheet.paste)
         printing = batch.state[Printing]
         return "Paste", [
             ("per board", f"{per_board:.0f} mg"),
             ("per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
-            ("alloy", PASTES[paste].alloy),
+            ("alloy", sheet.alloy),
             ("foil", show_length(foil_mm, Units.inch)),
             ("prints, wiped off", f"{len(printing.prints)}, {len(printing.wiped)}"),
         ]

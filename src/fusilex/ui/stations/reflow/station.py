@@ -7,11 +7,11 @@ from pathlib import Path
 from fusilex.bench.boards import Load
 from fusilex.bench.command import Command
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, SendOn
-from fusilex.bench.stations.reflow.judging import window_of
+from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.record import trace_of
-from fusilex.core.reflow.windows import WINDOWS, ProcessWindow
+from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import show_temperature
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.temperature_log import read_log
@@ -35,7 +35,7 @@ class ReflowPicture(StationPicture):
     @property
     def window_rule(self) -> ProcessWindow:
         """The window of the board's own paste."""
-        return WINDOWS[window_of(self.batch, self.bench.board)]
+        return rule_of(self.batch, self.bench.board)
 
     @property
     def _load(self) -> Load | None:

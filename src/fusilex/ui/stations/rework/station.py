@@ -9,7 +9,10 @@ from PyQt6.QtWidgets import QHBoxLayout
 from fusilex.bench.boards import Fault
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.stations.rework.commands import AcceptAsIs, RepairFault
-from fusilex.core.rework.heat import heat_radius, neighbours
+from fusilex.bench.stations.rework.judging import heat_of
+from fusilex.bench.workshop.record_kinds import AirGun
+from fusilex.bench.workshop.records import Records
+from fusilex.core.rework.heat import neighbours
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.picture import StationPicture
@@ -81,7 +84,8 @@ class ReworkPicture(StationPicture):
     def refresh(self) -> None:
         assert self.canvas
         board = self.bench.board
-        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    heat of a 5 mm nozzle"
+        gun = self.batch.workshop[Records].first(AirGun)
+        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    heat of a {gun.nozzle_mm:g} mm nozzle"
         fault = self.fault
         self.canvas.footer = "circle: where solder may melt; dashed: may be blown away" if fault else ""
         part = self.bench.design.part_by_ref.get(fault.ref) if fault else None
@@ -96,11 +100,11 @@ class ReworkPicture(StationPicture):
         part = self.bench.design.part_by_ref.get(fault.ref) if fault else None
         if part is None or part.side != canvas.side:
             return
-        at, radius = canvas.to_px(part.x, part.y), heat_radius(part) * canvas.scale
+        at, radius = canvas.to_px(part.x, part.y), heat_of(self.batch, part) * canvas.scale
         painter.setPen(QPen(theme.colour("stop"), 3))
         painter.setBrush(theme.colour("stop", 60))
         painter.drawEllipse(at, radius, radius)
-        for near in neighbours(self.bench.design, part):
+        for near in neighbours(self.bench.design, part, heat_of(self.batch, part)):
             other = self.bench.design.part_by_ref[near.ref]
             frame = canvas.outline_part(painter, other, width=1.5, grow=3)
             if near.blown:
@@ -142,7 +146,7 @@ class ReworkPicture(StationPicture):
         part = self.bench.design.part_by_ref.get(fault.ref) if fault else None
         if part is None:
             return "", []
-        near = neighbours(self.bench.design, part)
+        near = neighbours(self.bench.design, part, heat_of(self.batch, part))
         return f"In the heat of {part.ref}", [
             (n.ref, f"{n.distance:.1f} mm{', may blow away' if n.blown else ''}") for n in near[:5]
         ]

@@ -1,0 +1,204 @@
+"""The kinds of records: what the workshop owns and goes by, each with its fields and their ranges."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import msgspec
+from msgspec import Meta
+
+from fusilex.core.printing.paste import Paste
+from fusilex.core.reflow.windows import ProcessWindow
+
+Name = Annotated[str, Meta(min_length=1, max_length=60)]
+Positive = Annotated[float, Meta(gt=0, le=1e6)]
+Share = Annotated[float, Meta(gt=0, le=1)]
+Celsius = Annotated[float, Meta(ge=0, le=400)]
+Seconds = Annotated[float, Meta(ge=0, le=7200)]
+Range = tuple[float, float]
+Day = Annotated[str, Meta(pattern=r"^(\d{4}-\d{2}-\d{2})?$")]
+"""A date such as 2026-03-31, or nothing."""
+
+
+class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """One thing the workshop owns; `what` names its kind in JSON, `title` on the bench."""
+
+    what: ClassVar[str] = ""
+    title: ClassVar[str] = ""
+    id: Name
+    note: str = ""
+
+
+class PasteSheet(Record, frozen=True):
+    """A paste by its sheet: alloy, metal's density (g/cm³) and mass fraction, window, hours of tack and at most."""
+
+    what: ClassVar[str] = "paste"
+    title: ClassVar[str] = "Pastes"
+    alloy: Name = "SAC305"
+    metal_density: Positive = 7.4
+    metal_load: Share = 0.885
+    window: Name = "lead-free"
+    tack_h: Positive = 4.0
+    longest_h: Positive = 8.0
+
+    @property
+    def paste(self) -> Paste:
+        return Paste(self.id, self.alloy, self.metal_density, self.metal_load)
+
+
+class Window(Record, frozen=True):
+    """A window for the oven: °C, °C/s and s; ranges have both ends inside."""
+
+    what: ClassVar[str] = "window"
+    title: ClassVar[str] = "Process windows"
+    melting: Celsius = 217
+    soak_band: Range = (150, 200)
+    heating: Range = (0, 3)
+    soak: Range = (60, 120)
+    above_melting: Range = (40, 90)
+    peak: Range = (235, 250)
+    cooling: Range = (0, 4)
+    to_peak_s: Seconds = 480
+    above_melting_hard_s: Seconds = 150
+    cooling_hard: Positive = 6
+
+    def __post_init__(self) -> None:
+        for name in ("soak_band", "heating", "soak", "above_melting", "peak", "cooling"):
+            low, high = getattr(self, name)
+            if not 0 <= low < high <= 7200:
+                raise ValueError(f"{name} runs from {low:g} to {high:g}")
+        if self.peak[0] <= self.melting:
+            raise ValueError("the peak lies above melting")
+
+    @property
+    def process_window(self) -> ProcessWindow:
+        given = msgspec.structs.asdict(self)
+        return ProcessWindow(given.pop("id"), **{k: v for k, v in given.items() if k != "note"})
+
+
+class Jar(Record, frozen=True):
+    """A jar or syringe of a paste: grams left, when it was opened, when it expires."""
+
+    what: ClassVar[str] = "jar"
+    title: ClassVar[str] = "Jars"
+    paste: Name = "lead-free"
+    grams: Positive = 250
+    opened: Day = ""
+    expires: Day = ""
+
+
+class Stencil(Record, frozen=True):
+    """A stencil: foil (mm), coated or not, and the design and side it is cut for."""
+
+    what: ClassVar[str] = "stencil"
+    title: ClassVar[str] = "Stencils"
+    foil_mm: Annotated[float, Meta(ge=0.02, le=1.0)] = 0.12
+    coated: bool = False
+    design: str = ""
+    side: Literal["", "top", "bottom"] = ""
+
+
+class Needle(Record, frozen=True):
+    """A needle of the syringe, by its bore (mm)."""
+
+    what: ClassVar[str] = "needle"
+    title: ClassVar[str] = "Needles"
+    bore_mm: Annotated[float, Meta(ge=0.05, le=3.0)] = 0.41
+
+
+class Placer(Record, frozen=True):
+    """A placing machine: feed (mm/min), height to travel at and height of the board (mm)."""
+
+    what: ClassVar[str] = "placer"
+    title: ClassVar[str] = "Placers"
+    feed: Positive = 3000
+    travel_z: float = 12.0
+    board_z: float = 0.0
+
+
+class Oven(Record, frozen=True):
+    """What melts solder here: an oven with a curve or a dial, a plate or skillet."""
+
+    what: ClassVar[str] = "oven"
+    title: ClassVar[str] = "Ovens and plates"
+    method: Literal["controlled oven", "dial oven", "plate", "hot air"] = "controlled oven"
+
+
+class AirGun(Record, frozen=True):
+    """A hot-air gun by its nozzle's diameter and how far its heat spreads beyond that (mm)."""
+
+    what: ClassVar[str] = "air"
+    title: ClassVar[str] = "Hot air"
+    nozzle_mm: Annotated[float, Meta(ge=1, le=80)] = 5.0
+    spread_mm: Annotated[float, Meta(ge=0, le=30)] = 3.0
+
+
+class Microscope(Record, frozen=True):
+    """A microscope by its field (mm), and the share by which fields overlap."""
+
+    what: ClassVar[str] = "microscope"
+    title: ClassVar[str] = "Microscopes"
+    field_w_mm: Positive = 20.0
+    field_h_mm: Positive = 15.0
+    overlap: Annotated[float, Meta(ge=0, lt=0.9)] = 0.1
+
+
+class Instrument(Record, frozen=True):
+    """A meter, scale or sensor: the port it hangs on (``stand-in`` tries the station out) and when it was checked."""
+
+    what: ClassVar[str] = "instrument"
+    title: ClassVar[str] = "Instruments"
+    measures: Literal["resistance", "mass", "temperature"] = "resistance"
+    port: str = ""
+    check_by: Day = ""
+
+
+class Person(Record, frozen=True):
+    """Somebody who works here, by initials."""
+
+    what: ClassVar[str] = "person"
+    title: ClassVar[str] = "People"
+    name: str = ""
+    rate_per_h: Annotated[float, Meta(ge=0, le=1e4)] = 0.0
+
+
+class Limits(Record, frozen=True):
+    """What this shop goes by: gap of pads to probe (mm), reading above which nets are apart (Ω), the yield that is
+    good, the thickness of a board (mm).
+    """
+
+    what: ClassVar[str] = "limits"
+    title: ClassVar[str] = "Limits"
+    probe_gap_mm: Annotated[float, Meta(gt=0, le=5)] = 0.6
+    open_above_ohm: Positive = 100.0
+    good_yield: Share = 0.9
+    board_mm: Annotated[float, Meta(ge=0.1, le=10)] = 1.6
+
+
+class Serials(Record, frozen=True):
+    """How serials of a design are made: what they begin with."""
+
+    what: ClassVar[str] = "serials"
+    title: ClassVar[str] = "Serials"
+    design: str = ""
+    prefix: Annotated[str, Meta(min_length=1, max_length=8)] = "B"
+
+
+KINDS: dict[str, type[Record]] = {
+    kind.what: kind
+    for kind in (
+        PasteSheet,
+        Window,
+        Jar,
+        Stencil,
+        Needle,
+        Placer,
+        Oven,
+        AirGun,
+        Microscope,
+        Instrument,
+        Person,
+        Limits,
+        Serials,
+    )
+}

@@ -1,0 +1,121 @@
+"""What the workshop owns and goes by, as records: pastes, jars, stencils, ovens, instruments, people, limits.
+
+Each kind is a class with its fields' ranges; a JSON file of them can be written, read and shared between benches. What
+ships is an invented set, so that nobody has to type anything; a record of the same name set here wins over it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cache
+from importlib.resources import files
+from typing import Any, ClassVar, TypeVar
+
+import msgspec
+
+from fusilex.bench.state import WorkshopState
+from fusilex.bench.workshop.record_kinds import KINDS, Instrument, PasteSheet, Record, Window
+from fusilex.core.problems import BadInput
+from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.journal.entries import Entry, Event
+
+FORMAT = "fusilex-workshop-1"
+MOST_RECORDS = 2000
+Kind = TypeVar("Kind", bound=Record)
+
+
+@dataclass
+class Records:
+    """Records set here, by kind and name; None where one that ships was taken away."""
+
+    own: dict[tuple[str, str], Record | None] = field(default_factory=dict)
+
+    def all(self, kind: type[Kind]) -> dict[str, Kind]:
+        """Records of a kind by name: those that ship and those set here."""
+        found: dict[str, Any] = {id: r for (what, id), r in shipped().items() if what == kind.what}
+        found |= {id: record for (what, id), record in self.own.items() if what == kind.what}
+        return {id: record for id, record in found.items() if record is not None}
+
+    def first(self, kind: type[Kind]) -> Kind:
+        """The one in use where there is one only: the first of its kind, or one with the usual numbers."""
+        return next(iter(self.all(kind).values()), kind(id="usual"))
+
+    def paste(self, name: str) -> PasteSheet:
+        """A paste by its name; one with the usual numbers where nobody has its sheet any more."""
+        return self.all(PasteSheet).get(name) or PasteSheet(id=name)
+
+    def window(self, paste: str) -> ProcessWindow:
+        """The window of a paste. A paste whose window is gone has the usual one of its name."""
+        wanted = self.paste(paste).window
+        return (self.all(Window).get(wanted) or Window(id=wanted)).process_window
+
+
+class RecordSet(Event, frozen=True):
+    """A record is so from now on."""
+
+    kind: ClassVar[str] = "record_set"
+    what: str
+    body: dict[str, Any]
+
+    def apply(self, state: WorkshopState, entry: Entry) -> None:
+        if made := read_record({"kind": self.what, **self.body}):
+            state[Records].own[made.what, made.id] = made
+
+
+class RecordRemoved(Event, frozen=True):
+    """The workshop has it no more."""
+
+    kind: ClassVar[str] = "record_removed"
+    what: str
+    id: str
+
+    def apply(self, state: WorkshopState, entry: Entry) -> None:
+        state[Records].own[self.what, self.id] = None
+
+
+def read_record(row: dict[str, Any], file: str = "record", place: str = "") -> Record:
+    """A record from its JSON form. Raises `BadInput`."""
+    what = row.get("kind") if isinstance(row, dict) else None
+    if what not in KINDS:
+        raise BadInput(file, f"a record of the kind {', '.join(KINDS)}", str(what), place)
+    try:
+        return msgspec.convert({k: v for k, v in row.items() if k != "kind"}, KINDS[what], strict=True)
+    except msgspec.ValidationError as problem:
+        raise BadInput(file, f"a {what} as its fields say", str(problem), place) from problem
+
+
+def read_records(data: bytes, file: str) -> list[Record]:
+    """Records of a file. Raises `BadInput`; nothing is taken where one of them is wrong."""
+    try:
+        whole = msgspec.json.decode(data)
+    except msgspec.DecodeError as problem:
+        raise BadInput(file, "JSON", str(problem)) from problem
+    if not isinstance(whole, dict) or whole.get("format") != FORMAT or not isinstance(whole.get("records"), list):
+        raise BadInput(file, f"records written as {FORMAT}", "something else")
+    rows = whole["records"]
+    if len(rows) > MOST_RECORDS:
+        raise BadInput(file, f"at most {MOST_RECORDS} records", str(len(rows)))
+    return [read_record(row, file, f"record {n}") for n, row in enumerate(rows, 1)]
+
+
+def write_records(records: list[Record]) -> bytes:
+    """The JSON form of records, to be read back or edited by hand."""
+    rows = [{"kind": r.what, **msgspec.to_builtins(r)} for r in records]
+    return msgspec.json.format(msgspec.json.encode({"format": FORMAT, "records": rows}), indent=1) + b"\n"
+
+
+@cache
+def shipped() -> dict[tuple[str, str], Record]:
+    """The invented set that ships."""
+    data = (files("fusilex") / "assets" / "workshop.json").read_bytes()
+    return {(r.what, r.id): r for r in read_records(data, "workshop.json")}
+
+
+def scale_port(records: Records) -> str:
+    """The port of the scale, '' where none is on record."""
+    found = (i.port for i in records.all(Instrument).values() if i.measures == "mass" and i.port)
+    return next(found, "")
+
+
+EVENTS = (RecordSet, RecordRemoved)
+SLICES = (Records,)

@@ -1,0 +1,1 @@
+"""The workshop: what outlives batches, opened with one key from anywhere."""

@@ -1,0 +1,155 @@
+"""The workshop's window: the bench above, the records of the tool in hand below."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QDialog, QFileDialog, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from fusilex.bench.common.records import ReadRecords, RemoveRecord, SetRecord
+from fusilex.bench.workshop.record_kinds import KINDS, Person, Record
+from fusilex.bench.workshop.records import Records, write_records
+from fusilex.bench.workshop.watch import watch
+from fusilex.core.judgement import worst_first
+from fusilex.ui.desk import Desk
+from fusilex.ui.theme import theme
+from fusilex.ui.workshop.bench_top import BenchTop
+from fusilex.ui.workshop.form import Form, about_kind
+
+ROLE = Qt.ItemDataRole.UserRole
+
+
+class Workshop(QDialog):
+    """Arrows go about the bench, Tab through the records; Enter opens one in place."""
+
+    def __init__(self, parent: QWidget, desk: Desk) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setWindowTitle("Workshop")
+        self.resize(round(theme.base * 104), round(theme.base * 68))
+        self.top, self.list, self.said = BenchTop(desk), QListWidget(), QLabel()
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setAccessibleName("Records")
+        self.said.setWordWrap(True)
+        keys = "Arrows  tool    Tab  record    Enter  open    N  new    Del  take away    P  at this window"
+        column = QVBoxLayout(self)
+        column.addWidget(self.top, 3)
+        column.addWidget(self.said)
+        column.addWidget(self.list, 2)
+        column.addWidget(QLabel(f"{keys}    W  write as JSON    R  read JSON"))
+        self.top.chosen.connect(self.take)
+        self.take("jar")
+
+    @property
+    def kind(self) -> type[Record]:
+        return KINDS[self.top.kind]
+
+    @property
+    def record(self) -> Record | None:
+        """The record in hand."""
+        item = self.list.currentItem()
+        return item.data(ROLE) if item else None
+
+    def take(self, kind: str, id: str = "") -> None:
+        """Take a tool in hand, and one of its records."""
+        self.top.kind = kind
+        self.list.clear()
+        for record in self.desk.bench.workshop[Records].all(self.kind).values():
+            item = QListWidgetItem(line_of(record, self.desk.bench.who))
+            item.setData(ROLE, record)
+            self.list.addItem(item)
+            if record.id == id or self.list.count() == 1:
+                self.list.setCurrentItem(item)
+        judged = worst_first(watch(self.desk.batch, self.kind))
+        self.said.setText("   ".join([j.headline + "." for j in judged]) or about_kind(self.kind))
+        self.top.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        key, K = Qt.Key(event.key()), Qt.Key
+        ways = {K.Key_Left: (-1, 0), K.Key_Right: (1, 0), K.Key_Up: (0, -1), K.Key_Down: (0, 1)}
+        acts = {
+            K.Key_Return: lambda: self._open(self.record),
+            K.Key_Enter: lambda: self._open(self.record),
+            K.Key_N: lambda: self._open(None),
+            K.Key_Delete: self._remove,
+            K.Key_P: self._at_this_window,
+            K.Key_W: self._write,
+            K.Key_R: self._read,
+        }
+        if key in ways:
+            self.take(self.top.step(*ways[key]))
+        elif key in acts:
+            acts[key]()
+        else:
+            super().keyPressEvent(event)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        if self.list.count():
+            self.list.setCurrentRow((self.list.currentRow() + (1 if forward else -1)) % self.list.count())
+        return True
+
+    def _open(self, record: Record | None) -> None:
+        form = Form(self, self.kind, record)
+        if form.exec() and form.made is not None:
+            self.keep(form.made)
+
+    def keep(self, made: Record) -> None:
+        """Note a record, and say what came of it."""
+        done = self.desk.do(SetRecord(made.what, msgspec.to_builtins(made)), f"{made.id} is noted.")
+        self.take(made.what, made.id)
+        if done is None:
+            self.said.setText(self.desk.said)
+
+    def _remove(self) -> None:
+        if self.record:
+            self.desk.do(RemoveRecord(self.record.what, self.record.id), f"{self.record.id} is taken away.")
+            self.take(self.top.kind)
+            self.said.setText(self.desk.said)
+
+    def _at_this_window(self) -> None:
+        if isinstance(self.record, Person):
+            self.desk.sit(self.record.id)
+            self.take("person", self.record.id)
+
+    def _write(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the workshop's records", "workshop.json", "JSON (*.json)")
+        if name:
+            records = self.desk.bench.workshop[Records]
+            self.desk.write(name, write_records([r for kind in KINDS.values() for r in records.all(kind).values()]), "")
+            self.said.setText(self.desk.said or f"Records are in {Path(name).name}.")
+
+    def _read(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Read records", "", "JSON (*.json)")
+        if name:
+            self.read(Path(name))
+
+    def read(self, path: Path) -> None:
+        """Take in the records of a file."""
+        try:
+            data = path.read_bytes()
+        except OSError as problem:
+            self.said.setText(f"{path.name} cannot be read: {problem.strerror or problem}.")
+            return
+        self.desk.do(ReadRecords(path.name, data), f"The records of {path.name} are taken in.")
+        self.take(self.top.kind)
+        self.said.setText(self.desk.said)
+
+
+def line_of(record: Record, who: str = "") -> str:
+    """A record in one line: its name and the fields that are not empty."""
+    told = msgspec.to_builtins(record)
+    fields = [(k, v) for k, v in told.items() if k != "id" and v not in ("", None, False)]
+    shown = "    ".join(f"{k.replace('_', ' ')} {_short(v)}" for k, v in fields)
+    here = "    at this window" if isinstance(record, Person) and record.id == who else ""
+    return f"{record.id}    {shown}{here}"
+
+
+def _short(value: object) -> str:
+    if isinstance(value, list | tuple):
+        return " to ".join(f"{v:g}" for v in value)
+    return f"{value:g}" if isinstance(value, float) else "yes" if value is True else str(value)

@@ -1,0 +1,92 @@
+"""One record, its fields as lines to type in."""
+
+from __future__ import annotations
+
+from typing import Any, get_args, get_type_hints
+
+import msgspec
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QWidget
+
+from fusilex.bench.workshop.record_kinds import Record
+from fusilex.bench.workshop.records import read_record
+from fusilex.core.problems import BadInput
+from fusilex.ui.theme import theme
+
+
+class Form(QDialog):
+    """Enter keeps what stands there, once every field makes sense; Esc leaves it."""
+
+    def __init__(self, parent: QWidget, kind: type[Record], record: Record | None = None) -> None:
+        super().__init__(parent)
+        self.kind, self.made = kind, record
+        self.setWindowTitle(kind.title)
+        form = QFormLayout(self)
+        form.setVerticalSpacing(round(theme.base * 0.8))
+        about = QLabel(about_kind(kind))
+        about.setWordWrap(True)
+        about.setMinimumWidth(round(theme.base * 46))
+        form.addRow(about)
+        shown = msgspec.to_builtins(record) if record else {}
+        self.lines: dict[str, QLineEdit] = {}
+        for field in msgspec.structs.fields(kind):
+            value = shown.get(field.encode_name, "" if field.required else msgspec.to_builtins(field.default))
+            line = self.lines[field.encode_name] = QLineEdit(_text(value))
+            label = "name" if field.encode_name == "id" else field.encode_name.replace("_", " ")
+            line.setAccessibleName(label)
+            if choices := choices_of(kind, field.encode_name):
+                line.setPlaceholderText(", ".join(c for c in choices if c))
+                line.setToolTip("one of " + ", ".join(c or "nothing" for c in choices))
+            form.addRow(label.capitalize(), line)
+        self.said = QLabel()
+        self.said.setWordWrap(True)
+        form.addRow(self.said)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.keep)
+        buttons.rejected.connect(self.reject)
+        form.addRow(buttons)
+        self.lines["id"].setReadOnly(record is not None)
+        (self.lines["id"] if record is None else list(self.lines.values())[2]).setFocus()
+
+    def keep(self) -> None:
+        """Accept the record, or say which field makes no sense."""
+        body = {name: _value(line.text()) for name, line in self.lines.items()}
+        hints = get_type_hints(self.kind)
+        texts = {name: line.text().strip() for name, line in self.lines.items()}
+        body |= {name: text for name, text in texts.items() if hints.get(name) is str or choices_of(self.kind, name)}
+        try:
+            self.made = read_record({**body, "kind": self.kind.what})
+        except BadInput as problem:
+            self.said.setText(f"{problem.found}.".replace("`", "").replace("$.", ""))
+        else:
+            self.accept()
+
+
+def about_kind(kind: type[Record]) -> str:
+    """What a kind of record is, for people."""
+    return " ".join((kind.__doc__ or "").replace("`", "").split())
+
+
+def choices_of(kind: type[Record], name: str) -> tuple[str, ...]:
+    """The words a field may be, () for one that is free."""
+    found = get_args(get_type_hints(kind).get(name))
+    return tuple(found) if found and all(isinstance(one, str) for one in found) else ()
+
+
+def _text(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list | tuple):
+        return " to ".join(f"{v:g}" for v in value)
+    return f"{value:g}" if isinstance(value, float) else str(value)
+
+
+def _value(text: str) -> Any:
+    """What was typed as JSON means it: a number, a range, yes or no, or words."""
+    text = text.strip()
+    low, to, high = text.partition(" to ")
+    if text in ("yes", "no"):
+        return text == "yes"
+    try:
+        return [float(low.replace(",", ".")), float(high.replace(",", "."))] if to else float(text.replace(",", "."))
+    except ValueError:
+        return text
