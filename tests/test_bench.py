@@ -18,17 +18,19 @@ from conftest import HERON
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.papers import board_record, page_html
-from fusilex.bench.rooms import BY_NAME, open_journal
+from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import fit, point_at, programme
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
-from fusilex.core.road.steps import DONE
+from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.written.programme import to_csv, to_gcode
 from fusilex.journal.store import NotSaved, sqlite_url
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
+
+STEPS = one_side().ids
 
 
 def kitted(bench: Bench, **short: int) -> None:
@@ -319,7 +321,7 @@ def test_full_disk_says_so_and_changes_nothing(bench: Bench) -> None:
 
 def test_every_station_says_what_to_do(bench: Bench) -> None:
     acknowledge_all(bench)
-    for station in tuple(BY_NAME):
+    for station in STEPS:
         assert bench.now(station).title
         assert bench.judgements(station)
     with pytest.raises(NotSaved, match="cannot be opened"):

@@ -26,6 +26,7 @@ from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.station import Station
 from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
+from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
@@ -53,6 +54,8 @@ DONE_BY_HANDS = {
 
 Made = Callable[[Bench, random.Random], Any]
 
+STEPS = one_side().ids
+
 
 def part_in_hand(bench: Bench, pick: random.Random) -> str:
     board = bench.board
@@ -68,11 +71,13 @@ def fault_in_hand(bench: Bench, pick: random.Random) -> int:
 
 
 FIELDS: dict[str, Made] = {
-    "station": lambda b, r: r.choice((b.board.station, *BY_NAME, "Nowhere")),
+    "station": lambda b, r: r.choice((b.board.station, *STEPS, "Nowhere")),
     "step": lambda b, r: r.choice((b.board.step, *b.road.steps.ids, "Nowhere")),
     "before": lambda b, r: r.choice((*b.road.steps.ids, "Nowhere")),
     "method": lambda b, r: r.choice(("", "syringe", "machine", "plate", "prayer")),
     "by": lambda b, r: r.choice((-1, 1)),
+    "numbers": lambda b, r: r.choice(({}, {"passes": 5, "celsius": 180}, {"breaks": 1, "pinholes": 0, "touched": 1})),
+    "copper_um": lambda b, r: r.choice((35.0, -1.0)),
     "kind": lambda b, r: r.choice(("jar", "person", "oven", "unicorn")),
     "body": lambda b, r: {"id": r.choice(("one", "two", ""))},
     "fitted": lambda b, r: r.choice((None, True, False)),
@@ -178,6 +183,7 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
             if any(j.rule == "kit.strap" for j in bench.road.open_stops(bench.batch, "Kit"))
             else c.CloseKit()
         ),
+        "Make": lambda: (lambda m: done(board.panel, m, EXAMPLES[m]))(bench.road.steps.by_id[board.step].method),
         "Print": lambda: c.PrintPanel(board.panel, bench.state.foil_mm, bench.state.paste),
         "Place": lambda: (
             c.PlacePart(board.serial, part_in_hand(bench, pick))
@@ -291,7 +297,9 @@ def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> 
             assert command.cautions in CAUTIONS
             with pytest.raises(c.Refused, match=f"cautions of {command.cautions} first"):
                 bench.do(made_up(command, bench, random.Random(1)))
-    step = one_side().at_station(station.name)[0].id
+    if not bench.road.steps.at_station(station.name):
+        bench.do(c.MakeAtHome())
+    step = bench.road.steps.at_station(station.name)[0].id
     shown = [j for serial in list(bench.state.boards)[:2] for j in station.judge(bench.batch.about(serial, step))]
     assert station.now(bench.batch.about("H7-01", step)).title and {j.rule for j in shown} <= set(RULES)
     assert station.name in STATION_PICTURES and station.about in ("batch", "panel", "board")

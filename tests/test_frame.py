@@ -26,12 +26,13 @@ from fusilex.bench.clocks import clocks
 from fusilex.bench.demos import open_demo
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
-from fusilex.bench.rooms import BY_NAME, open_journal
+from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.record import find_board
 from fusilex.bench.workshop.habits import Habits
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.road.steps import one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.store import Journal, sqlite_url
 from fusilex.ui.frame.ask import Ask
@@ -46,6 +47,8 @@ from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, TOKEN_NAMES, theme, use
 
 ROOT = Path(__file__).parents[1]
+
+STEPS = one_side().ids
 
 
 def to_reflow(bench: Bench) -> None:
@@ -74,7 +77,7 @@ def test_the_line_counts_boards_and_lets_solder_flow(window: Window) -> None:
     assert line.counts()["Ready"] == 18 and line.done_shares() == [0.0] * 10
     to_reflow(bench)
     assert (line.counts()["Print"], line.counts()["Place"]) == (12, 6)
-    shares = dict(zip(tuple(BY_NAME), line.done_shares(), strict=True))
+    shares = dict(zip(STEPS, line.done_shares(), strict=True))
     assert shares["Ready"] == shares["Kit"] == 1.0 and shares["Print"] == pytest.approx(6 / 18) and shares["Place"] == 0
     xs = [line._x(i) for i in range(10)]
     assert xs == sorted(xs) and xs[0] > 30 and xs[-1] < line.width() - 30

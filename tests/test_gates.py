@@ -18,9 +18,9 @@ from test_window import SPACE, Key, go, press
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.papers import board_record, page_html
-from fusilex.bench.rooms import BY_NAME, open_journal
+from fusilex.bench.rooms import open_journal
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import DONE
+from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.store import sqlite_url
 from fusilex.ui.frame.judgement_list import JudgementCard
@@ -28,6 +28,8 @@ from fusilex.ui.frame.window import Window
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 FIRST = "H7-01"
+
+STEPS = one_side().ids
 
 
 def cold(log: bytes) -> bytes:
@@ -48,20 +50,20 @@ def kitted(bench: Bench, **counts: int) -> None:
 
 def brought(bench: Bench, station: str) -> None:
     """The first board, with its panel as far as panels go, to a station by the straight way."""
-    stop = tuple(BY_NAME).index(station)
+    stop = STEPS.index(station)
     kitted(bench)
-    if stop > tuple(BY_NAME).index("Print"):
+    if stop > STEPS.index("Print"):
         bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    if stop > tuple(BY_NAME).index("Place"):
+    if stop > STEPS.index("Place"):
         taught(bench)
         bench.do(c.MachinePlaced(1))
-    if stop > tuple(BY_NAME).index("Reflow"):
+    if stop > STEPS.index("Reflow"):
         bench.do(c.RecordReflow(1, "run.csv", LOG))
-    while stop > tuple(BY_NAME).index("Hand") and (part := bench.batch.next_part(bench.state.boards[FIRST], "Hand")):
+    while stop > STEPS.index("Hand") and (part := bench.batch.next_part(bench.state.boards[FIRST], "Hand")):
         bench.do(c.SolderPart(FIRST, part.ref))
-    if stop > tuple(BY_NAME).index("Inspect"):
+    if stop > STEPS.index("Inspect"):
         bench.do(c.InspectBoard(FIRST))
-    if stop > tuple(BY_NAME).index("Test"):
+    if stop > STEPS.index("Test"):
         bench.do(c.TestBoard(FIRST, True, "by functions"))
 
 

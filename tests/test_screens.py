@@ -18,7 +18,6 @@ from pytestqt.qtbot import QtBot
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.rooms import BY_NAME
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.reflow.events import Reflowing
@@ -26,6 +25,7 @@ from fusilex.core.judgement import Because, Judgement, Level, worst_first
 from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
 from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.road.steps import one_side
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.paths import BoardArt, paths_of
@@ -41,6 +41,8 @@ from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
 
 K = Qt.Key
+
+STEPS = one_side().ids
 
 
 @pytest.fixture
@@ -316,7 +318,7 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
 
 def test_the_other_stations_are_built_while_the_hands_are_still(window: Window, qtbot: QtBot) -> None:
     assert list(window.stations) == ["Ready"]
-    qtbot.waitUntil(lambda: list(window.stations) == list(BY_NAME), timeout=20_000)
+    qtbot.waitUntil(lambda: list(window.stations) == list(STEPS), timeout=20_000)
 
 
 def test_menu_and_strip_hide_no_key(window: Window) -> None:
@@ -324,7 +326,7 @@ def test_menu_and_strip_hide_no_key(window: Window) -> None:
     menu = next(w for w in window.findChildren(QMenu) if w.isVisible())
     offered = " ".join(action.text() for action in menu.actions())
     menu.close()
-    for station in tuple(BY_NAME):
+    for station in STEPS:
         show(window, station)
         for key in window.keys():
             for name in key.keys.split(" "):
@@ -357,7 +359,7 @@ def test_every_rule_named_by_a_judgement_can_be_explained(window: Window) -> Non
     bench = window.desk.bench
     to_inspect(bench)
     bench.do(c.MarkFault("H7-01", "U1", "bridge"))
-    for station in tuple(BY_NAME):
+    for station in STEPS:
         show(window, station)
         for judgement in window.judged.items:
             assert judgement.rule in RULES, judgement.rule

@@ -16,10 +16,10 @@ from pytestqt.qtbot import QtBot
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.rooms import BY_NAME, open_journal
+from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import DONE
+from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.ui.frame.new_batch import Wanted
 from fusilex.ui.frame.why import why_html
@@ -28,6 +28,8 @@ from fusilex.ui.theme import DIM, LIGHT, contrast, use
 
 Key = Qt.Key
 SPACE, ENTER = Key.Key_Space, Key.Key_Return
+
+STEPS = one_side().ids
 
 
 def press(window: Window, *keys: Key | str) -> None:
@@ -48,7 +50,7 @@ def take(window: Window, serial: str) -> None:
 
 
 def go(window: Window, station: str) -> None:
-    digit = Key(Key.Key_0 + (tuple(BY_NAME).index(station) + 1) % 10)
+    digit = Key(Key.Key_0 + (STEPS.index(station) + 1) % 10)
     QTest.keyClick(window, digit, Qt.KeyboardModifier.ControlModifier)
     assert window.desk.bench.view.step == station
 
@@ -151,7 +153,7 @@ def test_every_station_paints_at_every_size_in_both_themes(window: Window) -> No
         use(tokens)
         for size in ((1100, 700), (1280, 800), (2560, 1440)):
             window.resize(*size)
-            for station in tuple(BY_NAME):
+            for station in STEPS:
                 go(window, station)
                 image = window.grab().toImage()
                 seen = {image.pixel(x, y) for x in range(0, image.width(), 40) for y in range(0, image.height(), 40)}

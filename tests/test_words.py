@@ -13,12 +13,15 @@ from conftest import HERON
 from fusilex.bench.bench import Bench
 from fusilex.bench.now import Now
 from fusilex.bench.papers import board_record, page_html, page_text
-from fusilex.bench.rooms import BY_NAME, open_journal
+from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.core.judgement import Judgement, Level
+from fusilex.core.road.steps import one_side
 from fusilex.formats.bundle import Files
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
+
+STEPS = one_side().ids
 
 
 @pytest.fixture
@@ -267,7 +270,7 @@ def test_release_says_what_is_lacking_and_what_was_left_out(soldered: Bench) -> 
 
 
 def test_where_the_work_is_when_a_station_is_empty(soldered: Bench) -> None:
-    for name in list(BY_NAME)[1:]:
+    for name in list(STEPS)[1:]:
         soldered.go(name, "H7-07")
         said: Now = soldered.now(name)
         assert said.title

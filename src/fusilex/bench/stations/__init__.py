@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations import hand, inspect, kit, place, print, ready, reflow, release, rework, test
+from fusilex.bench.stations import hand, inspect, kit, make, place, print, ready, reflow, release, rework, test
 
 STATIONS: tuple[Station, ...] = tuple(
-    room.STATION for room in (ready, kit, print, place, reflow, hand, inspect, rework, test, release)
+    room.STATION for room in (ready, make, kit, print, place, reflow, hand, inspect, rework, test, release)
 )

@@ -6,11 +6,14 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+from fusilex.core.bare_boards.making import METHODS as MAKING
+
 DONE = "Done"
 """Where boards are that went all the way, or are out of it."""
 SIDES = ("", "top", "bottom", "both")
 METHODS: dict[str, tuple[str, ...]] = {
     "Ready": ("",),
+    "Make": MAKING,
     "Kit": ("",),
     "Print": ("stencil", "syringe", "dots", "tinned pads"),
     "Place": ("hand", "machine", "both"),
@@ -181,8 +184,11 @@ def faults(steps: Steps) -> list[str]:
             found.append(f"{step.id} needs a side, top or bottom")
         if station_of(step.id) != step.station:
             found.append(f"{step.id} is no name for a step of {step.station}")
-    if tuple(names[: len(FIRST)]) != FIRST or any(names.count(s) != 1 for s in FIRST):
+    begun = [s for s in names if s != "Make"]
+    if names[:1] != [FIRST[0]] or tuple(begun[: len(FIRST)]) != FIRST or any(names.count(s) != 1 for s in FIRST):
         found.append("a road begins with Ready and Kit")
+    if "Make" in names[names.index(FIRST[1]) :] if FIRST[1] in names else False:
+        found.append("bare boards are made before Kit")
     if not names or names[-1] != LAST:
         found.append("a road ends with Release")
     if names.count(ASIDE) != 1 or names.count("Test") > 1:

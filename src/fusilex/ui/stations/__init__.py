@@ -6,6 +6,7 @@ from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations.hand.station import HandPicture
 from fusilex.ui.stations.inspect.station import InspectPicture
 from fusilex.ui.stations.kit.station import KitPicture
+from fusilex.ui.stations.make.station import MakePicture
 from fusilex.ui.stations.place.station import PlacePicture
 from fusilex.ui.stations.print.station import PrintPicture
 from fusilex.ui.stations.ready.station import ReadyPicture
@@ -16,6 +17,7 @@ from fusilex.ui.stations.test.station import TestPicture
 
 _PICTURES: tuple[type[StationPicture], ...] = (
     ReadyPicture,
+    MakePicture,
     KitPicture,
     PrintPicture,
     PlacePicture,

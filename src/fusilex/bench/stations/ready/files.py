@@ -8,7 +8,7 @@ from dataclasses import replace
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import laid_out
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.events import BoardCell, Moved
+from fusilex.bench.common.events import BoardCell
 from fusilex.bench.common.files import ColumnsPicked, FileAdded, FileAssigned, FixApplied, FixWithdrawn
 from fusilex.bench.common.road import laid
 from fusilex.bench.intake.lists import table_of
@@ -18,7 +18,6 @@ from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.workshop.habits import ColumnsRemembered, PackageSet, RoleRemembered
 from fusilex.core.checks.fixes import FIX_KINDS, Fix
 from fusilex.core.design.model import Design
-from fusilex.core.road.steps import FIRST
 from fusilex.formats.identify import ending
 from fusilex.journal.entries import Event
 from fusilex.journal.store import digest
@@ -169,7 +168,7 @@ class AcceptFiles(Command, frozen=True):
         boards = batch.state.at("Ready")
         if not boards:
             raise Refused("The files were accepted before.")
-        return Result([FilesAccepted(), laid(batch.steps), Moved([b.serial for b in boards], FIRST[1])])
+        return Result([FilesAccepted(), laid(batch.steps), *batch.onward(boards)])
 
 
 COMMANDS = (AddFiles, AssignFile, PickColumns, ApplyFix, WithdrawFix, SetPackage, AcceptFiles)

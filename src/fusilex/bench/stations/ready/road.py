@@ -9,9 +9,10 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.road import Laid, RoadLaid, SidesChosen, WaysChosen, laid
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.files import still_open
+from fusilex.core.bare_boards.making import WHY
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.road.shares import share_out
-from fusilex.core.road.steps import METHODS, ONE_SIDED, SIDES, Step, Steps, faults
+from fusilex.core.road.steps import FIRST, METHODS, ONE_SIDED, SIDES, Step, Steps, faults
 
 WAYS = {"Print": "printing", "Place": "placing", "Reflow": "reflowing"}
 
@@ -91,6 +92,22 @@ class MoveStep(Command, frozen=True):
         return Result([_laid(batch, steps.moved(step.id, self.by), f"moving {steps.label(step.id)}")])
 
 
+class MakeAtHome(Command, frozen=True):
+    """The batch's bare boards are made here: their steps come before Kit."""
+
+    def decide(self, batch: Batch) -> Result:
+        steps = batch.steps
+        if steps.at_station("Make"):
+            raise Refused("The road has the steps of making bare boards already.")
+        if any(board.step != FIRST[0] for board in batch.under_way):
+            raise Refused("Boards are past Ready already: their bare boards are there.")
+        at = steps.index(FIRST[1])
+        for n, method in enumerate(METHODS["Make"]):
+            made = Step(steps.free_id("Make"), "Make", "both", method, why=WHY[method])
+            steps = steps.with_step(at + n, made)
+        return Result([laid(steps, "making the bare boards here")])
+
+
 def furthest(batch: Batch) -> int:
     """How far the first board is along the road."""
     return max(batch.steps.progress(board.place) for board in batch.state.boards.values() if not board.scrapped)
@@ -116,4 +133,4 @@ def _laid(batch: Batch, steps: Steps, what: str) -> RoadLaid:
     return laid(steps, what)
 
 
-COMMANDS = (ChooseSides, ChooseMethod, AddStep, DropStep, MoveStep)
+COMMANDS = (ChooseSides, ChooseMethod, AddStep, DropStep, MoveStep, MakeAtHome)

@@ -13,6 +13,7 @@ from fusilex.bench.stations.ready import typed_input
 from fusilex.bench.stations.ready.bare import copper_to_remove
 from fusilex.bench.stations.ready.judging import judge_bath
 from fusilex.bench.stations.ready.now import at_bare
+from fusilex.bench.stations.ready.road import MakeAtHome
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L
 from fusilex.ui.canvas.view import BoardCanvas
@@ -124,6 +125,7 @@ class BareView(View):
                     str(len(self.bench.state.panels)),
                 ),
             ),
+            Key("H", "made here", lambda _: self.desk.do(MakeAtHome(), "The steps of making them stand before Kit.")),
             Key(
                 "F",
                 "what a process has shown",

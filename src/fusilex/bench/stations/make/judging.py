@@ -1,0 +1,44 @@
+"""The judgements of Make: resist and holes of the panel in hand."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.stations.make.events import Making
+from fusilex.core.bare_boards.making import judge_drill, judge_look, least_ring
+from fusilex.core.judgement import Because, Judgement, Level
+
+
+def judge(batch: Batch) -> list[Judgement]:
+    """What this step of the panel came to, once it is done."""
+    done = batch.state[Making].done.get((batch.board.panel, batch.step.id))
+    return [] if done is None else judged(batch, batch.board.panel, done.method, done.numbers)
+
+
+def judged(batch: Batch, panel: int, method: str, n: Mapping[str, float]) -> list[Judgement]:
+    """What the numbers of a step of making a panel come to."""
+    what = f"panel {panel}"
+    if method == "look":
+        return [judge_look(int(n["breaks"]), int(n["pinholes"]), int(n["touched"]), what)]
+    if method == "drill":
+        return [judge_drill(n["run_out_mm"], least_ring(batch.design), what)]
+    if method == "look again" and (finest := batch.derived.finest) is not None:
+        fine = n["finest_mm"] <= finest.mm
+        numbers = (Because("came out", n["finest_mm"], "mm"), Because("finest in the files", round(finest.mm, 3), "mm"))
+        text = f"{what.capitalize()} shows {n['finest_mm']:g} mm{'' if fine else ', the files want finer'}"
+        do = "" if fine else "Ring out every fine track before parts are spent on it."
+        return [Judgement("make.finest", Level.GO if fine else Level.CARE, what, text, numbers, do)]
+    return []
+
+
+def papers(batch: Batch, board: Board) -> dict[str, Any]:
+    """How the bare board was made, step by step."""
+    rows = [
+        {"method": m.method, "at": m.at, "minutes": m.minutes, **m.numbers}
+        for (panel, _), m in batch.state[Making].done.items()
+        if panel == board.panel
+    ]
+    return {"made_here": rows}

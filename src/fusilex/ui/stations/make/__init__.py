@@ -1,0 +1,1 @@
+"""Make on the screen."""
