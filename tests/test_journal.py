@@ -16,9 +16,9 @@ from asked import project
 from conftest import HERON
 from sqlalchemy import inspect
 
-from fusilex.bench.bench import Bench, places
+from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.common.events import BatchOpened, BoardCell
+from fusilex.bench.common.events import BatchOpened, BoardCell, places
 from fusilex.bench.papers import board_record
 from fusilex.bench.rooms import EVENT_KINDS, open_journal
 from fusilex.bench.stations.print.events import PanelPrinted

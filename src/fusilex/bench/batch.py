@@ -218,7 +218,7 @@ class Batch:
         """The bin of each part of a board."""
         return self.derived.line_of(self.builds, board.variant)
 
-    @property
+    @cached_property
     def bin_number(self) -> dict[str, int]:
         return {line.key: n for n, line in enumerate(self.lines, 1)}
 
@@ -257,15 +257,19 @@ class Batch:
         there = {*board.placed, *board.soldered}
         return next((p for p in self.parts_of(step, board) if p.ref not in there), None)
 
+    @cached_property
+    def used(self) -> Counter[str]:
+        """Pieces that are on boards, by the key of the bin they came from."""
+        found: Counter[str] = Counter()
+        for board in self.state.boards.values():
+            if there := (*board.placed, *board.soldered):
+                lines = self.lines_of(board)
+                found.update(lines[ref].key for ref in there if ref in lines)
+        return found
+
     def used_from_bin(self, key: str) -> int:
         """Pieces of a bin that are on boards."""
-        line = next(x for x in self.lines if x.key == key)
-        boards = self.state.boards.values()
-        return sum(
-            self.lines_of(b).get(ref) is line and (ref in b.placed or ref in b.soldered)
-            for b in boards
-            for ref in line.refs
-        )
+        return self.used[key]
 
     def out_of_bin(self, key: str) -> int:
         """Pieces that came out of a bin: used, dropped, or in the place of another."""

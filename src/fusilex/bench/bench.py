@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board, laid_out
+from fusilex.bench.boards import Board
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Redo, Undo
-from fusilex.bench.common.events import BatchOpened, BoardCell, Moved
+from fusilex.bench.common.events import BatchOpened, Moved, places
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import WORDS, Standing
@@ -31,7 +31,6 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.losses import Logged
-from fusilex.core.panel.layout import Panel
 from fusilex.core.road.steps import FIRST, Steps, one_side
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.journal.entries import Entry, Event
@@ -233,6 +232,12 @@ class Bench:
         serials = [serial for event in happened if isinstance(event, Moved) for serial in event.boards]
         return [(board, board.step) for serial in serials if (board := self.state.boards[serial])]
 
+    def done_here(self, deeds: Sequence[Deed]) -> Deed | None:
+        """The last of some deeds that was done at the step in view."""
+        here, steps = self.view.step, self.road.steps
+        first = here == steps.ids[0]
+        return next((d for d in reversed(deeds) if d.station == here or (first and d.station not in steps.by_id)), None)
+
     def place_of(self, deed: Deed) -> str:
         """The step a deed is taken back at: where it was done, or the first where that is no longer on the road."""
         steps = self.road.steps
@@ -242,8 +247,7 @@ class Bench:
         """The deed that would be taken back or done again: the last one of the step in view. Raises `Refused`."""
         back = isinstance(command, Undo)
         deeds = self.state.deeds if back else self.state.undone
-        here, label = self.view.step, self.road.steps.label
-        found = next((deed for deed in reversed(deeds) if self.place_of(deed) == here), None)
+        here, label, found = self.view.step, self.road.steps.label, self.done_here(deeds)
         if found is None:
             word = "take back" if back else "do again"
             last = (
@@ -282,11 +286,6 @@ class Bench:
     def refresh(self) -> bool:
         """Take in what another window recorded; True when there was something."""
         return self._look(self.journal)
-
-
-def places(serials: Sequence[str], panel: Panel | None) -> list[BoardCell]:
-    """Panel and cell of each board in turn, cells that carry none passed over."""
-    return [BoardCell(*row) for row in laid_out(serials, panel.cells if panel else [0])]
 
 
 def _user() -> str:

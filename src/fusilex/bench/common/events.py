@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, ClassVar
 
 import msgspec
 
-from fusilex.bench.boards import Board, SentBack
+from fusilex.bench.boards import Board, SentBack, laid_out
 from fusilex.bench.state import BatchState, Overruled
+from fusilex.core.panel.layout import Panel
 from fusilex.core.road.steps import ASIDE, station_of
 from fusilex.journal.entries import Entry, Event
 
@@ -26,6 +28,11 @@ class BoardCell(msgspec.Struct, frozen=True):
     serial: str
     panel: int
     cell: int
+
+
+def places(serials: Sequence[str], panel: Panel | None) -> list[BoardCell]:
+    """Panel and cell of each board in turn, cells that carry none passed over."""
+    return [BoardCell(*row) for row in laid_out(serials, panel.cells if panel else [0])]
 
 
 class BatchOpened(Event, frozen=True):

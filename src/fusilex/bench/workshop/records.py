@@ -29,16 +29,25 @@ class Records:
     """Records set here, by kind and name; None where one that ships was taken away."""
 
     own: dict[tuple[str, str], Record | None] = field(default_factory=dict)
+    _found: dict[type[Record], dict[str, Any]] = field(default_factory=dict, compare=False, repr=False)
+
+    def note(self, what: str, id: str, record: Record | None) -> None:
+        """A record is so from now on; None takes it away."""
+        self.own[what, id] = record
+        self._found.clear()
 
     def all(self, kind: type[Kind]) -> dict[str, Kind]:
         """Records of a kind by name: those that ship and those set here."""
-        found: dict[str, Any] = {id: r for (what, id), r in shipped().items() if what == kind.what}
-        found |= {id: record for (what, id), record in self.own.items() if what == kind.what}
-        return {id: record for id, record in found.items() if record is not None}
+        if kind not in self._found:
+            found = {id: r for (what, id), r in (shipped() | self.own).items() if what == kind.what}
+            self._found[kind] = {id: record for id, record in found.items() if record is not None}
+        return dict(self._found[kind])
 
     def first(self, kind: type[Kind]) -> Kind:
         """The one in use where there is one only: the first of its kind, or one with the usual numbers."""
-        return next(iter(self.all(kind).values()), kind(id="usual"))
+        if kind not in self._found:
+            self.all(kind)
+        return next(iter(self._found[kind].values()), None) or kind(id="usual")
 
     def paste(self, name: str) -> PasteSheet:
         """A paste by its name; one with the usual numbers where nobody has its sheet any more."""
@@ -59,7 +68,7 @@ class RecordSet(Event, frozen=True):
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
         if made := read_record({"kind": self.what, **self.body}):
-            state[Records].own[made.what, made.id] = made
+            state[Records].note(made.what, made.id, made)
 
 
 class RecordRemoved(Event, frozen=True):
@@ -70,7 +79,7 @@ class RecordRemoved(Event, frozen=True):
     id: str
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
-        state[Records].own[self.what, self.id] = None
+        state[Records].note(self.what, self.id, None)
 
 
 def read_record(row: dict[str, Any], file: str = "record", place: str = "") -> Record:

@@ -27,9 +27,9 @@ class FrameKeys:
 
     def keys(self) -> list[Key]:
         canvas, state = self.host.station.canvas, self.desk.bench.state
-        view, steps = self.desk.bench.view, self.desk.bench.road.steps.ids
+        steps = self.desk.bench.road.steps.ids
         own = " ".join(f"Ctrl+{(n + 1) % 10}" for n in range(min(10, len(steps))))
-        here = any(self.desk.bench.place_of(deed) == view.step for deed in state.deeds)
+        here = self.desk.bench.done_here(state.deeds) is not None
         back = [Key("Backspace", "take back", lambda _: self.turn(Undo()))] if here else []
         return [
             *back,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
@@ -9,6 +11,8 @@ from PyQt6.QtWidgets import QWidget
 from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
 from fusilex.bench.common.standing import WORDS, Standing
+from fusilex.bench.workshop.record_kinds import Person
+from fusilex.bench.workshop.records import Records
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import plain_text
@@ -59,7 +63,8 @@ class Head(QWidget):
         middle, left = self.height() / 2, self.width() - 16.0
         units = f"{'°F' if Units.fahrenheit else '°C'}  {'inch' if Units.inch else 'mm'}"
         running = clocks(self.bench.batch) if self.bench else []
-        for what, value in reversed([*running, ("units", units)]):
+        who = [("here", self.bench.who)] if self.bench and self.bench.who in self._people() else []
+        for what, value in reversed([*who, *running, ("units", units)]):
             metrics = QFontMetricsF(theme.font("body"))
             wide = max(metrics.horizontalAdvance(what), metrics.horizontalAdvance(value)) + 26
             if left - wide < start + 120:
@@ -69,6 +74,10 @@ class Head(QWidget):
             plain_text(painter, above, what, "small", "soft")
             plain_text(painter, QRectF(left, middle, wide, metrics.height() + 2), value, "body", "ink")
         return left
+
+    def _people(self) -> Collection[str]:
+        """Initials of those who work here: a login's name is none."""
+        return self.bench.workshop[Records].all(Person) if self.bench else ()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event and event.position().x() > self.width() - 110:

@@ -39,6 +39,7 @@ class BoardStrip(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._boxes.clear()
         panel, state = self.desk.batch.panel, self.bench.state
+        self._steps, self._here, self._view = self.bench.road.steps, self.step(), self.bench.view
         panels = state.panels
         label = theme.base * 1.9
         room = (self.width() - 10 * (len(panels) - 1)) / max(1, len(panels))
@@ -61,9 +62,9 @@ class BoardStrip(QWidget):
 
     def _board(self, painter: QPainter, box: QRectF, board: Board) -> None:
         self._boxes.append((box, board.serial))
-        steps, step = self.bench.road.steps, self.step()
+        steps, step = self._steps, self._here
         here, past = board.step == step, steps.progress(board.place) > steps.index(step)
-        chosen = board.serial == self.bench.view.board
+        chosen = board.serial == self._view.board
         painter.setPen(QPen(theme.colour("ink" if chosen else "hair"), 2.5 if chosen else 1))
         painter.setBrush(
             theme.colour("brass_fill" if here else "solder" if past else "card", 255 if here or not past else 140)

@@ -41,6 +41,7 @@ class Tray(QWidget):
         self.desk = desk
         self.chosen = 0
         self._boxes: dict[int, QRectF] = {}
+        self._batch = desk.batch
         self._unturned: dict[str, Part] = {}
         self._pictures: dict[tuple[str, float, int, int, str], QPixmap] = {}
         self.setAccessibleName("Tray of bins")
@@ -69,6 +70,7 @@ class Tray(QWidget):
         painter.setBrush(theme.colour("bench"))
         painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
         bench, plan = self.desk.bench, self.plan
+        batch = self._batch = self.desk.batch  # one for the whole picture: what it works out is kept in it
         tray = plan.place(min(self.chosen, plan.bins))[0]
         which = f"Tray {tray + 1} of {plan.trays}, " if plan.trays > 1 else "Bins "
         words = (
@@ -88,7 +90,7 @@ class Tray(QWidget):
                 self._boxes[i] = QRectF(12 + column * width, top + (row - first) * height, width - 5, height - 5)
         for i, box in self._boxes.items():
             if i < plan.bins:
-                self._bin(painter, box, bench.batch.lines[i], i)
+                self._bin(painter, box, batch.lines[i], i)
             else:
                 painter.setPen(QPen(theme.colour("soft"), 1, Qt.PenStyle.DashLine))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -99,9 +101,9 @@ class Tray(QWidget):
     def _bin(self, painter: QPainter, box: QRectF, line: PullLine, index: int) -> None:
         bench = self.desk.bench
         held = bench.state[Bins].filled.get(line.key)
-        count = bench.batch.left_in_bin(line.key) if held else None
+        count = self._batch.left_in_bin(line.key) if held else None
         lit = index == self.chosen
-        short = held is not None and bench.batch.serve(line.key) < line.need
+        short = held is not None and self._batch.serve(line.key) < line.need
         painter.setPen(
             QPen(theme.colour("stop" if short else "ink" if lit else "hair"), 3 if lit else 2 if short else 1)
         )
@@ -149,11 +151,11 @@ class Tray(QWidget):
             judgement_mark(painter, QPointF(x, y), 5, Level.CARE if level is Level.STOP and bag.reason else level)
             x += 17
         clock = next(
-            (lot for lot in lots_for(self.desk.batch, line) if lot.level != "1" and lot.moisture and lot.count > 0),
+            (lot for lot in lots_for(self._batch, line) if lot.level != "1" and lot.moisture and lot.count > 0),
             None,
         )
         if clock is not None:
-            left = share_left(clock.level, clock.exposure(self.desk.batch.at))
+            left = share_left(clock.level, clock.exposure(self._batch.at))
             ring = QRectF(x - 5.5, y - 5.5, 11, 11)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.colour("hair"), 3))
