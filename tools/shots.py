@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import tempfile
 from datetime import UTC, datetime, timedelta
@@ -18,7 +19,12 @@ from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.journal.store import sqlite_url
 from fusilex.ui import theme as themes
+from fusilex.ui.canvas.paths import BoardArt
+from fusilex.ui.frame.batches import Batches
 from fusilex.ui.frame.start import make_application, make_window
+from fusilex.ui.frame.thumbnails import keep
+from fusilex.ui.frame.window import Window
+from fusilex.ui.workshop.dialog import Workshop
 
 ROOT = Path(__file__).parents[1]
 LOG = (ROOT / "src/fusilex/demo/heron-r2/oven-run-1.csv").read_bytes()
@@ -106,13 +112,11 @@ def take_in(bench: Bench) -> None:
 VIEWS = (
     ("ready", "Ready", "H7-01"),
     ("ready-lists", "Ready", "H7-01"),
-    ("ready-packages", "Ready", "H7-01"),
     ("ready-panel", "Ready", "H7-01"),
     ("ready-sides", "Ready", "H7-01"),
     ("ready-road", "Ready", "H7-01"),
     ("ready-bare", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
-    ("kit-stock", "Kit", "H7-01"),
     ("print", "Print", "H7-13"),
     ("place", "Place", "H7-07"),
     ("machine", "Place", "H7-07"),
@@ -142,6 +146,7 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
     """Write the pictures of `VIEWS` (or `only` some) into a folder."""
     app = make_application()
     with tempfile.TemporaryDirectory() as place:
+        os.environ["XDG_CACHE_HOME"] = place  # small pictures of boards stay out of the real cache
         bench = open_demo(open_journal(sqlite_url(Path(place) / "shots.sqlite")))
         settings = QSettings(str(Path(place) / "settings.ini"), QSettings.Format.IniFormat)
         themes.theme.base *= scale
@@ -165,7 +170,26 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 window.station.canvas.selected = "U3"
             window.desk.say("")
             _grab(app, window, folder / f"{name}.png")
+        shoot_dialogs(app, window, folder, only)
         window.close()
+
+
+def shoot_dialogs(app: QApplication, window: Window, folder: Path, only: tuple[str, ...]) -> None:
+    """The rack of batches and the workshop, with a second batch and a jar that is past its day."""
+    bench = window.desk.bench
+    wren = open_demo(bench.journal, which="wren")
+    wren.do(c.RestBatch("paused", "the marsh comes first"))
+    keep(window.desk.art, bench.state.opened["files"])
+    keep(BoardArt(wren.design), wren.state.opened["files"])
+    window.desk.do(c.SetRecord("jar", {"id": "jar 9", "paste": "leaded", "grams": 60, "expires": "2026-01-31"}))
+    for name, dialog in (
+        ("batches", Batches(window, bench.journal, bench.id, window.batches.act)),
+        ("workshop", Workshop(window, window.desk)),
+    ):
+        if not only or name in only:
+            dialog.show()
+            _grab(app, dialog, folder / f"{name}.png")
+            dialog.close()
 
 
 def _grab(app: QApplication, window: object, path: Path) -> None:

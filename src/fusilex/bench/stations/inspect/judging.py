@@ -30,7 +30,7 @@ def _first_pass(batch: Batch) -> Judgement:
 
 
 def _hidden(batch: Batch) -> list[Judgement]:
-    hidden = [p.ref for p in batch.derived.hidden]
+    hidden = [p.ref for p in batch.derived.hidden if batch.step.side in ("both", p.side)]
     if not hidden:
         return []
     shown = ", ".join(hidden[:4]) + (" …" if len(hidden) > 4 else "")

@@ -60,8 +60,10 @@ class InspectPicture(StationPicture):
         board = self.bench.board
         if self._in_view[0] != board.serial:
             self._in_view = board.serial, time.monotonic()
-        if self.canvas.selected is None:
-            self.canvas.selected = next((p.ref for p in self.bench.design.parts if p.populated), None)
+        side, chosen = self.step.side, self.selected
+        if chosen is None or (side != "both" and chosen.side != side):
+            here = (p for p in self.whole_board() if side in ("both", p.side))
+            self.canvas.selected = next((p.ref for p in here), None)
         faults = len(to_repair(self.batch, board))
         self.canvas.caption = (
             "Faults of all boards over one another"
