@@ -109,11 +109,19 @@ def test_what_cannot_differ_is_refused(mixed: Bench) -> None:
         (c.SetOption([], "C9", "why", "2 uF"), "for which boards"),
         (c.SetOption(["H7-01"], "C9", "why"), "what is otherwise about C9"),
         (c.SetOption(["H7-01"], "C9", "why", "2 uF", None, False), "cannot be left out and have a value"),
-        (c.SkipStep(["H7-01"], "Print", "why"), "it has come to that step"),
+        (c.SkipStep(["H7-01"], "Print", "why"), "paste, parts and heat go together"),
+        (c.SkipStep(["H7-01"], "Hand", " "), "Say why"),
         (c.SkipStep(["H7-01"], "Release", "why"), "no step Release that boards could skip"),
     ):
         with pytest.raises(c.Refused, match=words):
             mixed.do(command)
+    mixed.do(c.SetOption(["H7-01"], "R9", "trimmed", "32 k"))
+    mixed.go("Place", "H7-01")
+    while (part := mixed.batch.next_part(mixed.board, "Place")) and part.ref != "R9":
+        mixed.do(c.PlacePart("H7-01", part.ref))
+    assert [j.headline for j in mixed.judgements("Place") if j.level.value == "care"] == [
+        "Bin 37, 32 k, was not filled at Kit"
+    ]
     before = mixed.state.boards["H7-03"].variant
     mixed.do(c.SetOption(["H7-03"], "C9", "tried", "15 pF"))
     mixed.do(c.Undo())

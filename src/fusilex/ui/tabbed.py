@@ -40,11 +40,16 @@ class Tabs(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        x = 4.0
+        metrics = QFontMetricsF(theme.font("body", True))
+        widths = [metrics.horizontalAdvance(name) for name in self.names]
+        gap = max(6.0, min(26.0, (self.width() - 12 - sum(widths)) / len(widths)))
+        end = 8 + sum(widths[: self.current + 2]) + gap * (self.current + 2)
+        x = 4.0 - max(
+            0.0, min(end, 8 + sum(widths) + gap * len(widths)) - self.width()
+        )  # the one in view, and the next
         self._boxes = []
-        for i, name in enumerate(self.names):
+        for i, (name, width) in enumerate(zip(self.names, widths, strict=True)):
             lit = i == self.current
-            width = QFontMetricsF(theme.font("body", True)).horizontalAdvance(name)
             box = QRectF(x, 0, width + 4, self.height())
             painter.setFont(theme.font("body", lit))
             painter.setPen(theme.colour("ink" if lit else "soft"))
@@ -53,7 +58,7 @@ class Tabs(QWidget):
                 painter.setPen(QPen(theme.colour("brass"), 3))
                 painter.drawLine(box.bottomLeft(), box.bottomRight())
             self._boxes.append(box)
-            x += width + 26
+            x += width + gap
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         for i, box in enumerate(self._boxes):

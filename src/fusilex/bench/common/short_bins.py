@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.common.bins import Bins
 from fusilex.core.judgement import Because, Judgement, Level
 
 
@@ -15,6 +16,10 @@ def judge_bins(batch: Batch, taken: Mapping[str, int]) -> list[Judgement]:
     found = []
     for line in (x for x in batch.lines if x.key in taken):
         left = batch.left_in_bin(line.key)
+        if left is None and batch.state[Bins].filled and taken[line.key]:
+            number = batch.bin_number[line.key]
+            text, do = f"Bin {number}, {line.name}, was not filled at Kit", "Fill it there with C, and check its bag."
+            found.append(Judgement("kit.unfilled", Level.CARE, line.key, text, (), do, line.refs))
         wanted = sum(
             batch.lines_of(b).get(ref) is line and ref not in b.placed and ref not in b.soldered
             for b in batch.state.boards.values()

@@ -83,4 +83,6 @@ class KeyStrip(QWidget):
 
 
 def _cap(name: str) -> str:
-    return {"Left": "←", "Right": "→", "Up": "↑", "Down": "↓", "Return": "Enter"}.get(name, name)
+    before, plus, last = name.rpartition("+")
+    signs = {"Left": "←", "Right": "→", "Up": "↑", "Down": "↓", "Return": "Enter"}
+    return f"{before}{plus}{signs.get(last, last)}" if last else name

@@ -5,6 +5,9 @@ from __future__ import annotations
 from fusilex.core.judgement import Rule
 
 RULES = {
+    "kit.unfilled": Rule(
+        "A bin is filled, and its bag checked, before a piece of it goes onto a board.", "Shop practice"
+    ),
     "kit.bag": Rule(
         "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as"
         " label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or"

@@ -11,7 +11,7 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.core.kit.variants import PartChange, varied
-from fusilex.core.road.steps import ASIDE, DONE, FIRST, LAST
+from fusilex.core.road.steps import ASIDE, DONE, FIRST, LAST, ONE_SIDED
 from fusilex.journal.entries import Entry, Event
 
 
@@ -94,8 +94,11 @@ class SkipStep(Command, frozen=True):
     reason: str
 
     def decide(self, batch: Batch) -> Result:
-        if self.step not in batch.steps.by_id or batch.steps.by_id[self.step].station in (*FIRST, LAST, ASIDE):
+        step = batch.steps.by_id.get(self.step)
+        if step is None or step.station in (*FIRST, LAST, ASIDE):
             raise Refused(f"There is no step {self.step} that boards could skip.")
+        if step.station in ONE_SIDED:
+            raise Refused(f"{batch.steps.label(step.id)} cannot be left out alone: paste, parts and heat go together.")
         for board in _boards(batch, self.boards, self.reason):
             if batch.steps.progress(board.place) >= batch.steps.index(self.step):
                 raise Refused(f"Board {board.serial} is at {batch.where(board)}: it has come to that step.")
