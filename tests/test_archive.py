@@ -16,7 +16,7 @@ from conftest import HERON
 
 from fusilex.bench.archive import batch_in, batch_out
 from fusilex.bench.bench import Bench
-from fusilex.bench.common.events import BatchOpened, BoardCell
+from fusilex.bench.common.events import BatchOpened, BoardCell, Moved
 from fusilex.bench.papers import board_record
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
@@ -100,6 +100,23 @@ def test_a_batch_goes_out_and_comes_back_equal(worked: Bench, tmp_path: Path, ro
     assert told(again) == told(other), "and once more"
     other.do(c.Undo())
     assert [f.ref for f in other.state.boards["H7-01"].faults] == ["R1"], "the last thing done is taken back there too"
+
+
+def test_numbers_of_another_journal_never_meet_new_ones(tmp_path: Path, bench: Bench) -> None:
+    """A batch whose rows stood high in its journal comes into an empty one, and gets faults there."""
+    crowded = elsewhere(tmp_path, "crowded", rows=300)
+    there = Bench.open_batch(crowded, bench.source.files, "Heron R2", 1, prefix="N", number=9)
+    there.state.boards["N9-01"].step = "Inspect"
+    with crowded.writing() as pen:
+        pen.write(there.id, [Moved(["N9-01"], "Inspect")])
+    there.refresh()
+    there.do(c.MarkFault("N9-01", "R1", "bridge"))
+    old = there.state.boards["N9-01"].faults[0].id
+    here = batch_in(elsewhere(tmp_path, "empty"), batch_out(there), "x.zip")
+    for ref in ("R2", "R3", "R4"):
+        here.do(c.MarkFault("N9-01", ref, "bridge"))
+    ids = [f.id for f in here.state.boards["N9-01"].faults]
+    assert ids[0] == old > 300 and sorted(set(ids)) == ids, "each number once, the new ones after the old"
 
 
 def test_the_zip_is_open_files(worked: Bench) -> None:

@@ -26,6 +26,7 @@ from fusilex.bench.stations.place.machine import programme
 from fusilex.bench.stations.ready.typed_input import step as read_step
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
+from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import on_board
 from fusilex.core.road.hanging import judge_heats
 from fusilex.core.road.propose import Ways, propose, syringe_suits, usual_order
@@ -109,6 +110,43 @@ def test_roads_are_proposed_with_reasons(heron: Design) -> None:
     with pytest.raises(KeyError):
         propose(heron, "sideways")
     assert not syringe_suits(heron, "top"), "0.5 mm pitch"
+
+
+@pytest.mark.parametrize(
+    ("top", "bottom", "order"), [(12, 9, "lighter-first"), (12, 8, "hand"), (9, 12, "lighter-first")]
+)
+def test_few_parts_on_a_side_are_soldered_by_hand(tmp_path: Path, top: int, bottom: int, order: str) -> None:
+    sides = ["top"] * top + ["bottom"] * bottom
+    rows = [(f"R{n}", "0805", 6.0 + 7 * (n % 5), 4.0 + 5 * (n // 5), side) for n, side in enumerate(sides, 1)]
+    design = opened(tmp_path, board_files(rows)).design
+    assert usual_order(design) == order
+    pasted = [s.side for s in propose(design, order) if s.station == "Print"]
+    assert len(pasted) == 1 + (order != "hand") and (pasted[0] == "top") == (top < bottom or order == "hand")
+
+
+def test_a_turned_cell_counts_the_other_way_from_below(bench: Bench) -> None:
+    """A cell turned by a quarter: from below a part's angle turns the other way, and its place goes along."""
+    x0, y0, x1, y1 = bench.design.outline.bounds
+    bench.do(
+        c.DefinePanel(
+            Panel(
+                1, 1, 50, 50, 5, 5, 60, 60, x1 - x0, y1 - y0, (("P1", 2, 2), ("P2", 58, 2), ("P3", 2, 58)), turns=(90,)
+            )
+        )
+    )
+    acknowledge_all(bench)
+    bench.do(c.ChooseSides("glued"))
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.go("Place", "H7-01")
+    taught(bench)
+    by_ref = {s.ref: s for s in programme(bench.batch, 1)}
+    turned = bench.design.part_by_ref["L2"].rotation_deg - 90
+    assert by_ref["L2"].rotation_deg % 360 == pytest.approx(turned % 360)
+    c13, r16 = (bench.design.part_by_ref[r] for r in ("C13", "R16"))
+    drawn = complex(r16.x - c13.x, r16.y - c13.y)  # along x by design, up by the cell's turn, mirrored it stays up
+    seen = complex(by_ref["R16"].x - by_ref["C13"].x, by_ref["R16"].y - by_ref["C13"].y)
+    assert abs(seen - complex(-(drawn * 1j).real, (drawn * 1j).imag)) < 1e-6
 
 
 def test_what_is_wrong_with_a_road_is_said() -> None:
@@ -230,8 +268,13 @@ def two_sided(bench: Bench, order: str = "glued") -> Bench:
     return bench
 
 
-def test_heron_goes_bottom_first(bench: Bench) -> None:
+def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     two_sided(bench)
+    window = open_window(bench)
+    for step, side in (("Print", "bottom"), ("Place 2", "top"), ("Inspect", "bottom"), ("Print 2", "top")):
+        window.desk.go(step)
+        assert window.station.canvas.side == side, "the picture lies as the board does"  # type: ignore[union-attr]
+    window.desk.go("Ready")
     assert {b.step for b in bench.state.boards.values()} == {"Print"} and bench.road.steps.label(
         "Print"
     ) == "Print bottom"
@@ -371,6 +414,8 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
     bench.do(c.AddStep("Inspect", "top", "Reflow", "before the oven"))
     kitted(bench)
     assert not [j for j in bench.judgements("Print") if j.rule == "print.release"], "a syringe has no openings"
+    with pytest.raises(c.Refused, match="Boards are at Print or past it"):
+        bench.do(c.ChooseMethod("Print", "stencil"))
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     with pytest.raises(c.Refused, match="Boards are at Print or past it"):
         bench.do(c.DropStep("Print"))

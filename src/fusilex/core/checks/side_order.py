@@ -77,7 +77,7 @@ def first_side(top: SideLoad, bottom: SideLoad, school: str = "lighter-first") -
         return "bottom" if bottom.parts else "top"
     if school == "hand":
         return "top" if top.parts >= bottom.parts else "bottom"
-    ranked = sorted((top, bottom), key=lambda s: (s.worst.share if s.worst else 0.0, s.mass_mg))
+    ranked = sorted((top, bottom), key=lambda s: (round(s.worst.share, 3) if s.worst else 0.0, s.mass_mg))
     return ranked[0 if school == "lighter-first" else 1].side
 
 
