@@ -534,3 +534,59 @@ def test_the_road_by_keys(window: object, bench: Bench) -> None:
     assert here.view.step == "Kit"
     QTest.mouseClick(w.line, Qt.MouseButton.LeftButton, pos=w.line.rect().center())  # type: ignore[attr-defined]
     assert here.view.step in here.road.steps.ids[6:9]
+
+
+@pytest.mark.parametrize("order", ["glued", "hand"])
+def test_a_two_sided_batch_goes_to_the_bag_by_keyboard(tmp_path: Path, open_window: OpenWindow, order: str) -> None:
+    """Nothing but keys and typed answers, from the files to the bag, whatever the road asks for."""
+    rows = [
+        ("R1", "0805", 8, 8, "bottom"),
+        ("R2", "0805", 20, 8, "bottom"),
+        ("R3", "0805", 8, 20, "top"),
+        ("J1", "header", 30, 20, "top"),
+    ]
+    journal = open_journal(sqlite_url(tmp_path / "keys.sqlite"))
+    bench = Bench.open_batch(journal, board_files(rows), "small", 1, prefix="S", paste="leaded", number=1)  # type: ignore[arg-type]
+    window = open_window(bench)
+
+    def press(*keys: K) -> None:
+        for key in keys:
+            QTest.keyClick(window, key)
+
+    def answer(text: str) -> None:
+        if window.ask.isVisible():
+            window.ask.line.setText(text)
+            QTest.keyClick(window.ask.line, K.Key_Return)
+
+    for _ in range(5):
+        press(K.Key_Tab)
+    while bench.batch.state[c.Laid].order != order:
+        press(K.Key_S)
+    board, been = bench.state.boards["S1-01"], []
+    for _ in range(200):
+        step = board.step
+        if step == DONE:
+            break
+        been += [bench.road.steps.label(step)] if been[-1:] != [bench.road.steps.label(step)] else []
+        index = bench.road.steps.index(step)
+        while bench.view.step != step:
+            if index < 10:
+                QTest.keyClick(window, K(K.Key_0 + (index + 1) % 10), Qt.KeyboardModifier.ControlModifier)
+            else:
+                QTest.keyClick(window, K.Key_Right, Qt.KeyboardModifier.AltModifier)
+        if window.now_card.now.cautions or board.station not in ("Reflow", "Test"):
+            press(K.Key_Space)
+            answer("6")
+        elif board.station == "Reflow":
+            press(K.Key_V)
+            answer("all shiny")
+        elif any(pair.key not in board.readings for pair in bench.derived.plan):
+            press(K.Key_O)
+        else:
+            press(K.Key_Space)
+            answer("rung out by hand")
+    sides = ["Print bottom", "Place bottom", "Reflow bottom", "Inspect bottom", "Print top", "Place top", "Reflow top"]
+    pasted = sides if order == "glued" else ["Print", "Place", "Reflow"]
+    last = "Inspect both sides" if order == "glued" else "Inspect"
+    assert been == ["Ready", "Kit", *pasted, "Hand", last, "Test", "Release"], window.desk.said
+    assert board.released_at and all(p["how"] for p in board_record(bench.batch, "S1-01")["parts"])

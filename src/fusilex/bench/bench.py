@@ -26,7 +26,7 @@ from fusilex.bench.stream import Stream
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
-from fusilex.bench.workshop.record_kinds import Limits, Oven, Stencil
+from fusilex.bench.workshop.record_kinds import Limits, Oven, Placer, Stencil
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
@@ -167,7 +167,8 @@ class Bench:
         boards = len(self.state.boards)
         held = self._derived
         limits, oven = self.workshop[Records].first(Limits), self.workshop[Records].first(Oven)
-        shop = Shop(limits.probe_gap_mm, limits.open_above_ohm, oven.method)
+        placing = "both" if self.workshop[Records].all(Placer) else "hand"
+        shop = Shop(limits.probe_gap_mm, limits.open_above_ohm, oven.method, placing)
         if held is None or held.design is not design or (held.school, held.boards, held.shop) != (order, boards, shop):
             log = {key: Logged(*counts) for key, counts in self.state.opened["losses"].items()}
             self._derived = Derived(design, boards, order, log, shop)

@@ -34,6 +34,7 @@ class Shop:
     probe_gap_mm: float = 0.6
     open_above_ohm: float = 100.0
     reflowing: str = "controlled oven"
+    placing: str = "hand"
 
 
 class Derived:
@@ -101,7 +102,9 @@ class Derived:
 
     @cached_property
     def usual_ways(self) -> Ways:
-        return replace(usual_ways(self.design), reflowing=self.shop.reflowing)
+        """By syringe and hand, or by stencil with whatever the workshop owns for placing and heat."""
+        ways = replace(usual_ways(self.design), reflowing=self.shop.reflowing)
+        return replace(ways, placing=self.shop.placing) if ways.printing == Ways().printing else ways
 
     def road(self, order: str, ways: Ways | None) -> Steps:
         """The road proposed for an order of sides, '' for the usual one."""

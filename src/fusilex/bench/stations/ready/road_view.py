@@ -17,7 +17,8 @@ def board_looks(batch: Batch) -> dict[str, BoardLook]:
 def step_words(batch: Batch, step: Step) -> tuple[str, str]:
     """What is done at a step, and to which parts."""
     side = {"both": "", "": ""}.get(step.side, f" {step.side}")
-    methods = f" by {step.method}" if step.station in ONE_SIDED else f", {step.method}" if step.method else ""
+    words = "hand and machine" if step.method == "both" else step.method
+    methods = f" by {words}" if step.station in ONE_SIDED else f", {step.method}" if step.method else ""
     parts = batch.parts_of(step.id)
     named = ", ".join(p.ref for p in parts[:12]) + (f" and {len(parts) - 12} more" if len(parts) > 12 else "")
     count = f"{len(parts)} part{'s' if len(parts) != 1 else ''}"

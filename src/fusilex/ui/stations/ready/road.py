@@ -104,7 +104,8 @@ class Journey(Card):
         box = QRectF(at.x() - width / 2 + 2, at.y() + radius + 5, width - 4, line)
         plain_text(painter, box, step.station, "body", "ink", here, CENTRED)
         parts = len(batch.parts_of(step.id))
-        words = [step.side if step.side in ("top", "bottom") else "", step.method, f"{parts} parts" if parts else ""]
+        method = "hand or machine" if step.method == "both" else step.method
+        words = [step.side if step.side in ("top", "bottom") else "", method, f"{parts} parts" if parts else ""]
         for word in (w for w in words if w):
             box = box.translated(0, line)
             plain_text(painter, box, shortened(word, width - 6, size="small"), "small", "soft", False, CENTRED)
