@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
 
@@ -18,6 +20,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.clocks import clocks
+from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.demos import open_demo
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
@@ -432,6 +436,16 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
     assert bench.state.boards["H7-01"].step == "Inspect 2"
     bench.do(c.InspectBoard("H7-01"))
     assert bench.state.boards["H7-01"].step == "Reflow", "the look before the oven is a step of its own"
+
+
+def test_tinned_pads_do_not_dry(bench: Bench) -> None:
+    acknowledge_all(bench)
+    bench.do(c.ChooseMethod("Print", "tinned pads"))
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    later = replace(bench.batch.about("H7-01", "Place"), at=datetime.now(UTC) + timedelta(hours=30))
+    assert bench.judgements("Print") == [] and judge_wet_paste(later, bench.state.boards["H7-01"]) == []
+    assert "paste out" not in dict(clocks(bench.batch)) and bench.state.boards["H7-01"].step == "Place"
 
 
 def test_separating_may_come_before_the_test(tmp_path: Path) -> None:

@@ -5,18 +5,19 @@ from __future__ import annotations
 from datetime import datetime
 
 from fusilex.bench.batch import Batch
+from fusilex.core.road.steps import NO_PASTE
 
 
 def clocks(batch: Batch) -> list[tuple[str, str]]:
     """(what, value) of the clocks that run, from what hangs on the boards."""
     boards = batch.state.boards.values()
     prints = [made.number for b in boards for made in b.prints.values()]
-    sides = {s.id: s.side for s in batch.steps}
+    sides = {s.id: s.side for s in batch.steps if s.method != NO_PASTE}
     waiting = [
         made.at
         for b in boards
         for made in b.prints.values()
-        if not b.scrapped and batch.load_of(b, sides.get(made.step, "")) is None
+        if not b.scrapped and made.step in sides and batch.load_of(b, sides[made.step]) is None
     ]
     loads = [load.at for b in boards for load in b.loads.values()]
     found = []

@@ -9,13 +9,15 @@ from fusilex.bench.boards import Board
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.age import judge_paste_age
+from fusilex.core.road.steps import NO_PASTE
 
 
 def judge_wet_paste(batch: Batch, board: Board) -> list[Judgement]:
     """Prints of a board that lie open too long, or nearly."""
     found = []
     for step, made in board.prints.items():
-        if step in batch.steps.by_id and batch.load_of(board, batch.steps.by_id[step].side) is None:
+        at = batch.steps.by_id.get(step)
+        if at is not None and at.method != NO_PASTE and batch.load_of(board, at.side) is None:
             sheet = batch.workshop[Records].paste(made.paste)
             hours = (batch.at - datetime.fromisoformat(made.at)).total_seconds() / 3600
             found.append(

@@ -25,6 +25,8 @@ METHODS: dict[str, tuple[str, ...]] = {
     "Release": ("bag", "separate"),
 }
 """The stations of this trade, each with the ways of doing it, the usual one first."""
+NO_PASTE = "tinned pads"
+"""The way of printing that leaves solder on the pads, and no paste that could dry."""
 ONE_SIDED = ("Print", "Place", "Reflow")
 """Steps of these stations are for one side; those of the others may be for both."""
 WITH_PARTS = ("Place", "Hand")

@@ -12,6 +12,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
+from fusilex.core.road.steps import NO_PASTE
 
 
 def foil_and_paste(batch: Batch, board: Board) -> tuple[float, str]:
@@ -24,6 +25,8 @@ def judge(batch: Batch) -> list[Judgement]:
     """Release through this foil, hidden joints, and the paste for the batch."""
     foil, paste = foil_and_paste(batch, batch.board)
     openings = batch.derived.openings(batch.step.side)
+    if batch.step.method == NO_PASTE:
+        return []
     if batch.step.method != "stencil":
         mass = judge_paste(openings, foil, batch.workshop[Records].paste(paste).paste, len(batch.state.boards))[:1]
         do = "That is a guide: as much as a stencil of this thickness would leave. Heap it half a pad high at most."
