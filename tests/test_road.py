@@ -313,10 +313,19 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     assert board.step == "Hand" and board.heats["L2"] == 2 and board.heats["U1"] == 1 and board.heats["C13"] == 3
     record = board_record(bench.batch, "H7-01")
     assert [(p["side"], p["step"]) for p in record["prints"]] == [("bottom", "Print"), ("top", "Print 2")]
+    bench.state.boards["H7-08"].heats["C13"] = 3
+    for number in range(7, 13):
+        bench.state.boards[f"H7-{number:02d}"].step = "Reflow 2"
+    stops = bench.road.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
+    bench.state.boards["H7-08"].placed.append("C13")
+    again = bench.road.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
+    assert not stops and [j.subject for j in again] == ["4 heats, H7-08"], "any board of the panel holds the panel"
     assert record["heats"]["C13"] == 3 and "Print bottom" in {s["step"] for s in record["road"]}
-    while part := bench.batch.next_part(board, "Hand"):
-        bench.do(c.SolderPart("H7-01", part.ref))
-    assert board.step == "Inspect 2"
+    bench.refresh()
+    fresh = Bench(bench.journal, bench.id)
+    while part := fresh.batch.next_part(fresh.state.boards["H7-01"], "Hand"):
+        fresh.do(c.SolderPart("H7-01", part.ref))
+    assert fresh.state.boards["H7-01"].step == "Inspect 2"
 
 
 def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
@@ -362,6 +371,27 @@ def test_heats_are_counted_and_end() -> None:
     (care,) = judge_heats({"U1": 2, "R1": 0}, 1)
     (stop,) = judge_heats({"U1": 3, "R1": 2}, 1)
     assert (care.level, care.refs) == (Level.CARE, ("U1",)) and (stop.level, stop.refs) == (Level.STOP, ("U1",))
+
+
+def test_one_board_with_too_many_heats_holds_its_panel(bench: Bench) -> None:
+    acknowledge_all(bench)
+    kitted(bench)
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    taught(bench)
+    bench.do(c.MachinePlaced(1))
+    bench.state.boards["H7-04"].heats["U1"] = 3
+    bench.do(c.RecordReflow(1, "run.csv", LOG))
+    assert {b.step for b in bench.state.panel_boards(1)} == {"Reflow"}
+    with pytest.raises(c.Refused, match="Panel 1 stays at Reflow: U1: 4 heats of 3"):
+        bench.do(c.SendOn(1))
+    bench.go("Reflow", "H7-01")
+    assert bench.road.open_stops(bench.batch, "Reflow")[0].subject == "4 heats, H7-04", "said at every board of it"
+    bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Reflow")[0].key, "its sheet says five"))
+    bench.do(c.SendOn(1))
+    reasons = {s: {o["reason"] for o in board_record(bench.batch, s)["overruled"]} for s in ("H7-01", "H7-04")}
+    assert reasons == {"H7-01": set(), "H7-04": {"its sheet says five"}}, "it stands in its own papers"
+    bench.go("Release", "H7-01")
+    assert not [j for j in bench.judgements("Release") if j.rule == "reflow.heats"]
 
 
 def test_a_bottom_programme_is_mirrored_properly(bench: Bench) -> None:
@@ -411,6 +441,16 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
     with pytest.raises(c.Refused, match="paste of the top is wet"):
         bench.do(c.AcceptFiles())
     bench.do(c.Undo())
+    for command, words in (
+        (c.DropStep("Kit"), "Kit stands on every road"),
+        (c.DropStep("Rework"), "Rework stands on every road"),
+        (c.MoveStep("Release", -2), "Release stands on every road"),
+        (c.AddStep("Kit", "", "Print"), "Every road has one Kit"),
+        (c.ChooseMethod("Test", "prayer"), "Test is done in one way"),
+        (c.ChooseMethod("Print", "prayer"), "not by prayer"),
+    ):
+        with pytest.raises(c.Refused, match=words):
+            bench.do(command)
     bench.do(c.DropStep("Hand"))
     assert "No step puts on" in bench.judgements("Ready")[0].headline
     bench.do(c.ChooseSides("hand"))

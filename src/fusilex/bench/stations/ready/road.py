@@ -12,7 +12,7 @@ from fusilex.bench.stations.ready.files import still_open
 from fusilex.core.bare_boards.making import WHY
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.road.shares import share_out
-from fusilex.core.road.steps import FIRST, METHODS, ONE_SIDED, SIDES, Step, Steps, faults
+from fusilex.core.road.steps import ASIDE, FIRST, LAST, METHODS, ONE_SIDED, SIDES, Step, Steps, faults
 
 WAYS = {"Print": "printing", "Place": "placing", "Reflow": "reflowing"}
 
@@ -37,6 +37,8 @@ class ChooseMethod(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         step = step_ahead(batch, self.step)
+        if len(METHODS[step.station]) == 1:
+            raise Refused(f"{step.station} is done in one way.")
         if self.method not in METHODS[step.station]:
             raise Refused(f"{step.station} goes by {', '.join(METHODS[step.station])}, not by {self.method}.")
         chosen = batch.state[Laid]
@@ -59,6 +61,8 @@ class AddStep(Command, frozen=True):
         steps = batch.steps
         if self.station not in METHODS:
             raise Refused(f"There is no station {self.station}; there are {', '.join(METHODS)}.")
+        if self.station in (*FIRST, ASIDE):
+            raise Refused(f"Every road has one {self.station}.")
         if self.side not in SIDES or (self.station in ONE_SIDED and self.side not in ("top", "bottom")):
             raise Refused(f"{self.station} is for a side: top or bottom.")
         if self.method and self.method not in METHODS[self.station]:
@@ -75,7 +79,7 @@ class DropStep(Command, frozen=True):
     step: str
 
     def decide(self, batch: Batch) -> Result:
-        step = step_ahead(batch, self.step)
+        step = _own(step_ahead(batch, self.step))
         return Result([_laid(batch, batch.steps.without(step.id), f"taking out {batch.steps.label(step.id)}")])
 
 
@@ -86,7 +90,7 @@ class MoveStep(Command, frozen=True):
     by: int
 
     def decide(self, batch: Batch) -> Result:
-        step, steps = step_ahead(batch, self.step), batch.steps
+        step, steps = _own(step_ahead(batch, self.step)), batch.steps
         if steps.index(step.id) + self.by <= furthest(batch):
             raise Refused(f"Boards have gone past there already: {steps.label(step.id)} can only stand later.")
         return Result([_laid(batch, steps.moved(step.id, self.by), f"moving {steps.label(step.id)}")])
@@ -120,6 +124,13 @@ def step_ahead(batch: Batch, step: str) -> Step:
     if batch.steps.index(step) <= furthest(batch):
         raise Refused(f"Boards are at {batch.steps.label(step)} or past it: it stays as it is.")
     return batch.steps.by_id[step]
+
+
+def _own(step: Step) -> Step:
+    """A step that is this road's own choice: some stand on every road. Raises `Refused`."""
+    if step.id in (*FIRST, ASIDE, LAST):
+        raise Refused(f"{step.id} stands on every road, where it is.")
+    return step
 
 
 def _laid(batch: Batch, steps: Steps, what: str) -> RoadLaid:

@@ -10,7 +10,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
-from fusilex.bench.stations.reflow.judging import before_heat, judge_log, rule_of, window_of
+from fusilex.bench.stations.reflow.judging import before_heat, judge, judge_log, rule_of, window_of
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
 from fusilex.formats.lists.temperature_log import read_log
@@ -87,6 +87,8 @@ class SendOn(Command, frozen=True):
         boards = batch.whole_panel(self.panel, "Reflow")
         if boards[0].step not in boards[0].loads:
             raise Refused(f"Panel {self.panel} has no run on record: open its log with L, or say with V what you saw.")
+        there = batch.about(boards[0].serial, boards[0].step)  # while they are together: each may hold the others
+        there.hold_at(judge(there), f"Panel {self.panel} stays at {batch.steps.label(boards[0].step)}")
         return Result([SentOn(self.panel), *batch.onward(boards)])
 
 

@@ -43,18 +43,32 @@ def judge(batch: Batch) -> list[Judgement]:
 
 
 def before_heat(batch: Batch) -> list[Judgement]:
-    """What must be settled before the board in hand gets this heat: moisture, what hangs below, heats it had."""
-    board, side = batch.board, batch.step.side
-    there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
-    hanging = judge_turned(batch.design, side, there, batch.state[Laid].order == "glued")
-    coming = 0 if batch.step.id in board.loads else 1
-    heats = {ref: board.heats.get(ref, 0) for ref in there}
-    return [
-        *judge_wet_paste(batch, board),
-        *judge_board_clocks(batch, board),
-        *(j.of(f"panel {board.panel}") for j in hanging),
-        *(j.of(board.serial) for j in judge_heats(heats, coming)),
-    ]
+    """What must be settled before the panel in hand gets this heat: paste and moisture clocks, what hangs below, heats
+    its boards had.
+    """
+    found: dict[str, Judgement] = {}
+    for board in _together(batch):
+        with_it = batch.about(board.serial, batch.step.id)
+        there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
+        hanging = judge_turned(batch.design, batch.step.side, there, batch.state[Laid].order == "glued")
+        coming = 0 if batch.step.id in board.loads else 1
+        judged = [
+            *judge_wet_paste(with_it, board),
+            *judge_board_clocks(with_it, board),
+            *(j.of(f"panel {board.panel}") for j in hanging),
+            *(j.of(board.serial) for j in judge_heats({ref: board.heats.get(ref, 0) for ref in there}, coming)),
+        ]
+        found |= {j.key: j for j in judged if j.key not in found}
+    return list(found.values())
+
+
+def _together(batch: Batch) -> list[Board]:
+    """The boards that go through the oven, or went, with the one in hand; it alone where they do not."""
+    own = batch.board
+    load = own.loads.get(batch.step.id)
+    panel = [b for b in batch.state.panel_boards(own.panel) if not b.scrapped]
+    with_it = [b for b in panel if (b.loads.get(batch.step.id) is load if load else b.step == own.step)]
+    return with_it if own.step == batch.step.id else [own]
 
 
 def _run(batch: Batch, load: Load | None) -> list[Judgement]:
