@@ -10,7 +10,7 @@ import asked as c
 import pytest
 from asked import acknowledge_all
 from conftest import HERON, OpenWindow
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
 from fusilex.bench.batch_list import Glance, glance, listed
@@ -157,6 +157,8 @@ def test_small_pictures_are_kept(window: Window) -> None:
 
 def test_each_window_opens_where_it_was(window: Window, open_window: OpenWindow, bench: Bench) -> None:
     window.desk.go("Test", "H7-09")
+    on_disk = QSettings(window.settings.fileName(), QSettings.Format.IniFormat)
+    assert "Test\nH7-09" in {str(on_disk.value(key)) for key in on_disk.allKeys()}, "a killed window forgets nothing"
     again = open_window(Bench(bench.journal, bench.id), window.settings)
     assert (again.desk.bench.view.step, again.desk.bench.view.board) == ("Test", "H7-09")
     assert str(HERON) not in str(again.settings.allKeys())

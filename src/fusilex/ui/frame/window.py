@@ -140,6 +140,7 @@ class Window(QMainWindow):
     def _remember(self) -> None:
         view = self.desk.bench.view
         self.settings.setValue(self._remembered, f"{view.step}\n{view.board}")
+        self.settings.sync()  # a window that is killed opens where it was, too
 
     def _drop_stations(self) -> None:
         """Every picture is made anew when it is seen next."""
