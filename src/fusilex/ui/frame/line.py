@@ -73,7 +73,7 @@ class Line(QWidget):
     def _pad(self, painter: QPainter, at: QPointF, step: Step, count: int, done: bool) -> None:
         assert self.bench
         here = step.id == self.bench.view.step
-        radius = 15.0 if here else 11.5
+        radius = theme.base * (1.5 if here else 1.15)
         painter.setPen(QPen(theme.colour("ink" if here else "solder" if done else "brass"), 3.0 if here else 2.0))
         painter.setBrush(theme.colour("brass_fill" if here else "solder" if done else "card"))
         painter.drawEllipse(at, radius, radius)
@@ -83,7 +83,7 @@ class Line(QWidget):
             box = QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(count))
         wide = self.pitch - 4
-        name = QRectF(at.x() - wide / 2, at.y() + 17, wide, theme.base * 2)
+        name = QRectF(at.x() - wide / 2, at.y() + theme.base * 1.7, wide, theme.base * 2)
         plain_text(painter, name, step.station, "body", "ink" if here or count else "soft", here, CENTRED)
         below = name.translated(0, theme.base * 1.75)
         which = self.steps.label(step.id).removeprefix(step.station).strip()

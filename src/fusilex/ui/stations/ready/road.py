@@ -91,7 +91,7 @@ class Journey(Card):
     def _pad(self, painter: QPainter, step: Step, at: QPointF, width: float) -> None:
         batch, here = self.desk.batch, step.id == self.step
         count = len(batch.state.at(step.id))
-        radius = 14.0 if here else 10.0
+        radius = theme.base * (1.4 if here else 1.0)
         painter.setPen(QPen(theme.colour("ink" if here else "brass"), 3.0 if here else 2.0))
         painter.setBrush(theme.colour("brass_fill" if here else "card"))
         painter.drawEllipse(at, radius, radius)
