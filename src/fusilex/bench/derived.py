@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
+from fusilex.core.bare_boards.etching import copper_removed_g
 from fusilex.core.bare_boards.finest import Finest, copper_coverage, finest_feature
 from fusilex.core.checks.advice import Suggestion, suggestions
 from fusilex.core.checks.repeat import find_panel
@@ -137,6 +138,11 @@ class Derived:
     def coverage(self) -> dict[str, float]:
         """Share of the board under copper, by side."""
         return {side: copper_coverage(self.design, side) for side in ("top", "bottom")}
+
+    def copper_to_remove_g(self, foil_um: float) -> float:
+        """Copper (g) to etch off one board, both outer layers that have any."""
+        area = float(self.design.outline.area)
+        return sum(copper_removed_g(area, share, foil_um) for share in self.coverage.values() if share > 0)
 
     @cached_property
     def suggestions(self) -> list[Suggestion]:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar
 
-import msgspec
-
 from fusilex.bench.state import BatchState
 from fusilex.core.road.propose import Ways
 from fusilex.core.road.steps import Step, Steps
@@ -24,26 +22,15 @@ class Laid:
     steps: Steps | None = None
 
 
-class StepLaid(msgspec.Struct, frozen=True):
-    """A step as it is written down."""
-
-    id: str
-    station: str
-    side: str = ""
-    method: str = ""
-    parts: tuple[str, ...] = ()
-    why: str = ""
-
-
 class RoadLaid(Event, frozen=True):
     """The steps of the batch from now on; `what` was changed about them."""
 
     kind: ClassVar[str] = "road_laid"
-    steps: list[StepLaid]
+    steps: list[Step]
     what: str = ""
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Laid].steps = Steps(tuple(Step(**msgspec.structs.asdict(step)) for step in self.steps))
+        state[Laid].steps = Steps(tuple(self.steps))
 
     @property
     def words(self) -> str:
@@ -82,7 +69,7 @@ class WaysChosen(Event, frozen=True):
 
 def laid(steps: Steps, what: str = "") -> RoadLaid:
     """The event that lays a road."""
-    return RoadLaid([StepLaid(s.id, s.station, s.side, s.method, s.parts, s.why) for s in steps], what)
+    return RoadLaid(list(steps), what)
 
 
 EVENTS = (RoadLaid, SidesChosen, WaysChosen)

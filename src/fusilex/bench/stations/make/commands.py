@@ -13,7 +13,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.make.events import PanelMade
 from fusilex.bench.stations.make.judging import judged
 from fusilex.bench.workshop.etching import Etching, ProcessShown, RunEtched
-from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g
+from fusilex.core.bare_boards.etching import EtchRun
 from fusilex.journal.entries import Event
 
 NUMBERS: dict[str, dict[str, tuple[float, float]]] = {
@@ -62,9 +62,7 @@ class EtchPanel(Command, frozen=True):
         if bath is None:
             raise Refused("Note the bath first, under Bare boards at Ready: how many litres.")
         result = made(batch, boards, self.panel, self.minutes, {"celsius": self.celsius, "copper_um": self.copper_um})
-        area = float(batch.design.outline.area) * len(boards)
-        shares = (share for share in batch.derived.coverage.values() if share > 0)
-        removed = sum(copper_removed_g(area, share, self.copper_um) for share in shares)
+        removed = batch.derived.copper_to_remove_g(self.copper_um) * len(boards)
         run = EtchRun(self.minutes, self.celsius, self.copper_um, removed, bath.litres, bath.held_g)
         return Result(result.events, [RunEtched(**asdict(run))])
 

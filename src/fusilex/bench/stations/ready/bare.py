@@ -10,7 +10,7 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.events import BareCounted, BathNoted
 from fusilex.bench.workshop.etching import BathMixed, Etching, ProcessShown, RunEtched
-from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g
+from fusilex.core.bare_boards.etching import EtchRun
 
 
 class CountBare(Command, frozen=True):
@@ -70,15 +70,9 @@ class LogEtch(Command, frozen=True):
             raise Refused("A run takes up to 600 minutes at up to 80 °C on up to 210 µm of copper.")
         if not 1 <= self.boards <= 1000:
             raise Refused(f"A run takes 1 to 1000 boards, not {self.boards}.")
-        removed = copper_to_remove(batch, self.foil_um) * self.boards
+        removed = batch.derived.copper_to_remove_g(self.foil_um) * self.boards
         run = EtchRun(self.minutes, self.celsius, self.foil_um, removed, bath.litres, bath.held_g)
         return Result([BathNoted("the logged etch")], [RunEtched(**asdict(run))])
-
-
-def copper_to_remove(batch: Batch, foil_um: float) -> float:
-    """Copper (g) to take off one board, both outer layers that have any."""
-    area = float(batch.design.outline.area)
-    return sum(copper_removed_g(area, share, foil_um) for share in batch.derived.coverage.values() if share > 0)
 
 
 COMMANDS = (CountBare, NoteProcess, MixBath, LogEtch)

@@ -6,7 +6,6 @@ from functools import lru_cache
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.road import Laid
-from fusilex.bench.stations.ready.bare import copper_to_remove
 from fusilex.bench.stations.ready.events import Readied
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import etch_minutes, judge_etch
@@ -136,7 +135,7 @@ def judge_bath(batch: Batch, foil_um: float, celsius: float) -> list[Judgement]:
     bath = etching.bath
     if bath is None:
         return [Judgement("ready.bath", Level.UNKNOWN, "bath", "No bath on record", (), "Note its litres with N.")]
-    removed = copper_to_remove(batch, foil_um)
+    removed = batch.derived.copper_to_remove_g(foil_um)
     fit = etching.rate
     minutes = fit.factor * etch_minutes(foil_um, celsius, bath.held_g, removed, bath.litres)
     return judge_etch(removed, minutes, fit, bath.held_g, bath.litres)

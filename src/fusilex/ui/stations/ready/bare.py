@@ -10,7 +10,6 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 from fusilex.bench.command import Command
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready import typed_input
-from fusilex.bench.stations.ready.bare import copper_to_remove
 from fusilex.bench.stations.ready.judging import judge_bath
 from fusilex.bench.stations.ready.now import at_bare
 from fusilex.bench.stations.ready.road import MakeAtHome
@@ -182,6 +181,6 @@ class BareView(View):
             *rows,
             (
                 "to etch off a board",
-                f"{copper_to_remove(self.batch, self.bath.foil_um):.2f} g at {self.bath.foil_um:g} µm",
+                f"{self.batch.derived.copper_to_remove_g(self.bath.foil_um):.2f} g at {self.bath.foil_um:g} µm",
             ),
         ]
