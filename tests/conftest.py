@@ -19,7 +19,8 @@ from fusilex.bench.intake.design import read_design
 from fusilex.bench.rooms import open_journal
 from fusilex.core.design.model import Design
 from fusilex.formats.bundle import Files, read_files
-from fusilex.journal.store import Journal, sqlite_url
+from fusilex.journal.place import sqlite_url
+from fusilex.journal.store import Journal
 
 if TYPE_CHECKING:
     from fusilex.ui.frame.window import Window

@@ -19,7 +19,7 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.core.design.model import Design
 from fusilex.formats.bundle import Files
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 
 K, CTRL = Qt.Key, Qt.KeyboardModifier.ControlModifier
 LETTERS = [getattr(K, f"Key_{letter}") for letter in "ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789"]

@@ -22,7 +22,9 @@ from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput
 from fusilex.journal.bundle import is_bundle
-from fusilex.journal.store import Journal, NotSaved, sqlite_url
+from fusilex.journal.place import sqlite_url
+from fusilex.journal.store import Journal
+from fusilex.journal.trouble import NotSaved
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 
@@ -62,7 +64,7 @@ def elsewhere(tmp_path: Path, name: str = "other", rows: int = 0) -> Journal:
     journal = open_journal(sqlite_url(tmp_path / f"{name}.sqlite"))
     for n in range(rows):
         with journal.writing() as pen:
-            stream = pen.open_batch(f"earlier {n}")
+            stream = pen.open_stream(f"earlier {n}")
             pen.write(stream, [BatchOpened(f"earlier {n}", [BoardCell(f"E{n}-01", 1, 0)], batch=100 + n)])
     return journal
 

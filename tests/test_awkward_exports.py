@@ -33,7 +33,7 @@ from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.lists.grids import grids_of
 from fusilex.formats.lists.headings import BOM, PLACEMENTS
 from fusilex.formats.lists.tables import best_table
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 
 HABITS = {  # habit: kinds of finding wanted, rules of care wanted
     exports.habit_letters: (set(), set()),

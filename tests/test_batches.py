@@ -61,7 +61,7 @@ def test_batches_are_listed_and_found(bench: Bench) -> None:
 def test_a_thousand_batches(bench: Bench) -> None:
     with bench.journal.writing() as pen:
         for n in range(1000):
-            stream = pen.open_batch(f"Heron R2 batch {100 + n}")
+            stream = pen.open_stream(f"Heron R2 batch {100 + n}")
             boards = [BoardCell(f"Z{100 + n}-{k:02d}", 1, k) for k in range(6)]
             pen.write(stream, [BatchOpened("Heron R2", boards, batch=100 + n)])
     found = listed(bench.journal, "z777-03")

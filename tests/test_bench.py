@@ -26,7 +26,8 @@ from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.written.programme import to_csv, to_gcode
-from fusilex.journal.store import NotSaved, sqlite_url
+from fusilex.journal.place import sqlite_url
+from fusilex.journal.trouble import NotSaved
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 

@@ -28,6 +28,7 @@ from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.turning import place_of
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.checks.fixes import Fix
@@ -39,7 +40,7 @@ from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.entries import Entry, Event
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 from fusilex.ui.stations import STATION_PICTURES
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
@@ -275,7 +276,7 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
     assert project(journal.since(bench.id)) == bench.state
     assert project_workshop(journal.since(bench.shop.id)) == bench.workshop
     while bench.state.deeds:
-        bench.go(bench.place_of(bench.state.deeds[-1]), next(iter(bench.state.boards)))
+        bench.go(place_of(bench.state.deeds[-1], bench.road.steps), next(iter(bench.state.boards)))
         bench.do(c.Undo())
     first = project(bench.record.history[:1])
     bench.state[Placing].way = first[Placing].way  # where eyes look is not undone, nor how the batch stands

@@ -34,7 +34,8 @@ from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import one_side
 from fusilex.formats.bundle import Files
-from fusilex.journal.store import Journal, sqlite_url
+from fusilex.journal.place import sqlite_url
+from fusilex.journal.store import Journal
 from fusilex.ui.frame.ask import Ask
 from fusilex.ui.frame.error_report import Mishaps
 from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
@@ -227,9 +228,15 @@ def test_the_demo_is_opened_where_it_was_left(tmp_path: Path) -> None:
     assert open_demo(journal, fresh=True).state.at("Ready") and len(journal.batches()) == 2
 
 
-def test_a_journal_that_cannot_be_opened_ends_the_start_with_a_sentence(capsys: pytest.CaptureFixture[str]) -> None:
+def test_a_journal_that_cannot_be_opened_is_said_in_a_window_too(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shown: list[str] = []
+    monkeypatch.setattr(
+        "fusilex.ui.frame.stranded.Stranded.exec", lambda asked: shown.append(asked.said.text()) or asked.reject()
+    )
     assert start(sqlite_url(HERON / "README.txt" / "j.sqlite"), sqlite_url(HERON / "d.sqlite")) == 2
-    assert "cannot be opened" in capsys.readouterr().err
+    assert "cannot be opened" in capsys.readouterr().err and "cannot be opened" in shown[0]
 
 
 def test_what_nobody_foresaw_is_said_once_and_written_down(

@@ -22,7 +22,7 @@ from fusilex.bench.rooms import open_journal
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.judgement_list import JudgementCard
 from fusilex.ui.frame.window import Window
 

@@ -29,7 +29,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.formats.bundle import Files
 from fusilex.formats.identify import revision_of
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 
 
 def opened(tmp_path: Path, files: Files, boards: int = 6) -> Bench:

@@ -37,7 +37,7 @@ from fusilex.core.road.propose import Ways, propose, syringe_suits, usual_order
 from fusilex.core.road.shares import share_out
 from fusilex.core.road.steps import DONE, METHODS, Step, faults, one_side
 from fusilex.formats.bundle import Files
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 K = Qt.Key

@@ -36,7 +36,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.packages.catalogue import package_of
 from fusilex.formats.bundle import Files
 from fusilex.formats.panel_file import read_panel, write_panel
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.window import Window
 
 K = Qt.Key

@@ -30,7 +30,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.formats.lists.stock import COLUMNS, read_stock, stock_csv
 from fusilex.formats.written.csv_lists import suggestions_csv, to_csv
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 
 
 def levels(bench: Bench, rule: str) -> list[Level]:
@@ -48,7 +48,7 @@ def test_a_journal_of_the_first_version_is_taken_along(bench: Bench, tmp_path: P
     url = sqlite_url(tmp_path / "old.sqlite")
     journal = open_journal(url)
     with journal.writing("K") as pen:
-        batch = pen.open_batch("old one")
+        batch = pen.open_stream("old one")
         pen.write(batch, [BatchOpened("old one", [BoardCell("O1-01", 1, 0)])])
     journal.close()
     engine = create_engine(url)

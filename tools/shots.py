@@ -17,7 +17,7 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
-from fusilex.journal.store import sqlite_url
+from fusilex.journal.place import sqlite_url
 from fusilex.ui import theme as themes
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.frame.batches import Batches

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import io
 import json
 import math
 import os
@@ -61,25 +62,36 @@ def parser() -> argparse.ArgumentParser:
     one = verb("papers", "the record of one board")
     one.add_argument("serial")
     one.add_argument("--pdf", metavar="FILE", help="also write the papers as PDF")
+    one = verb("journal", "check a journal, keep what can be read of a damaged one, back it up, make a new one")
+    one.add_argument("what", choices=("check", "rescue", "backup", "new"))
+    one.add_argument("files", nargs="*", metavar="FILE", help="check [FILE]; rescue FILE NEW; backup NEW; new FILE")
     return top
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Entry of the `fusilex` command. Exit 0 ran, 1 asked for by --fail-on, 2 bad input."""
+    for stream in (sys.stdout, sys.stderr):  # a terminal that knows fewer letters shows them by number
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     options = parser().parse_args(arguments)
     return run_verb(options) if options.verb else run_window(options)
 
 
 def run_verb(options: argparse.Namespace) -> int:
+    from fusilex.bench.mishaps import write_down
     from fusilex.core.judgement import Level
     from fusilex.core.problems import BadInput
-    from fusilex.journal.store import NotSaved
+    from fusilex.journal.trouble import NotSaved
 
     try:
         answer = _answer(options)
     except (BadInput, NotSaved) as error:
-        print(f"fusilex {options.verb}: {error}", file=sys.stderr)
-        return 2
+        return _refused(options.verb, str(error))
+    except OSError as error:
+        return _refused(options.verb, f"{error.filename or 'A file'} cannot be used: {error.strerror or error}.")
+    except Exception as error:  # nobody foresaw it: one sentence all the same, and where the rest stands
+        told = f"{type(error).__name__}: {' '.join(str(error).split())[:200]}"
+        return _refused(options.verb, f"this went wrong in Fusilex itself: {told}. {write_down(error)}")
     if options.json:
         print(
             json.dumps(
@@ -94,6 +106,11 @@ def run_verb(options: argparse.Namespace) -> int:
     return 1 if any(j.level in bad for j in answer.judgements) else 0
 
 
+def _refused(verb: str, why: str) -> int:
+    print(f"fusilex {verb}: {' '.join(why.split())}", file=sys.stderr)
+    return 2
+
+
 def _plain(value: Any) -> Any:
     number = float(value)
     return number if math.isfinite(number) else None
@@ -102,6 +119,8 @@ def _plain(value: Any) -> Any:
 def _answer(options: argparse.Namespace) -> Answer:
     from fusilex.bench.verbs import design, measured, record
 
+    if options.verb == "journal":
+        return _journal(options)
     match options.verb:
         case "check":
             return design.check(options.folder)
@@ -124,6 +143,28 @@ def _answer(options: argparse.Namespace) -> Answer:
             return found.answer
 
 
+def _journal(options: argparse.Namespace) -> Answer:
+    from fusilex.bench.verbs import journal
+    from fusilex.core.problems import BadInput
+    from fusilex.journal.place import path_of
+
+    files = [Path(name).absolute() for name in options.files]
+    usual = path_of(journal_url(options.journal))
+    if usual is None:
+        raise BadInput("journal", "a journal in a file", "a database, which has its own tools")
+    match options.what, files:
+        case "check", [*given] if len(given) < 2:
+            return journal.checked(given[0] if given else usual)
+        case "rescue", [damaged, target]:
+            return journal.rescued(damaged, target)
+        case "backup", [target]:
+            return journal.backed_up(usual, target)
+        case "new", [target]:
+            return journal.made(target)
+    wanted = "check [FILE], rescue FILE NEW, backup NEW, or new FILE"
+    raise BadInput("journal", wanted, f"{options.what} and {len(files)} files")
+
+
 def data_folder() -> Path:
     from platformdirs import user_data_path
 
@@ -134,7 +175,7 @@ def journal_url(given: str | None, demo: bool = False) -> str:
     """Database URL: as given (URL or file), from FUSILEX_JOURNAL, else in the XDG data folder. The demo has its own."""
     text = given or os.environ.get("FUSILEX_JOURNAL")
     if text:
-        return text if "://" in text else f"sqlite:///{Path(text).resolve()}"
+        return text if "://" in text else f"sqlite:///{Path(text).absolute()}"
     return f"sqlite:///{data_folder() / ('demo.sqlite' if demo else 'journal.sqlite')}"
 
 
@@ -142,11 +183,7 @@ def journal_urls(given: str | None) -> list[str]:
     """Journals to look for a board in: the one asked for, else the workshop's and then the demo's, where they exist."""
     if given or os.environ.get("FUSILEX_JOURNAL"):
         return [journal_url(given)]
-    return [
-        url
-        for url in (journal_url(None), journal_url(None, demo=True))
-        if Path(url.removeprefix("sqlite:///")).exists()
-    ]
+    return [url for url in (journal_url(None), journal_url(None, demo=True)) if Path(url[len("sqlite:///") :]).exists()]
 
 
 def run_window(options: argparse.Namespace) -> int:
@@ -157,4 +194,5 @@ def run_window(options: argparse.Namespace) -> int:
         journal_url(options.journal if options.demo else None, True),
         options.demo,
         options.fresh,
+        make=not (options.journal or os.environ.get("FUSILEX_JOURNAL")),
     )

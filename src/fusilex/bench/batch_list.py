@@ -11,6 +11,7 @@ from fusilex.bench.rooms import batch_state
 from fusilex.core.road.steps import DONE
 from fusilex.journal.folding import fold
 from fusilex.journal.store import Journal
+from fusilex.journal.trouble import NotRead
 
 SEARCHED = ("batch_opened", "batch_renamed", "bin_filled", "stock_noted")
 """Kinds of events that name a batch, its boards, or its lots."""
@@ -63,6 +64,8 @@ def listed(journal: Journal, text: str = "") -> list[Listed]:
 def glance(journal: Journal, batch: int) -> Glance:
     """Where the boards of a batch are. Raises `BadInput` for one that cannot be read."""
     state = fold(journal.since(batch), batch_state)
+    if not state.opened:
+        raise NotRead(journal.name, f"the first entry of batch {batch}", "it is missing")
     steps = state[Laid].steps or CLASSIC
     boards = [b for b in state.boards.values() if not b.scrapped]
     counts = tuple((steps.label(s.id), sum(b.step == s.id for b in boards)) for s in steps)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import getpass
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 
 from fusilex.bench.batch import Batch
@@ -22,7 +22,8 @@ from fusilex.bench.road import Road
 from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
 from fusilex.bench.source import Reading, Source, read_for
 from fusilex.bench.state import BatchState, WorkshopState
-from fusilex.bench.stream import Stream
+from fusilex.bench.stream import Stream, as_far_as
+from fusilex.bench.turning import turned_by
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
@@ -35,7 +36,9 @@ from fusilex.core.road.steps import FIRST, Steps, one_side
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed, Redone, Undone
-from fusilex.journal.store import Journal, Pen, digest
+from fusilex.journal.pen import Pen, digest
+from fusilex.journal.store import Journal
+from fusilex.journal.trouble import NotRead, NotSaved
 
 CLASSIC = one_side()
 """The road of batches that never had one laid."""
@@ -46,15 +49,24 @@ SCOPES = ("lot",)
 class Bench:
     """An open batch. `state` is what happened so far; `do` is the only way to change it."""
 
-    def __init__(self, journal: Journal, batch: int, read: Reading | None = None) -> None:
-        """Open a batch of the journal; its design is read again from the files kept with it, or was `read` already."""
-        self.journal, self.id = journal, batch
-        self.record = Stream[BatchState](batch, batch_state, journal.since(batch))
-        self.shop = Stream[WorkshopState](journal.workshop, workshop_state, journal.since(journal.workshop))
+    def __init__(self, journal: Journal, batch: int, read: Reading | None = None, as_far: bool = False) -> None:
+        """Open a batch of the journal; its design is read again from the files kept with it, or was `read` already.
+
+        Raises `BadInput` for a batch that is damaged; with `as_far` it is opened as far as it can be read, and
+        `damage` says what is wrong: nothing is done with it then.
+        """
+        self.journal, self.id, self.damage, self.busy = journal, batch, "", False
+        self.record = Stream[BatchState](batch, batch_state, self._entries(batch, batch_state, as_far))
+        shop = self._entries(journal.workshop, workshop_state, as_far)
+        self.shop = Stream[WorkshopState](journal.workshop, workshop_state, shop)
+        if not self.state.opened:
+            raise NotRead(journal.name, f"the first entry of batch {batch}", "it is missing")
         self.who = _user()
         self.source = Source(journal.attachment, self.state, self.workshop[Habits])
         if read is not None:
             self.source.take(read)
+        else:
+            self.source.check()
         self._derived: Derived | None = None
         self._road: Road | None = None
         self._view = last_place(self.state)
@@ -103,10 +115,17 @@ class Bench:
             happened += [FileAssigned(f, r, s) for f, (r, s) in read.choices.roles.items()]
             happened += [ColumnsPicked(f, dict(c)) for f, c in read.choices.columns.items()]
             happened += settled
-            batch = pen.open_batch(f"{name} batch {wanted}")
+            batch = pen.open_stream(f"{name} batch {wanted}")
             pen.attach(f"{name}.zip", kept)
             pen.write(batch, happened)
         return cls(journal, batch, read)
+
+    def _entries(self, stream: int, start: Callable[[], BatchState | WorkshopState], as_far: bool) -> list[Entry]:
+        if not as_far:
+            return self.journal.since(stream)
+        entries, wrong = as_far_as(self.journal, stream, start)
+        self.damage = self.damage or wrong
+        return entries
 
     # what there is
 
@@ -200,6 +219,11 @@ class Bench:
         Raises `Refused` when it makes no sense now, `BadInput` for files that cannot be read, `NotSaved` when the
         journal cannot be written; the batch is untouched then.
         """
+        if self.damage:
+            raise Refused(f"Nothing can be done with a batch that is damaged. {self.damage}")
+        if self.busy:  # a window that waits for its turn goes on painting, and its clocks go on
+            raise NotSaved("Not saved: the last thing is still being saved.")
+        self.busy = True
         sure = self.record.last, self.shop.last
         try:
             with self.journal.writing(self.who, self.id, self.shop.id, place=self.view.step) as pen:
@@ -210,6 +234,8 @@ class Bench:
             self.record.forget(sure[0])  # what was taken in and then not kept
             self.shop.forget(sure[1])
             raise
+        finally:
+            self.busy = False
 
     def _carry_out(self, pen: Pen, command: Command) -> list[Entry]:
         if self.road.unread(self.batch, command.cautions) is not None:
@@ -233,37 +259,9 @@ class Bench:
         serials = [serial for event in happened if isinstance(event, Moved) for serial in event.boards]
         return [(board, board.step) for serial in serials if (board := self.state.boards[serial])]
 
-    def done_here(self, deeds: Sequence[Deed]) -> Deed | None:
-        """The last of some deeds that was done at the step in view."""
-        here, steps = self.view.step, self.road.steps
-        first = here == steps.ids[0]
-        return next((d for d in reversed(deeds) if d.station == here or (first and d.station not in steps.by_id)), None)
-
-    def place_of(self, deed: Deed) -> str:
-        """The step a deed is taken back at: where it was done, or the first where that is no longer on the road."""
-        steps = self.road.steps
-        return deed.station if deed.station in steps.by_id else steps.ids[0]
-
     def turned_by(self, command: Undo | Redo) -> Deed:
-        """The deed that would be taken back or done again: the last one of the step in view. Raises `Refused`."""
-        back = isinstance(command, Undo)
-        deeds = self.state.deeds if back else self.state.undone
-        here, label, found = self.view.step, self.road.steps.label, self.done_here(deeds)
-        if found is None:
-            word = "take back" if back else "do again"
-            last = (
-                f" The last thing was {deeds[-1].words}, at {label(deeds[-1].station)}."
-                if deeds and deeds[-1].words
-                else ""
-            )
-            raise Refused(f"There is nothing to {word} at {label(here)}.{last}")
-        for later in deeds[deeds.index(found) + 1 :] if back else ():
-            if both := sorted(found.boards & later.boards):
-                raise Refused(
-                    f"Board {both[0]} has gone on since: take back {later.words or 'what was done'} at"
-                    f" {label(later.station)} first."
-                )
-        return found
+        """The deed that would be taken back or done again at the step in view. Raises `Refused`."""
+        return turned_by(command, self.state, self.view.step, self.road.steps)
 
     def _turn(self, pen: Pen, command: Undo | Redo) -> list[Entry]:
         """Take back or do again, in the workshop's stream too where the deed left entries there; eyes return to its
@@ -271,13 +269,13 @@ class Bench:
         """
         deed = self.turned_by(command)
         turned = Undone(deed.id) if isinstance(command, Undo) else Redone(deed.id)
-        if self.shop.knows(deed.id):
-            self.shop.take(pen.write(self.shop.id, [turned]))
+        stocked = pen.write(self.shop.id, [turned]) if self.shop.knows(deed.id) else []
         kept = pen.write(self.id, [turned])
+        self.shop.take(stocked)
         self.record.take(kept)
         if deed.boards and self.view.board not in deed.boards:
             self._view = View(self.view.step, min(deed.boards))
-        return kept
+        return [*kept, *stocked]
 
     def _look(self, pen: Pen | Journal) -> bool:
         fresh = pen.since(self.id, self.record.last)
@@ -285,8 +283,8 @@ class Bench:
         return self.record.take(fresh) | self.shop.take(stocked)
 
     def refresh(self) -> bool:
-        """Take in what another window recorded; True when there was something."""
-        return self._look(self.journal)
+        """Take in what another window recorded; True when there was something. Raises `BadInput`."""
+        return not (self.damage or self.busy) and self._look(self.journal)
 
 
 def _user() -> str:

@@ -12,6 +12,7 @@ from typing import Any
 from fusilex import __version__
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import title
 from fusilex.core.units import show_resistance
 
@@ -47,6 +48,7 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
     record["otherwise"] = [asdict(change) for change in board.otherwise]
     label = batch.steps.label
     record["sent_back"] = [{**asdict(b), "start": label(b.start), "to": label(b.to)} for b in board.sent_back]
+    record["entries_lost"] = [{"at": at, "entries": lost, "what": said} for at, lost, said in state[Mended].losses]
     record["cautions"] = [{"station": s, "acknowledged_at": at} for s, at in state.cautions.items()]
     record["overruled"] = [
         {"judgement": key, **asdict(why)} for key, why in state.overruled.items() if _concerns(key, board, state.boards)

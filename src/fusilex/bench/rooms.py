@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from fusilex.bench.common import bins, commands, events, faults, files, pieces, records, road, standing
+from fusilex.bench.common import bins, commands, events, faults, files, mended, pieces, records, road, standing
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
@@ -21,9 +21,12 @@ COMMON = (
     Room((), files.EVENTS, (files.DesignFiles,)),
     Room((), road.EVENTS, (road.Laid,)),
     Room(records.COMMANDS, records.EVENTS),
+    Room((), mended.EVENTS, (mended.Mended,)),
     Room(standing.COMMANDS, standing.EVENTS, (standing.Standing,)),
 )
 WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock, owned))
+_SHARED = (mended.Mended,)
+"""Slices that both streams have."""
 ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)
 
 COMMANDS = tuple(command for room in ROOMS for command in room.commands)
@@ -41,7 +44,7 @@ def batch_state() -> BatchState:
 
 def workshop_state() -> WorkshopState:
     """A workshop nothing has happened to."""
-    return WorkshopState(fresh(kind for room in WORKSHOP for kind in room.slices))
+    return WorkshopState(fresh(kind for room in WORKSHOP for kind in room.slices) | fresh(_SHARED))
 
 
 open_journal = partial(Journal, kinds=EVENT_KINDS)

@@ -18,6 +18,7 @@ from fusilex.core.checks.fixes import Fix, apply_fixes
 from fusilex.core.design.join import join
 from fusilex.core.design.model import Design
 from fusilex.core.packages.catalogue import Catalogue
+from fusilex.core.problems import BadInput
 from fusilex.core.progress import Step, part_of, quiet
 from fusilex.formats.bundle import Files
 
@@ -72,6 +73,13 @@ class Source:
     def _opened(self) -> Files:
         with zipfile.ZipFile(io.BytesIO(self.attachment(self.state.opened["files"]))) as archive:
             return {name: archive.read(name) for name in archive.namelist()}
+
+    def check(self) -> None:
+        """Raises `BadInput` where the files the design is read from are missing or damaged."""
+        try:
+            _ = self.files
+        except (zipfile.BadZipFile, KeyError, OSError) as problem:
+            raise BadInput("The journal", "the design's files as handed in", str(problem)) from problem
 
     @property
     def files(self) -> Files:

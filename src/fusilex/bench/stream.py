@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
-from fusilex.journal.entries import Entry
+from fusilex.journal.entries import Entry, Unreadable
 from fusilex.journal.folding import Folded, Redone, Undone, apply, fold
+from fusilex.journal.store import Journal
 
 State = TypeVar("State", bound=Folded)
 
@@ -43,3 +44,18 @@ class Stream(Generic[State]):
 
     def knows(self, deed: str) -> bool:
         return any(entry.deed == deed for entry in self.history)
+
+
+def as_far_as(journal: Journal, stream: int, start: Callable[[], Folded]) -> tuple[list[Entry], str]:
+    """Entries up to the first that cannot be read or does not fit what came before, and what is wrong with it; ''
+    where all is well.
+    """
+    entries, wrong = journal.as_far_as(stream)
+    while True:
+        try:
+            fold(entries, start)
+        except Unreadable as problem:
+            wrong = str(problem)
+            entries = [entry for entry in entries if entry.id < problem.id]
+        else:
+            return entries, wrong

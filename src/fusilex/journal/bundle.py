@@ -14,15 +14,17 @@ import json
 import re
 import zipfile
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
+from msgspec.structs import replace
 from sqlalchemy import insert, select
 
 from fusilex.core.problems import BadInput
 from fusilex.journal.entries import Entry, Kinds, typed
+from fusilex.journal.pen import Pen, digest, row_id
 from fusilex.journal.schema import batches, events
-from fusilex.journal.store import Journal, Pen, digest
+from fusilex.journal.store import Journal
 
 FORMAT = "fusilex-batch-1"
 MOST_BYTES, MOST_FILES, MOST_EVENTS = 512 * 2**20, 5000, 500_000
@@ -116,7 +118,7 @@ def take_in(journal: Journal, bundle: Bundle) -> int:
     with journal.writing() as pen:
         known = {row.deed for row in pen.connection.execute(select(events.c.deed).where(events.c.batch_id == shop))}
         row = insert(batches).values(name=bundle.name, opened_at=bundle.opened_at)
-        batch = pen.row_id(pen.connection.execute(row))
+        batch = row_id(pen.connection.execute(row))
         for name, content in bundle.files.values():
             pen.attach(name, content)
         floor = max((entry.number for entry in (*bundle.entries, *bundle.workshop)), default=0)
@@ -148,7 +150,7 @@ def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ..
         row = _json(line, file, f"{path}, line {n}")
         try:
             texts = [str(row[k]) for k in ("deed", "at", "who", "place", "kind")]
-            number, body = int(row["number"]), dict(row["body"])
+            number, body = int(row["number"]), json.dumps(dict(row["body"]))
         except (KeyError, TypeError, ValueError) as problem:
             raise BadInput(file, "an event", str(line[:40]), f"{path}, line {n}") from problem
         deed, at, who, place, kind = texts

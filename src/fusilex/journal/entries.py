@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Any, ClassVar
 
 import msgspec
+from msgspec.structs import replace
 
 from fusilex.core.problems import BadInput
 
@@ -16,6 +18,7 @@ class Unreadable(BadInput):
 
     def __init__(self, id: int, kind: str, at: str, expected: str, found: str) -> None:
         super().__init__("The journal", expected, found, f"entry {id}, {kind} of {at}")
+        self.id = id
 
 
 class Event(msgspec.Struct, frozen=True):
@@ -51,14 +54,13 @@ class Event(msgspec.Struct, frozen=True):
 Kinds = Mapping[str, type[Event]]
 
 
-@dataclass(frozen=True)
-class Entry:
-    """One row of the journal. `place` is the step it was done at, '' in older journals. `event` is None for a kind that
-    nobody here knows: it is kept, and passed over.
+class Entry(msgspec.Struct, frozen=True):
+    """One row of the journal; `text` is what was written, as JSON. `place` is the step it was done at, '' in older
+    journals. `event` is None for a kind that nobody here knows: it is kept, and passed over.
     """
 
     kind: str
-    body: dict[str, Any] = field(default_factory=dict)
+    text: str = "{}"
     id: int = 0
     deed: str = ""
     at: str = ""
@@ -72,19 +74,53 @@ class Entry:
         """What later events name it by: its row, or the row it had in the journal it came from."""
         return self.origin or self.id
 
+    @property
+    def body(self) -> dict[str, Any]:
+        """What was written, read again."""
+        body: dict[str, Any] = json.loads(self.text)
+        return body
+
 
 def as_entry(event: Event, deed: str, at: str, who: str, place: str) -> Entry:
     """The entry an event makes; it has no number yet."""
-    return Entry(event.kind, msgspec.to_builtins(event, str_keys=True), 0, deed, at, who, place, event)
+    text = json.dumps(msgspec.to_builtins(event, str_keys=True))
+    return Entry(event.kind, text, 0, deed, at, who, place, event)
 
 
 def typed(entry: Entry, kinds: Kinds) -> Entry:
     """The entry with its event, checked against what its kind says. Raises `Unreadable`."""
-    kind = kinds.get(entry.kind)
-    if kind is None:
-        return entry
+    event = event_of(entry.kind, entry.text, entry.id, entry.at, kinds)
+    return entry if event is None else replace(entry, event=event)
+
+
+def event_of(kind: str, text: str, id: int, at: str, kinds: Kinds) -> Event | None:
+    """The event a row holds, None where nobody knows its kind. Raises `Unreadable`."""
+    made = kinds.get(kind)
+    if made is not None and _plain(made):
+        try:
+            return _decoder(made).decode(text)
+        except (msgspec.DecodeError, RecursionError, ValueError, TypeError):
+            pass  # what is wrong is said below; numbers such as NaN are read below, too
     try:
-        event = msgspec.convert(kind.upcast(entry.body), kind, strict=False)
-    except (msgspec.ValidationError, AttributeError, KeyError, TypeError, ValueError) as problem:
-        raise Unreadable(entry.id, entry.kind, entry.at, "what its kind says", str(problem)) from problem
-    return replace(entry, event=event)
+        body = json.loads(text)
+    except (ValueError, RecursionError, TypeError) as problem:
+        raise Unreadable(id, kind, at, "JSON", str(text)[:40]) from problem
+    if not isinstance(body, dict):
+        raise Unreadable(id, kind, at, "what its kind says", str(text)[:40])
+    if made is None:
+        return None
+    try:
+        return msgspec.convert(made.upcast(body), made, strict=False)
+    except (msgspec.ValidationError, AttributeError, KeyError, TypeError, ValueError, OverflowError) as problem:
+        raise Unreadable(id, kind, at, "what its kind says", str(problem)) from problem
+
+
+@cache
+def _plain(kind: type[Event]) -> bool:
+    """True for a kind that every version wrote by the same names."""
+    return not kind.older and kind.upcast.__func__ is Event.upcast.__func__  # type: ignore[attr-defined]
+
+
+@cache
+def _decoder(kind: type[Event]) -> msgspec.json.Decoder[Event]:
+    return msgspec.json.Decoder(kind, strict=False)

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from sqlalchemy import Column, ForeignKey, Integer, LargeBinary, MetaData, String, Table, Text
 
-HEAD = "0004"
+HEAD = "0005"
 """Newest migration; a journal already there is opened without loading the migration tools."""
+APPLICATION = 0x4675736C
+"""What SQLite's header calls the program the file belongs to."""
 
 metadata = MetaData()
 

@@ -1,28 +1,31 @@
-"""Where entries are kept: any database SQLAlchemy speaks to; SQLite in WAL mode with full sync by default."""
+"""Where entries are kept: any database SQLAlchemy speaks to, a file of SQLite by default."""
 
 from __future__ import annotations
 
-import hashlib
 import json
-import uuid
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+import sqlite3
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
-from datetime import UTC, datetime
+from dataclasses import dataclass
 from functools import cached_property
-from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Connection, CursorResult, Engine, create_engine, event, func, insert, inspect, select, text
-from sqlalchemy.engine import make_url
-from sqlalchemy.exc import IntegrityError, SQLAlchemyError
+from sqlalchemy import Engine, select
+from sqlalchemy.exc import SQLAlchemyError
 
-from fusilex.journal.entries import Entry, Event, Kinds, Unreadable, as_entry, typed
-from fusilex.journal.schema import HEAD, attachments, batches, events, names
+from fusilex.core.problems import BadInput
+from fusilex.journal.engine import Turn, close_tidily, make_engine, migrate
+from fusilex.journal.entries import Entry, Kinds
+from fusilex.journal.guard import Guard
+from fusilex.journal.pen import Pen, digest, entries_since, entry_of, rows_since
+from fusilex.journal.place import Look, check_place, look_at, path_of, set_aside, writable
+from fusilex.journal.schema import HEAD, attachments, batches, events
+from fusilex.journal.trouble import NotRead, NotSaved, is_damage, named, not_read, not_saved, reason
 
-
-class NotSaved(Exception):
-    """The journal could not be written; nothing of the command happened."""
+COPIED = (
+    "This journal was in use when it was last touched, and the file with its newest entries (…-wal) is gone: what was"
+    " done last may be missing. A copy made while Fusilex was open lacks it; “Back up…” in the menu makes a whole one."
+)
 
 
 @dataclass(frozen=True)
@@ -32,90 +35,76 @@ class BatchRow:
     opened_at: str
 
 
-def sqlite_url(path: Path) -> str:
-    return f"sqlite:///{path}"
+class Journal:
+    """An open journal. Writing is one transaction per command; it is on the disk when it is over.
 
-
-class Pen:
-    """The journal while somebody writes in it: nobody else does before this is over, and all of it is kept or
-    nothing.
+    `noticed` is what was wrong when it was opened, in a sentence; `only_read` why nothing can be written in it.
     """
 
-    def __init__(self, connection: Connection, kinds: Kinds, who: str, place: str) -> None:
-        self.connection, self.kinds, self.who, self.place = connection, kinds, who, place
-        self.deed, self.at = uuid.uuid4().hex, _now()
-
-    def since(self, stream: int, last: int = 0) -> list[Entry]:
-        """Entries of a stream after the one numbered `last`, oldest first. Raises `Unreadable`."""
-        return _since(self.connection, self.kinds, stream, last)
-
-    def taken(self, scope: str) -> set[str]:
-        """Names that are in use, or were."""
-        query = select(names.c.name).where(names.c.scope == scope)
-        return set(self.connection.execute(query).scalars())
-
-    def open_batch(self, name: str) -> int:
-        """A new stream for a batch; its id."""
-        return _row_id(self.connection.execute(insert(batches).values(name=name[:120], opened_at=self.at)))
-
-    def attach(self, name: str, data: bytes) -> None:
-        """Keep a file by its digest."""
-        sha, known = digest(data), select(attachments.c.sha256)
-        if self.connection.execute(known.where(attachments.c.sha256 == sha)).first() is None:
-            self.connection.execute(insert(attachments).values(sha256=sha, name=name[:200], data=data))
-
-    def write(self, stream: int, happened: Sequence[Event]) -> list[Entry]:
-        """Add events to a stream, all as one deed. Raises `NotSaved` for a name that somebody else has."""
-        kept = []
-        for item in happened:
-            for scope, name in item.claims():
-                self.claim(scope, name)
-            entry = as_entry(item, self.deed, self.at, self.who, self.place)
-            row = {"deed": entry.deed, "at": entry.at, "who": entry.who, "place": entry.place, "kind": entry.kind}
-            made = insert(events).values(batch_id=stream, **row, body=json.dumps(entry.body))
-            kept.append(replace(entry, id=_row_id(self.connection.execute(made))))
-        return kept
-
-    def add(self, stream: int, entry: Entry, floor: int) -> None:
-        """Add an entry that came from another journal, after all rows here and all rows up to `floor`."""
-        last = self.connection.execute(select(func.max(events.c.id))).scalar() or 0
-        row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind", "origin")}
-        row |= {"id": max(int(last), floor) + 1, "batch_id": stream, "body": json.dumps(entry.body)}
-        self.connection.execute(insert(events).values(**row))
-
-    def row_id(self, result: CursorResult[Any]) -> int:
-        return _row_id(result)
-
-    def claim(self, scope: str, name: str) -> None:
-        """Raises `NotSaved` for a name that somebody else has."""
-        try:
-            self.connection.execute(insert(names).values(scope=scope, name=name[:120]))
-        except IntegrityError as problem:
-            raise NotSaved(f"There is a {scope} {name} already: nothing was recorded.") from problem
-
-
-class Journal:
-    """An open journal. Writing is one transaction per command; it is on the disk when it is over."""
-
-    def __init__(self, url: str, kinds: Kinds | None = None) -> None:
-        """Open or create the journal at a database URL, reading events of `kinds`. Raises `NotSaved` when the place
-        cannot be used.
+    def __init__(self, url: str, kinds: Kinds | None = None, make: bool = True) -> None:
+        """Open the journal at a database URL, reading events of `kinds`; a file that is not there is made unless
+        `make` is False. Raises `NotSaved` when the place cannot be used.
         """
-        self.url, self.kinds = url, kinds or {}
-        database = make_url(url).database
+        self.url, self.kinds, self.path = url, kinds or {}, path_of(url)
+        self.noticed = self.only_read = ""
+        self.turn = Turn()
         try:
-            if url.startswith("sqlite") and database and database != ":memory:":
-                Path(database).parent.mkdir(parents=True, exist_ok=True)
-            self.engine = _engine(url)
-            _migrate(self.engine)
-        except (SQLAlchemyError, OSError) as error:
-            raise NotSaved(f"The journal at {database or url} cannot be opened: {_reason(error)}.") from error
+            mode = self._looked(make)
+            self.engine: Engine = make_engine(url, self.path, mode, self.turn)
+            if mode == "ro":
+                self.batches()
+            else:
+                migrate(self.engine)
+        except (SQLAlchemyError, OSError, sqlite3.Error, ValueError) as error:
+            raise NotSaved(f"The journal at {self.name} cannot be opened: {reason(error)}.") from error
+        self._guard = Guard(self.path, self.engine) if self.path and not self.only_read else None
+
+    def _looked(self, make: bool) -> str:
+        """How it is to be opened: a file that is torn is set aside first, and then only read."""
+        path = self.path
+        if path is None:
+            return "rw"
+        check_place(path, make)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        look = look_at(path) if path.exists() and path.stat().st_size else Look()
+        if look.damage:
+            note = f"The journal {path} is damaged: {look.damage}."
+            aside = set_aside(path, note) if writable(path.parent) else None
+            kept = f" A copy as it was found lies in {aside.name}." if aside else ""
+            self.noticed = f"{note}{kept} Go back to a backup or mend it (menu, Journal)."
+            self.only_read = f"{note} It can be read, but nothing is written in it"
+        elif path.exists() and not writable(path):
+            if look.version != HEAD:
+                raise NotSaved(f"The journal {path} is of an older version and lies where nothing can be written.")
+            self.only_read = f"The journal {path} lies where nothing can be written"
+            self.noticed = f"{self.only_read}: it can be looked at."
+        elif look.copied:
+            self.noticed = COPIED
+        return "ro" if self.only_read else "rwc"
+
+    @property
+    def name(self) -> str:
+        return named(self.path, self.url)
 
     def close(self) -> None:
+        """Let go of it; the last to do so leaves everything in the one file."""
         self.engine.dispose()
+        if self._guard:
+            self._guard.forget()
+        if self.path and not self.only_read:
+            close_tidily(self.path)
+
+    @contextmanager
+    def _reading(self) -> Iterator[Any]:
+        try:
+            with self.engine.connect() as connection:
+                yield connection
+        except (SQLAlchemyError, sqlite3.Error) as problem:
+            raise not_read(problem, self.name) from problem
 
     def batches(self) -> list[BatchRow]:
-        with self.engine.connect() as connection:
+        """Raises `NotRead`, as everything here that reads."""
+        with self._reading() as connection:
             query = select(batches.c.id, batches.c.name, batches.c.opened_at).where(batches.c.kind == "batch")
             return [BatchRow(*row) for row in connection.execute(query.order_by(batches.c.id))]
 
@@ -123,46 +112,60 @@ class Journal:
     def workshop(self) -> int:
         """Id of the workshop's own stream, made when first asked for."""
         query = select(batches.c.id).where(batches.c.kind == "workshop").order_by(batches.c.id)
-        with self.engine.connect() as connection:
+        with self._reading() as connection:
             found = connection.execute(query).scalar()
+        if found is None and self.only_read:
+            return 0
         if found is None:
             with self.writing() as pen:
                 found = pen.connection.execute(query).scalar()
                 if found is None:
-                    row = insert(batches).values(name="workshop", opened_at=pen.at, kind="workshop")
-                    found = _row_id(pen.connection.execute(row))
+                    pen.claim("stream", "workshop")
+                    found = pen.open_stream("workshop", "workshop")
         return int(found)
 
     def since(self, stream: int, last: int = 0) -> list[Entry]:
         """Entries of a stream after the one numbered `last`, oldest first. Raises `Unreadable`."""
-        with self.engine.connect() as connection:
-            return _since(connection, self.kinds, stream, last)
+        with self._reading() as connection:
+            return entries_since(connection, self.kinds, stream, last)
+
+    def as_far_as(self, stream: int) -> tuple[list[Entry], str]:
+        """Entries of a stream up to the first that cannot be read, and what is wrong with that one; '' for nothing."""
+        found: list[Entry] = []
+        try:
+            with self._reading() as connection:
+                found.extend(entry_of(tuple(row), self.kinds) for row in rows_since(connection, stream))
+        except BadInput as problem:
+            return found, str(problem)
+        return found, ""
 
     def attachment(self, sha256: str) -> bytes:
-        """An attachment by its digest. Raises KeyError when it was never kept."""
-        found = self.attached(sha256)
+        """An attachment by its digest. Raises `NotRead` when it is missing or is not what was kept."""
+        found, expected = self.attached(sha256), f"the file {sha256[:12]} as it was handed in"
         if found is None:
-            raise KeyError(sha256)
+            raise NotRead(self.name, expected, "it is missing")
+        if digest(found[1]) != sha256:
+            raise NotRead(self.name, expected, "it was damaged since")
         return found[1]
 
     def attached(self, sha256: str) -> tuple[str, bytes] | None:
         """Name and contents of an attachment, None when it was never kept."""
         query = select(attachments.c.name, attachments.c.data).where(attachments.c.sha256 == sha256)
-        with self.engine.connect() as connection:
+        with self._reading() as connection:
             row = connection.execute(query).first()
         return (str(row.name), bytes(row.data)) if row else None
 
     def latest(self, kind: str) -> dict[int, dict[str, Any]]:
-        """The newest event of a kind in each stream that has one, as its body."""
+        """The newest event of a kind in each stream that has one, as its body; {} where that cannot be read."""
         query = select(events.c.batch_id, events.c.body).where(events.c.kind == kind).order_by(events.c.id)
-        with self.engine.connect() as connection:
-            return {row.batch_id: json.loads(row.body) for row in connection.execute(query)}
+        with self._reading() as connection:
+            return {row.batch_id: _read(row.body) for row in connection.execute(query)}
 
     def search(self, text: str, kinds: Iterable[str]) -> set[int]:
         """Streams in which an event of one of these kinds holds a text, in capitals or not."""
         wanted = f"%{text.replace('~', '~~').replace('%', '~%').replace('_', '~_')}%"
         query = select(events.c.batch_id).where(events.c.kind.in_(list(kinds)), events.c.body.ilike(wanted, escape="~"))
-        with self.engine.connect() as connection:
+        with self._reading() as connection:
             return set(connection.execute(query.distinct()).scalars())
 
     @contextmanager
@@ -171,90 +174,26 @@ class Journal:
 
         Whatever is raised inside leaves the journal as it was. Raises `NotSaved` when the database cannot be written.
         """
+        if self.only_read:
+            raise NotSaved(f"Not saved: {self.only_read}.")
         try:
+            if self._guard:
+                self._guard.check()
             with self.engine.connect().execution_options(writing=True) as connection, connection.begin():
                 if streams:  # elsewhere than on SQLite, whose whole file is locked by now
                     connection.execute(select(batches.c.id).where(batches.c.id.in_(streams)).with_for_update())
                 yield Pen(connection, self.kinds, who, place)
-        except SQLAlchemyError as problem:
-            why = _reason(problem)
-            do = (
-                "another program holds the journal: do it again"
-                if "locked" in why
-                else "free some room and do it again"
-            )
-            raise NotSaved(f"Not saved: {why}. Nothing was recorded; {do}.") from problem
+            if self._guard:
+                self._guard.check()
+        except (SQLAlchemyError, sqlite3.Error) as problem:
+            if is_damage(problem):
+                self.only_read = f"The journal {self.name} is damaged: {reason(problem)}. Start again to mend it"
+            raise not_saved(problem) from problem
 
 
-def digest(data: bytes) -> str:
-    return hashlib.sha256(data).hexdigest()
-
-
-def _since(connection: Connection, kinds: Mapping[str, Any], stream: int, last: int) -> list[Entry]:
-    query = select(events).where(events.c.batch_id == stream, events.c.id > last).order_by(events.c.id)
-    rows = connection.execute(query)
-    return [_entry(row, kinds) for row in rows]
-
-
-def _entry(row: Any, kinds: Mapping[str, Any]) -> Entry:
-    read = Entry(row.kind, _body(row), row.id, row.deed, row.at, row.who, row.place, origin=row.origin)
-    return typed(read, kinds)
-
-
-def _body(row: Any) -> dict[str, Any]:
+def _read(text: str) -> dict[str, Any]:
     try:
-        body: dict[str, Any] = json.loads(row.body)
-        return body
-    except ValueError as problem:
-        raise Unreadable(row.id, row.kind, row.at, "JSON", str(row.body)[:40]) from problem
-
-
-def _now() -> str:
-    return datetime.now(UTC).isoformat(timespec="milliseconds")
-
-
-def _reason(error: Exception) -> str:
-    return str(getattr(error, "orig", None) or error).rstrip(".")
-
-
-def _row_id(result: CursorResult[Any]) -> int:
-    key = result.inserted_primary_key
-    return int(key[0]) if key else 0
-
-
-def _engine(url: str) -> Engine:
-    engine = create_engine(url)
-    if url.startswith("sqlite"):
-
-        @event.listens_for(engine, "connect")
-        def _pragmas(connection: Any, _record: Any) -> None:
-            connection.isolation_level = None  # transactions begin where `_begin` says, not where the driver guesses
-            cursor = connection.cursor()
-            for pragma in ("busy_timeout=5000", "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
-                cursor.execute(f"PRAGMA {pragma}")
-            cursor.close()
-
-        @event.listens_for(engine, "begin")
-        def _begin(connection: Connection) -> None:
-            # a writer takes its turn before it looks: what it decides on stays true until it has written
-            writing = connection.get_execution_options().get("writing")
-            connection.exec_driver_sql("BEGIN IMMEDIATE" if writing else "BEGIN")
-
-    return engine
-
-
-def _migrate(engine: Engine) -> None:
-    with engine.connect() as connection:
-        if (
-            inspect(connection).has_table("alembic_version")
-            and connection.execute(text("SELECT version_num FROM alembic_version")).scalar() == HEAD
-        ):
-            return
-    from alembic import command
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with engine.connect().execution_options(writing=True) as connection, connection.begin():
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
+        body = json.loads(text)
+    except (ValueError, RecursionError):
+        return {}
+    return body if isinstance(body, dict) else {}

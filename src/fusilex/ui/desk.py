@@ -17,7 +17,7 @@ from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE
 from fusilex.journal.entries import Entry
-from fusilex.journal.store import NotSaved
+from fusilex.journal.trouble import NotSaved
 from fusilex.ui.canvas.paths import BoardArt
 
 T = TypeVar("T")

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 from fusilex.bench.bench import Bench
 from fusilex.bench.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import batch_state, open_journal
-from fusilex.bench.stream import Stream
+from fusilex.bench.stream import as_far_as
 from fusilex.bench.verbs.answer import Answer
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.journal.folding import fold
 
 
 @dataclass(frozen=True)
@@ -28,15 +30,20 @@ def papers(serial: str, journals: Sequence[str]) -> Papers:
         raise BadInput("papers", "the serial of a board on record", f"“{serial}”")
     batch = bench.batch.about(serial)
     record = board_record(batch, serial)
-    answer = Answer(bench.road.judgements(batch, "Release"), record, page_text(record))
+    judged = bench.road.judgements(batch, "Release")
+    if bench.damage:
+        text = f"The batch is damaged: its record ends early. {bench.damage}"
+        judged = [Judgement("journal.whole", Level.STOP, serial, text), *judged]
+    answer = Answer(judged, record, page_text(record))
     return Papers(answer, page_html(batch, serial))
 
 
 def find_board(serial: str, journals: Sequence[str]) -> Bench | None:
-    """An open bench of the newest batch that has this board, or None."""
+    """An open bench of the newest batch that has this board, as far as it can be read, or None."""
     for url in journals:
-        journal = open_journal(url)
+        journal = open_journal(url, make=False)
         for row in reversed(journal.batches()):
-            if serial in Stream(row.id, batch_state, journal.since(row.id)).state.boards:
-                return Bench(journal, row.id)
+            entries, _ = as_far_as(journal, row.id, batch_state)
+            if serial in fold(entries, batch_state).boards:
+                return Bench(journal, row.id, as_far=True)
     return None

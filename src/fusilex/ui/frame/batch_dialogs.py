@@ -24,10 +24,11 @@ from fusilex.bench.common.standing import (
     aged,
     title,
 )
+from fusilex.bench.opening import opened
 from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
 from fusilex.core.problems import BadInput
-from fusilex.journal.store import NotSaved
+from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.batches import Batches
 from fusilex.ui.frame.host import Host
 
@@ -51,11 +52,14 @@ class BatchDialogs:
     def open(self, batch: int) -> None:
         """Put a batch on the screen, and say what has aged in one that was paused."""
         try:
-            bench = Bench(self.host.home, batch)
+            bench, damaged = opened(self.host.home, batch)
         except (BadInput, NotSaved) as problem:
             self.host.desk.say(str(problem))
             return
         self.host.show_bench(bench)
+        if damaged:
+            self.host.desk.say(damaged)
+            return
         held = replace(bench.state[Standing])
         if held.status == PAUSED and self.host.desk.do(TakeUpBatch()):
             found = "; ".join(j.headline for j in aged(bench.batch)) or "nothing has aged"

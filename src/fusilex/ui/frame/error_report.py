@@ -6,11 +6,11 @@ from __future__ import annotations
 
 import sys
 import traceback
-from datetime import datetime
-from pathlib import Path
 from types import TracebackType
 
 from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from fusilex.bench.mishaps import write_down
 
 
 class Mishaps:
@@ -36,22 +36,8 @@ class Mishaps:
             QMessageBox.Icon.Warning,
             "Something went wrong",
             f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved."
-            f" {write_down(text)}",
+            f" {write_down(error)}",
             QMessageBox.StandardButton.Ok,
             self.window,
         )
         self.box.open()
-
-
-def write_down(text: str) -> str:
-    """Where it stands, or why it does not."""
-    from platformdirs import user_log_path
-
-    notes = Path(user_log_path("fusilex", appauthor=False)) / "mishaps.txt"
-    try:
-        notes.parent.mkdir(parents=True, exist_ok=True)
-        with notes.open("a", encoding="utf-8") as out:
-            out.write(f"{datetime.now().astimezone():%Y-%m-%d %H:%M:%S}\n{text}\n")
-    except OSError as problem:
-        return f"It could not be written down: {problem.strerror}."
-    return f"What happened is written in {notes}."

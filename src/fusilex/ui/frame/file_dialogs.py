@@ -23,7 +23,7 @@ from fusilex.core.road.steps import FIRST
 from fusilex.formats.bundle import Files, is_single
 from fusilex.formats.identify import identify
 from fusilex.journal.bundle import is_bundle
-from fusilex.journal.store import NotSaved
+from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.new_batch import Wanted, ask_new_batch
 from fusilex.ui.frame.reader import Reader

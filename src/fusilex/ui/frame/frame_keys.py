@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fusilex.bench.common.commands import Overrule, Redo, SendBack, TakeBack, Undo
 from fusilex.bench.refusal import Refused
+from fusilex.bench.turning import done_here
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk
@@ -26,10 +27,10 @@ class FrameKeys:
         return self.host.desk
 
     def keys(self) -> list[Key]:
-        canvas, state = self.host.station.canvas, self.desk.bench.state
-        steps = self.desk.bench.road.steps.ids
+        canvas, bench = self.host.station.canvas, self.desk.bench
+        steps = bench.road.steps.ids
         own = " ".join(f"Ctrl+{(n + 1) % 10}" for n in range(min(10, len(steps))))
-        here = self.desk.bench.done_here(state.deeds) is not None
+        here = done_here(bench.state.deeds, bench.view.step, bench.road.steps) is not None
         back = [Key("Backspace", "take back", lambda _: self.turn(Undo()))] if here else []
         return [
             *back,

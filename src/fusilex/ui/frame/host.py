@@ -23,6 +23,7 @@ class Host(Protocol):
     judged: Judgements
     files: Any
     batches: Any
+    care: Any
 
     @property
     def station(self) -> StationPicture: ...

@@ -34,6 +34,11 @@ class Menu:
             for name in host.files.recent():
                 recent.addAction(name, lambda n=name: host.files.dropped(n))
             recent.setEnabled(bool(host.files.recent()))
+        journal = menu.addMenu("Journal")
+        if journal is not None:
+            journal.addAction("Back up the journal…", host.care.back_up)
+            journal.addAction("Go back to a backup…", host.care.go_back)
+            journal.addAction("Check it, and mend it…", host.care.mend)
         menu.addSeparator()
         for text, key, action in (
             ("Take back the last thing done here", "Ctrl+Z", lambda: self.keys.turn(Undo())),

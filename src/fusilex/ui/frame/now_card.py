@@ -10,6 +10,18 @@ from fusilex.bench.now import Now
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import plain_text, progress_bar, text_height
 
+MOST_SAID = 420
+"""Letters of an answer that are shown: more would hide the judgements."""
+
+
+def cut(text: str, most: int) -> str:
+    """A text of at most so many letters.
+
+    >>> cut("Nothing was recorded.", 8)
+    'Nothing…'
+    """
+    return text if len(text) <= most else text[: most - 1].rstrip() + "…"
+
 
 class NowCard(QWidget):
     """The one thing to do next, readable from a metre. Grows with its text."""
@@ -22,10 +34,14 @@ class NowCard(QWidget):
 
     def show_now(self, now: Now, said: str = "") -> None:
         """`said` is the answer to the last key: a refusal or a confirmation."""
-        self.now, self.said = now, said
+        self.now, self.said = now, cut(said, MOST_SAID)
         self.setAccessibleName(f"Now: {now.title}. {now.detail}")
         self._fit()
         self.update()
+
+    def show_said(self, said: str) -> None:
+        """Say something else under the same thing to do."""
+        self.show_now(self.now, said)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._fit()

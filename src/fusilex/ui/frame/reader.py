@@ -3,17 +3,16 @@
 from __future__ import annotations
 
 import time
-import traceback
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
+from fusilex.bench.mishaps import write_down
 from fusilex.bench.source import Reading
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step, part_of
 from fusilex.formats.bundle import Files, read_paths
-from fusilex.ui.frame.error_report import write_down
 
 Read = Callable[[Files, str, Step], Reading]
 BETWEEN_S = 0.05
@@ -57,8 +56,8 @@ class Reader(QThread):
             return
         except BadInput as problem:
             self._emit_failed(str(problem))
-        except Exception:  # a defect must not take the window with it
-            self._emit_failed(f"{name} could not be read: a mistake in Fusilex. {write_down(traceback.format_exc())}")
+        except Exception as error:  # a defect must not take the window with it
+            self._emit_failed(f"{name} could not be read: a mistake in Fusilex. {write_down(error)}")
         else:
             self.read.emit(files, name, reading)
 

@@ -13,13 +13,19 @@ from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
+from fusilex.bench.opening import newest_readable
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
-from fusilex.journal.store import Journal, NotSaved
+from fusilex.journal.store import Journal
+from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.error_report import Mishaps
+from fusilex.ui.frame.stranded import Stranded
 from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, load_fonts, use
 from fusilex.ui.units import Units
+
+BACKUP_AFTER_MS = 4000
+"""The day's backup waits until the window has been in use for a moment."""
 
 
 def make_application() -> QApplication:
@@ -56,53 +62,62 @@ def _settle() -> None:
     gc.enable()
 
 
-def newest_readable(home: Journal, demo_url: str) -> tuple[Bench, str]:
-    """The newest batch that can be read, and what was wrong with those after it: one broken batch locks nobody out of
-    the others. The demo's where there is none. Raises `NotSaved`.
-    """
-    unread = ""
-    for row in reversed(home.batches()):
+def open_home(url: str, demo_url: str, make: bool) -> Journal | None:
+    """The journal at a URL; where it cannot be opened, the one the user chooses instead, None to leave."""
+    while True:
         try:
-            return Bench(home, row.id), unread
-        except BadInput as problem:
-            unread = unread or f"{row.name} cannot be opened. {problem}"
-    return open_demo(open_journal(demo_url)), unread
+            return open_journal(url, make=make)
+        except NotSaved as problem:
+            print(f"fusilex: {problem}", file=sys.stderr)
+            asked = Stranded(str(problem), url, demo_url)
+            asked.exec()
+            if not asked.url:
+                return None
+            url, make = asked.url, asked.url == demo_url
 
 
-def start(url: str, demo_url: str, demo: str = "", fresh: bool = False) -> int:
+def start(url: str, demo_url: str, demo: str = "", fresh: bool = False, make: bool = True) -> int:
     """Open the journal and the window, on a `demo` batch if one is named; returns the exit code.
 
-    A workshop without a batch yet looks at the demo, kept in a journal of its own, until it opens a design.
+    A workshop without a batch yet looks at the demo, kept in a journal of its own, until it opens a design. A journal
+    that is not there is made unless `make` is False.
     """
     gc.disable()  # start-up makes many objects and no garbage; collecting them costs a tenth of it
     app = make_application()
     settings = QSettings()
+    home = open_home(demo_url if demo else url, demo_url, make)
+    if home is None:
+        return 2
+    mishaps = Mishaps()
     try:
-        home = open_journal(demo_url if demo else url)
         rows, unread = home.batches(), ""
-        if demo:
+        if demo and not home.only_read:
             bench = open_demo(home, fresh, demo)
         else:
             bench, unread = newest_readable(home, demo_url)
     except (NotSaved, BadInput) as problem:
         print(f"fusilex: {problem}", file=sys.stderr)
+        Stranded(str(problem), home.url, home.url).exec()
         return 2
-    mishaps = Mishaps()
     try:
         window = make_window(bench, settings, home)
     except Exception as error:  # a batch that cannot be shown must not lock the workshop out of all the others
         mishaps.take(type(error), error, error.__traceback__)
         window = make_window(open_demo(open_journal(demo_url)), settings, home)
     mishaps.window = window
-    window.desk.say(unread)
+    said = [text for text in (home.noticed, unread) if text]
     if not demo and not rows:
-        window.desk.say(
-            "This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O."
-        )
+        said.append("This is the demo batch. Drop a folder or zip of your design files on the window, or press Ctrl+O.")
+    window.desk.say(" ".join(said))
     window.show()
     QTimer.singleShot(0, _settle)
-    signal.signal(signal.SIGINT, lambda *_: app.quit())
+    QTimer.singleShot(BACKUP_AFTER_MS, window.care.back_up_daily)
+    for ending in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(ending, lambda *_: app.quit())
     breathe = QTimer()  # lets Python see the signal
     breathe.start(300)
     breathe.timeout.connect(lambda: None)
-    return app.exec()
+    code = app.exec()
+    for journal in {window.home, window.desk.bench.journal}:
+        journal.close()
+    return code

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import hashlib
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.standing import title
+from fusilex.core.problems import BadInput
 from fusilex.journal.store import Journal
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
@@ -18,6 +19,7 @@ from fusilex.ui.frame.batch_dialogs import BatchDialogs
 from fusilex.ui.frame.file_dialogs import FileDialogs
 from fusilex.ui.frame.frame_keys import FrameKeys
 from fusilex.ui.frame.head import Head
+from fusilex.ui.frame.journal_care import JournalCare
 from fusilex.ui.frame.judgement_list import Judgements
 from fusilex.ui.frame.key_strip import KeyStrip
 from fusilex.ui.frame.line import Line
@@ -32,6 +34,8 @@ from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
 from fusilex.ui.workshop.dialog import Workshop
 
+SAID_AFTER_S = 0.4
+"""A wait for another program's turn is said after as long."""
 STILL_MS = 250
 """The stations not visited yet are built when the hands have been still for as long."""
 
@@ -62,6 +66,7 @@ class Window(QMainWindow):
         self._warm = QTimer(self)
         self._warm.timeout.connect(self.build_next)
         self.show_bench(bench)
+        self.care = JournalCare(self)
         self._watch = QTimer(self)
         self._watch.timeout.connect(self._look_for_others)
         self._watch.start(1500)
@@ -119,6 +124,8 @@ class Window(QMainWindow):
         """Put a batch on the screen, where this window left it."""
         self._drop_stations()
         self.desk = Desk(bench)
+        for journal in (self.home, bench.journal):
+            journal.turn.waiting = self._wait_for_turn
         self.desk.changed.connect(self.refresh)
         self.desk.looked.connect(self._remember)
         self.desk.sat.connect(lambda who: self.settings.setValue("who", who))
@@ -130,6 +137,12 @@ class Window(QMainWindow):
         if step in bench.road.steps.by_id and board in bench.state.boards:
             bench.go(step, board)
         self.refresh()
+
+    def _wait_for_turn(self, seconds: float) -> None:
+        """Another program holds the journal: the window goes on painting meanwhile, and says so before long."""
+        if seconds > SAID_AFTER_S:
+            self.now_card.show_said("Another program holds the journal. Waiting for it…")
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
 
     @property
     def _remembered(self) -> str:
@@ -215,8 +228,12 @@ class Window(QMainWindow):
 
     def _look_for_others(self) -> None:
         """Take in what another window recorded; keep the clocks going."""
-        if self.desk.bench.refresh():
-            self.refresh()
+        try:
+            if self.desk.bench.refresh():
+                self.refresh()
+        except BadInput as problem:  # held by another program, gone, or damaged since
+            if self.desk.said != str(problem):
+                self.desk.say(str(problem))
         self.head.update()
 
     # keys

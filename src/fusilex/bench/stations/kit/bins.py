@@ -29,7 +29,7 @@ from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.values import parse_reading
 from fusilex.journal.entries import Event
-from fusilex.journal.store import digest
+from fusilex.journal.pen import digest
 
 STRAP_OHM = (0.75e6, 35e6)
 """A strap with its cord reads within this (ANSI/ESD S20.20, S1.1): below it does not protect the hand, above not the

@@ -20,7 +20,7 @@ from fusilex.core.checks.fixes import FIX_KINDS, Fix
 from fusilex.core.design.model import Design
 from fusilex.formats.identify import ending
 from fusilex.journal.entries import Event
-from fusilex.journal.store import digest
+from fusilex.journal.pen import digest
 
 ROLES = ("copper", "inner", "mask", "paste", "silk", "outline", "drill", "placements", "bom", "netlist", "other")
 SIDED = ("copper", "mask", "paste", "silk")

@@ -12,7 +12,7 @@ from fusilex.bench.stations.ready.events import BoardsLaid, CellMarked
 from fusilex.bench.stations.ready.files import still_open
 from fusilex.core.panel.layout import Panel
 from fusilex.formats.panel_file import write_panel
-from fusilex.journal.store import digest
+from fusilex.journal.pen import digest
 
 PANEL_FILE = "panel.json"
 

@@ -15,7 +15,7 @@ from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Event
-from fusilex.journal.store import digest
+from fusilex.journal.pen import digest
 
 
 class RecordReflow(Command, frozen=True):

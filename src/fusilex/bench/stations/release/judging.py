@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.common.mended import Mended, judge_losses
 from fusilex.bench.stations.release.events import SEPARATE
 from fusilex.core.judgement import Because, Judgement, Level
 
@@ -27,7 +28,8 @@ def judge(batch: Batch) -> list[Judgement]:
         *_parts_missing(batch, board),
     ]
     remarks = {j.key: j for station, there in behind for j in station.remarks(there, board)}
-    return [_record(board, lacking), *stops.values(), *_by_reason(batch, board, judged), *remarks.values()]
+    losses = judge_losses(batch.state[Mended].losses)
+    return [_record(board, lacking), *losses, *stops.values(), *_by_reason(batch, board, judged), *remarks.values()]
 
 
 def _parts_missing(batch: Batch, board: Board) -> list[str]:

@@ -28,6 +28,7 @@ class ReflowPicture(StationPicture):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._of: str | None = None
+        self._unread = ""
         self.chart = GateChart(Shown(self.window_rule))
         self.column.addWidget(self.chart, 1)
         self.add_strip()
@@ -46,9 +47,13 @@ class ReflowPicture(StationPicture):
         shown.window, shown.title = self.window_rule, self._title()
         log = load.log if load else ""
         if self._of != log:
-            self._of, shown.traces = log, {}
+            self._of, self._unread, shown.traces = log, "", {}
             if load and log:
-                read = read_log(self.bench.journal.attachment(log), load.log_name)
+                try:
+                    read = read_log(self.bench.journal.attachment(log), load.log_name)
+                except BadInput as problem:
+                    self._unread = str(problem)
+                    return
                 made = {name: trace_of(read.time_s, v) for name, v in read.probes_c.items()}
                 shown.traces = {name: trace for name, trace in made.items() if trace is not None}
         self.chart.update()
@@ -60,6 +65,8 @@ class ReflowPicture(StationPicture):
         name = f"Load {load.number}, panel {load.panel}"
         if not load.log:
             return f"{name}, seen by eye: {load.seen}"
+        if self._unread:
+            return f"{name}. {self._unread}"
         untold = any(
             j.level is Level.UNKNOWN and j.rule.startswith("reflow") for j in self.bench.judgements(self.step.id)
         )

@@ -1,0 +1,174 @@
+"""A damaged journal checked and mended: what can be read and fits goes into a new one, what was left out is told."""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import insert
+
+from fusilex.bench.common.events import BatchOpened
+from fusilex.bench.common.files import FileAdded
+from fusilex.bench.common.mended import RecordMended
+from fusilex.bench.rooms import EVENT_KINDS, batch_state, workshop_state
+from fusilex.core.problems import BadInput
+from fusilex.journal.entries import Entry, Unreadable, as_entry, event_of
+from fusilex.journal.folding import Folded, fold
+from fusilex.journal.pen import Pen, digest
+from fusilex.journal.place import sqlite_url
+from fusilex.journal.salvage import COLUMNS, Salvaged, salvage
+from fusilex.journal.schema import metadata
+from fusilex.journal.store import Journal
+from fusilex.journal.trouble import NotSaved
+
+MOST_LEFT_OUT = 200
+"""Entries that do not fit what came before are tried one by one up to here; then the rest of a batch is left out."""
+
+
+@dataclass
+class Stream:
+    """What can be kept of a batch, or of the workshop: its row, its entries, and what was left out, in words."""
+
+    row: tuple[Any, ...]
+    kept: list[Entry] = field(default_factory=list)
+    lost: list[tuple[int, str, str]] = field(default_factory=list)
+
+    @property
+    def title(self) -> str:
+        return "the workshop" if self.row[3] == "workshop" else str(self.row[1])
+
+
+@dataclass
+class Checked:
+    """What a journal holds, and all that is wrong with it, in sentences."""
+
+    streams: list[Stream]
+    wrong: list[str]
+    salvaged: Salvaged
+
+    @property
+    def lost(self) -> int:
+        return sum(lost.count for lost in self.salvaged.lost) + sum(len(stream.lost) for stream in self.streams)
+
+
+def check(path: Path) -> Checked:
+    """Read all of a journal without changing it. Raises `NotRead` for a file that is none."""
+    found = salvage(path)
+    by_stream: dict[int, list[tuple[Any, ...]]] = defaultdict(list)
+    for row in found.rows["event"]:
+        by_stream[row[-1]].append(row)
+    rows = {row[0]: row for row in found.rows["batch"]}
+    for id, named in by_stream.items():  # a batch whose own row is torn is known by its entries
+        rows.setdefault(id, (id, *_guessed(named)))
+    streams = [_stream(row, by_stream[id]) for id, row in sorted(rows.items())]
+    there = {row[1] for row in found.rows["attachment"] if digest(bytes(row[3])) == row[1]}
+    wrong = [str(lost) for lost in found.lost]
+    for stream in streams:
+        wrong += [f"{stream.title}: {said}" for _, said, _ in stream.lost]
+        if stream.row[3] == "batch":
+            wrong += [f"{stream.title}: its file {sha[:12]} is missing." for sha in _files(stream) if sha not in there]
+            wrong += [f"{stream.title}: its first entry is missing."] if _headless(stream) else []
+    return Checked(streams, wrong, found)
+
+
+def _guessed(rows: list[tuple[Any, ...]]) -> tuple[str, str, str]:
+    opened = any(row[5] == "batch_opened" for row in rows)
+    return (f"batch of {rows[0][2][:10]}", rows[0][2], "batch") if opened else ("workshop", rows[0][2], "workshop")
+
+
+def _stream(row: tuple[Any, ...], rows: list[tuple[Any, ...]]) -> Stream:
+    made = Stream(row)
+    for id, deed, at, who, place, kind, body, origin, _ in rows:
+        try:
+            event = event_of(kind, body, id, at, EVENT_KINDS)
+        except BadInput as problem:
+            made.lost.append((id, str(problem), str(body)))
+        else:
+            made.kept.append(Entry(kind, body, id, deed, at, who, place, event, origin))
+    start: Callable[[], Folded] = workshop_state if row[3] == "workshop" else batch_state
+    while made.kept:
+        try:
+            fold(made.kept, start)
+        except Unreadable as problem:
+            many = len(made.lost) >= MOST_LEFT_OUT
+            out = {e.id: e for e in made.kept if e.id == problem.id or (many and e.id > problem.id)}
+            made.lost += [(e.id, str(problem), e.text) for e in out.values()]
+            made.kept = [e for e in made.kept if e.id not in out]
+        else:
+            break
+    return made
+
+
+def _headless(stream: Stream) -> bool:
+    return not any(entry.kind == "batch_opened" for entry in stream.kept)
+
+
+def _files(stream: Stream) -> list[str]:
+    """Digests of the files a batch speaks of."""
+    events = [entry.event for entry in stream.kept]
+    opened = [event.files for event in events if isinstance(event, BatchOpened)]
+    return list(dict.fromkeys([*opened, *(event.sha256 for event in events if isinstance(event, FileAdded))]))
+
+
+def rescue(path: Path, target: Path) -> Checked:
+    """Write all of a journal that can be kept to a new one at `target`, with what was left out beside it as JSON lines.
+
+    Batches without their first entry go there whole: nothing could open them. Raises `NotSaved`, `NotRead`.
+    """
+    if target.exists():
+        raise NotSaved(f"{target} is there already: choose a new name.")
+    checked = check(path)
+    draft = target.with_name(target.name + ".part")
+    draft.unlink(missing_ok=True)
+    out: list[dict[str, Any]] = []
+    try:
+        journal = Journal(sqlite_url(draft), EVENT_KINDS)
+        with journal.writing() as pen:
+            _fill(pen, checked, out)
+        journal.close()
+        if out:
+            text = "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in out)
+            target.with_name(target.name + ".left-out.jsonl").write_text(text, encoding="utf-8")
+        draft.replace(target)
+    except OSError as problem:
+        raise NotSaved(f"{target} cannot be written: {problem.strerror or problem}.") from problem
+    finally:
+        draft.unlink(missing_ok=True)
+    return checked
+
+
+def _fill(pen: Pen, checked: Checked, out: list[dict[str, Any]]) -> None:
+    tables, rows = metadata.tables, checked.salvaged.rows
+    for row in rows["attachment"]:
+        if digest(bytes(row[3])) == row[1]:
+            pen.attach(str(row[2]), bytes(row[3]))
+    torn = sum(lost.count for lost in checked.salvaged.lost if lost.table == "event")
+    last = max((row[0] for row in rows["event"]), default=0)
+    claimed = {(str(row[1]), str(row[2])) for row in rows["name"]}
+    for stream in checked.streams:
+        out += [{"batch": stream.title, "number": id, "why": said, "body": body} for id, said, body in stream.lost]
+        if stream.row[3] == "batch" and _headless(stream):
+            lines = ({"batch": stream.title, "number": e.id, "kind": e.kind, "body": e.text} for e in stream.kept)
+            out += [{**line, "why": "the first entry of the batch is missing"} for line in lines]
+            continue
+        pen.connection.execute(insert(tables["batch"]).values(dict(zip(COLUMNS["batch"], stream.row, strict=True))))
+        for entry in stream.kept:
+            _put(pen, stream.row[0], entry, entry.id)
+            claimed |= set(entry.event.claims()) if entry.event else set()
+        if stream.lost or torn:  # of a row that is torn nobody knows whose it was
+            last += 1
+            first = stream.lost[0][1] if stream.lost else "rows of the journal were torn"
+            mark = RecordMended(len(stream.lost) + torn, first[:300])
+            _put(pen, stream.row[0], as_entry(mark, pen.deed, datetime.now(UTC).isoformat(), "", ""), last)
+    for scope, name in sorted(claimed):
+        pen.connection.execute(insert(tables["name"]).values(scope=scope, name=name[:120]))
+
+
+def _put(pen: Pen, stream: int, entry: Entry, id: int) -> None:
+    row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind", "origin")}
+    pen.connection.execute(insert(metadata.tables["event"]).values(id=id, batch_id=stream, body=entry.text, **row))

@@ -1,0 +1,61 @@
+"""Verbs that look after the journal itself: check, rescue, backup, new."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fusilex.bench.rescue import Checked, check, rescue
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.verbs.answer import Answer
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.journal.backups import copy_to
+from fusilex.journal.place import check_place, look_at, sqlite_url
+from fusilex.journal.trouble import NotSaved
+
+MOST_SHOWN = 40
+"""Sentences about what is wrong that are printed; all of them are in the data."""
+
+
+def checked(journal: Path) -> Answer:
+    """All of a journal read, and what is wrong with it. Raises `NotSaved`, `NotRead`."""
+    check_place(journal, make=False)
+    torn = look_at(journal).damage
+    found = check(journal)
+    wrong = [*([f"The file is torn: {torn}."] if torn else []), *found.wrong]
+    return _answer(journal, found, wrong, f"fusilex journal rescue {journal} NEW-FILE keeps what can be read.")
+
+
+def rescued(journal: Path, target: Path) -> Answer:
+    """What can be read of a journal as a new one. Raises `NotSaved`, `NotRead`."""
+    check_place(journal, make=False)
+    found = rescue(journal, target)
+    answer = _answer(journal, found, found.wrong, f"What was left out stands in {target.name}.left-out.jsonl.")
+    return Answer(answer.judgements, answer.data, f"{answer.text}\n{target} is written; {journal} is as it was.")
+
+
+def backed_up(journal: Path, target: Path) -> Answer:
+    """A whole copy of a journal, which may be in use. Raises `NotSaved`."""
+    check_place(journal, make=False)
+    copy_to(journal, target)
+    return Answer([], {"journal": str(journal), "copy": str(target)}, f"{target} is a whole copy of {journal}.")
+
+
+def made(journal: Path) -> Answer:
+    """A new, empty journal. Raises `NotSaved` where there is something already."""
+    if journal.exists():
+        raise NotSaved(f"{journal} is there already.")
+    open_journal(sqlite_url(journal)).close()
+    return Answer([], {"journal": str(journal)}, f"{journal} is a new journal: fusilex --journal {journal} opens it.")
+
+
+def _answer(journal: Path, found: Checked, wrong: list[str], do: str) -> Answer:
+    counts = {s.title: len(s.kept) for s in found.streams}
+    batches = sum(s.row[3] == "batch" for s in found.streams)
+    because = (Because("batches", batches), Because("entries", sum(counts.values())))
+    level = Level.STOP if wrong else Level.GO
+    words = f"{journal.name}: {len(wrong)} things are wrong" if wrong else f"{journal.name} is whole"
+    judged = Judgement("journal.whole", level, journal.name, words, because, do if wrong else "")
+    lines = [f"{count:>7} entries  {title}" for title, count in counts.items()]
+    more = [f"… and {len(wrong) - MOST_SHOWN} more"] if len(wrong) > MOST_SHOWN else []
+    data = {"journal": str(journal), "entries": counts, "wrong": wrong}
+    return Answer([judged], data, "\n".join([*lines, *wrong[:MOST_SHOWN], *more, *([do] if wrong else [])]))

@@ -1,0 +1,65 @@
+"""What is saved is saved in the file people think of, though it may be moved, deleted or replaced while open."""
+
+from __future__ import annotations
+
+import sqlite3
+from pathlib import Path
+
+from sqlalchemy import Engine
+
+from fusilex.journal.place import free, identity
+from fusilex.journal.trouble import NotSaved, reason
+
+
+class Guard:
+    """Looks before and after each command whether the journal is still the file that was opened."""
+
+    def __init__(self, path: Path, engine: Engine) -> None:
+        self.path, self.engine = path, engine
+        self._opened: tuple[object, object] = (None, None)
+        self._note()
+        self._kept: Path | None = None
+
+    def forget(self) -> None:
+        """The journal was closed."""
+        self._opened = (None, None)
+
+    def _note(self) -> None:
+        with self.engine.connect() as connection:
+            connection.exec_driver_sql("SELECT 1 FROM batch LIMIT 1").first()  # what lies beside the file is there now
+            self._opened = identity(self.path)
+
+    def check(self) -> None:
+        """Raises `NotSaved` for a journal that is gone; what was saved before is kept then.
+
+        Newest entries that were taken away beside it (``-wal``) are still open here: they are put into the file.
+        """
+        if self._opened == (None, None):
+            self._note()
+        found = identity(self.path)
+        if found == self._opened:
+            return
+        if found[0] == self._opened[0] and found[1] is None:
+            with self.engine.connect() as connection:
+                connection.exec_driver_sql("PRAGMA wal_checkpoint(TRUNCATE)")
+            self.engine.dispose()
+            self._note()
+            return
+        raise NotSaved(
+            f"Not saved: the journal {self.path} was moved, deleted or replaced while it was open. {self._keep()} Put"
+            " it back where it was, or start Fusilex again."
+        )
+
+    def _keep(self) -> str:
+        """Write what the open file holds beside its old place, once."""
+        if self._kept is None:
+            aside = free(self.path, "kept")
+            try:
+                with self.engine.connect() as connection, sqlite3.connect(aside) as target:
+                    driver = connection.connection.dbapi_connection
+                    driver.backup(target)  # type: ignore[union-attr]
+                target.close()
+            except (sqlite3.Error, OSError) as problem:
+                return f"What was saved before could not be kept ({reason(problem)})."
+            self._kept = aside
+        return f"What was saved before is kept in {self._kept.name}."

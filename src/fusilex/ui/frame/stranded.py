@@ -1,0 +1,62 @@
+"""When the journal cannot be opened: what is wrong, and the ways on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QDialog, QFileDialog, QLabel, QPushButton, QVBoxLayout
+
+from fusilex.journal.backups import kept, put_back
+from fusilex.journal.place import path_of, sqlite_url
+from fusilex.journal.trouble import NotSaved
+from fusilex.ui.theme import theme
+
+
+class Stranded(QDialog):
+    """One sentence and what can be done; `url` is the journal to try next, '' to leave."""
+
+    def __init__(self, why: str, url: str, demo_url: str) -> None:
+        super().__init__()
+        self.setWindowTitle("Fusilex: the journal")
+        self.setMinimumWidth(round(theme.base * 50))
+        self.url, self._tried, self._demo = "", url, demo_url
+        self.said = QLabel(why)
+        self.said.setTextFormat(Qt.TextFormat.PlainText)
+        self.said.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.addWidget(self.said)
+        path = path_of(url)
+        self.backups = kept(path) if path else []
+        if self.backups:
+            self._button(f"Go back to the backup of {self.backups[0].words}", self.go_back, column)
+        self._button("Open another journal…", self.other, column)
+        if demo_url != url:
+            self._button("Look at the demo", lambda: self._leave(demo_url), column)
+        self._button("Quit", self.reject, column)
+
+    def _button(self, text: str, action: Callable[[], object], column: QVBoxLayout) -> None:
+        button = QPushButton(text)
+        button.clicked.connect(action)
+        column.addWidget(button)
+
+    def _leave(self, url: str) -> None:
+        self.url = url
+        self.accept()
+
+    def go_back(self) -> None:
+        """The newest backup takes the journal's place; what lay there is set aside."""
+        path = path_of(self._tried)
+        assert path is not None
+        try:
+            put_back(path, self.backups[0].path)
+        except NotSaved as problem:
+            self.said.setText(str(problem))
+        else:
+            self._leave(self._tried)
+
+    def other(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "A journal", "", "Journals (*.sqlite)")
+        if name:
+            self._leave(sqlite_url(Path(name)))
