@@ -8,6 +8,7 @@ from fusilex import __version__
 from fusilex.bench.bench import Bench
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import batch_state, workshop_state
+from fusilex.core.problems import BadInput
 from fusilex.journal.bundle import read_bundle, take_in, write_bundle
 from fusilex.journal.folding import fold
 from fusilex.journal.store import Journal
@@ -22,6 +23,14 @@ def batch_out(bench: Bench) -> bytes:
         papers[f"papers/{serial}.json"] = f"{record}\n".encode()
         papers[f"papers/{serial}.html"] = page_html(batch, serial).encode()
     return write_bundle(bench.journal, bench.id, f"Fusilex {__version__}", papers)
+
+
+def rows_out(journal: Journal, batch: int) -> bytes:
+    """The zip of a batch that may be damaged: with papers where it can be opened, as far as it can be read."""
+    try:
+        return batch_out(Bench(journal, batch, as_far=True))
+    except BadInput:
+        return write_bundle(journal, batch, f"Fusilex {__version__}", {})
 
 
 def batch_in(journal: Journal, data: bytes, name: str) -> Bench:

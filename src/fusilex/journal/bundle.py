@@ -29,6 +29,7 @@ from fusilex.journal.store import Journal
 FORMAT = "fusilex-batch-1"
 MOST_BYTES, MOST_FILES, MOST_EVENTS = 512 * 2**20, 5000, 500_000
 EVENTS, WORKSHOP, MANIFEST, HANDED_IN = "events.jsonl", "workshop.jsonl", "manifest.json", "handed-in/"
+DAMAGE = "damage.txt"
 _SHA = re.compile(r"\b[0-9a-f]{64}\b")
 
 
@@ -44,12 +45,17 @@ class Bundle:
 
 
 def write_bundle(journal: Journal, batch: int, made_with: str, papers: Mapping[str, bytes]) -> bytes:
-    """The zip of a batch; `papers` are files for people that go with it. KeyError for a batch that is not there."""
+    """The zip of a batch; `papers` are files for people that go with it. KeyError for a batch that is not there.
+
+    A batch that is damaged goes out as far as it can be read; ``damage.txt`` says what is wrong.
+    """
     row = next((b for b in journal.batches() if b.id == batch), None)
     if row is None:
         raise KeyError(batch)
-    told = {EVENTS: journal.since(batch), WORKSHOP: journal.since(journal.workshop)}
-    files = {name: _lines(entries) for name, entries in told.items()}
+    told = {EVENTS: journal.as_far_as(batch), WORKSHOP: journal.as_far_as(journal.workshop)}
+    files = {name: _lines(entries) for name, (entries, _) in told.items()}
+    if wrong := "".join(f"{name} ends early: {why}\n" for name, (_, why) in told.items() if why):
+        files[DAMAGE] = wrong.encode()
     for sha in dict.fromkeys(_SHA.findall(files[EVENTS].decode())):
         if found := journal.attached(sha):
             files[f"{HANDED_IN}{sha[:12]}-{_plain(found[0])}"] = found[1]

@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, QueuePool, create_engine, event, inspect, text
 
 from fusilex.journal.place import connected
-from fusilex.journal.schema import HEAD
+from fusilex.journal.schema import HEAD, IN_USE
 from fusilex.journal.trouble import BUSY, cause
 
 PATIENCE_S = 5.0
@@ -72,10 +72,23 @@ def make_engine(url: str, path: Path | None, mode: str, turn: Turn) -> Engine:
     return engine
 
 
+def mark_in_use(engine: Engine) -> None:
+    """Say in the file itself that newer entries lie beside it: whoever finds it alone knows that they are missing."""
+    with engine.connect().execution_options(writing=True) as connection, connection.begin():
+        connection.exec_driver_sql(f"PRAGMA user_version = {IN_USE}")
+    with engine.connect() as connection:
+        connection.exec_driver_sql("PRAGMA wal_checkpoint(PASSIVE)")
+
+
 def close_tidily(path: Path) -> None:
     """Put all of it into the one file, unless somebody else still has it open."""
     with suppress(sqlite3.Error), closing(connected(path, "rw")) as connection:
-        connection.execute("PRAGMA journal_mode=DELETE")
+        used = connection.execute("PRAGMA user_version").fetchone()[0]
+        connection.execute("PRAGMA user_version = 0")
+        try:
+            connection.execute("PRAGMA journal_mode=DELETE")
+        except sqlite3.OperationalError:
+            connection.execute(f"PRAGMA user_version = {used}")
 
 
 def migrate(engine: Engine) -> None:

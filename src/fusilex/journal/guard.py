@@ -7,6 +7,7 @@ from pathlib import Path
 
 from sqlalchemy import Engine
 
+from fusilex.journal.engine import mark_in_use
 from fusilex.journal.place import free, identity
 from fusilex.journal.trouble import NotSaved, reason
 
@@ -18,11 +19,12 @@ class Guard:
         self.path, self.engine = path, engine
         self._opened: tuple[object, object] = (None, None)
         self._note()
+        self._used = False
         self._kept: Path | None = None
 
     def forget(self) -> None:
         """The journal was closed."""
-        self._opened = (None, None)
+        self._opened, self._used = (None, None), False
 
     def _note(self) -> None:
         with self.engine.connect() as connection:
@@ -38,6 +40,9 @@ class Guard:
             self._note()
         found = identity(self.path)
         if found == self._opened:
+            if not self._used:  # before anything is written that would be missing from the file alone
+                mark_in_use(self.engine)
+                self._used = True
             return
         if found[0] == self._opened[0] and found[1] is None:
             with self.engine.connect() as connection:

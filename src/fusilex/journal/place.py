@@ -8,12 +8,12 @@ import sqlite3
 import stat
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import quote
 
-from fusilex.journal.schema import APPLICATION, HEAD
+from fusilex.journal.schema import APPLICATION, HEAD, IN_USE
 from fusilex.journal.trouble import DAMAGED, NOT_ONE, READ_ONLY, NotSaved, cause, reason
 
 FILE = "sqlite:///"
@@ -92,21 +92,24 @@ class Look:
 def look_at(path: Path) -> Look:
     """Look without writing. Raises `NotSaved` for what is not a journal, or one of a newer version."""
     beside = Path(f"{path}-wal").exists()
-    with _said(path), closing(connected(path, "ro")) as connection:
+    with _said(path):
         try:
-            return _looked(connection, path, beside)
+            with closing(connected(path, "ro")) as connection:
+                found = _looked(connection, path)
         except sqlite3.Error as problem:
             if cause(problem) != READ_ONLY or not writable(path):
                 raise
-    with _said(path), closing(connected(path, "rw")) as connection:  # what a kill left half-done is taken back first
-        return _looked(connection, path, beside)
+            with closing(connected(path, "rw")) as connection:  # what a kill left half-done is taken back first
+                found = _looked(connection, path)
+        return replace(found, copied=found.copied and not beside and alone(path))
 
 
-def _looked(connection: sqlite3.Connection, path: Path, beside: bool) -> Look:
+def _looked(connection: sqlite3.Connection, path: Path) -> Look:
+    """`copied` only says that the file was in use."""
     try:
         mode = connection.execute("PRAGMA journal_mode").fetchone()[0]
         tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-        mark = connection.execute("PRAGMA application_id").fetchone()[0]
+        marks = [connection.execute(f"PRAGMA {mark}").fetchone()[0] for mark in ("application_id", "user_version")]
     except sqlite3.DatabaseError as problem:
         if cause(problem) == DAMAGED:
             return Look(damage=reason(problem))
@@ -127,7 +130,7 @@ def _looked(connection: sqlite3.Connection, path: Path, beside: bool) -> Look:
             " is. Open it with that version, or go back to a backup."
         )
     damage = "" if found == "ok" else " ".join(str(found).split())
-    return Look(version, damage, mark == APPLICATION and mode == "wal" and not beside and alone(path))
+    return Look(version, damage, marks == [APPLICATION, IN_USE] and mode == "wal")
 
 
 def alone(path: Path) -> bool:

@@ -8,6 +8,8 @@ HEAD = "0005"
 """Newest migration; a journal already there is opened without loading the migration tools."""
 APPLICATION = 0x4675736C
 """What SQLite's header calls the program the file belongs to."""
+IN_USE = 1
+"""What its header's version says while entries may lie beside the file."""
 
 metadata = MetaData()
 

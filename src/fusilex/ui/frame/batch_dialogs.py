@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 
-from fusilex.bench.archive import batch_in, batch_out
+from fusilex.bench.archive import batch_in, rows_out
 from fusilex.bench.batch_list import Listed, listed
 from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
@@ -28,6 +28,7 @@ from fusilex.bench.opening import opened
 from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
 from fusilex.core.problems import BadInput
+from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.batches import Batches
 from fusilex.ui.frame.host import Host
@@ -96,13 +97,14 @@ class BatchDialogs:
     def act(self, what: str, row: Listed) -> None:
         """Something is done with a batch of the rack, the open one or another."""
         here = self.host.desk.bench
+        if what == "write":
+            self._write(row.name, self.host.home, row.id)
+            return
         try:
             bench = (
                 here if (here.id, here.journal.url) == (row.id, self.host.home.url) else Bench(self.host.home, row.id)
             )
-            if what == "write":
-                self._write(bench)
-            elif command := self._command(what, bench):
+            if command := self._command(what, bench):
                 bench.do(command)
         except (Refused, BadInput, NotSaved) as problem:
             self.host.desk.say(str(problem))
@@ -124,14 +126,15 @@ class BatchDialogs:
 
     def write(self) -> None:
         """The open batch as a zip."""
-        self._write(self.host.desk.bench)
+        bench = self.host.desk.bench
+        self._write(title(bench.state), bench.journal, bench.id)
 
-    def _write(self, bench: Bench) -> None:
-        name = f"{title(bench.state)}.zip".replace("/", "-")
+    def _write(self, name: str, journal: Journal, batch: int) -> None:
+        name = f"{name}.zip".replace("/", "-")
         self.host.files.save_file(
             "Write the whole batch",
             name,
-            lambda path: self.host.desk.write(path, batch_out(bench), f"{name} is written."),
+            lambda path: self.host.desk.write(path, rows_out(journal, batch), f"{name} is written."),
         )
 
     def take_in(self) -> None:
