@@ -294,7 +294,7 @@ def test_papers_that_cannot_be_written_say_so(window: Window, tmp_path: Path) ->
     station = show(window, "Release")
     for name in ("H7-01.pdf", "H7-01.json"):
         station.write(str(tmp_path / "no such folder" / name))
-        assert "Not written" in window.desk.said
+        assert "cannot be written" in window.desk.said
         station.write(str(tmp_path / name))
         assert name in window.desk.said and not (tmp_path / f"{name}.part").exists()
     assert json.loads((tmp_path / "H7-01.json").read_text())["step"] == "Kit"

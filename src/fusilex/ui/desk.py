@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TypeVar
 
@@ -16,6 +16,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE
+from fusilex.formats.written.whole import write_whole
 from fusilex.journal.entries import Entry
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.canvas.paths import BoardArt
@@ -81,12 +82,17 @@ class Desk(QObject):
             self.say(str(problem))
             return None
 
-    def write(self, name: str, data: bytes, done: str) -> None:
-        """Write a file and say so, or say why it cannot be written."""
+    def write(self, name: str | Path, data: bytes | Callable[[], bytes], done: str) -> None:
+        """Write a file, made now where `data` makes it, and say so, or say why it cannot be written."""
+        self.write_all({Path(name): data}, done)
+
+    def write_all(self, files: Mapping[Path, bytes | Callable[[], bytes]], done: str) -> None:
+        """Write files, all of them or none."""
+        name = next(iter(files)).name
         try:
-            Path(name).write_bytes(data)
+            write_whole({path: data() if callable(data) else data for path, data in files.items()})
         except OSError as error:
-            self.say(f"{Path(name).name} cannot be written: {error.strerror or error}.")
+            self.say(f"{name} cannot be written: {error.strerror or error}.")
         else:
             self.say(done)
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fusilex.core.problems import BadInput
+from fusilex.formats.written.words import uncell
 
 SEPARATORS = (",", ";", "\t", "|")
 MOST_SHEET_BYTES = 160 * 2**20
@@ -38,16 +39,16 @@ def is_spreadsheet(data: bytes) -> bool:
 def decode(data: bytes, name: str) -> str:
     """Text of a file in UTF-8, UTF-16 or Latin-1. Raises `BadInput` for binary data."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return "\n".join(data.decode("utf-16", errors="replace").splitlines())
+        return data.decode("utf-16", errors="replace")
     if (unmarked := _unmarked_utf16(data)) is not None:
-        return "\n".join(unmarked.splitlines())
+        return unmarked
     if b"\x00" in data[:4096]:
         raise BadInput(name, "a text table", "binary data")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = data.decode("latin-1")
-    return "\n".join(text.splitlines())
+    return text
 
 
 def _unmarked_utf16(data: bytes) -> str | None:
@@ -84,17 +85,22 @@ def _cut(data: bytes, name: str) -> Iterator[Grid]:
 
 
 def _separated(text: str, separator: str, name: str) -> Grid:
-    """Cells between separators; ``="…"``, which keeps a spreadsheet from reading a cell as a number, is taken off."""
-    reader = csv.reader(io.StringIO(text), delimiter=separator)
+    """Cells between separators."""
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
     rows, lines = [], []
     try:
         for row in reader:
-            rows.append(tuple(cell[2:-1] if cell.startswith('="') and cell.endswith('"') else cell for cell in row))
+            rows.append(tuple(map(_bare, row)))
             lines.append(reader.line_num)
     except csv.Error as error:
         raise BadInput(name, "cells and separators", str(error), f"line {reader.line_num}") from error
     words = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}[separator]
     return Grid(words, tuple(rows), tuple(lines))
+
+
+def _bare(cell: str) -> str:
+    """A cell without what keeps a spreadsheet from reading it as a number (``="…"``) or as a formula (``'``)."""
+    return cell[2:-1] if cell.startswith('="') and cell.endswith('"') else uncell(cell)
 
 
 def _fixed(lines: list[str]) -> Grid | None:
@@ -201,4 +207,4 @@ def _cell(value: object) -> str:
         return ""
     if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
         return str(int(value))
-    return str(value).strip()
+    return uncell(str(value).strip())

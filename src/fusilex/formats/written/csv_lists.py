@@ -2,21 +2,16 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Iterable, Sequence
 
 from fusilex.core.checks.advice import Suggestion
 from fusilex.core.kit.stock import BuyLine
+from fusilex.formats.written.words import csv_line
 
 
 def to_csv(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
-    """A header and rows, commas between, lines ended by a line feed."""
-    stream = io.StringIO()
-    writer = csv.writer(stream, lineterminator="\n")
-    writer.writerow(columns)
-    writer.writerows(rows)
-    return stream.getvalue()
+    """A header and rows, commas between, lines ended by a line feed; no cell is a formula to a spreadsheet."""
+    return "".join(csv_line(row) for row in (columns, *rows))
 
 
 def buy_csv(lines: Iterable[BuyLine]) -> str:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
+
+from fusilex.formats.written.words import Number, comment, csv_line
 
 
 @dataclass(frozen=True)
@@ -30,24 +30,13 @@ HEADER = ("cell", "ref", "x_mm", "y_mm", "rotation_deg", "height_mm", "bin", "va
 
 def to_csv(steps: Sequence[Step]) -> str:
     """One line a placement, in placing order."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(HEADER)
-    for s in steps:
-        writer.writerow(
-            [
-                s.cell,
-                s.ref,
-                f"{s.x:.4f}",
-                f"{s.y:.4f}",
-                f"{s.rotation_deg % 360:.3f}",
-                f"{s.height:.2f}",
-                s.bin_number,
-                s.value,
-                s.package,
-            ]
-        )
-    return out.getvalue()
+    rows = [HEADER, *(_row(step) for step in steps)]
+    return "".join(map(csv_line, rows))
+
+
+def _row(s: Step) -> tuple[object, ...]:
+    numbers = (Number(f"{s.x:.4f}"), Number(f"{s.y:.4f}"), Number(f"{s.rotation_deg % 360:.3f}"), f"{s.height:.2f}")
+    return (s.cell, s.ref, *numbers, s.bin_number, s.value, s.package)
 
 
 def to_gcode(steps: Sequence[Step], travel_z: float = 12.0, board_z: float = 0.0, feed: float = 3000.0) -> str:
@@ -66,7 +55,7 @@ def to_gcode(steps: Sequence[Step], travel_z: float = 12.0, board_z: float = 0.0
     ]
     for s in steps:
         lines += [
-            f"(cell {s.cell} {s.ref} {_comment(s.value)})",
+            comment("cell", s.cell, s.ref, s.value),
             f"T{s.bin_number} M6",
             "M3",
             f"G0 X{s.x:.4f} Y{s.y:.4f} A{s.rotation_deg % 360:.3f}",
@@ -75,7 +64,3 @@ def to_gcode(steps: Sequence[Step], travel_z: float = 12.0, board_z: float = 0.0
             f"G0 Z{travel_z:.3f}",
         ]
     return "\n".join([*lines, "M30", ""])
-
-
-def _comment(text: str) -> str:
-    return "".join(ch if ch.isascii() and ch not in "()" else " " for ch in text)

@@ -6,9 +6,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.words import plain_label
 
 
 class Ask(QWidget):
@@ -16,7 +17,7 @@ class Ask(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.label, self.line = QLabel(), QLineEdit()
+        self.label, self.line = plain_label(), QLineEdit()
         self.label.setFont(theme.font("body", bold=True))
         row = QHBoxLayout(self)
         row.setContentsMargins(4, 0, 4, 0)

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -27,6 +26,7 @@ from fusilex.journal.store import Journal
 from fusilex.ui.frame.thumbnails import kept
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import plain_text, shortened
+from fusilex.ui.widgets.words import plain_label
 
 ROLE = Qt.ItemDataRole.UserRole
 CENTRED = Qt.AlignmentFlag.AlignHCenter
@@ -131,8 +131,7 @@ class Batches(QDialog):
         self.rack.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.rack.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         keys = "Enter  open    F2  rename    F5  pause or take up    F6  close    F7  put away    F8  write as a zip"
-        self.said = QLabel(keys)
-        self.said.setWordWrap(True)
+        self.said = plain_label(keys, wrapped=True)
         column = QVBoxLayout(self)
         for widget in (self.line, self.rack, self.said):
             column.addWidget(widget)

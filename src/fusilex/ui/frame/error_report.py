@@ -8,6 +8,7 @@ import sys
 import traceback
 from types import TracebackType
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from fusilex.bench.mishaps import write_down
@@ -40,4 +41,5 @@ class Mishaps:
             QMessageBox.StandardButton.Ok,
             self.window,
         )
+        self.box.setTextFormat(Qt.TextFormat.PlainText)
         self.box.open()

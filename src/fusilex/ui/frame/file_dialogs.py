@@ -27,6 +27,7 @@ from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.new_batch import Wanted, ask_new_batch
 from fusilex.ui.frame.reader import Reader
+from fusilex.ui.widgets.words import plain_label
 
 MOST_RECENT = 6
 
@@ -71,7 +72,8 @@ class FileDialogs:
         beside = self._go_beside(paths)
         habits = self._shop()[Habits]
         self.reader = reader = Reader(paths, None if beside else partial(read_for, habits))
-        waiting = QProgressDialog(f"Reading {paths[0].name}", "Leave it", 0, 100, self.host.widget())
+        waiting = QProgressDialog("", "Leave it", 0, 100, self.host.widget())
+        waiting.setLabel(plain_label(f"Reading {paths[0].name}"))
         waiting.setMinimumDuration(300)
         waiting.canceled.connect(lambda: setattr(reader, "left", True))
         reader.progress.connect(lambda share, _: waiting.setValue(min(share, 99)))

@@ -10,6 +10,7 @@ from fusilex.bench.bench import Bench
 from fusilex.core.road.steps import Step, Steps
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text, shortened
+from fusilex.ui.widgets.words import plain_tip
 
 CENTRED = Qt.AlignmentFlag.AlignHCenter
 
@@ -104,4 +105,4 @@ class Line(QWidget):
             step = self._at(event)
             name, method = self.steps.label(step), self.steps.by_id[step].method
             words = "  ".join(word for word in (name, method, self.bench.road.key(step)) if word)
-            QToolTip.showText(event.globalPosition().toPoint(), words, self)
+            QToolTip.showText(event.globalPosition().toPoint(), plain_tip(words), self)

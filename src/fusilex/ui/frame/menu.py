@@ -9,6 +9,7 @@ from fusilex import __version__
 from fusilex.bench.common.commands import Redo, Undo
 from fusilex.ui.frame.frame_keys import FrameKeys
 from fusilex.ui.frame.host import Host
+from fusilex.ui.widgets.words import menu_words
 
 
 class Menu:
@@ -32,7 +33,7 @@ class Menu:
         recent = menu.addMenu("Recent designs")
         if recent is not None:
             for name in host.files.recent():
-                recent.addAction(name, lambda n=name: host.files.dropped(n))
+                recent.addAction(menu_words(name), lambda n=name: host.files.dropped(n))
             recent.setEnabled(bool(host.files.recent()))
         journal = menu.addMenu("Journal")
         if journal is not None:

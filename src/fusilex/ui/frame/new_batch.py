@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QSpinBox, QWidget
 
 from fusilex.bench.workshop.record_kinds import PasteSheet, Serials
 from fusilex.bench.workshop.records import Records
@@ -12,6 +12,7 @@ from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
 from fusilex.core.road.propose import propose, usual_order
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.words import plain_label
 
 
 @dataclass(frozen=True)
@@ -38,7 +39,7 @@ class NewBatch(QDialog):
         self.number.setRange(0, 99_999)
         self.number.setSpecialValueText("the next free one")
         self.prefix.setMaxLength(8)
-        self.paste, self.order, self.road = QComboBox(), QComboBox(), QLabel()
+        self.paste, self.order, self.road = QComboBox(), QComboBox(), plain_label()
         self.paste.addItems(list(records.all(PasteSheet)))
         for order, words in SIDE_ORDERS.items():
             self.order.addItem(words[:1].upper() + words[1:], order)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QFileDialog, QLabel, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton, QVBoxLayout
 
 from fusilex.journal.backups import kept, put_back
 from fusilex.journal.place import path_of, sqlite_url
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.words import plain_label
 
 
 class Stranded(QDialog):
@@ -22,9 +22,7 @@ class Stranded(QDialog):
         self.setWindowTitle("Fusilex: the journal")
         self.setMinimumWidth(round(theme.base * 50))
         self.url, self._tried, self._demo = "", url, demo_url
-        self.said = QLabel(why)
-        self.said.setTextFormat(Qt.TextFormat.PlainText)
-        self.said.setWordWrap(True)
+        self.said = plain_label(why, wrapped=True)
         column = QVBoxLayout(self)
         column.addWidget(self.said)
         path = path_of(url)

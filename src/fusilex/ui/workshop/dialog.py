@@ -7,7 +7,7 @@ from pathlib import Path
 import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QFileDialog, QLabel, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from fusilex.bench.common.records import ReadRecords, RemoveRecord, SetRecord
 from fusilex.bench.workshop.record_kinds import KINDS, Person, Record
@@ -16,6 +16,7 @@ from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import worst_first
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.words import plain_label
 from fusilex.ui.workshop.bench_top import BenchTop
 from fusilex.ui.workshop.form import Form, about_kind
 
@@ -30,7 +31,7 @@ class Workshop(QDialog):
         self.desk = desk
         self.setWindowTitle("Workshop")
         self.resize(round(theme.base * 104), round(theme.base * 68))
-        self.top, self.list, self.said = BenchTop(desk), QListWidget(), QLabel()
+        self.top, self.list, self.said = BenchTop(desk), QListWidget(), plain_label()
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setAccessibleName("Records")
         self.said.setWordWrap(True)
@@ -39,7 +40,7 @@ class Workshop(QDialog):
         column.addWidget(self.top, 3)
         column.addWidget(self.said)
         column.addWidget(self.list, 2)
-        column.addWidget(QLabel(f"{keys}    W  write as JSON    R  read JSON"))
+        column.addWidget(plain_label(f"{keys}    W  write as JSON    R  read JSON"))
         self.top.chosen.connect(self.take)
         self.take("jar")
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any, get_args, get_type_hints
 
 import msgspec
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QWidget
 
 from fusilex.bench.workshop.record_kinds import Record
 from fusilex.bench.workshop.records import read_record
 from fusilex.core.problems import BadInput
 from fusilex.ui.theme import theme
+from fusilex.ui.widgets.words import plain_label
 
 
 class Form(QDialog):
@@ -22,8 +23,7 @@ class Form(QDialog):
         self.setWindowTitle(kind.title)
         form = QFormLayout(self)
         form.setVerticalSpacing(round(theme.base * 0.8))
-        about = QLabel(about_kind(kind))
-        about.setWordWrap(True)
+        about = plain_label(about_kind(kind), wrapped=True)
         about.setMinimumWidth(round(theme.base * 46))
         form.addRow(about)
         shown = msgspec.to_builtins(record) if record else {}
@@ -36,9 +36,8 @@ class Form(QDialog):
             if choices := choices_of(kind, field.encode_name):
                 line.setPlaceholderText(", ".join(c for c in choices if c))
                 line.setToolTip("one of " + ", ".join(c or "nothing" for c in choices))
-            form.addRow(label.capitalize(), line)
-        self.said = QLabel()
-        self.said.setWordWrap(True)
+            form.addRow(plain_label(label.capitalize()), line)
+        self.said = plain_label(wrapped=True)
         form.addRow(self.said)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.keep)

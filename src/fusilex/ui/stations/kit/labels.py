@@ -2,43 +2,38 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
-from PyQt6.QtCore import QMarginsF, QRectF, Qt
-from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter, QPdfWriter
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QFont, QPainter
 
 from fusilex.bench.batch import Batch
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.trays import TrayPlan
+from fusilex.ui.widgets.paper import painted_pdf
 
 ACROSS, DOWN = 3, 8
 LABEL_MM = (62.0, 33.0)
 MARGIN_MM = (12.0, 16.0)
 DPI = 600
+MOST_CODED = 200
+"""Letters of a QR code that a phone still reads at this size."""
 
 
-def write_labels(batch: Batch, plan: TrayPlan, path: Path) -> None:
-    """One label a bin. Raises OSError when the file cannot be written."""
-    path.write_bytes(b"")  # says why it cannot be written before a page is drawn
-    writer = QPdfWriter(str(path))
-    writer.setResolution(DPI)
-    writer.setPageLayout(QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF()))
-    writer.setTitle(f"Bins of {batch.name}")
-    painter = QPainter(writer)
-    try:
+def labels_pdf(batch: Batch, plan: TrayPlan) -> bytes:
+    """One label a bin, as PDF. Raises OSError when they cannot be painted."""
+    with painted_pdf(f"Bins of {batch.name}", DPI) as (writer, painter, out):
         for n, line in enumerate(batch.lines):
             if n and n % (ACROSS * DOWN) == 0:
                 writer.newPage()
             column, row = n % ACROSS, n // ACROSS % DOWN
             x, y = MARGIN_MM[0] + column * LABEL_MM[0], MARGIN_MM[1] + row * LABEL_MM[1]
             _label(painter, QRectF(x, y, *LABEL_MM), batch, line, n + 1, plan.label(n))
-    finally:
-        painter.end()
+    return bytes(out.data())
 
 
 def bin_code(batch: Batch, line: PullLine, number: int) -> str:
     """What the QR code says: batch, bin, part number or value and package."""
-    return f"FUSILEX BIN {number} OF {batch.name}: {line.part_number or f'{line.name} {line.package.code}'}"
+    words = f"FUSILEX BIN {number} OF {batch.name}: {line.part_number or f'{line.name} {line.package.code}'}"
+    return words[:MOST_CODED]
 
 
 def _label(painter: QPainter, box: QRectF, batch: Batch, line: PullLine, number: int, place: str) -> None:

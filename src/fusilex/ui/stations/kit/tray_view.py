@@ -22,7 +22,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.formats.written.csv_lists import buy_csv
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.kit.labels import write_labels
+from fusilex.ui.stations.kit.labels import labels_pdf
 from fusilex.ui.stations.kit.tray import Tray
 from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
@@ -205,12 +205,8 @@ class TrayView(View):
         self.desk.write(name, buy_csv(lines).encode(), f"{len(lines)} lines to buy, in {Path(name).name}.")
 
     def _save_labels(self, name: str) -> None:
-        try:
-            write_labels(self.batch, self.tray.plan, Path(name))
-        except OSError as error:
-            self.desk.say(f"{Path(name).name} cannot be written: {error.strerror or error}.")
-            return
-        self.desk.say(f"{len(self.batch.lines)} labels in {Path(name).name}.")
+        said = f"{len(self.batch.lines)} labels in {Path(name).name}."
+        self.desk.write(name, lambda: labels_pdf(self.batch, self.tray.plan), said)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         if not self.batch.lines:

@@ -198,15 +198,11 @@ class PlacePicture(StationPicture):
 
         def write(name: str) -> None:
             base = Path(name).with_suffix("")
-            try:
-                base.with_suffix(".csv").write_text(to_csv(steps), encoding="utf-8")
-                base.with_suffix(".ngc").write_text(
-                    to_gcode(steps, placer.travel_z, placer.board_z, placer.feed), encoding="utf-8"
-                )
-            except OSError as error:
-                self.desk.say(f"Not written: {error.strerror}.")
-                return
-            self.desk.say(f"{len(steps)} placements in {base.name}.csv and {base.name}.ngc.")
+            gcode = to_gcode(steps, placer.travel_z, placer.board_z, placer.feed)
+            self.desk.write_all(
+                {base.with_suffix(".csv"): to_csv(steps).encode(), base.with_suffix(".ngc"): gcode.encode()},
+                f"{len(steps)} placements in {base.name}.csv and {base.name}.ngc.",
+            )
 
         self.desk.save_file("Write the programme as CSV and G-code", f"panel-{self.bench.board.panel}.csv", write)
 

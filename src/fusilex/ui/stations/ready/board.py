@@ -20,6 +20,7 @@ from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 from fusilex.ui.widgets.keys import Key
+from fusilex.ui.widgets.words import plain_tip
 
 _WORDS = {
     "copper": "copper",
@@ -51,7 +52,7 @@ class FileTile(QWidget):
         super().__init__(wall)
         self.wall, self.desk, self.note = wall, wall.desk, note
         self.own = _own_words(note.name, [n.name for n in wall.desk.bench.design.files])
-        self.setToolTip(f"{note.name}\n{note.because} ({note.sure})\n{note.size} bytes")
+        self.setToolTip(plain_tip(f"{note.name}\n{note.because} ({note.sure})\n{note.size} bytes"))
         self.setAccessibleName(f"{note.name}: {note.role} {note.side or ''}, {note.sure}: {note.because}")
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -20,7 +20,7 @@ from fusilex.ui.picture import StationPicture
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 from fusilex.ui.widgets.keys import Key
-from fusilex.ui.widgets.paper import PAGE_PT, paper_document, write_pdf
+from fusilex.ui.widgets.paper import PAGE_PT, paper_document, pdf_of
 
 
 class Paper(QWidget):
@@ -126,17 +126,12 @@ class ReleasePicture(StationPicture):
     def write(self, name: str) -> None:
         """Write the papers of the board in hand as PDF or JSON by the name's ending."""
         serial = self.bench.board.serial
-        try:
-            if name.lower().endswith(".json"):
-                Path(name).write_text(
-                    json.dumps(board_record(self.batch, serial), indent=1, ensure_ascii=False) + "\n", encoding="utf-8"
-                )
-            else:
-                write_pdf(page_html(self.batch, serial), Path(name))
-        except OSError as error:
-            self.desk.say(f"Not written: {error.strerror or error}.")
-            return
-        self.desk.say(f"Papers of {serial} are in {Path(name).name}.")
+        said = f"Papers of {serial} are in {Path(name).name}."
+        if name.lower().endswith(".json"):
+            text = json.dumps(board_record(self.batch, serial), indent=1, ensure_ascii=False)
+            self.desk.write(name, f"{text}\n".encode(errors="backslashreplace"), said)
+        else:
+            self.desk.write(name, lambda: pdf_of(page_html(self.batch, serial), Path(name).stem), said)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         board = self.bench.board

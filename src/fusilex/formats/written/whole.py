@@ -1,0 +1,46 @@
+"""Files written whole or not at all: beside their place first, then moved into it."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import stat
+from collections.abc import Mapping
+from pathlib import Path
+
+
+def write_whole(files: Mapping[Path, bytes]) -> None:
+    """Write all of the files; those that were there stay as they are until every new one is on the disk.
+
+    Raises OSError for what cannot be written, and for a place that is a folder or a device.
+    """
+    drafts: dict[Path, Path] = {}
+    try:
+        for path, data in files.items():
+            place = _place(path)
+            drafts[place] = draft = place.with_name(f".{place.name[:80]}.{secrets.token_hex(4)}.part")
+            with draft.open("xb") as out:
+                out.write(data)
+                out.flush()
+                os.fsync(out.fileno())
+            if place.exists():
+                draft.chmod(stat.S_IMODE(place.stat().st_mode))
+        for place, draft in drafts.items():
+            draft.replace(place)
+    finally:
+        for draft in drafts.values():
+            draft.unlink(missing_ok=True)
+
+
+def _place(path: Path) -> Path:
+    """Where the file itself is, behind links. Raises OSError where no file can be."""
+    try:
+        place = path.resolve()
+        mode = place.stat().st_mode
+    except FileNotFoundError:
+        return path.resolve()
+    except (ValueError, RuntimeError) as problem:  # a name with a null in it; links in a circle
+        raise OSError(22, f"no file can be called that ({problem})") from problem
+    if not stat.S_ISREG(mode):
+        raise OSError(22, "that is a folder" if stat.S_ISDIR(mode) else "that is a device, not a file")
+    return place
