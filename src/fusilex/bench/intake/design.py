@@ -14,6 +14,7 @@ from fusilex.core.design.complete import frames_left_out, outline_of, paste_wher
 from fusilex.core.design.join import join
 from fusilex.core.design.model import Design, FileNote, Hole, Layer, Placement, Remark
 from fusilex.core.design.one_of_each import Layers
+from fusilex.core.design.pads import check_crowd
 from fusilex.core.design.roles import guess_roles
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
@@ -94,6 +95,9 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND, step: 
     layers = once.one_of_each({file: x for file, x in images.items() if x.role != "other"})
     remarks += once.remarks
     _demand_layers(name, layers, guesses)
+    for layer in layers:
+        if layer.role in ("copper", "mask", "paste"):
+            check_crowd(layer)
     outline = outline_of(layers, name, remarks)
     layers = frames_left_out(layers, outline, remarks)
     derived = paste_where_missing(layers, holes, placements, remarks)

@@ -22,6 +22,7 @@ from fusilex.core.design.join import sides_of_pads
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import package_outlines
 from fusilex.core.judgement import Level
+from fusilex.core.overlay import pairs_meeting
 
 NOT_BOUGHT = ("fiducial", "test", "hole")
 
@@ -177,19 +178,20 @@ def _misses_pads(design: Design, part: Part, home: tuple[float, float] | None) -
     return bool(np.hypot(*(centre - (part.x, part.y))) > allowed)
 
 
+MOST_PAIRS = 2_000
+"""Overlapping bodies that are named."""
+
+
 def _overlaps(parts: list[Part]) -> list[Finding]:
-    if not parts:
-        return []
-    shapes = package_outlines(parts, -0.05)
-    a, b = shapely.STRtree(shapes).query(shapes, predicate="intersects")
-    found = []
-    for i, j in zip(a, b, strict=True):
-        if i < j and parts[i].side == parts[j].side and parts[i].package.known and parts[j].package.known:
-            text = f"the bodies of {parts[i].ref} and {parts[j].ref} overlap"
-            fix = Fix("leave-out", parts[j].ref, {}, f"{parts[j].ref} left out")
-            found.append(
-                Finding("overlap", parts[i].ref, parts[j].ref, text, parts[i].x, parts[i].y, Level.CARE, fix=fix)
-            )
+    """Pairs of bodies that overlap; of heaps only the first ones, for a heap is one mistake."""
+    known = [part for part in parts if part.package.known]
+    found: list[Finding] = []
+    for side in ("top", "bottom"):
+        here = [part for part in known if part.side == side]
+        for i, j in pairs_meeting(package_outlines(here, -0.05), MOST_PAIRS - len(found)) if here else ():
+            text = f"the bodies of {here[i].ref} and {here[j].ref} overlap"
+            fix = Fix("leave-out", here[j].ref, {}, f"{here[j].ref} left out")
+            found.append(Finding("overlap", here[i].ref, here[j].ref, text, here[i].x, here[i].y, Level.CARE, fix=fix))
     return found
 
 

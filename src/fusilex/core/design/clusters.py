@@ -19,7 +19,15 @@ from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.design.connectivity import DisjointSet
-from fusilex.core.design.pad_rows import LONE_ROW, SAME_MM, WIDEST_GAP_MM, PadSet, facing_rows, headers, rows_of
+from fusilex.core.design.pad_rows import (
+    LONE_ROW,
+    SAME_MM,
+    WIDEST_GAP_MM,
+    PadSet,
+    facing_rows,
+    headers,
+    rows_of,
+)
 
 CHIP_GAP_MM = 3.2
 SMALLEST_BOX_MM2, MOST_BOXED = 6.0, 4
@@ -123,6 +131,10 @@ def _upright(polygons: NDArray[np.object_], drills: NDArray[np.float64], silk: B
     return [_candidate(pads, kind, group) for kind, group in groups]
 
 
+MOST_BESIDE = 100
+"""Equal pads round the tip of a triangle: where there are more, it is no transistor but a field of pads."""
+
+
 def _triangles(pads: PadSet) -> list[list[int]]:
     """Three equal pads, two in a row and the third across from their middle."""
     found = []
@@ -133,23 +145,27 @@ def _triangles(pads: PadSet) -> list[list[int]]:
             near[i].append(j)
             near[j].append(i)
     for tip in sorted(near):
-        best: tuple[float, list[int]] | None = None
-        for n, i in enumerate(near[tip]):
-            for j in near[tip][n + 1 :]:
-                if not pads.free[[tip, i, j]].all():
-                    continue
-                base, middle = pads.at[j] - pads.at[i], (pads.at[i] + pads.at[j]) / 2
-                width, reach = float(np.hypot(*base)), pads.at[tip] - middle
-                height = float(np.hypot(*reach))
-                shaped = 0.8 <= width <= 3.0 and 0.6 * width < height < 2.2 * width
-                apart = width - float(pads.size[i].min()) > 0.9 * float(pads.size[i].max())
-                square = abs(float(base @ reach)) < 0.05 * width * height
-                if shaped and apart and square and (best is None or width + height < best[0]):
-                    best = width + height, [i, j, tip]
-        if best:
-            pads.take(best[1])
-            found.append(best[1])
+        beside = np.array([i for i in near[tip] if pads.free[i]], dtype=int)
+        if pads.free[tip] and len(beside) <= MOST_BESIDE and (best := _base_of(pads, tip, beside)):
+            pads.take([*best, tip])
+            found.append([*best, tip])
     return found
+
+
+def _base_of(pads: PadSet, tip: int, beside: NDArray[np.int_]) -> list[int]:
+    """The two of the pads beside a tip that make the smallest triangle with it, [] where none do."""
+    first, second = np.triu_indices(len(beside), 1)
+    i, j = beside[first], beside[second]
+    base, reach = pads.at[j] - pads.at[i], pads.at[tip] - (pads.at[i] + pads.at[j]) / 2
+    width, height = np.hypot(*base.T), np.hypot(*reach.T)
+    shaped = (width >= 0.8) & (width <= 3.0) & (height > 0.6 * width) & (height < 2.2 * width)
+    apart = width - pads.size[i].min(axis=1, initial=np.inf) > 0.9 * pads.size[i].max(axis=1, initial=0.0)
+    square = np.abs((base * reach).sum(axis=1)) < 0.05 * width * height
+    fit = np.flatnonzero(shaped & apart & square)
+    if not len(fit):
+        return []
+    best = fit[np.argmin((width + height)[fit])]
+    return [int(i[best]), int(j[best])]
 
 
 def _pairs(pads: PadSet, reach: float, most: float) -> list[list[int]]:
@@ -157,8 +173,7 @@ def _pairs(pads: PadSet, reach: float, most: float) -> list[list[int]]:
     left = np.flatnonzero(pads.free)
     if len(left) < 2:
         return []
-    a, b = shapely.STRtree(pads.polygons[left]).query(pads.polygons[left], predicate="dwithin", distance=reach)
-    a, b = left[a[a < b]], left[b[a < b]]
+    a, b = pads.near(reach, left)
     alike = np.abs(pads.size[a] - pads.size[b]).max(axis=1, initial=0.0) < SAME_MM
     a, b = a[alike], b[alike]
     step = np.abs(pads.at[b] - pads.at[a])

@@ -9,7 +9,10 @@ import shapely
 from numpy.typing import NDArray
 
 from fusilex.core.design.connectivity import DisjointSet
+from fusilex.core.problems import BadInput
 
+MOST_PADS, MOST_PAIRS = 30_000, 1_500_000
+"""Pads close together: there are some hundred thousand on the densest boards."""
 SAME_MM = 0.03
 
 
@@ -24,10 +27,29 @@ WIDEST_GAP_MM = 14.0
 """Widest gap (mm) between the two pads of a candidate chip, and of anything with two terminals."""
 
 
+def _few_pairs(tree: shapely.STRtree, shapes: NDArray[np.object_]) -> NDArray[np.int_]:
+    """Pairs (2, n; a < b) whose boxes meet, of the shapes of a tree and the same ones made wider.
+
+    A few are asked at a time, for heaps of pads explode. Raises `BadInput`.
+    """
+    found: list[NDArray[np.int_]] = [np.zeros((2, 0), dtype=int)]
+    count = 0
+    for first in range(0, len(shapes), 256):
+        a, b = tree.query(shapes[first : first + 256])
+        a = a + first
+        found.append(np.stack([a[a < b], b[a < b]]))
+        count += found[-1].shape[1]
+        if count > MOST_PAIRS:
+            raise BadInput("The layers", "pads that stand apart", f"more than {MOST_PAIRS:,} pairs close together")
+    return np.concatenate(found, axis=1)
+
+
 class PadSet:
     """Middles, sizes and boxes of the pads, and which are not claimed yet."""
 
     def __init__(self, polygons: NDArray[np.object_], drills: NDArray[np.float64]) -> None:
+        if len(polygons) > MOST_PADS:
+            raise BadInput("The layers", f"at most {MOST_PADS:,} pads on a side", f"{len(polygons):,}")
         self.polygons, self.drills = polygons, drills
         self.box = shapely.bounds(polygons)
         self.at = (self.box[:, :2] + self.box[:, 2:]) / 2
@@ -49,14 +71,14 @@ class PadSet:
         """Equal size, turned or not."""
         return bool(np.abs(np.sort(self.size[i]) - np.sort(self.size[j])).max() < SAME_MM)
 
-    def near(self, reach: float) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-        """Pairs (a < b) of pads whose boxes are at most `reach` apart."""
-        wide = shapely.box(*(self.box + np.array([-reach, -reach, reach, reach])).T)
-        a, b = self.tree.query(wide)
-        a, b = a[a < b], b[a < b]
-        gap = np.maximum(0.0, np.maximum(self.box[a, :2] - self.box[b, 2:], self.box[b, :2] - self.box[a, 2:]))
+    def near(self, reach: float, among: NDArray[np.int_] | None = None) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+        """Pairs (a < b) of pads, all or `among` some, whose boxes are at most `reach` apart. Raises `BadInput`."""
+        box = self.box if among is None else self.box[among]
+        tree = self.tree if among is None else shapely.STRtree(self.polygons[among])
+        a, b = _few_pairs(tree, shapely.box(*(box + np.array([-reach, -reach, reach, reach])).T))
+        gap = np.maximum(0.0, np.maximum(box[a, :2] - box[b, 2:], box[b, :2] - box[a, 2:]))
         close = np.hypot(*gap.T) <= reach
-        return a[close], b[close]
+        return (a[close], b[close]) if among is None else (among[a[close]], among[b[close]])
 
 
 def headers(pads: PadSet) -> list[list[int]]:
@@ -104,7 +126,7 @@ def _runs(ordered: list[int], along: NDArray[np.float64], width: NDArray[np.floa
             runs.append(ordered[at : end + 1])
             at = end + 1 if end > at + 1 else at + 1
         else:
-            at += 1
+            at = end  # the same step goes on up to here, and stays as wide
     return runs
 
 

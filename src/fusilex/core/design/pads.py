@@ -11,11 +11,15 @@ from shapely.geometry import Point
 
 from fusilex.core.design.model import BomLine, Design, Hole, Layer, Pad, Placement
 from fusilex.core.design.roles import SMALLEST_LEAD_HOLE
+from fusilex.core.problems import BadInput
 
 _NOT_PADS = ("ViaPad", "Conductor", "NonConductor", "CutOut", "Profile")
 
 
 NEAR_MM = 0.05
+
+MOST_IN_A_MM2, AT_ONCE = 2_000, 2_000_000
+"""Distances that are worked out at once."""
 
 
 def drills_at(holes: tuple[Hole, ...], polygons: NDArray[np.object_]) -> NDArray[np.float64]:
@@ -26,6 +30,16 @@ def drills_at(holes: tuple[Hole, ...], polygons: NDArray[np.object_]) -> NDArray
         which, hole = tree.query(shapely.centroid(polygons), predicate="dwithin", distance=NEAR_MM)
         np.maximum.at(found, which, np.array([h.diameter for h in holes])[hole])
     return found
+
+
+def check_crowd(layer: Layer) -> None:
+    """Raises `BadInput` for a layer with more on a spot than anybody solders: heaps are compared in pairs."""
+    corners = shapely.bounds(layer.polygons)[:, :2]
+    _, count = np.unique(np.floor(corners), axis=0, return_counts=True)
+    if count.max(initial=0) > MOST_IN_A_MM2:
+        found = f"{count.max():,}"
+        expected = f"at most {MOST_IN_A_MM2:,} drawn objects within a square of 1 mm"
+        raise BadInput(f"The {layer.side} {layer.role} layer", expected, found)
 
 
 def find_pads(design: Design) -> tuple[Pad, ...]:
@@ -114,10 +128,8 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
         packages = [design.catalogue.package(package_text(p, lines.get(p.ref)), p.ref) for p in placed]
         reach = np.array([0.75 * max(b.size_x, b.size_y) + 1.0 for b in packages])
         middles = shapely.get_coordinates(shapely.centroid(layer.polygons[chosen]))
-        distance = np.hypot(*(middles[:, None, :] - at[None, :, :]).transpose(2, 0, 1)) / reach
         counts: dict[str, int] = defaultdict(int)
-        best = distance.argmin(axis=1)
-        reached = distance[np.arange(len(chosen)), best] <= 1.0
+        best, reached = _nearest(middles, at, reach)
         for k in np.flatnonzero(reached).tolist():
             ref, index = placed[best[k]].ref, chosen[k]
             counts[ref] += 1
@@ -127,6 +139,19 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
                 )
             )
     return tuple(found)
+
+
+def _nearest(
+    middles: NDArray[np.float64], at: NDArray[np.float64], reach: NDArray[np.float64]
+) -> tuple[NDArray[np.int_], NDArray[np.bool_]]:
+    """For each pad (n) the placement (of m) that is nearest by its own reach, and whether it is within that."""
+    best, within = np.zeros(len(middles), dtype=int), np.zeros(len(middles), dtype=bool)
+    step = max(1, AT_ONCE // len(at))
+    for n in range(0, len(middles), step):
+        distance = np.hypot(*(middles[n : n + step, None, :] - at[None, :, :]).transpose(2, 0, 1)) / reach
+        best[n : n + step] = distance.argmin(axis=1)
+        within[n : n + step] = distance.min(axis=1) <= 1.0
+    return best, within
 
 
 def lines_by_ref(design: Design) -> dict[str, BomLine]:

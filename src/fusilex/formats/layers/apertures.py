@@ -24,6 +24,12 @@ def defined_code(command: str) -> int | None:
     return int(found[1]) if found else None
 
 
+def macro_named(command: str) -> str:
+    """The name of the shape, or of the macro, in a definition."""
+    found = _DEFINITION.fullmatch(command)
+    return found[2].strip() if found else ""
+
+
 def aperture_of(
     command: str, macros: Mapping[str, Sequence[str]], unit: float, function: str | None = None
 ) -> Aperture:

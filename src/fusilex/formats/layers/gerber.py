@@ -12,10 +12,12 @@ from shapely import GeometryType
 from fusilex.core.design.model import Layer, Placement
 from fusilex.core.overlay import union_of, without
 from fusilex.core.problems import BadInput
-from fusilex.formats.layers.drawn import FLASH, MOST_OBJECTS, Drawn
+from fusilex.formats.layers.drawn import FLASH, Drawn
 from fusilex.formats.layers.shapes import Shapes, TooMany, written_out
 from fusilex.formats.layers.stream import read_drawn
 
+MOST_CUTS = 300_000
+"""Clear areas on dark ones drawn before, pair by pair: more would take minutes."""
 SLIVER_MM2 = 1e-9
 """What is left of a shape by rounding where another was cleared from it."""
 
@@ -26,7 +28,7 @@ def read_gerber(data: bytes, name: str, role: str = "other", side: str | None = 
     try:
         return _layer(drawn, role, side)
     except TooMany as problem:
-        raise BadInput(name, f"at most {MOST_OBJECTS} drawn objects", str(problem)) from problem
+        raise BadInput(name, "a layer that can be read in any time", str(problem)) from problem
     except (ValueError, ArithmeticError, shapely.errors.ShapelyError) as error:
         raise BadInput(name, "shapes that can be drawn", "some that enclose nothing that can be summed") from error
 
@@ -60,15 +62,14 @@ def _layer(drawn: Drawn, role: str, side: str | None) -> Layer:
 def _compose(drawn: Drawn, made: Shapes, role: str, side: str | None) -> Layer:
     """Apply clear objects to the dark ones drawn before them; keep the pieces apart, with their attributes."""
     shapes, dark, cut = made.shape.copy(), made.dark, np.zeros(len(made.shape), dtype=bool)
-    boxes = shapely.bounds(shapes)
-    for start, stop in _clear_runs(dark):
-        clear = union_of(shapes[start:stop])
-        x0, y0, x1, y1 = clear.bounds if not clear.is_empty else (0.0, 0.0, -1.0, -1.0)
-        over = (boxes[:start, 0] <= x1) & (boxes[:start, 2] >= x0) & (boxes[:start, 1] <= y1) & (boxes[:start, 3] >= y0)
-        earlier = np.flatnonzero(dark[:start] & over)
-        touched = earlier[shapely.intersects(shapes[earlier], clear)]
-        shapes[touched] = without(shapes[touched], clear)
-        cut[touched] = True
+    drawn_over, by = _cleared(shapes, dark)
+    if len(drawn_over):
+        objects, first, count = np.unique(drawn_over, return_index=True, return_counts=True)
+        once = count == 1
+        shapes[objects[once]] = without(shapes[objects[once]], shapes[by[first[once]]])
+        for i, start, n in zip(objects[~once], first[~once], count[~once], strict=True):
+            shapes[i] = without(shapes[i], union_of(shapes[by[start : start + n]]))
+        cut[objects] = True
     kept = np.flatnonzero(dark)
     pieces, owners = shapes[kept], kept
     while (shapely.get_type_id(pieces) > GeometryType.POLYGON).any():  # collections may lie in collections
@@ -93,7 +94,24 @@ def _compose(drawn: Drawn, made: Shapes, role: str, side: str | None) -> Layer:
     )
 
 
-def _clear_runs(dark: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """First and last + 1 of each run of clear objects."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[True], dark, [True]]).astype(int)))
-    return [(int(a), int(b)) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+def _cleared(shapes: NDArray[np.object_], dark: NDArray[np.bool_]) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
+    """Pairs of a dark object and a clear one drawn after it that meets it, in the order of the dark ones.
+
+    However often it is cut, a shape only gets smaller, so that the order of the clear ones does not matter. Raises
+    `TooMany`.
+    """
+    clear, darks = np.flatnonzero(~dark), np.flatnonzero(dark)
+    found: list[NDArray[np.int_]] = [np.zeros((2, 0), dtype=int)]
+    tree, at, count, pairs = shapely.STRtree(shapes[clear]), 0, 64, 0
+    while at < len(darks) and len(clear):
+        asked = darks[at : at + count]
+        of, which = tree.query(shapes[asked], predicate="intersects")
+        met = np.stack([asked[of], clear[which]])
+        found.append(met[:, met[1] > met[0]])
+        pairs += found[-1].shape[1]
+        if pairs > MOST_CUTS or met.shape[1] > 10 * MOST_CUTS:
+            raise TooMany(f"more than {MOST_CUTS:,} cuts of clear areas into what was drawn before")
+        at, count = at + count, min(2 * count, 8192) if met.shape[1] < 20 * count else 64
+    drawn_over, by = np.concatenate(found, axis=1)
+    order = np.argsort(drawn_over, kind="stable")
+    return drawn_over[order], by[order]

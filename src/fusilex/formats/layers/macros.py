@@ -18,6 +18,10 @@ from fusilex.formats.layers.drawn import disc, simple
 _TOKEN = re.compile(r"\s*(\$\d+|\d+\.?\d*|\.\d+|[-+xX/()])")
 
 
+MOST_LETTERS, MOST_PRIMITIVES = 500, 500
+"""In one sum, and in one macro."""
+
+
 class BadMacro(Exception):
     """A macro, or its use in an aperture, that cannot be drawn; the sentence says what was found."""
 
@@ -29,6 +33,8 @@ def macro_polygon(package: Sequence[str], parameters: Sequence[float], scale: fl
     Raises `BadMacro`.
     """
     known = dict(enumerate(parameters, 1))
+    if len(package) > MOST_PRIMITIVES:
+        raise BadMacro(f"{len(package)} primitives")
     shape: BaseGeometry = Polygon()
     for statement in package:
         words = statement.strip()
@@ -38,6 +44,8 @@ def macro_polygon(package: Sequence[str], parameters: Sequence[float], scale: fl
             known[int(assigned[1])] = evaluate(assigned[2], known)
             continue
         code, *values = (evaluate(word, known) for word in words.split(","))
+        if not all(map(math.isfinite, (code, *values))):
+            raise BadMacro("a number beyond all size")
         exposed, piece = _primitive(int(code), values, scale)
         shape = union_of([shape, piece]) if exposed else without(shape, piece)
     return shape
@@ -49,8 +57,10 @@ def evaluate(text: str, known: Mapping[int, float]) -> float:
     >>> evaluate("$1x2+(3-$2)/4", {1: 1.5, 2: 1.0})
     3.5
     """
-    tokens, at = [], 0
-    while at < len(text.rstrip()):
+    tokens, at, end = [], 0, len(text.rstrip())
+    if end > MOST_LETTERS:
+        raise BadMacro(f"a sum of {end} letters")
+    while at < end:
         found = _TOKEN.match(text, at)
         if found is None:
             raise BadMacro(f"“{text.strip()[:32]}” is no sum")

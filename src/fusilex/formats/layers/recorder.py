@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 from fusilex.core.problems import BadInput
 from fusilex.formats.layers.drawn import ARC, FLASH, LINE, MOST_OBJECTS, REGION, Aperture, Drawn, Point, Repeat, Turned
 
+PORTION = 500_000
+"""Operations made into numbers at once."""
 _SPACES = bytes.maketrans(b"XYD*", b"    ")
 
 
@@ -48,29 +50,28 @@ class Recorder:
         name: str,
     ) -> Drawn:
         """All runs as one array of operations (x, y, which), then as objects. `scale` is mm per step in x and y."""
-        text = "".join(self.runs).encode().translate(_SPACES)
-        whole = b"." not in text and b"e" not in text  # as nearly always, and read three times as fast
-        rows = np.fromstring(text, dtype=np.int64 if whole else np.float64, sep=" ").reshape(-1, 3)
-        state = np.repeat(np.array(self.states, dtype=int).reshape(-1, 5), self.counts, axis=0)
-        at, operation = rows[:, :2] * scale, rows[:, 2].astype(int)
-        aperture, attribute, dark, inside = state[:, 0], state[:, 1], state[:, 2].astype(bool), state[:, 3].astype(bool)
+        at, operation = self._rows(scale)
+        run = np.repeat(np.arange(len(self.counts), dtype=np.int32), self.counts)  # which run each row is of
+        state = np.array(self.states, dtype=int).reshape(-1, 5)
+        inside = state[run, 3].astype(bool)
         drawing = ~inside & (operation != 2)
-        self.lost = int(np.count_nonzero(drawing & (aperture < 0)))
-        drawing &= aperture >= 0
+        self.lost = int(np.count_nonzero(drawing & (state[run, 0] < 0)))
+        drawing &= state[run, 0] >= 0
         edge = inside & (operation == 1)
         first = edge.copy()  # the first edge of each contour stands for its region
         first[1:] &= ~edge[:-1]
         objects = np.flatnonzero(drawing | first)
-        number = np.cumsum(drawing | first) - 1
+        number = np.cumsum(drawing | first, dtype=np.int32) - 1
         repeats = [self._objects_of(repeat, drawing | first) for repeat in self.repeats]
         count = len(objects) + sum((r.columns * r.rows - 1) * (r.stop - r.first) for r in repeats)
         if count > MOST_OBJECTS:
             raise BadInput(name, f"at most {MOST_OBJECTS} drawn objects", f"{count}")
-        kinds = np.where(first, REGION, np.where(operation == 3, FLASH, LINE))
-        kinds[[row for row in self.arcs if drawing[row]]] = ARC
-        before = np.roll(at, 1, axis=0)
-        before[:1] = 0
-        before[operation == 3] = at[operation == 3]
+        kinds = np.where(first, REGION, np.where(operation == 3, FLASH, LINE))[objects]
+        kinds[[number[row] for row in self.arcs if drawing[row]]] = ARC
+        before = at[np.maximum(objects - 1, 0)]
+        before[objects == 0] = 0
+        before[operation[objects] == 3] = at[objects][operation[objects] == 3]
+        whose = state[run[objects]]
         corner = edge.copy()
         corner[:-1] |= first[1:]
         arcs = {
@@ -81,18 +82,37 @@ class Recorder:
         return Drawn(
             apertures,
             attributes,
-            kinds[objects],
-            np.where(inside, -1, aperture)[objects],
-            dark[objects],
-            attribute[objects],
-            np.stack([before[objects], at[objects]], axis=1),
+            kinds,
+            np.where(whose[:, 3] > 0, -1, whose[:, 0]),
+            whose[:, 2] > 0,
+            whose[:, 1],
+            np.stack([before, at[objects]], axis=1),
             arcs,
             at[corner],
             np.where(edge, number, number + 1)[corner],
-            state[:, 4][objects],
+            whose[:, 4],
             turns,
             repeats,
         )
+
+    def _rows(self, scale: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.int8]]:
+        """Ends (n, 2; mm) and kinds (n) of all operations; the text they were read from is let go of on the way."""
+        at, operation = np.empty((self.count, 2)), np.empty(self.count, dtype=np.int8)
+        row = first = 0
+        for stop in self._portions():
+            text = "".join(self.runs[first:stop]).encode().translate(_SPACES)
+            self.runs[first:stop] = [""] * (stop - first)
+            whole = b"." not in text and b"e" not in text  # as nearly always, and read three times as fast
+            rows = np.fromstring(text, dtype=np.int64 if whole else np.float64, sep=" ").reshape(-1, 3)
+            at[row : row + len(rows)], operation[row : row + len(rows)] = rows[:, :2] * scale, rows[:, 2]
+            row, first = row + len(rows), stop
+        return at, operation
+
+    def _portions(self) -> list[int]:
+        """Where runs are cut into portions of about a million operations."""
+        sums = np.cumsum(self.counts) if self.counts else np.zeros(0, dtype=int)
+        cuts = np.searchsorted(sums, np.arange(PORTION, self.count, PORTION)) + 1
+        return sorted({*cuts.tolist(), len(self.counts)} - {0})
 
     @staticmethod
     def _objects_of(repeat: tuple[int, int, int, int, float, float], is_object: np.ndarray) -> Repeat:

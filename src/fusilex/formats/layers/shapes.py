@@ -34,12 +34,14 @@ STROKE_SEGS = 10
 """Segments per quarter of a stroke's round ends: they overlap by the thousand where things are painted, and their
 errors add up.
 """
+MANY_STROKES, AT_ONCE = 120_000, 20_000
+MOST_CORNERS, FEW_CORNERS, MOST_CROSSINGS = 500_000, 2_000, 100_000
 SAME_AREA = 1e-3
 """Share by which the area of a contour that touches itself may change when it is taken apart."""
 
 
 class TooMany(Exception):
-    """Blocks that make more objects than a layer may have."""
+    """More of something than a layer may have; the sentence says of what."""
 
 
 @dataclass(eq=False)
@@ -137,6 +139,7 @@ def _drawn_shapes(drawn: Drawn) -> tuple[NDArray[np.object_], tuple[str, ...]]:
     """Objects as polygons; equal apertures share one outline and are moved together. Flashes of blocks stay empty."""
     kinds, aperture, ends = drawn.kinds, drawn.aperture, drawn.ends
     shapes = np.full(len(kinds), Polygon(), dtype=object)
+    few = int(np.count_nonzero(kinds == LINE)) <= MANY_STROKES
     for index, turn in {*zip(aperture.tolist(), drawn.turned.tolist(), strict=True)}:
         if index < 0:
             continue
@@ -147,7 +150,7 @@ def _drawn_shapes(drawn: Drawn) -> tuple[NDArray[np.object_], tuple[str, ...]]:
         shapes[flashed] = _moved(outline, ends[flashed, 0])
         lines = np.flatnonzero(mine & (kinds == LINE))
         if tool.round_mm is not None:
-            shapes[lines] = _strokes(ends[lines], tool.round_mm * turned.scale)
+            shapes[lines] = _strokes(ends[lines], tool.round_mm * turned.scale, few)
         else:
             for i in lines.tolist():
                 shapes[i] = shapely.union_all(_moved(outline, ends[i])).convex_hull
@@ -182,11 +185,13 @@ def _moved(outline: BaseGeometry, at: NDArray[np.float64]) -> NDArray[np.object_
     return moved
 
 
-def _strokes(ends: NDArray[np.float64], diameter: float) -> NDArray[np.object_]:
+def _strokes(ends: NDArray[np.float64], diameter: float, few: bool = True) -> NDArray[np.object_]:
     """Round-ended strokes (n) from ends (n, 2, 2): half a circle about each end, of its very area. One of no length
-    is a dot.
+    is a dot. Where they are not `few`, their ends have no more corners than they must.
     """
-    steps, radius = 2 * max(STROKE_SEGS, quad_segs(diameter / 2)), max(diameter, 1e-6) / 2
+    if len(ends) > AT_ONCE:
+        return np.concatenate([_strokes(ends[n : n + AT_ONCE], diameter, few) for n in range(0, len(ends), AT_ONCE)])
+    steps, radius = 2 * max(STROKE_SEGS if few else 2, quad_segs(diameter / 2)), max(diameter, 1e-6) / 2
     along = ends[:, 1] - ends[:, 0]
     turn = np.arctan2(along[:, 1], along[:, 0])[:, None] + np.linspace(-math.pi / 2, math.pi / 2, steps + 1)
     reach = np.full(steps + 1, radius * outward(math.pi, steps))
@@ -204,7 +209,10 @@ def _regions(
     that crosses itself encloses what nobody states, and is counted.
     """
     which = np.searchsorted(regions, owners)
-    whole = np.bincount(which, minlength=len(regions)) >= 3
+    corners_of = np.bincount(which, minlength=len(regions))
+    whole = corners_of >= 3
+    if corners_of.max(initial=0) > MOST_CORNERS:
+        raise TooMany(f"a contour of {corners_of.max():,} corners, where {MOST_CORNERS:,} are the most")
     found = np.full(len(regions), Polygon(), dtype=object)
     if not whole.any():
         return found, 0
@@ -216,11 +224,26 @@ def _regions(
     if len(touching):
         stated = np.abs(_enclosed(points, ring, len(made))[touching])
         for i, area in zip(touching.tolist(), stated.tolist(), strict=True):
+            check_crossings(made[i])
             pieces = polygons_in(shapely.make_valid(made[i]))
             made[i] = shapely.multipolygons(pieces) if len(pieces) != 1 else pieces[0]
             crossed += abs(made[i].area - area) > max(SAME_AREA * area, ARC_ERROR_MM**2)
     found[whole] = made
     return found, crossed
+
+
+def check_crossings(contour: Polygon) -> None:
+    """Raises `TooMany` for a contour that meets itself too often to be taken apart in any time."""
+    ring = np.asarray(contour.exterior.coords)
+    if len(ring) < FEW_CORNERS:
+        return
+    sides = shapely.linestrings(np.stack([ring[:-1], ring[1:]], axis=1))
+    tree, met = shapely.STRtree(sides), 0
+    for n in range(0, len(sides), 200):  # a scribble is found out among its first sides
+        pairs = tree.query(sides[n : n + 200], predicate="intersects").shape[1]
+        met += pairs - 3 * min(200, len(sides) - n)  # each meets itself and its two neighbours
+        if met > MOST_CROSSINGS:
+            raise TooMany(f"a contour that crosses itself more than {MOST_CROSSINGS:,} times")
 
 
 def _enclosed(points: NDArray[np.float64], ring: NDArray[np.int_], n: int) -> NDArray[np.float64]:

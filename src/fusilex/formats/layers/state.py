@@ -11,14 +11,14 @@ from collections.abc import Callable
 import numpy as np
 
 from fusilex.core.problems import BadInput
-from fusilex.formats.layers.apertures import UNREAD, aperture_of, defined_code
+from fusilex.formats.layers.apertures import UNREAD, aperture_of, defined_code, macro_named
 from fusilex.formats.layers.drawn import Aperture, Drawn, Turned
 from fusilex.formats.layers.macros import BadMacro
 from fusilex.formats.layers.recorder import Recorder
 
 _FORMAT = re.compile(r"FS([LTD]?)([AI]?)(?:N\d)?(?:G\d)?X(\d)(\d)Y(\d)(\d)(?:D\d)?(?:M\d)?$")
 _REPEAT = re.compile(r"SR(?:X(\d+)Y(\d+)I([-+\d.]+)J([-+\d.]+))?$")
-MOST_DEPTH = 10
+MOST_DEPTH, MOST_PRIMITIVES = 10, 50_000
 
 
 class State:
@@ -43,7 +43,7 @@ class State:
         self.mode, self.quadrants = 1, 0
         self.unread: Counter[str] = Counter()
         self._known: dict[tuple[int, str], int] = {}
-        self.statements = 0
+        self.statements = self.primitives = 0
 
     def set_attribute(self, command: str) -> None:
         """Set or delete an attribute of objects, or delete one of apertures."""
@@ -152,6 +152,9 @@ class State:
     def _tools(self) -> None:
         """Make the apertures defined so far."""
         for index, code, command, function in self.waiting:
+            self.primitives += len(self.macros.get(macro_named(command), ()))
+            if self.primitives > MOST_PRIMITIVES:
+                raise BadInput(self.name, f"apertures of at most {MOST_PRIMITIVES:,} primitives", "more")
             try:
                 self.apertures[index] = aperture_of(command, self.macros, self.unit, function)
             except (BadMacro, ValueError, OverflowError) as problem:

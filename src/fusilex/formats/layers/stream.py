@@ -16,7 +16,7 @@ from fusilex.formats.layers.drawn import ARC_ERROR_MM, Drawn, Point, arc_points,
 from fusilex.formats.layers.state import State
 
 _RUN, _EXTENDED, _WORD = 1, 2, 3
-_TOKEN = re.compile(r"\s*(?:((?:(?:G0?1)?X[-+]?\d+Y[-+]?\d+D0?[123]\*\s*)+)|%([^%]*)%|([^%*]*)\*)")
+_TOKEN = re.compile(r"\s*(?:((?:(?:G0?1)?X[-+]?\d+Y[-+]?\d+D0?[123]\*\s*){1,5000})|%([^%]*)%|([^%*]*)\*)")
 _ONE = re.compile(r"(?:G0?([123]))?(?:X([-+]?\d+))?(?:Y([-+]?\d+))?(?:I([-+]?\d+))?(?:J([-+]?\d+))?(?:D0?([123]))?$")
 _LINEAR = re.compile("G0?1")
 _ATTRIBUTE_NOTE = re.compile(r"G04\s*#@!\s*(T[FAOD].*)", re.S)
@@ -24,6 +24,7 @@ _HARMLESS = re.compile(
     r"(IN|LN|TF|IJ|KO|PF|IC).*|IPPOS|OFA0(\.0*)?B0(\.0*)?|SFA1(\.0*)?B1(\.0*)?|MIA0B0|IR0|ASAXBY|OF|SF|MI"
 )
 _QUIET = re.compile(r"G90|M01|G01|G1|G54|G55|N\d+|D0*[4-9]")
+MOST_OPERATIONS = 3_500_000
 MOST_UNREAD = 0.05
 """Share of statements that may be unreadable before the file is none."""
 
@@ -81,6 +82,8 @@ class _Stream(State):
         to.states.append((self.aperture, self.attribute, self.dark, self.inside, self.turned))
         to.counts.append(run.count("*"))
         to.count += to.counts[-1]
+        if to.count > MOST_OPERATIONS:
+            raise BadInput(self.name, f"at most {MOST_OPERATIONS:,} drawing operations", "more")
 
     def _statement(self, word: str) -> bool:
         """Take in one statement that is not extended; true at the end of the file."""

@@ -15,7 +15,7 @@ from fusilex.formats.written.words import uncell
 
 SEPARATORS = (",", ";", "\t", "|")
 MOST_SHEET_BYTES = 160 * 2**20
-MOST_ROWS = 200_000
+MOST_ROWS, MOST_CELLS, MOST_SHEET_CELLS = 200_000, 1_500_000, 400_000
 _COMMENT = re.compile(r"\s*(?:#+|//+|%+)")
 _RULE = re.compile(r"[\s\-=_+]+")
 
@@ -75,6 +75,11 @@ def _cut(data: bytes, name: str) -> Iterator[Grid]:
         yield from _sheets(data, name)
         return
     text = decode(data, name)
+    lines_said, cells_said = text.count("\n") + 1, max(text.count(separator) for separator in SEPARATORS)
+    if lines_said > MOST_ROWS:
+        raise BadInput(name, f"at most {MOST_ROWS:,} lines", f"{lines_said:,}")
+    if cells_said > MOST_CELLS:
+        raise BadInput(name, f"at most {MOST_CELLS:,} cells", f"more than {cells_said:,}")
     for separator in SEPARATORS:
         if separator in text:
             yield _separated(text, separator, name)
@@ -181,8 +186,9 @@ def _sheets(data: bytes, name: str) -> Iterator[Grid]:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             size = sum(info.file_size for info in archive.infolist())
-        if size > MOST_SHEET_BYTES:
-            raise BadInput(name, f"a spreadsheet of at most {MOST_SHEET_BYTES >> 20} MB", f"{size / 2**20:.0f} MB")
+            if size > MOST_SHEET_BYTES:
+                raise BadInput(name, f"a spreadsheet of at most {MOST_SHEET_BYTES >> 20} MB", f"{size / 2**20:.0f} MB")
+            _check_cells(archive, name)
         from openpyxl import load_workbook
 
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
@@ -200,6 +206,21 @@ def _sheets(data: bytes, name: str) -> Iterator[Grid]:
         raise
     except Exception as error:  # the workbook reader raises whatever its XML happens to raise
         raise BadInput(name, "a readable spreadsheet", str(error)[:160] or type(error).__name__) from error
+
+
+def _check_cells(archive: zipfile.ZipFile, name: str) -> None:
+    """Cells and shared texts are counted before anybody makes objects of them. Raises `BadInput`."""
+    count = 0
+    for info in archive.infolist():
+        if not info.filename.lower().endswith(".xml"):
+            continue
+        with archive.open(info) as stream:
+            while part := stream.read(2**20):
+                count += part.count(b"<c ") + part.count(b"<c>") + part.count(b"<si>") + part.count(b"<c/>")
+                if count > MOST_SHEET_CELLS:
+                    raise BadInput(
+                        name, f"at most {MOST_SHEET_CELLS:,} cells", "more", info.filename.rpartition("/")[2]
+                    )
 
 
 def _cell(value: object) -> str:
