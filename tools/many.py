@@ -70,7 +70,7 @@ def rows(place: Path) -> list[tuple[str, str, str]]:
     with journal.writing() as pen:
         for n in range(BATCHES):
             boards = [BoardCell(f"Z{100 + n}-{k:02d}", 1, k) for k in range(18)]
-            pen.write(pen.open_batch(f"Heron R2 batch {100 + n}"), [BatchOpened("Heron R2", boards, batch=100 + n)])
+            pen.write(pen.open_stream(f"Heron R2 batch {100 + n}"), [BatchOpened("Heron R2", boards, batch=100 + n)])
     began = time.perf_counter()
     assert len(listed(journal, "z777-03")) == 1
     searched = time.perf_counter() - began

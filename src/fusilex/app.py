@@ -9,7 +9,7 @@ import math
 import os
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
 
 from fusilex import __version__
 
@@ -18,10 +18,20 @@ if TYPE_CHECKING:
 
 DEMO_NAMES = ("heron", "wren")
 WINDOW_NAMES = ("lead-free", "leaded", "bismuth")
+MOST_SAID = 300
+
+
+class Parser(argparse.ArgumentParser):
+    """Says what is wrong with the words of a command in one sentence."""
+
+    def error(self, message: str) -> NoReturn:
+        text = " ".join(message.split())
+        shown = text if len(text) <= MOST_SAID else f"{text[:MOST_SAID]}…"
+        self.exit(2, f"{self.prog}: {shown}. `{self.prog} --help` says more.\n")
 
 
 def parser() -> argparse.ArgumentParser:
-    top = argparse.ArgumentParser(
+    top = Parser(
         prog="fusilex",
         description="Bench companion for small-batch circuit board assembly. Without a verb it opens its window.",
     )
@@ -85,6 +95,10 @@ def run_verb(options: argparse.Namespace) -> int:
 
     try:
         answer = _answer(options)
+        _print(_as_json(answer) if options.json else _as_text(answer))
+    except BrokenPipeError:  # whoever reads has had enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except (BadInput, NotSaved) as error:
         return _refused(options.verb, str(error))
     except OSError as error:
@@ -92,22 +106,33 @@ def run_verb(options: argparse.Namespace) -> int:
     except Exception as error:  # nobody foresaw it: one sentence all the same, and where the rest stands
         told = f"{type(error).__name__}: {' '.join(str(error).split())[:200]}"
         return _refused(options.verb, f"this went wrong in Fusilex itself: {told}. {write_down(error)}")
-    if options.json:
-        print(
-            json.dumps(
-                {"judgements": [j.as_dict() for j in answer.judgements], "data": answer.data},
-                ensure_ascii=False,
-                default=_plain,
-            )
-        )
-    else:
-        print("\n".join([*(f"{j.level.value:<8} {j.headline}" for j in answer.judgements), "", answer.text]).strip())
     bad = {"stop": (Level.STOP,), "care": (Level.STOP, Level.CARE)}.get(options.fail_on or "", ())
     return 1 if any(j.level in bad for j in answer.judgements) else 0
 
 
+def _as_json(answer: Answer) -> str:
+    whole = {"judgements": [j.as_dict() for j in answer.judgements], "data": answer.data}
+    return json.dumps(whole, ensure_ascii=False, default=_plain)
+
+
+def _as_text(answer: Answer) -> str:
+    judged = (f"{j.level.value:<8} {j.headline}" for j in answer.judgements)
+    return "\n".join([*judged, "", answer.text]).strip()
+
+
+def _print(text: str) -> None:
+    try:
+        print(text, flush=True)
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nothing is left to be written at the end
+        raise OSError(error.errno, error.strerror, "The output") from error
+
+
 def _refused(verb: str, why: str) -> int:
-    print(f"fusilex {verb}: {' '.join(why.split())}", file=sys.stderr)
+    text = " ".join(why.split())
+    print(f"fusilex {verb}: {text if len(text) <= 3 * MOST_SAID else text[: 3 * MOST_SAID] + '…'}", file=sys.stderr)
     return 2
 
 

@@ -9,15 +9,24 @@ import re
 from fusilex.bench.refusal import Refused
 
 NUMBER = r"[-+]?\d+(?:[.,]\d+)?"
+MOST = 1e9
 
 
 def numbers(text: str) -> list[float]:
-    """All numbers of a text, decimal points or commas.
+    """All numbers of a text, decimal points or commas. Raises `Refused`.
 
     >>> numbers("14 min 38,5 C")
     [14.0, 38.5]
     """
-    return [float(n.replace(",", ".")) for n in re.findall(NUMBER, text)]
+    return [_sized(n) for n in re.findall(NUMBER, text)]
+
+
+def _sized(text: str) -> float:
+    """A number that something on a bench can have. Raises `Refused`."""
+    value = float(text.replace(",", "."))
+    if abs(value) > MOST:
+        raise Refused(f"{text[:20]}… is more than anything here can be.")
+    return value
 
 
 def number(text: str, what: str, example: str, unit: str = "") -> float:
@@ -29,7 +38,7 @@ def number(text: str, what: str, example: str, unit: str = "") -> float:
     match = re.fullmatch(rf"\s*({NUMBER})\s*(?:{unit})?\s*" if unit else rf"\s*({NUMBER})\s*", text, re.IGNORECASE)
     if match is None:
         raise Refused(f"“{text.strip()}” is no {what}: type {example}.")
-    return float(match[1].replace(",", "."))
+    return _sized(match[1])
 
 
 def pieces(text: str) -> int | None:

@@ -2,6 +2,14 @@
 
 from __future__ import annotations
 
+import json
+import zipfile
+import zlib
+from typing import Any
+
+UNREADABLE_ZIP = (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, ValueError, OSError)
+"""What the library raises for zips that are damaged, packed in another way, or encrypted."""
+
 
 class BadInput(Exception):
     """Something handed in cannot be used. Reads as one sentence: file, place, what was expected, what was found."""
@@ -11,3 +19,14 @@ class BadInput(Exception):
         self.file, self.place, self.expected, self.found = file, place, expected, found
         where = f"{file}, {place}" if place else file
         super().__init__(f"{where}: expected {expected}; found {found}.")
+
+
+def read_json(data: bytes | str, file: str, place: str = "") -> Any:
+    """What JSON says. Raises `BadInput` for anything that is none, is nested beyond all sense, or has numbers of
+    thousands of digits.
+    """
+    try:
+        return json.loads(data)
+    except (ValueError, RecursionError) as problem:
+        text = data if isinstance(data, str) else data[:40].decode(errors="replace")
+        raise BadInput(file, "JSON", f"“{text[:40]}”", place) from problem

@@ -3,22 +3,26 @@
 from __future__ import annotations
 
 import io
+import os
+import stat
 import zipfile
 from collections.abc import Sequence
 from pathlib import Path, PurePosixPath
 
-from fusilex.core.problems import BadInput
+from fusilex.core.problems import UNREADABLE_ZIP, BadInput
 from fusilex.formats.identify import shared_start
 
 MOST_FILE_BYTES = 48 * 2**20
 MOST_TOTAL_BYTES = 160 * 2**20
 MOST_FILES = 200
 Files = dict[str, bytes]
+_SYSTEM = {os.stat(place).st_dev for place in ("/proc", "/sys") if os.path.isdir(place)} - {os.stat("/").st_dev}
 
 
 def read_files(path: Path) -> Files:
     """Contents of a folder (not its subfolders' subfolders) or zip by relative name. Raises `BadInput`."""
     try:
+        check_regular(path)
         if path.is_dir():
             return _unpacked(_from_folder(path))
         if not path.exists():
@@ -56,18 +60,38 @@ def is_single(path: Path) -> bool:
     return path.is_file() and (path.suffix.lower() == ".xlsx" or not zipfile.is_zipfile(path))
 
 
-def read_one(path: Path) -> bytes:
-    """Contents of a single file. Raises `BadInput` when it cannot be read or is too large."""
+def read_one(path: Path, most: int = MOST_FILE_BYTES) -> bytes:
+    """Contents of a single file of at most so many bytes. Raises `BadInput` when it cannot be read or is larger."""
     try:
-        _check_size(path.name, path.stat().st_size, 0, 1)
-        return path.read_bytes()
-    except OSError as error:
-        raise BadInput(str(path), "a file that can be read", error.strerror or str(error)) from error
+        check_regular(path)
+        _check_size(path.name, path.stat().st_size, 0, 1, most)
+        with path.open("rb") as stream:
+            data = stream.read(most + 1)
+        _check_size(path.name, len(data), 0, 1, most)
+        return data
+    except (OSError, ValueError) as error:
+        raise BadInput(str(path), "a file that can be read", getattr(error, "strerror", None) or str(error)) from error
 
 
-def _check_size(name: str, size: int, total: int, count: int) -> None:
-    if size > MOST_FILE_BYTES:
-        raise BadInput(name, f"a file of at most {MOST_FILE_BYTES >> 20} MB", f"{size / 2**20:.0f} MB")
+def check_regular(path: Path) -> None:
+    """Raises `BadInput` for what is no file or folder on a disk (pipes, devices, the system's own tables) before it is
+    opened: opening may wait for ever, reading may never end. What is not there is left to others.
+    """
+    try:
+        found = path.stat()
+    except OSError:
+        return
+    except ValueError as problem:
+        raise BadInput(repr(str(path))[1:60], "the name of a file", str(problem)) from problem
+    if not (stat.S_ISREG(found.st_mode) or stat.S_ISDIR(found.st_mode)):
+        raise BadInput(path.name or str(path), "a file or folder", "a pipe or device")
+    if found.st_dev in _SYSTEM:
+        raise BadInput(str(path), "a file or folder on a disk", "one of the system's own tables")
+
+
+def _check_size(name: str, size: int, total: int, count: int, most: int = MOST_FILE_BYTES) -> None:
+    if size > most:
+        raise BadInput(name, f"a file of at most {most >> 20} MB", f"{size / 2**20:.0f} MB")
     if total > MOST_TOTAL_BYTES or count > MOST_FILES:
         raise BadInput(
             name,
@@ -84,7 +108,7 @@ def _from_folder(folder: Path) -> Files:
     ):
         total += path.stat().st_size
         _check_size(path.name, path.stat().st_size, total, len(files) + 1)
-        files[path.relative_to(folder).as_posix()] = path.read_bytes()
+        files[path.relative_to(folder).as_posix()] = read_one(path)
     return files
 
 
@@ -114,12 +138,14 @@ def _from_zip(data: bytes, called: str) -> Files:
                     )
                 if info.is_dir() or name.name.startswith(".") or "__MACOSX" in name.parts:
                     continue
+                if info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+                    raise BadInput(called, "files stored or deflated", "another way of packing", info.filename)
                 total += info.file_size
                 _check_size(info.filename, info.file_size, total, len(files) + 1)
                 with archive.open(info) as stream:
                     files[str(name)] = stream.read(MOST_FILE_BYTES + 1)
                 _check_size(info.filename, len(files[str(name)]), total, len(files))
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError, ValueError) as error:
+    except UNREADABLE_ZIP as error:
         raise BadInput(called, "a whole, readable zip", str(error)) from error
     return files
 

@@ -15,12 +15,11 @@ import re
 import zipfile
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from msgspec.structs import replace
 from sqlalchemy import insert, select
 
-from fusilex.core.problems import BadInput
+from fusilex.core.problems import UNREADABLE_ZIP, BadInput, read_json
 from fusilex.journal.entries import Entry, Kinds, typed
 from fusilex.journal.pen import Pen, digest, row_id
 from fusilex.journal.schema import batches, events
@@ -80,7 +79,7 @@ def is_bundle(data: bytes) -> bool:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             return {MANIFEST, EVENTS} <= set(archive.namelist())
-    except (zipfile.BadZipFile, OSError):
+    except UNREADABLE_ZIP:
         return False
 
 
@@ -89,7 +88,7 @@ def read_bundle(data: bytes, name: str, kinds: Kinds) -> Bundle:
     `BadInput`.
     """
     files = _unpacked(data, name)
-    manifest = _json(files.pop(MANIFEST, b""), name, MANIFEST)
+    manifest = read_json(files.pop(MANIFEST, b""), name, MANIFEST)
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
         raise BadInput(name, f"a batch written as {FORMAT}", "something else", MANIFEST)
     try:
@@ -153,7 +152,7 @@ def _lines(entries: Sequence[Entry]) -> bytes:
 def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ...]:
     found: list[Entry] = []
     for n, line in enumerate(data.splitlines(), 1):
-        row = _json(line, file, f"{path}, line {n}")
+        row = read_json(line, file, f"{path}, line {n}")
         try:
             texts = [str(row[k]) for k in ("deed", "at", "who", "place", "kind")]
             number, body = int(row["number"]), json.dumps(dict(row["body"]))
@@ -173,16 +172,11 @@ def _unpacked(data: bytes, name: str) -> dict[str, bytes]:
             there = [i for i in archive.infolist() if not i.is_dir()]
             if len(there) > MOST_FILES or sum(i.file_size for i in there) > MOST_BYTES:
                 raise BadInput(name, f"at most {MOST_FILES} files and {MOST_BYTES >> 20} MB", "more")
+            if any(i.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED) for i in there):
+                raise BadInput(name, "files stored or deflated", "another way of packing")
             return {i.filename: archive.read(i) for i in there}
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError) as problem:
+    except UNREADABLE_ZIP as problem:
         raise BadInput(name, "a zip that can be read", str(problem)) from problem
-
-
-def _json(data: bytes, file: str, place: str) -> Any:
-    try:
-        return json.loads(data)
-    except ValueError as problem:
-        raise BadInput(file, "JSON", str(data[:40]), place) from problem
 
 
 def _plain(name: str) -> str:

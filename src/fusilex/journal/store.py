@@ -55,6 +55,8 @@ class Journal:
                 self.batches()
             else:
                 migrate(self.engine)
+        except ImportError as error:
+            raise NotSaved(f"The journal at {self.url} cannot be opened: {error.name} is not installed.") from error
         except (SQLAlchemyError, OSError, sqlite3.Error, ValueError) as error:
             raise NotSaved(f"The journal at {self.name} cannot be opened: {reason(error)}.") from error
         self._guard = Guard(self.path, self.engine) if self.path and not self.only_read else None

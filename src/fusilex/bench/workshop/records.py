@@ -15,7 +15,7 @@ import msgspec
 
 from fusilex.bench.state import WorkshopState
 from fusilex.bench.workshop.record_kinds import KINDS, Instrument, PasteSheet, Record, Window
-from fusilex.core.problems import BadInput
+from fusilex.core.problems import BadInput, read_json
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.journal.entries import Entry, Event
 
@@ -85,7 +85,7 @@ class RecordRemoved(Event, frozen=True):
 def read_record(row: dict[str, Any], file: str = "record", place: str = "") -> Record:
     """A record from its JSON form. Raises `BadInput`."""
     what = row.get("kind") if isinstance(row, dict) else None
-    if what not in KINDS:
+    if not isinstance(what, str) or what not in KINDS:
         raise BadInput(file, f"a record of the kind {', '.join(KINDS)}", str(what), place)
     try:
         return msgspec.convert({k: v for k, v in row.items() if k != "kind"}, KINDS[what], strict=True)
@@ -95,10 +95,7 @@ def read_record(row: dict[str, Any], file: str = "record", place: str = "") -> R
 
 def read_records(data: bytes, file: str) -> list[Record]:
     """Records of a file. Raises `BadInput`; nothing is taken where one of them is wrong."""
-    try:
-        whole = msgspec.json.decode(data)
-    except msgspec.DecodeError as problem:
-        raise BadInput(file, "JSON", str(problem)) from problem
+    whole = read_json(data, file)
     if not isinstance(whole, dict) or whole.get("format") != FORMAT or not isinstance(whole.get("records"), list):
         raise BadInput(file, f"records written as {FORMAT}", "something else")
     rows = whole["records"]

@@ -23,7 +23,7 @@ def named_point(design: Design, panel: Panel, name: str) -> tuple[float, float]:
             return x, y
     ref, _, cell = name.partition("@")
     part = design.part_by_ref.get(ref) or design.part_by_ref.get(ref.upper())
-    number = int(cell) if cell.isdecimal() else 1 if not cell else 0
+    number = int(cell) if cell.isdecimal() and len(cell) < 6 else 1 if not cell else 0
     if part is None or not 1 <= number <= panel.count:
         raise KeyError(name)
     x, y = panel.step(on_board(design, [part]))[number - 1, 0]

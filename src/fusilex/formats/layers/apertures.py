@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Mapping, Sequence
 
@@ -14,6 +15,7 @@ from fusilex.formats.layers.drawn import Aperture, disc
 from fusilex.formats.layers.macros import BadMacro, macro_polygon, regular
 
 _DEFINITION = re.compile(r"ADD0*(\d+)([A-Za-z_.$][^,]*),?(.*)", re.S)
+MOST_MM = 1e5
 UNREAD = Aperture(Polygon())
 """Stands in for a definition that cannot be drawn, or that is missing."""
 
@@ -42,6 +44,8 @@ def aperture_of(
         v = [float(word) for word in re.split(r"[Xx]", given)] if given else []
     except ValueError:
         raise BadMacro(f"“{given[:32]}” among its sizes") from None
+    if not all(math.isfinite(size) and abs(size) * unit < MOST_MM for size in v):
+        raise BadMacro("a size beyond all boards")
     if name in macros:
         return Aperture(macro_polygon(macros[name], v, unit), None, function)
     if name not in "CROP" or len(v) < {"C": 1, "R": 2, "O": 2, "P": 2}.get(name, 0):

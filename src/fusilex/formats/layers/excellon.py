@@ -25,6 +25,9 @@ UNKNOWN_DRILL = 0.8
 """Diameter (mm) taken for a tool whose size no line states."""
 
 
+MOST_LINES, MOST_MM = 150_000, 1e4
+
+
 @dataclass(frozen=True)
 class DrillFormat:
     """How digits without a point are meant: unit, digits before and after the point, which zeros are left out."""
@@ -71,7 +74,14 @@ def read_excellon(data: bytes, name: str, pads: NDArray[np.object_] | None = Non
         )
     stated = _FUNCTION.search(text)
     plated = stated[1].lower() != "nonplated" if stated else not not_plated(name)
-    holes = _read(text, name, plated, bool(stated), pads)
+    if (lines := text.count("\n") + text.count("\r")) > MOST_LINES:
+        raise BadInput(name, f"a drill file of at most {MOST_LINES:,} lines", f"{lines:,}")
+    try:
+        holes = _read(text, name, plated, bool(stated), pads)
+    except (ValueError, ArithmeticError, shapely.errors.ShapelyError) as problem:
+        raise BadInput(name, "coordinates and tools in numbers", str(problem)[:80]) from problem
+    if beyond := next((h for h in holes if not max(abs(h.x), abs(h.y), h.diameter) < MOST_MM), None):
+        raise BadInput(name, f"holes within {MOST_MM / 1000:g} m", f"one at {beyond.x:g}, {beyond.y:g} mm")
     if stated and stated[2]:  # blind or buried
         return tuple(replace(h, span=(int(stated[2]), int(stated[3]))) for h in holes)
     return holes

@@ -32,7 +32,7 @@ class Recorder:
         """Where the last operation ended, and which it was."""
         if not self.runs:
             return 0, 0, 0
-        x, y, d = self.runs[-1].rsplit("X", 1)[1].rstrip("*\n\r\t ").replace("Y", "D").split("D")
+        x, y, d = self.runs[-1].rsplit("X", 1)[1].rstrip("* \n\r\t\f\v").replace("Y", "D").split("D")
         return _number(x), _number(y), int(d)
 
     def end_repeat(self) -> None:

@@ -9,6 +9,7 @@ from collections import Counter
 from collections.abc import Callable
 
 import numpy as np
+import shapely
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.layers.apertures import UNREAD, aperture_of, defined_code, macro_named
@@ -157,7 +158,7 @@ class State:
                 raise BadInput(self.name, f"apertures of at most {MOST_PRIMITIVES:,} primitives", "more")
             try:
                 self.apertures[index] = aperture_of(command, self.macros, self.unit, function)
-            except (BadMacro, ValueError, OverflowError) as problem:
+            except (BadMacro, ValueError, ArithmeticError, shapely.errors.ShapelyError) as problem:
                 said = problem if isinstance(problem, BadMacro) else "sizes that make no shape"
                 self.unread[f"aperture D{code} has {said}"] += 1
         self.waiting.clear()

@@ -10,21 +10,28 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 
+import numpy as np
+
 from fusilex.core.problems import BadInput
 from fusilex.formats.layers.apertures import UNREAD
 from fusilex.formats.layers.drawn import ARC_ERROR_MM, Drawn, Point, arc_points, quarter_centre
 from fusilex.formats.layers.state import State
 
 _RUN, _EXTENDED, _WORD = 1, 2, 3
-_TOKEN = re.compile(r"\s*(?:((?:(?:G0?1)?X[-+]?\d+Y[-+]?\d+D0?[123]\*\s*){1,5000})|%([^%]*)%|([^%*]*)\*)")
-_ONE = re.compile(r"(?:G0?([123]))?(?:X([-+]?\d+))?(?:Y([-+]?\d+))?(?:I([-+]?\d+))?(?:J([-+]?\d+))?(?:D0?([123]))?$")
+_TOKEN = re.compile(
+    r"\s*(?:((?:(?:G0?1)?X[-+]?\d{1,12}Y[-+]?\d{1,12}D0?[123]\*\s*){1,5000})|%([^%]*)%|([^%*]*)\*)", re.ASCII
+)
+_PLACES = "".join(rf"(?:{letter}([-+]?\d{{1,12}}))?" for letter in "XYIJ")
+_ONE = re.compile(rf"(?:G0?([123]))?{_PLACES}(?:D0?([123]))?$", re.ASCII)
 _LINEAR = re.compile("G0?1")
+_SELECT = re.compile(r"D[0-9]{2,9}")
 _ATTRIBUTE_NOTE = re.compile(r"G04\s*#@!\s*(T[FAOD].*)", re.S)
 _HARMLESS = re.compile(
     r"(IN|LN|TF|IJ|KO|PF|IC).*|IPPOS|OFA0(\.0*)?B0(\.0*)?|SFA1(\.0*)?B1(\.0*)?|MIA0B0|IR0|ASAXBY|OF|SF|MI"
 )
 _QUIET = re.compile(r"G90|M01|G01|G1|G54|G55|N\d+|D0*[4-9]")
 MOST_OPERATIONS = 3_500_000
+MOST_MM = 1e4
 MOST_UNREAD = 0.05
 """Share of statements that may be unreadable before the file is none."""
 
@@ -88,7 +95,7 @@ class _Stream(State):
     def _statement(self, word: str) -> bool:
         """Take in one statement that is not extended; true at the end of the file."""
         code = word[3:] if word[:3] in ("G54", "G55") else word
-        if code[:1] == "D" and code[1:].isdecimal() and int(code[1:]) >= 10:
+        if _SELECT.fullmatch(code) and int(code[1:]) >= 10:
             self.aperture = self._tool(int(code[1:]))
         elif word == "G36":
             x, y, _ = self.to.here()
@@ -194,6 +201,9 @@ class _Stream(State):
             self.block("AB")
             self.unread["a block aperture that does not end"] += 1
         made = self.made(self.to)
+        reach = max(np.abs(made.ends).max(initial=0.0), np.abs(made.corners).max(initial=0.0))
+        if not reach < MOST_MM:
+            raise BadInput(self.name, f"a board within {MOST_MM / 1000:g} m", f"something at {reach:g} mm")
         said = tuple(f"{n} × {what}" if n > 1 else what for what, n in self.unread.items())
         if sum(self.unread.values()) > max(3.0, MOST_UNREAD * self.statements):
             raise BadInput(self.name, "Gerber statements", said[0])

@@ -14,6 +14,7 @@ _NUMBER = re.compile(
 )
 
 
+MOST = 1e12
 _TO_MM = {
     "mm": 1.0,
     "mil": 0.0254,
@@ -37,7 +38,7 @@ def number(text: str, name: str, line: int, column: str) -> tuple[float, str]:
             digits = digits.replace(",", "") if digits.rfind(".") > digits.rfind(",") else digits.replace(".", "")
         digits = digits.replace(",", ".")
         value = float(digits) if digits.count(".") <= 1 else math.nan
-    if match is None or not math.isfinite(value):
+    if match is None or not abs(value) <= MOST:
         raise BadInput(name, "a number", f"“{text[:40]}”", f"line {line}, column {column.strip() or '?'}")
     return value, (match[2] or "").lower()
 

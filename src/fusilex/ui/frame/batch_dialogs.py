@@ -28,6 +28,8 @@ from fusilex.bench.opening import opened
 from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
 from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.journal.bundle import MOST_BYTES
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.batches import Batches
@@ -146,11 +148,9 @@ class BatchDialogs:
     def read(self, path: Path) -> None:
         """Take a batch's zip in and open it."""
         try:
-            bench = batch_in(self.host.home, path.read_bytes(), path.name)
+            bench = batch_in(self.host.home, read_one(path, MOST_BYTES), path.name)
         except (BadInput, NotSaved) as problem:
             self.host.desk.say(str(problem))
-        except OSError as problem:
-            self.host.desk.say(f"{path.name} cannot be read: {problem.strerror or problem}.")
         else:
             self.host.show_bench(bench)
             self.host.desk.say(f"{title(bench.state)} was taken in.")

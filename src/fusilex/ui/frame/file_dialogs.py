@@ -20,9 +20,9 @@ from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import FIRST
-from fusilex.formats.bundle import Files, is_single
+from fusilex.formats.bundle import Files, check_regular, is_single, read_one
 from fusilex.formats.identify import identify
-from fusilex.journal.bundle import is_bundle
+from fusilex.journal.bundle import MOST_BYTES, is_bundle
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.new_batch import Wanted, ask_new_batch
@@ -160,15 +160,16 @@ class FileDialogs:
 def holds_batch(path: Path) -> bool:
     """True for a zip that a whole batch was written to."""
     try:
-        return path.suffix.lower() == ".zip" and path.is_file() and is_bundle(path.read_bytes())
-    except OSError:
+        return path.suffix.lower() == ".zip" and path.is_file() and is_bundle(read_one(path, MOST_BYTES))
+    except BadInput:
         return False
 
 
 def _head(path: Path) -> bytes:
     """The first of a file, as much as tells what it is."""
     try:
+        check_regular(path)
         with path.open("rb") as stream:
             return stream.read(6000)
-    except OSError:
+    except (OSError, BadInput):
         return b""

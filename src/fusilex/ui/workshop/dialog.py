@@ -14,6 +14,8 @@ from fusilex.bench.workshop.record_kinds import KINDS, Person, Record
 from fusilex.bench.workshop.records import Records, write_records
 from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import worst_first
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
@@ -132,9 +134,9 @@ class Workshop(QDialog):
     def read(self, path: Path) -> None:
         """Take in the records of a file."""
         try:
-            data = path.read_bytes()
-        except OSError as problem:
-            self.said.setText(f"{path.name} cannot be read: {problem.strerror or problem}.")
+            data = read_one(path)
+        except BadInput as problem:
+            self.said.setText(str(problem))
             return
         self.desk.do(ReadRecords(path.name, data), f"The records of {path.name} are taken in.")
         self.take(self.top.kind)

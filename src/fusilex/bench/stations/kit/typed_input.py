@@ -7,10 +7,12 @@ from datetime import datetime, timedelta
 
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.stock import NoteMoisture, ReceiveLot
-from fusilex.bench.typed_text import NUMBER, number, numbers
+from fusilex.bench.typed_text import NUMBER, number, numbers, pieces
 from fusilex.bench.workshop.stock import LOT_FORMS
 from fusilex.core.kit.counting import Count, by_reel, by_strip, by_weight, tape_pitch_mm
 from fusilex.core.packages.catalogue import Package
+
+MOST_HOURS = 20 * 8766
 
 
 def lot(text: str) -> ReceiveLot:
@@ -20,12 +22,12 @@ def lot(text: str) -> ReceiveLot:
     cells = [cell.strip() for cell in text.split(",")]
     cells += [""] * (9 - len(cells))
     form, number, value, code, count, place, level, date, maker = cells[:9]
-    if form.lower() not in LOT_FORMS or not count.isdecimal():
+    if form.lower() not in LOT_FORMS or pieces(count) is None:
         raise Refused(
             "Type form, part number, value, body, count, place, moisture level, with commas: reel, SR-1866, 100 nF,"
             " 0402, 5000, drawer 3, 1."
         )
-    return ReceiveLot(form.lower(), number, value, code, int(count), place, date, maker, level or "1")
+    return ReceiveLot(form.lower(), number, value, code, pieces(count) or 0, place, date, maker, level or "1")
 
 
 def count(text: str, of: Package) -> tuple[Count, str]:
@@ -35,8 +37,8 @@ def count(text: str, of: Package) -> tuple[Count, str]:
     words = text.lower()
     found = numbers(words)
     try:
-        if words.strip().isdecimal():
-            return Count(int(words), 0), "hand"
+        if (said := pieces(words)) is not None:
+            return Count(said, 0), "hand"
         if words.startswith("strip") and len(found) in (1, 2):
             return by_strip(found[0], found[1] if len(found) > 1 else tape_pitch_mm(of)), "strip"
         if words.startswith("weight") and len(found) in (2, 3):
@@ -60,8 +62,10 @@ def moisture(lot: str, text: str, now: datetime) -> NoteMoisture:
     if not rest.strip():
         return NoteMoisture(lot, action)
     if ago := re.fullmatch(rf"({NUMBER})\s*(min|h|d)\w*(?: ago)?", rest.strip()):
-        unit = {"min": "minutes", "h": "hours", "d": "days"}[ago[2]]
-        return NoteMoisture(lot, action, (now - timedelta(**{unit: float(ago[1].replace(",", "."))})).isoformat())
+        hours = {"min": 1 / 60, "h": 1.0, "d": 24.0}[ago[2]] * numbers(ago[1])[0]
+        if not 0 <= hours <= MOST_HOURS:
+            raise Refused(f"{ago[1][:20]} {ago[2]} ago is not within the last {MOST_HOURS // 8766} years.")
+        return NoteMoisture(lot, action, (now - timedelta(hours=hours)).isoformat())
     try:
         return NoteMoisture(lot, action, datetime.fromisoformat(rest.strip()).astimezone().isoformat())
     except (ValueError, OverflowError) as error:

@@ -15,6 +15,7 @@ from fusilex.bench.intake.lists import table_of
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.events import BoardsLaid, FilesAccepted, PackageNoted
 from fusilex.bench.stations.ready.judging import ready_findings
+from fusilex.bench.typed_text import pieces
 from fusilex.bench.workshop.habits import ColumnsRemembered, PackageSet, RoleRemembered
 from fusilex.core.checks.fixes import FIX_KINDS, Fix
 from fusilex.core.design.model import Design
@@ -67,7 +68,7 @@ class AssignFile(Command, frozen=True):
         if self.role not in ROLES:
             raise Refused(f"A file is one of {', '.join(ROLES)}, not {self.role}.")
         if self.role == "inner":
-            if not (self.side or "").isdecimal() or int(self.side or 0) < 2:
+            if (pieces(self.side or "") or 0) < 2:
                 raise Refused("An inner layer has its number from the top, from 2 on.")
         elif (self.role in SIDED) != (self.side in ("top", "bottom")):
             sided = "has a side, top or bottom" if self.role in SIDED else "has no side"

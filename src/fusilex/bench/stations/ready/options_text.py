@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from fusilex.bench.command import Command
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.options import SetOption, SkipStep
+from fusilex.bench.typed_text import pieces
 from fusilex.core.road.steps import Steps
 
 EXAMPLE = "D2 green from 7, or R5 not fitted 1-6, or skip Hand 3,5"
@@ -60,7 +61,7 @@ def _meant(spec: re.Match[str], serials: Sequence[str]) -> list[str]:
 def _index(name: str, serials: Sequence[str]) -> int:
     """A board by its place in the batch (7) or its serial (H7-07)."""
     by_name = {serial.lower(): n for n, serial in enumerate(serials)}
-    n = by_name.get(name.lower(), int(name) - 1 if name.isdecimal() else -1)
+    n = by_name.get(name.lower(), (pieces(name) or 0) - 1)
     if not 0 <= n < len(serials):
         raise Refused(f"There is no board {name}: this batch has {len(serials)}, {serials[0]} to {serials[-1]}.")
     return n

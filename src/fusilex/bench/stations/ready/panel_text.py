@@ -15,7 +15,7 @@ def panel(text: str, board_w: float, board_h: float) -> Panel:
     ``x 7 53 99`` and ``y 0 31`` give uneven positions, ``turn 0 180 0 180`` quarter turns cell by cell, ``tabs`` makes
     breakaway tabs instead of score lines.
     """
-    size = re.match(r"\s*(\d+)\s*[xX×]\s*(\d+)", text)
+    size = re.match(r"\s*(\d{1,9})\s*[xX×]\s*(\d{1,9})", text)
     if not size:
         raise Refused("Type columns × rows first, for example 3 x 2 gap 2 0 rail 7 0.")
     columns, rows = int(size[1]), int(size[2])

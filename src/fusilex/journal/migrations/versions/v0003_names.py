@@ -18,7 +18,12 @@ def upgrade() -> None:
     query = sa.text("SELECT kind, body FROM event WHERE kind IN ('batch_opened', 'lot_received') ORDER BY id")
     found: dict[tuple[str, str], None] = {}
     for kind, text in op.get_bind().execute(query):
-        body = json.loads(text)
+        try:
+            body = json.loads(text)
+        except (ValueError, RecursionError):
+            continue  # that row is damaged: it is told of when its batch is opened
+        if not isinstance(body, dict):
+            continue
         if kind == "lot_received":
             found["lot", str(body["id"])[:120]] = None
         else:
