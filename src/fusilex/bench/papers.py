@@ -69,9 +69,12 @@ def _concerns(key: str, board: Board, boards: Collection[str]) -> bool:
     return named | {word for word in re.split(r"[:,\s]+", key) if word in boards} <= own
 
 
-def page_html(batch: Batch, serial: str) -> str:
-    """The board's papers as one HTML page for print and PDF."""
-    return str(_template().render(r=board_record(batch, serial)))
+def page_html(batch: Batch, serial: str, most_parts: int | None = None) -> str:
+    """The board's papers as one HTML page for print and PDF; of its parts only the first where only a first page is
+    wanted.
+    """
+    record = board_record(batch, serial)
+    return str(_template().render(r={**record, "parts": record["parts"][:most_parts]}))
 
 
 def local_time(at: str | None) -> str:

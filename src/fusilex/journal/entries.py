@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from functools import cache
 from typing import Any, ClassVar
 
@@ -79,6 +81,18 @@ class Entry(msgspec.Struct, frozen=True):
         """What was written, read again."""
         body: dict[str, Any] = json.loads(self.text)
         return body
+
+
+@contextmanager
+def uncollected() -> Iterator[None]:
+    """Without the collection of garbage: many thousand entries are made at once, and none of them is any."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
 
 
 def as_entry(event: Event, deed: str, at: str, who: str, place: str) -> Entry:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import ClassVar, Protocol, TypeVar
 
-from fusilex.journal.entries import Entry, Event, Unreadable
+from fusilex.journal.entries import Entry, Event, Unreadable, uncollected
 
 
 class Undone(Event, frozen=True):
@@ -64,12 +64,13 @@ def fold(happened: Iterable[Entry], start: Callable[[], State]) -> State:
             undone.pop(entry.event.deed, None)
     state = start()
     gone: dict[str, Deed] = {}
-    for entry in history:
-        if entry.deed not in undone:
-            apply(state, entry)
-        elif entry.event is not None and entry.event.undoable:
-            note(state, gone.setdefault(entry.deed, state.started(entry)), entry)
-        state.last_id = entry.id
+    with uncollected():
+        for entry in history:
+            if entry.deed not in undone:
+                apply(state, entry)
+            elif entry.event is not None and entry.event.undoable:
+                note(state, gone.setdefault(entry.deed, state.started(entry)), entry)
+            state.last_id = entry.id
     # after something new was done, what was undone before it cannot come back
     newest = max((deed.last for deed in state.deeds), default=0)
     again = sorted((at, deed) for deed, at in undone.items() if at > newest)

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from sqlalchemy import Connection, CursorResult, func, insert, select
 from sqlalchemy.exc import IntegrityError
 
-from fusilex.journal.entries import Entry, Event, Kinds, as_entry, event_of
+from fusilex.journal.entries import Entry, Event, Kinds, as_entry, event_of, uncollected
 from fusilex.journal.schema import attachments, batches, events, names
 from fusilex.journal.trouble import NotSaved
 
@@ -73,7 +73,8 @@ class Pen:
 
 def entries_since(connection: Connection, kinds: Kinds, stream: int, last: int) -> list[Entry]:
     """Entries of a stream after one, oldest first. Raises `Unreadable`."""
-    return [entry_of(tuple(row), kinds) for row in rows_since(connection, stream, last).fetchall()]
+    with uncollected():
+        return [entry_of(tuple(row), kinds) for row in rows_since(connection, stream, last)]
 
 
 def rows_since(connection: Connection, stream: int, last: int = 0) -> CursorResult[Any]:

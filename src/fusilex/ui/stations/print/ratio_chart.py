@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QPainter, QPixmap
 
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, Openings
@@ -29,12 +29,28 @@ class RatioChart(Card):
         self.setMinimumHeight(round(theme.base * 11))
         self.setMaximumHeight(round(theme.base * 14.5))
         self.setAccessibleName("Area ratio of every opening")
+        self._made: tuple[Openings | None, object, QPixmap] | None = None
 
     def show_openings(self, openings: Openings, foil: float) -> None:
         self.openings, self.foil = openings, foil
         self.update()
 
     def draw(self, painter: QPainter) -> None:
+        """The picture as it was made last, while nothing in it changes: there may be thousands of dots."""
+        ratio = self.devicePixelRatioF()
+        looks = (self.size(), ratio, theme.colour("ink").name(), theme.base, Units.inch)
+        if self._made is None or self._made[0] is not self.openings or self._made[1] != (self.foil, looks):
+            picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(picture)
+            inner.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._draw(inner)
+            inner.end()
+            self._made = self.openings, (self.foil, looks), picture
+        painter.drawPixmap(0, 0, self._made[2])
+
+    def _draw(self, painter: QPainter) -> None:
         openings, width = self.openings, self.width() - 36
         if openings is None or not len(openings):
             plain_text(painter, QRectF(18, 16, width, 40), "This side has no paste openings.", "body", "soft")

@@ -22,6 +22,9 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.paper import PAGE_PT, paper_document, pdf_of
 
+PARTS_ON_A_PAGE = 90
+"""More lines of parts than a page has."""
+
 
 class Paper(QWidget):
     """First page of the board's papers, as it will print."""
@@ -34,7 +37,7 @@ class Paper(QWidget):
         self.setMinimumWidth(round(theme.base * 24))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        html = page_html(self.desk.batch, self.desk.bench.view.board)
+        html = page_html(self.desk.batch, self.desk.bench.view.board, PARTS_ON_A_PAGE)
         width, height = PAGE_PT
         scale = min((self.width() - 10) / width, (self.height() - 10) / height)
         look = html, scale
