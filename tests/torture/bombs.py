@@ -12,7 +12,7 @@ import tempfile
 import time
 import zipfile
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from torture.at_once import SPAWN
@@ -276,7 +276,7 @@ def _write(name: str, folder: Path) -> None:
         (folder / file).write_bytes(data)
 
 
-def defused(place: Path, names: list[str] | None = None, tell: bool = False) -> Counter[str]:
+def defused(place: Path, names: Sequence[str] | None = None, tell: bool = False) -> Counter[str]:
     """Each bomb handed to its verb; what fell."""
     found: Counter[str] = Counter()
     for name in names or [*BOMBS, *HONEST]:

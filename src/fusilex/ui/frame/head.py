@@ -17,6 +17,9 @@ from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import plain_text
 
+LEAST_NAME = 14
+"""Ems of a long name that stay before clocks give way."""
+
 
 class Head(QWidget):
     """Painted whole; a click on the units switches them."""
@@ -26,6 +29,7 @@ class Head(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.bench: Bench | None = None
+        self.shown_name = self.shown_batch = ""
         self.setFixedHeight(round(theme.base * 4.6))
         self.setAccessibleName("Batch and clocks")
 
@@ -37,17 +41,21 @@ class Head(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         name = (self.bench.state[Standing].name or self.bench.state.opened["design"]) if self.bench else "Fusilex"
+        batch = self._batch() if self.bench else ""
+        large, body = QFontMetricsF(theme.font("head", bold=True)), QFontMetricsF(theme.font("body"))
+        least = min(large.horizontalAdvance(name), theme.base * LEAST_NAME)
+        left = self._cells(painter, 38 + least)
+        room = max(0.0, left - 58)  # for the name, which gives way to how many boards there are
+        width = min(large.horizontalAdvance(name), max(least, room - body.horizontalAdvance(batch)))
         painter.setFont(theme.font("head", bold=True))
         painter.setPen(theme.colour("ink"))
-        width = QFontMetricsF(painter.font()).horizontalAdvance(name)
-        painter.drawText(QRectF(20, 0, width + 4, self.height()), Qt.AlignmentFlag.AlignVCenter, name)
-        left = self._cells(painter, 38 + width)
-        if self.bench:
-            text = QRectF(38 + width, 3, max(0.0, left - 48 - width), self.height())
-            painter.setFont(theme.font("body"))
-            painter.setPen(theme.colour("soft"))
-            shown = QFontMetricsF(painter.font()).elidedText(self._batch(), Qt.TextElideMode.ElideRight, text.width())
-            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, shown)
+        self.shown_name = large.elidedText(name, Qt.TextElideMode.ElideMiddle, width + 1)
+        painter.drawText(QRectF(20, 0, width + 4, self.height()), Qt.AlignmentFlag.AlignVCenter, self.shown_name)
+        text = QRectF(38 + width, 3, max(0.0, left - 48 - width), self.height())
+        painter.setFont(theme.font("body"))
+        painter.setPen(theme.colour("soft"))
+        self.shown_batch = body.elidedText(batch, Qt.TextElideMode.ElideRight, text.width())
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self.shown_batch)
 
     def _batch(self) -> str:
         assert self.bench

@@ -79,7 +79,7 @@ class Line(QWidget):
         painter.setBrush(theme.colour("brass_fill" if here else "solder" if done else "card"))
         painter.drawEllipse(at, radius, radius)
         if count:
-            painter.setFont(theme.font("body", bold=True))
+            painter.setFont(theme.font("tiny" if count > 99 and not here else "body", bold=True))
             painter.setPen(theme.colour("now_ground" if here else "ink"))
             box = QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(count))

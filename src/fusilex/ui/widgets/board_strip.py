@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.bench import Bench
@@ -29,6 +29,7 @@ class BoardStrip(QWidget):
         self.setMaximumHeight(round(theme.base * 7.4))
         self.setAccessibleName("Boards of the batch")
         self._boxes: list[tuple[QRectF, str]] = []
+        self.shown: list[int] = []
 
     @property
     def bench(self) -> Bench:
@@ -41,24 +42,35 @@ class BoardStrip(QWidget):
         panel, state = self.desk.batch.panel, self.bench.state
         self._steps, self._here, self._view = self.bench.road.steps, self.step(), self.bench.view
         panels = state.panels
-        label = theme.base * 1.9
+        label, metrics = theme.base * 1.9, QFontMetricsF(theme.font("small", bold=True))
         room = (self.width() - 10 * (len(panels) - 1)) / max(1, len(panels))
-        cell_w = min(theme.base * 4.6, (room - 6) / panel.columns)
+        names = {n: self._name(n) for n in panels}
+        tails = max((metrics.horizontalAdvance(s.rpartition("-")[2]) for s in state.boards), default=0.0)
+        least = max(tails + 8, max(map(metrics.horizontalAdvance, names.values()), default=0.0) / panel.columns)
+        cell_w = max(least, min(theme.base * 4.6, (room - 6) / panel.columns))
         cell_h = min((self.height() - label - 4) / panel.rows, theme.base * 2.5)
         step = panel.columns * cell_w + 22
         chosen = panels.index(self.bench.board.panel) if panels else 0
-        fits = max(1, int((self.width() + 22) / step))
+        more = theme.base * 3.4 if len(panels) * step > self.width() + 22 else 0.0
+        fits = max(1, int((self.width() + 22 - 2 * more) / step))
         first = max(0, min(chosen - fits // 2, len(panels) - fits))
-        x = 2.0
-        for number in panels[first : first + fits]:
-            boards = state.panel_boards(number)
-            name = f"Panel {number}" if len(boards) > 1 else boards[0].serial
-            plain_text(painter, QRectF(x, 0, step, label), name, "small", "soft")
-            for board in boards:
+        self.shown = panels[first : first + fits]
+        x = 2.0 + (more if first else 0.0)
+        if first:  # what is left out is counted at either end
+            plain_text(painter, QRectF(2, label, more, label), f"‹ {first}", "small", "soft")
+        for number in self.shown:
+            plain_text(painter, QRectF(x, 0, step, label), names[number], "small", "soft")
+            for board in state.panel_boards(number):
                 column, row = board.cell % panel.columns, board.cell // panel.columns
                 y = label + (panel.rows - 1 - row) * cell_h
                 self._board(painter, QRectF(x + column * cell_w, y, cell_w - 3, cell_h - 3), board)
             x += step
+        if beyond := len(panels) - first - len(self.shown):
+            plain_text(painter, QRectF(x - 12, label, more, label), f"{beyond} ›", "small", "soft")
+
+    def _name(self, number: int) -> str:
+        boards = self.bench.state.panel_boards(number)
+        return f"Panel {number}" if len(boards) > 1 else boards[0].serial
 
     def _board(self, painter: QPainter, box: QRectF, board: Board) -> None:
         self._boxes.append((box, board.serial))

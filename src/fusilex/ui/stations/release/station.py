@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from fusilex.bench.boards import numbers
@@ -102,7 +102,10 @@ class ReleasePicture(StationPicture):
             )
             judgement_mark(painter, QPointF(label.left() + 14, label.center().y()), 6, level)
             token = "now_ground" if here else "ink"
-            plain_text(painter, label.adjusted(26, theme.base * 0.45, 0, 0), board.serial, "body", token, True)
+            name, room = board.serial, label.width() - 32
+            if QFontMetricsF(theme.font("body", bold=True)).horizontalAdvance(name) > room:
+                name = name.rpartition("-")[2]  # the batch stands in the head
+            plain_text(painter, label.adjusted(26, theme.base * 0.45, 0, 0), name, "body", token, True)
 
     def keys(self) -> list[Key]:
         return [

@@ -1,0 +1,14 @@
+"""The attacks of `./run torture`, a few of each."""
+
+from __future__ import annotations
+
+import pytest
+from torture.__main__ import FALLEN, attacks, run
+
+ALONE, BESIDE = attacks(short=True)
+
+
+@pytest.mark.parametrize("attack", [*ALONE, *BESIDE], ids=lambda attack: attack[0].replace(" ", "-"))
+def test_a_few_of_each_attack_change_nothing(attack: tuple) -> None:  # type: ignore[type-arg]
+    _, found, _ = run(attack)
+    assert sum(found.values()) > 0 and {what: found[what] for what in FALLEN if found[what]} == {}
