@@ -90,6 +90,7 @@ def test_a_row_that_is_not_json_costs_its_batch_the_rest_and_nobody_else_anythin
         bench.do(c.named("RenameBatch")("No"))
     window = open_window(bench, None, journal)
     window.grab()
+    assert "damaged, only to be looked at" in window.head.shown_batch
     assert main(["--journal", str(worked), "papers", "B2-01"]) == 0
     assert "its record ends early" in capsys.readouterr().out
     other = open_journal(sqlite_url(tmp_path / "other.sqlite"))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+
 import pytest
 from torture.__main__ import FALLEN, attacks, run
 
@@ -9,6 +11,7 @@ ALONE, BESIDE = attacks(short=True)
 
 
 @pytest.mark.parametrize("attack", [*ALONE, *BESIDE], ids=lambda attack: attack[0].replace(" ", "-"))
-def test_a_few_of_each_attack_change_nothing(attack: tuple) -> None:  # type: ignore[type-arg]
+def test_a_few_of_each_attack_change_nothing(attack: tuple, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[type-arg]
+    monkeypatch.setattr("torture.__main__.os.environ", {**os.environ})
     _, found, _ = run(attack)
     assert sum(found.values()) > 0 and {what: found[what] for what in FALLEN if found[what]} == {}

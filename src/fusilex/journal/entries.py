@@ -19,7 +19,7 @@ class Unreadable(BadInput):
     """An entry of the journal is not what its kind says, or speaks of what is not there."""
 
     def __init__(self, id: int, kind: str, at: str, expected: str, found: str) -> None:
-        super().__init__("The journal", expected, found, f"entry {id}, {kind} of {at}")
+        super().__init__("The journal", expected, found, f"entry {id}, {kind} of {at[:16]}")
         self.id = id
 
 

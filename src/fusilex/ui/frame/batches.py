@@ -47,7 +47,7 @@ class Row(QStyledItemDelegate):
             try:
                 self._seen[batch] = glance(self.journal, batch)
             except BadInput as problem:
-                self._seen[batch] = str(problem)
+                self._seen[batch] = f"{problem} Enter shows it as far as it can be read."
         return self._seen[batch]
 
     def sizeHint(self, option: QStyleOptionViewItem, index: object) -> QSize:

@@ -63,6 +63,8 @@ class Head(QWidget):
         panels = len(state.panels)
         many = f" in {panels} panel{'s' if panels > 1 else ''}" if panels < len(state.boards) else ""
         rests = WORDS.get(state[Standing].status)
+        if self.bench.damage or self.bench.journal.only_read:
+            rests = "damaged, only to be looked at" if self.bench.damage else "only to be looked at"
         said = f"    {rests}" if rests else ""
         return f"batch {state.opened['batch']}    {len(state.boards)} boards{many}{said}"
 
