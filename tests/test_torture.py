@@ -5,13 +5,13 @@ from __future__ import annotations
 import os
 
 import pytest
-from torture.__main__ import FALLEN, attacks, run
+from torture.every import FALLEN, attacks, run
 
 ALONE, BESIDE = attacks(short=True)
 
 
 @pytest.mark.parametrize("attack", [*ALONE, *BESIDE], ids=lambda attack: attack[0].replace(" ", "-"))
 def test_a_few_of_each_attack_change_nothing(attack: tuple, monkeypatch: pytest.MonkeyPatch) -> None:  # type: ignore[type-arg]
-    monkeypatch.setattr("torture.__main__.os.environ", {**os.environ})
+    monkeypatch.setattr("torture.every.os.environ", {**os.environ})
     _, found, _ = run(attack)
     assert sum(found.values()) > 0 and {what: found[what] for what in FALLEN if found[what]} == {}

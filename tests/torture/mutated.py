@@ -229,7 +229,7 @@ def whole_sets(count: int, place: Path, seed: int = 1, tell: bool = False) -> Co
         folder = place / f"set-{n}"
         folder.mkdir()
         for name, data in whole.items():
-            (folder / name).write_bytes(slipped(data, dice) if dice.random() < 0.25 else data)
+            (folder / name).write_bytes(slipped(data, dice) if dice.random() < 0.08 else data)
         started = time.monotonic()
         _tried(partial(read_design, folder), found, tell)
         found["mutated inputs"] += 1
