@@ -12,9 +12,10 @@ from pathlib import Path
 
 import asked as c
 import pytest
-from conftest import OpenWindow
+from conftest import HERON, OpenWindow
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
 
 from fusilex.app import main
 from fusilex.bench.archive import batch_in, batch_out, rows_out
@@ -32,6 +33,8 @@ from fusilex.journal.bundle import is_bundle
 from fusilex.journal.place import sqlite_url
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
+from fusilex.ui.frame.start import open_home
+from fusilex.ui.frame.stranded import Stranded
 
 
 @pytest.fixture
@@ -314,3 +317,46 @@ def test_places_that_hold_no_journal_are_refused_and_nothing_is_made(
     only = Journal(sqlite_url(odd))
     with pytest.raises(NotSaved, match="nothing can be written"), only.writing():
         pass
+
+
+def test_a_damaged_workshop_lets_every_batch_be_looked_at_and_is_mended(
+    worked: Path, open_window: OpenWindow, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    edit(worked, "UPDATE event SET body = '[]' WHERE id = (SELECT max(id) FROM event WHERE kind = 'lot_received')")
+    journal = open_journal(sqlite_url(worked))
+    bench, said = newest_readable(journal, sqlite_url(tmp_path / "demo.sqlite"))
+    assert bench.state.opened["design"] == "Second" and "This batch is damaged" in said
+    window = open_window(bench, None, journal)
+    window.files.dropped(str(HERON))
+    assert "expected what its kind says" in window.desk.said and window.files.reader is None
+    monkeypatch.setattr(QMessageBox, "exec", lambda box: 0)
+    monkeypatch.setattr(QMessageBox, "clickedButton", lambda box: box.buttons()[0])
+    window.care.mend()
+    assert "1 entries were left out" in window.desk.said and window.desk.bench.damage == ""
+    assert len(window.desk.bench.workshop[Lots].lots) == 29
+
+
+def test_a_start_that_is_stranded_can_try_again_go_back_or_mend(
+    worked: Path, monkeypatch: pytest.MonkeyPatch, tmp_path: Path, qtbot: QtBot
+) -> None:
+    daily(worked, date.today())
+    good = worked.read_bytes()
+    worked.write_text("Somebody saved a letter over it. " * 200)
+    chosen: list[str] = []
+
+    def press(asked: Stranded) -> int:
+        chosen.append(asked.said.text())
+        words = {1: "Mend it", 2: "Go back"}[len(chosen)]
+        next(b for b in asked.findChildren(QPushButton) if b.text().startswith(words)).click()
+        if not asked.url:  # what is no journal at all cannot be mended: it says so, and the next way is taken
+            chosen.append(asked.said.text())
+            next(b for b in asked.findChildren(QPushButton) if b.text().startswith("Go back")).click()
+        return 0
+
+    monkeypatch.setattr(Stranded, "exec", press)
+    home = open_home(sqlite_url(worked), sqlite_url(tmp_path / "demo.sqlite"), make=False)
+    assert home is not None and "is not a journal" in chosen[0] and "expected a journal, whole or in parts" in chosen[1]
+    assert len(home.batches()) == 2
+    home.close()
+    assert len(worked.read_bytes()) == len(good)
+    assert [p for p in worked.parent.glob("j.sqlite.before-*") if "letter" in p.read_text()]

@@ -14,8 +14,6 @@ import pytest
 import shapely
 from conftest import HERON, LETTERS
 from exports import read_bom, read_placements
-from hypothesis import example, given, settings
-from hypothesis import strategies as st
 
 from fusilex.bench.intake.design import design_from, read_design
 from fusilex.bench.stations.ready.judging import ready_findings
@@ -33,9 +31,7 @@ from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
 from fusilex.formats.lists.design_lists import read_points, split_refs
 from fusilex.formats.lists.headings import BOM, PLACEMENTS
-from fusilex.formats.lists.netlist import read_netlist
 from fusilex.formats.lists.numbers import length_mm, number
-from fusilex.formats.lists.stock import StockRow, read_stock, stock_csv
 from fusilex.formats.lists.tables import ListKind, recognise
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.formats.panel_file import read_panel, write_panel
@@ -353,52 +349,6 @@ def test_folders_and_zips(heron_files: Files, tmp_path: Path, monkeypatch: pytes
     )
     with pytest.raises(BadInput, match="no permission"):
         read_design(HERON)
-
-
-READERS = {
-    "heron-r2-paste-top.gbr": read_gerber,
-    "heron-r2-outline.gbr": read_gerber,
-    "heron-r2-unplated.drl": read_excellon,
-    "heron-r2.ipc": read_netlist,
-    "heron-r2-placements.csv": read_placements,
-    "heron-r2-bom.csv": read_bom,
-    "oven-run-1.csv": read_log,
-    "panel.json": read_panel,
-    "stock.csv": read_stock,
-}
-STOCK = stock_csv(
-    StockRow(f"R{n}", "reel", f"SR-{n}", f"{n} k", "0402", n * 37, "A1", "2640", "L", "2a") for n in range(99)
-)
-
-
-slips = st.lists(
-    st.tuples(st.floats(0, 0.999), st.sampled_from(("set", "cut", "repeat")), st.integers(0, 255), st.integers(1, 40)),
-    min_size=1,
-    max_size=12,
-)
-
-
-@settings(max_examples=60)
-@pytest.mark.parametrize("name", READERS)
-@given(made=slips)
-@example(made=[(0.0, "cut", 0, 1), (0.3359375, "set", 178, 1)])  # a superscript two is a digit and no number
-def test_mutated_bytes_are_read_or_refused_but_never_crash(name: str, made: list[tuple[float, str, int, int]]) -> None:
-    whole = STOCK.encode() if name == "stock.csv" else (HERON / name).read_bytes()
-    raw = bytearray(whole[:6000] + whole[-40:])
-    for where, action, value, length in made:
-        at = int(where * len(raw))
-        if action == "set":
-            raw[at] = value
-        elif action == "cut":
-            del raw[at : at + length]
-        else:
-            raw[at:at] = raw[at : at + length]
-        raw = raw or bytearray(b" ")
-    try:
-        READERS[name](bytes(raw), name)
-    except BadInput as problem:
-        assert name in str(problem)
-    identify(name, bytes(raw))
 
 
 def test_no_shape_is_lost_between_drawing_order_and_layers(heron: Design) -> None:

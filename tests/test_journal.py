@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import multiprocessing
 import re
 import shutil
 from pathlib import Path
@@ -190,32 +189,6 @@ def test_older_words_are_read_in_the_words_of_today() -> None:
         "with": {"rotations": {"U1": 90}},
         "words": "",
     }
-
-
-def _busy(url: str, batch: int, station: str, count: int) -> None:
-    bench = Bench(open_journal(url), batch)
-    for n in range(count):
-        bench.do(c.named("ReceiveLot")("bag", f"SR-{station}{n}", "1 k", "0402", 10))
-        bench.do(c.named("CountLot")(next(reversed(bench.workshop[Lots].lots)), 5 + n))
-
-
-def test_two_windows_flat_out_see_all_and_double_nothing(heron_files: Files, tmp_path: Path) -> None:
-    """Each looks, decides and writes as one: made-up names are unique, and both end where a replay ends."""
-    url = sqlite_url(tmp_path / "j.sqlite")
-    bench = Bench.open_batch(open_journal(url), heron_files, "Heron R2", 2, prefix="H")
-    others = multiprocessing.get_context("spawn")
-    busy = [others.Process(target=_busy, args=(url, bench.id, name, 25)) for name in "AB"]
-    for process in busy:
-        process.start()
-    for process in busy:
-        process.join(120)
-        assert process.exitcode == 0
-    bench.refresh()
-    lots = bench.workshop[Lots].lots
-    assert len(lots) == 50 and len({x.part_number for x in lots.values()}) == 50
-    again = Bench(open_journal(url), bench.id)
-    assert again.state == bench.state and again.workshop == bench.workshop
-    assert sum(e.kind == "lot_counted" for e in bench.shop.history) == 50
 
 
 def test_batches_opened_at_once_get_numbers_of_their_own(heron_files: Files, tmp_path: Path) -> None:

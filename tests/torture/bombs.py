@@ -148,24 +148,21 @@ def piled_pads() -> Made:
     return with_layer(layer) | {"b-mask-top.gbr": layer.encode(), "b-paste-top.gbr": layer.encode()}
 
 
+def in_three_layers(aperture: str, flashes: str) -> Made:
+    layer = HEAD.replace("C,0.2", aperture) + flashes + "M02*\n"
+    names = {f"b-{name}-top.gbr": layer.encode() for name in ("copper", "mask", "paste")}
+    return names | {"b-outline.gbr": OUTLINE.replace("50000000", "200000000").encode()}
+
+
 def field_of_pads() -> Made:
     """A pad every 0.8 mm, as far as the eye reaches."""
-    flashes = "".join(f"X{n % 250 * 800_000}Y{n // 250 * 800_000}D03*\n" for n in range(60_000))
-    layer = HEAD.replace("C,0.2", "R,0.4X0.4") + flashes + "M02*\n"
-    wide = OUTLINE.replace("50000000", "200000000")
-    return {"b-outline.gbr": wide.encode()} | {
-        f"b-{name}-top.gbr": layer.encode() for name in ("copper", "mask", "paste")
-    }
+    spots = (f"X{n % 250 * 800_000}Y{n // 250 * 800_000}D03*\n" for n in range(60_000))
+    return in_three_layers("R,0.4X0.4", "".join(spots))
 
 
 def pads_in_a_row() -> Made:
     """Fine strips side by side."""
-    flashes = "".join(f"X{n * 3_000}Y10000000D03*\n" for n in range(60_000))
-    layer = HEAD.replace("C,0.2", "R,0.002X1.5") + flashes + "M02*\n"
-    wide = OUTLINE.replace("50000000", "200000000")
-    return {"b-outline.gbr": wide.encode()} | {
-        f"b-{name}-top.gbr": layer.encode() for name in ("copper", "mask", "paste")
-    }
+    return in_three_layers("R,0.002X1.5", "".join(f"X{n * 3_000}Y10000000D03*\n" for n in range(60_000)))
 
 
 def ranges() -> Made:

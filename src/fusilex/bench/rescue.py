@@ -17,10 +17,11 @@ from fusilex.bench.common.files import FileAdded
 from fusilex.bench.common.mended import RecordMended
 from fusilex.bench.rooms import EVENT_KINDS, batch_state, workshop_state
 from fusilex.core.problems import BadInput
+from fusilex.journal.backups import Backup, put_back
 from fusilex.journal.entries import Entry, Unreadable, as_entry, event_of
 from fusilex.journal.folding import Folded, fold
 from fusilex.journal.pen import Pen, digest
-from fusilex.journal.place import sqlite_url
+from fusilex.journal.place import free, sqlite_url
 from fusilex.journal.salvage import COLUMNS, Salvaged, salvage
 from fusilex.journal.schema import metadata
 from fusilex.journal.store import Journal
@@ -140,6 +141,26 @@ def rescue(path: Path, target: Path) -> Checked:
     finally:
         draft.unlink(missing_ok=True)
     return checked
+
+
+def mend(path: Path) -> str:
+    """Put what can be read of a journal in its place; what was done, in words. Raises `NotSaved`, `NotRead`."""
+    new = free(path, "mended")
+    lost = rescue(path, new).lost
+    left = new.with_name(f"{new.name}.left-out.jsonl")
+    said = _instead(path, new, f"The journal is mended; {lost} entries were left out.")
+    new.unlink(missing_ok=True)
+    return f"{said} What was left out stands in {left.name}." if left.exists() else said
+
+
+def gone_back(path: Path, copy: Backup) -> str:
+    """Put a backup in a journal's place; what was done, in words. Raises `NotSaved`."""
+    return _instead(path, copy.path, f"This is the journal of {copy.words}.")
+
+
+def _instead(path: Path, copy: Path, said: str) -> str:
+    aside = put_back(path, copy)
+    return f"{said} The one before lies in {aside.name}." if aside else said
 
 
 def _fill(pen: Pen, checked: Checked, out: list[dict[str, Any]]) -> None:

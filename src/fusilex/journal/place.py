@@ -140,8 +140,8 @@ def alone(path: Path) -> bool:
     try:
         with closing(connected(path, "rw")) as connection:
             return bool(connection.execute("PRAGMA journal_mode=DELETE").fetchone()[0] == "delete")
-    except sqlite3.Error:
-        return False
+    except sqlite3.Error as problem:
+        return cause(problem) == NOT_ONE  # what is no journal nobody has open as one
 
 
 def writable(path: Path) -> bool:

@@ -70,7 +70,11 @@ class FileDialogs:
             self.host.batches.read(paths[0])
             return
         beside = self._go_beside(paths)
-        habits = self._shop()[Habits]
+        try:
+            habits = self._shop()[Habits]
+        except BadInput as problem:  # the workshop's record is damaged: nothing new begins on it
+            self.host.desk.say(str(problem))
+            return
         self.reader = reader = Reader(paths, None if beside else partial(read_for, habits))
         waiting = QProgressDialog("", "Leave it", 0, 100, self.host.widget())
         waiting.setLabel(plain_label(f"Reading {paths[0].name}"))

@@ -11,11 +11,10 @@ from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMessageBox
 
 from fusilex.bench.opening import newest_readable
-from fusilex.bench.rescue import Checked, check, rescue
+from fusilex.bench.rescue import Checked, check, gone_back, mend
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
-from fusilex.journal.backups import copy_to, daily, kept, put_back
-from fusilex.journal.place import free
+from fusilex.journal.backups import copy_to, daily, kept
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.host import Host
 
@@ -83,7 +82,7 @@ class JournalCare(QObject):
         prompt = "The journal as it is now is set aside beside it. Go back to"
         chosen, sure = QInputDialog.getItem(self.host.widget(), "Go back to a backup", prompt, words, 0, False)
         if sure:
-            self._swap(lambda: _put_back(path, copies[words.index(chosen)].path, f"This is the journal of {chosen}."))
+            self._swap(lambda: gone_back(path, copies[words.index(chosen)]))
 
     def mend(self) -> None:
         """Check all of it; where something is wrong, keep what can be read."""
@@ -105,11 +104,11 @@ class JournalCare(QObject):
             return
         box = QMessageBox(QMessageBox.Icon.Warning, "Mend the journal", _told(found, entries), parent=widget)
         box.setTextFormat(Qt.TextFormat.PlainText)
-        mend = box.addButton("Mend it", QMessageBox.ButtonRole.AcceptRole)
+        yes = box.addButton("Mend it", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
         box.exec()
-        if box.clickedButton() is mend:
-            self._swap(lambda: _mended(path, found))
+        if box.clickedButton() is yes:
+            self._swap(lambda: mend(path))
 
     def _swap(self, swap: Callable[[], str]) -> None:
         """Put another file in the journal's place and open it; the newest batch of it comes on the screen."""
@@ -123,20 +122,6 @@ class JournalCare(QObject):
         bench, unread = newest_readable(self.host.home, self.demo_url or home.url)
         self.host.show_bench(bench)
         self.host.desk.say(f"{said} {unread}".strip())
-
-
-def _put_back(path: Path, copy: Path, said: str) -> str:
-    aside = put_back(path, copy)
-    return f"{said} The one before lies in {aside.name}." if aside else said
-
-
-def _mended(path: Path, found: Checked) -> str:
-    new = free(path, "mended")
-    rescue(path, new)
-    left = new.with_name(f"{new.name}.left-out.jsonl")
-    said = _put_back(path, new, f"The journal is mended; {found.lost} entries were left out.")
-    new.unlink(missing_ok=True)
-    return f"{said} What was left out stands in {left.name}." if left.exists() else said
 
 
 def _told(found: Checked, entries: int) -> str:

@@ -66,8 +66,10 @@ def open_home(url: str, demo_url: str, make: bool) -> Journal | None:
     """The journal at a URL; where it cannot be opened, the one the user chooses instead, None to leave."""
     while True:
         try:
-            return open_journal(url, make=make)
-        except NotSaved as problem:
+            journal = open_journal(url, make=make)
+            journal.batches()
+            return journal
+        except (NotSaved, BadInput) as problem:
             print(f"fusilex: {problem}", file=sys.stderr)
             asked = Stranded(str(problem), url, demo_url)
             asked.exec()

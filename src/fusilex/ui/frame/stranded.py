@@ -7,7 +7,9 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton, QVBoxLayout
 
-from fusilex.journal.backups import kept, put_back
+from fusilex.bench.rescue import gone_back, mend
+from fusilex.core.problems import BadInput
+from fusilex.journal.backups import kept
 from fusilex.journal.place import path_of, sqlite_url
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.theme import theme
@@ -27,8 +29,13 @@ class Stranded(QDialog):
         column.addWidget(self.said)
         path = path_of(url)
         self.backups = kept(path) if path else []
-        if self.backups:
-            self._button(f"Go back to the backup of {self.backups[0].words}", self.go_back, column)
+        self._button("Try again", lambda: self._leave(url), column)
+        if path and self.backups:
+            newest = self.backups[0]
+            words = f"Go back to the backup of {newest.words}"
+            self._button(words, lambda: self._instead(lambda: gone_back(path, newest)), column)
+        if path and path.is_file():
+            self._button("Mend it: keep what can be read", lambda: self._instead(lambda: mend(path)), column)
         self._button("Open another journal…", self.other, column)
         if demo_url != url:
             self._button("Look at the demo", lambda: self._leave(demo_url), column)
@@ -43,13 +50,11 @@ class Stranded(QDialog):
         self.url = url
         self.accept()
 
-    def go_back(self) -> None:
-        """The newest backup takes the journal's place; what lay there is set aside."""
-        path = path_of(self._tried)
-        assert path is not None
+    def _instead(self, put: Callable[[], str]) -> None:
+        """Put another file in the journal's place and try that; what lay there is set aside."""
         try:
-            put_back(path, self.backups[0].path)
-        except NotSaved as problem:
+            put()
+        except (NotSaved, BadInput) as problem:
             self.said.setText(str(problem))
         else:
             self._leave(self._tried)
