@@ -174,6 +174,9 @@ def test_a_torn_page_is_set_aside_before_anything_is_written_and_the_rest_is_kep
 ) -> None:
     torn(worked, "event")
     as_it_was = worked.read_bytes()
+    with pytest.raises(NotSaved, match="was not backed up: it is damaged"):
+        daily(worked, date.today())
+    assert kept(worked) == [], "a torn copy pushes no whole one out"
     journal = open_journal(sqlite_url(worked))
     assert "is damaged" in journal.noticed and "Go back to a backup or mend it" in journal.noticed
     (aside,) = [p for p in worked.parent.glob("j.sqlite.damaged-*") if not p.name.endswith(".txt")]
