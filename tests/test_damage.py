@@ -255,7 +255,8 @@ def test_what_takes_the_file_away_is_noticed_at_the_next_save(worked: Path) -> N
 def test_a_lock_is_waited_for_said_and_given_up_and_the_window_lives(
     worked: Path, open_window: OpenWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("fusilex.journal.engine.PATIENCE_S", 0.9)
+    monkeypatch.setattr("fusilex.journal.engine.PATIENCE_S", 2.0)
+    monkeypatch.setattr("fusilex.ui.frame.window.SAID_AFTER_S", 0.0)
     journal = open_journal(sqlite_url(worked))
     window = open_window(Bench(journal, 3), None, journal)
     painted: list[str] = []
