@@ -40,12 +40,12 @@ def attacks(short: bool) -> tuple[list[Attack], list[Attack]]:
         alone.append(("four at once", at_once.flat_out, (4, 1000)))
     versions = ("", "0002") if short else ("", "0002", "0003", "0004")
     beside: list[Attack] = [(f"killed at a statement {v or 'new'}", kills.at_any_statement, (v,)) for v in versions]
-    beside += [("killed while opening", kills.at_any_moment, (12 if short else 400,))]
+    beside += [("killed while opening", kills.at_any_moment, (12 if short else 440,))]
     beside += [("killed at work", kills.at_work, (6 if short else 250, seed)) for seed in ((1,) if short else (1, 2))]
     beside += [
-        ("mutated files and words", _slips, (300 if short else 4500, seed)) for seed in ((1,) if short else (1, 2))
+        ("mutated files and words", _slips, (300 if short else 4700, seed)) for seed in ((1,) if short else (1, 2))
     ]
-    beside += [("mutated sets", _sets, (3 if short else 500, 3))]
+    beside += [("mutated sets", _sets, (3 if short else 600, 3))]
     if not short:
         beside += [("any keys", _keys, (10_000, seed)) for seed in range(5)]
     return alone, beside

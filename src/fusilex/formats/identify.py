@@ -154,7 +154,7 @@ def undecided(guesses: Mapping[str, Guess]) -> dict[str, Guess]:
 
 def stated_layers(files: Mapping[str, bytes]) -> int:
     """How many copper layers the board has by what its bottom layer says of itself, 0 where nothing says."""
-    found = (re.search(rb"TF\.FileFunction,Copper,L(\d+),Bot", data[:6000]) for data in files.values())
+    found = (re.search(rb"TF\.FileFunction,Copper,L(\d{1,4}),Bot", data[:6000]) for data in files.values())
     return max((int(m[1]) for m in found if m), default=0)
 
 
@@ -196,7 +196,7 @@ def _gerber(name: str, head: bytes) -> Guess:
             words[0], "other"
         )
         if role == "copper" and side is None:
-            number = re.fullmatch(r"L(\d+)", words[1]) if len(words) > 1 else None
+            number = re.fullmatch(r"L(\d{1,4})", words[1]) if len(words) > 1 else None
             return (
                 Guess("gerber", "inner", number[1], because, STATED)
                 if number

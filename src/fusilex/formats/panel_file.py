@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 from collections.abc import Callable
 from typing import Any
 
@@ -12,10 +11,11 @@ from fusilex.core.problems import BadInput
 
 PANEL_FORMAT = "fusilex-panel-1"
 MOST_CELLS_ALONG = 50
+MOST_MM = 1e4
 
 
 def _number(value: Any) -> float:
-    if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+    if isinstance(value, bool) or not isinstance(value, int | float) or not -MOST_MM < value < MOST_MM:
         raise ValueError("a number")
     return float(value)
 

@@ -95,7 +95,7 @@ def probe_plan(design: Design, max_gap: float = MAX_GAP_MM) -> list[ProbePair]:
 
 
 def _natural(name: str) -> tuple[object, ...]:
-    return tuple((0, int(part)) if part.isdecimal() else (1, part) for part in re.findall(r"\d+|\D+", name))
+    return tuple((0, int(part[:15])) if part.isdecimal() else (1, part) for part in re.findall(r"\d+|\D+", name))
 
 
 def nets_known(design: Design) -> bool:

@@ -67,7 +67,7 @@ _PLUGS = ("J", "P", "X", "CN", "CON", "ANT")  # where SMA is a socket
 DENSITY_MG_PER_MM3 = {"inductor": 4.5, "electrolytic": 2.0, "crystal": 3.0, "reed": 3.0}
 OTHER_DENSITY = 2.5
 """Plastic and ceramic bodies 2–3 g/cm³, wound and metal ones 4–5: for estimates only."""
-MOST_MM = 80.0
+MOST_MM, MOST_LETTERS = 80.0, 60
 """Two larger numbers with a cross between them are no lengths of a body in mm."""
 _LETTERS = re.compile("[A-Za-z]*")
 _TWO_LENGTHS = re.compile(r"(\d+(?:\.\d+)?)\s*(?:mm)?\s*[xX×]\s*(\d+(?:\.\d+)?)")
@@ -87,7 +87,7 @@ def package_of(name: str, ref: str = "", metric: bool = False) -> Package:
     parts. An unknown name gives ``known=False`` and a size read from lengths in the text where there are any, else 2
     × 2 × 1 mm.
     """
-    package = _body_of(name.strip(), letters_of(ref), metric)
+    package = _body_of(name.strip()[:MOST_LETTERS], letters_of(ref), metric)
     return replace(package, chip=chip) if (chip := _chip_of(package, metric)) else package
 
 

@@ -18,7 +18,7 @@ _BOTTOM, _TOP = re.compile(BOTTOM_WORDS), re.compile(TOP_WORDS)
 _YES, _NO = ("yes", "y", "1", "true", "x", "ja", "oui", "si", "sí"), ("no", "n", "0", "false", "nein", "non", "-", "")
 _BARE_POINT = re.compile(r"\s*[A-Za-z][\w@]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*[,;\t]\s*[-+]?\d[\d.]*\s*(\n|$)")
 _APART = re.compile(r"(?<![\w])([A-Za-z]{1,3}) (\d+)(?![\w])")  # C 4
-_RANGE = re.compile(r"^([A-Za-z_]\w*?)(\d+)\s*[-–…]\s*(?:([A-Za-z_]\w*?))?(\d+)$")
+_RANGE = re.compile(r"^([A-Za-z_]\w*?)(\d{1,9})\s*[-–…]\s*(?:([A-Za-z_]\w*?))?(\d{1,9})$")
 MOST_SKIPPED = 0.1
 """Share of a list's lines that may be unreadable before the list is."""
 

@@ -228,7 +228,7 @@ def _by_content(grid: Grid, name: str, kind: ListKind, picked: Mapping[str, int]
 def _various(rows: Sequence[Sequence[str]], column: int) -> bool:
     """A needed column says different things; a running number in front of the list is none of them."""
     cells = [row[column].strip() for row in rows if column < len(row)]
-    running = [c for c in cells if c.isdecimal()]
+    running = [c for c in cells if c.isdecimal() and len(c) < 10]
     counts = len(running) == len(cells) and all(int(b) - int(a) == 1 for a, b in pairwise(running))
     return len(set(cells)) > 1 and not counts
 
