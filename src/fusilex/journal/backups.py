@@ -7,7 +7,7 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
@@ -93,7 +93,8 @@ def copy_to(journal: Path, target: Path) -> None:
     except (sqlite3.Error, OSError) as problem:
         raise NotSaved(f"The journal was not backed up to {target}: {reason(problem)}.") from problem
     finally:
-        draft.unlink(missing_ok=True)
+        with suppress(OSError):
+            draft.unlink(missing_ok=True)
 
 
 def put_back(journal: Path, copy: Path) -> Path | None:
