@@ -22,6 +22,7 @@ from fusilex.bench.intake.design import read_design
 from fusilex.core.design.clusters import candidates
 from fusilex.core.overlay import pairs_meeting
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Left, asking
 from fusilex.formats.bundle import Files, read_one
 from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
@@ -189,3 +190,16 @@ def test_the_chart_of_ratios_is_painted_anew_for_another_foil(bench: Bench, open
     first, again = chart.grab().toImage(), chart.grab().toImage()
     chart.show_openings(openings, 0.2)
     assert first == again and chart.grab().toImage() != first
+
+
+@pytest.mark.parametrize("read", [layer(DOTS * 300), layer(CUTS), drill, table, pads, layer(RING)])
+def test_a_reader_is_left_in_the_middle_of_a_file(read: Callable[[], object]) -> None:
+    asked: list[int] = []
+
+    def leave() -> None:
+        asked.append(1)
+        raise Left
+
+    with pytest.raises(Left), asking(leave):
+        read()
+    assert asked == [1] and read() is not None, "and nothing of it stays"

@@ -28,6 +28,7 @@ from fusilex.core.design.pad_rows import (
     headers,
     rows_of,
 )
+from fusilex.core.progress import while_wanted
 
 CHIP_GAP_MM = 3.2
 SMALLEST_BOX_MM2, MOST_BOXED = 6.0, 4
@@ -144,7 +145,7 @@ def _triangles(pads: PadSet) -> list[list[int]]:
         if pads.free[i] and pads.free[j] and pads.alike(i, j):
             near[i].append(j)
             near[j].append(i)
-    for tip in sorted(near):
+    for tip in while_wanted(sorted(near)):
         beside = np.array([i for i in near[tip] if pads.free[i]], dtype=int)
         if pads.free[tip] and len(beside) <= MOST_BESIDE and (best := _base_of(pads, tip, beside)):
             pads.take([*best, tip])

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from fusilex.core.design.connectivity import DisjointSet
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import wanted_still
 
 MOST_PADS, MOST_PAIRS = 30_000, 1_500_000
 """Pads close together: there are some hundred thousand on the densest boards."""
@@ -35,6 +36,7 @@ def _few_pairs(tree: shapely.STRtree, shapes: NDArray[np.object_]) -> NDArray[np
     found: list[NDArray[np.int_]] = [np.zeros((2, 0), dtype=int)]
     count = 0
     for first in range(0, len(shapes), 256):
+        wanted_still()
         a, b = tree.query(shapes[first : first + 256])
         a = a + first
         found.append(np.stack([a[a < b], b[a < b]]))

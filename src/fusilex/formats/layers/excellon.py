@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from fusilex.core.design.model import Hole
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import while_wanted
 from fusilex.formats.identify import not_plated
 
 _FUNCTION = re.compile(r"TF\.FileFunction,(NonPlated|Plated|MixedPlating)(?:,(\d+),(\d+),(?:Blind|Buried))?", re.I)
@@ -150,7 +151,7 @@ def _spots(text: str, name: str) -> Iterator[tuple[str, str, str]]:
     """(tool, x, y) of every hole as written; coordinates left out are as before, slots give both ends."""
     tool, x, y = "", "0", "0"
     package = re.split(r"^(?:%|M95)\s*$", text, maxsplit=1, flags=re.M)[-1] if re.search(r"^M48", text, re.M) else text
-    for number, line in enumerate(package.splitlines(), 1):
+    for number, line in while_wanted(enumerate(package.splitlines(), 1)):
         line = line.strip()
         if _TOOL.match(line) and not line.startswith("X"):
             tool = _SELECT.match(line)[1]  # type: ignore[index]

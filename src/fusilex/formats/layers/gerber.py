@@ -12,6 +12,7 @@ from shapely import GeometryType
 from fusilex.core.design.model import Layer, Placement
 from fusilex.core.overlay import union_of, without
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import wanted_still
 from fusilex.formats.layers.drawn import FLASH, Drawn
 from fusilex.formats.layers.shapes import Shapes, TooMany, written_out
 from fusilex.formats.layers.stream import read_drawn
@@ -104,6 +105,7 @@ def _cleared(shapes: NDArray[np.object_], dark: NDArray[np.bool_]) -> tuple[NDAr
     found: list[NDArray[np.int_]] = [np.zeros((2, 0), dtype=int)]
     tree, at, count, pairs = shapely.STRtree(shapes[clear]), 0, 64, 0
     while at < len(darks) and len(clear):
+        wanted_still()
         asked = darks[at : at + count]
         of, which = tree.query(shapes[asked], predicate="intersects")
         met = np.stack([asked[of], clear[which]])

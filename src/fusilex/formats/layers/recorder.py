@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import wanted_still
 from fusilex.formats.layers.drawn import ARC, FLASH, LINE, MOST_OBJECTS, REGION, Aperture, Drawn, Point, Repeat, Turned
 
 PORTION = 500_000
@@ -100,6 +101,7 @@ class Recorder:
         at, operation = np.empty((self.count, 2)), np.empty(self.count, dtype=np.int8)
         row = first = 0
         for stop in self._portions():
+            wanted_still()
             text = "".join(self.runs[first:stop]).encode().translate(_SPACES)
             self.runs[first:stop] = [""] * (stop - first)
             whole = b"." not in text and b"e" not in text  # as nearly always, and read three times as fast

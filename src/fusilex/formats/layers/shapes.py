@@ -13,6 +13,7 @@ from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.overlay import union_of
+from fusilex.core.progress import wanted_still
 from fusilex.formats.layers.drawn import (
     ARC,
     ARC_ERROR_MM,
@@ -224,6 +225,7 @@ def _regions(
     if len(touching):
         stated = np.abs(_enclosed(points, ring, len(made))[touching])
         for i, area in zip(touching.tolist(), stated.tolist(), strict=True):
+            wanted_still()
             check_crossings(made[i])
             pieces = polygons_in(shapely.make_valid(made[i]))
             made[i] = shapely.multipolygons(pieces) if len(pieces) != 1 else pieces[0]

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Left, while_wanted
 from fusilex.formats.written.words import uncell
 
 SEPARATORS = (",", ";", "\t", "|")
@@ -94,7 +95,7 @@ def _separated(text: str, separator: str, name: str) -> Grid:
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
     rows, lines = [], []
     try:
-        for row in reader:
+        for row in while_wanted(reader):
             rows.append(tuple(map(_bare, row)))
             lines.append(reader.line_num)
     except csv.Error as error:
@@ -194,7 +195,7 @@ def _sheets(data: bytes, name: str) -> Iterator[Grid]:
         book = load_workbook(io.BytesIO(data), read_only=True, data_only=True)
         for sheet in book.worksheets:
             rows, lines = [], []
-            for number, row in enumerate(sheet.iter_rows(values_only=True), 1):
+            for number, row in while_wanted(enumerate(sheet.iter_rows(values_only=True), 1)):
                 if number > MOST_ROWS:
                     raise BadInput(name, f"at most {MOST_ROWS} rows", "more", f"sheet {sheet.title}")
                 cells = tuple(_cell(value) for value in row)
@@ -202,7 +203,7 @@ def _sheets(data: bytes, name: str) -> Iterator[Grid]:
                     rows.append(cells)
                     lines.append(number)
             yield Grid(f"sheet {sheet.title}", tuple(rows), tuple(lines))
-    except BadInput:
+    except (BadInput, Left):
         raise
     except Exception as error:  # the workbook reader raises whatever its XML happens to raise
         raise BadInput(name, "a readable spreadsheet", str(error)[:160] or type(error).__name__) from error

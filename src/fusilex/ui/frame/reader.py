@@ -11,7 +11,7 @@ from PyQt6.QtCore import QThread, pyqtSignal
 from fusilex.bench.mishaps import write_down
 from fusilex.bench.source import Reading
 from fusilex.core.problems import BadInput
-from fusilex.core.progress import Left, Step, part_of
+from fusilex.core.progress import Left, Step, asking, part_of
 from fusilex.formats.bundle import Files, read_paths
 
 Read = Callable[[Files, str, Step], Reading]
@@ -43,15 +43,20 @@ class Reader(QThread):
             self._said = time.monotonic()
             self.progress.emit(round(100 * share), what)
 
+    def _leave(self) -> None:
+        if self.left:
+            raise Left
+
     def run(self) -> None:
         name = self.paths[0].name
         try:
-            self.step(0.0, f"Opening {name}")
-            files, name = read_paths(self.paths)
-            reading = None
-            if self.how is not None:
-                reading = self.how(files, name, part_of(self.step, 0.05, 1.0))
-            self.step(1.0, name)
+            with asking(self._leave):
+                self.step(0.0, f"Opening {name}")
+                files, name = read_paths(self.paths)
+                reading = None
+                if self.how is not None:
+                    reading = self.how(files, name, part_of(self.step, 0.05, 1.0))
+                self.step(1.0, name)
         except Left:
             return
         except BadInput as problem:
