@@ -23,6 +23,8 @@ from fusilex.core.design.clusters import candidates
 from fusilex.core.overlay import pairs_meeting
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, asking
+from fusilex.core.spelling import spelt
+from fusilex.core.values import read_value
 from fusilex.formats.bundle import Files, read_one
 from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
@@ -203,3 +205,9 @@ def test_a_reader_is_left_in_the_middle_of_a_file(read: Callable[[], object]) ->
     with pytest.raises(Left), asking(leave):
         read()
     assert asked == [1] and read() is not None, "and nothing of it stays"
+
+
+def test_patterns_meet_no_more_of_a_text_than_a_label_has() -> None:
+    """Patterns that try every place of a word take the square of its length: 5,000 digits took seconds."""
+    assert len(spelt("9" * 5000)) <= 250
+    assert read_value("10k" + " " * 300 + "9" * 5000, "resistor").value == 10_000

@@ -50,9 +50,15 @@ GROUPED = re.compile(
 )
 
 
+MOST_LETTERS = 250
+"""Of a value, or a whole label."""
+
+
 def spelt(text: str) -> str:
-    """Letters that look alike made one, prefixes and units that are spelt out made letters."""
-    text = text.translate(_LOOKALIKES)
+    """Letters that look alike made one, prefixes and units that are spelt out made letters. Of a text that is longer
+    than any label only the beginning is read: the patterns try every place of it.
+    """
+    text = text[:MOST_LETTERS].translate(_LOOKALIKES)
     for pattern, letter in _SPELT:
         text = pattern.sub(letter, text)
     return text

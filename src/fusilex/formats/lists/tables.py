@@ -97,7 +97,7 @@ def recognise(header: Sequence[str], kind: ListKind, rows: Sequence[Sequence[str
     Of several cells that name a field, the first whose column below it (`rows`) looks like the field serves, else the
     first. Spare wording is taken only where the column looks like it.
     """
-    cells = _words(header)
+    cells = [cell[:MOST_LETTERS] for cell in _words(header)]
     found: dict[str, int] = {}
     for name, pattern in (*kind.wording.items(), *kind.spare.items()):
         whole = _compiled(pattern).fullmatch
@@ -109,11 +109,15 @@ def recognise(header: Sequence[str], kind: ListKind, rows: Sequence[Sequence[str
     return found
 
 
+MOST_LETTERS = 300
+"""Of a cell by which a column is told: lists of designators go on in the same way, and nothing else is as long."""
+
+
 def _fit(rows: Sequence[Sequence[str]], column: int, pattern: str) -> float:
     """Share of a column's filled cells that look like a field's content; 0 when none is filled."""
     cells = [row[column].strip() for row in rows if column < len(row) and row[column].strip()]
     whole = _compiled(pattern).fullmatch
-    return sum(bool(whole(cell)) for cell in cells) / len(cells) if cells else 0.0
+    return sum(bool(whole(cell[:MOST_LETTERS])) for cell in cells) / len(cells) if cells else 0.0
 
 
 def best_table(
