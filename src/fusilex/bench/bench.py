@@ -13,6 +13,7 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Redo, Undo
 from fusilex.bench.common.events import BatchOpened, Moved, places
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
+from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import WORDS, Standing
 from fusilex.bench.derived import Derived, Shop
@@ -61,6 +62,9 @@ class Bench:
         self.shop = Stream[WorkshopState](journal.workshop, workshop_state, shop)
         if not self.state.opened:
             raise NotRead(journal.name, f"the first entry of batch {batch}", "it is missing")
+        for stream in (self.record, self.shop):
+            if self.damage:  # what cannot be read is lost to every judgement and paper made from here
+                stream.state[Mended].losses.append((datetime.now(UTC).isoformat(), 1, self.damage))
         self.who = _user()
         self.source = Source(journal.attachment, self.state, self.workshop[Habits])
         if read is not None:

@@ -65,7 +65,8 @@ def check(path: Path) -> Checked:
         by_stream[row[-1]].append(row)
     rows = {row[0]: row for row in found.rows["batch"]}
     for id, named in by_stream.items():  # a batch whose own row is torn is known by its entries
-        rows.setdefault(id, (id, *_guessed(named)))
+        shop = any(row[3] == "workshop" for row in rows.values())
+        rows.setdefault(id, (id, *_guessed(named, shop)))
     streams = [_stream(row, by_stream[id]) for id, row in sorted(rows.items())]
     there = {row[1] for row in found.rows["attachment"] if digest(bytes(row[3])) == row[1]}
     wrong = [str(lost) for lost in found.lost]
@@ -77,8 +78,9 @@ def check(path: Path) -> Checked:
     return Checked(streams, wrong, found)
 
 
-def _guessed(rows: list[tuple[Any, ...]]) -> tuple[str, str, str]:
-    opened = any(row[5] == "batch_opened" for row in rows)
+def _guessed(rows: list[tuple[Any, ...]], shop: bool) -> tuple[str, str, str]:
+    """Name, date and kind of a stream whose own row is torn; a workshop only where there is none."""
+    opened = shop or any(row[5] == "batch_opened" for row in rows)
     return (f"batch of {rows[0][2][:10]}", rows[0][2], "batch") if opened else ("workshop", rows[0][2], "workshop")
 
 

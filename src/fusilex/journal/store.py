@@ -82,7 +82,10 @@ class Journal:
             self.noticed = f"{self.only_read}: it can be looked at."
         elif look.copied:
             self.noticed = COPIED
-        return "ro" if self.only_read else "rwc"
+        if self.only_read:
+            return "ro"
+        path.touch()  # here alone: no later connection makes a file where one was taken away
+        return "rw"
 
     @property
     def name(self) -> str:

@@ -41,7 +41,7 @@ def judge_losses(losses: list[tuple[str, int, str]]) -> list[Judgement]:
     if not losses:
         return []
     lost = sum(count for _, count, _ in losses)
-    text = f"The record lost {lost} entr{'ies' if lost > 1 else 'y'} when the journal was damaged"
+    text = f"The record lost {lost} entr{'ies' if lost > 1 else 'y'} or more when the journal was damaged"
     because = tuple(Because(at[:10], said or f"{count} left out") for at, count, said in losses)
     do = "Look the board over as a first article, compare it with its neighbours, then overrule with what you saw."
     return [Judgement("release.mended", Level.STOP, "record", text, because, do)]

@@ -10,7 +10,6 @@ from fusilex.bench.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import batch_state, open_journal
 from fusilex.bench.stream import as_far_as
 from fusilex.bench.verbs.answer import Answer
-from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.journal.folding import fold
 
@@ -30,11 +29,7 @@ def papers(serial: str, journals: Sequence[str]) -> Papers:
         raise BadInput("papers", "the serial of a board on record", f"“{serial}”")
     batch = bench.batch.about(serial)
     record = board_record(batch, serial)
-    judged = bench.road.judgements(batch, "Release")
-    if bench.damage:
-        text = f"The batch is damaged: its record ends early. {bench.damage}"
-        judged = [Judgement("journal.whole", Level.STOP, serial, text), *judged]
-    answer = Answer(judged, record, page_text(record))
+    answer = Answer(bench.road.judgements(batch, "Release"), record, page_text(record))
     return Papers(answer, page_html(batch, serial))
 
 

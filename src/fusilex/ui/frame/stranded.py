@@ -23,7 +23,7 @@ class Stranded(QDialog):
         super().__init__()
         self.setWindowTitle("Fusilex: the journal")
         self.setMinimumWidth(round(theme.base * 50))
-        self.url, self._tried, self._demo = "", url, demo_url
+        self.url, self._tried = "", url
         self.said = plain_label(why, wrapped=True)
         column = QVBoxLayout(self)
         column.addWidget(self.said)
