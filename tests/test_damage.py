@@ -126,6 +126,7 @@ def test_mending_keeps_what_fits_and_never_forgets_what_it_lost(
     ]
     bench = Bench(open_journal(sqlite_url(new)), 3)
     assert bench.state.boards == before.state.boards and len(bench.workshop[Lots].lots) == 29
+    assert any(j.rule == "kit.mended" and j.level is Level.UNKNOWN for j in bench.judgements("Kit"))
     lost = next(j for j in bench.judgements("Release") if j.rule == "release.mended")
     assert lost.level is Level.STOP and "lost 1 entry or more" in lost.headline
     assert main(["--journal", str(new), "papers", "B2-01", "--json"]) == 0

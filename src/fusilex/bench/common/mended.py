@@ -45,3 +45,18 @@ def judge_losses(losses: list[tuple[str, int, str]]) -> list[Judgement]:
     because = tuple(Because(at[:10], said or f"{count} left out") for at, count, said in losses)
     do = "Look the board over as a first article, compare it with its neighbours, then overrule with what you saw."
     return [Judgement("release.mended", Level.STOP, "record", text, because, do)]
+
+
+STOCK_RULE = Rule(
+    "Counts of stock are those on record; what a mended record lost may have been a count or a lot.",
+    "The workshop's record",
+)
+
+
+def judge_stock_losses(losses: list[tuple[str, int, str]]) -> list[Judgement]:
+    """Can the counts of the stock be trusted?"""
+    if not losses:
+        return []
+    because = tuple(Because(at[:10], said) for at, _, said in losses)
+    text = "The stock's record lost entries when the journal was damaged"
+    return [Judgement("kit.mended", Level.UNKNOWN, "stock", text, because, "Count the lots before you go by them.")]

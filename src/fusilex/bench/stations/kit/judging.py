@@ -7,6 +7,7 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.mended import Mended, judge_stock_losses
 from fusilex.bench.stations.kit.events import Kitted
 from fusilex.bench.stations.kit.fitting import clocks, have, lines_to_pull, lots_for
 from fusilex.bench.workshop.stock import Lots
@@ -24,6 +25,7 @@ def judge(batch: Batch) -> list[Judgement]:
     waiting = [x for x in lines if x.key not in bins.filled]
     if waiting and batch.workshop[Lots].lots:
         found += judge_cover(waiting, {x.key: have(batch, x) for x in waiting if lots_for(batch, x)})
+    found += judge_stock_losses(batch.workshop[Mended].losses)
     return found + judge_values(lines) + look_alikes(lines) + _strap(batch)
 
 

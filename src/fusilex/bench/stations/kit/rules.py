@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from fusilex.bench.common.mended import STOCK_RULE
 from fusilex.core.judgement import Rule
 
 RULES = {
+    "kit.mended": STOCK_RULE,
     "kit.unfilled": Rule(
         "A bin is filled, and its bag checked, before a piece of it goes onto a board.", "Shop practice"
     ),
