@@ -181,7 +181,8 @@ def test_verbs_answer_in_one_sentence(words: list[str], capsys: pytest.CaptureFi
 def test_papers_say_where_they_cannot_be_written(bench: Bench, capsys: pytest.CaptureFixture[str]) -> None:
     for place in ("/nowhere/x.pdf", "/dev/full", "/proc/x.pdf"):
         assert main(["--journal", bench.journal.url, "papers", "H7-05", "--pdf", place]) == 2
-        assert capsys.readouterr().err.count("\n") == 1
+        said = capsys.readouterr().err
+        assert said.count("\n") == 1 and "cannot be used" in said and "Fusilex itself" not in said
 
 
 def test_the_chart_of_ratios_is_painted_anew_for_another_foil(bench: Bench, open_window: OpenWindow) -> None:
