@@ -6,7 +6,6 @@ import json
 from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -181,17 +180,12 @@ def _fill(pen: Pen, checked: Checked, out: list[dict[str, Any]]) -> None:
             continue
         pen.connection.execute(insert(tables["batch"]).values(dict(zip(COLUMNS["batch"], stream.row, strict=True))))
         for entry in stream.kept:
-            _put(pen, stream.row[0], entry, entry.id)
+            pen.put(stream.row[0], entry, entry.id)
             claimed |= set(entry.event.claims()) if entry.event else set()
         if stream.lost or torn:  # of a row that is torn nobody knows whose it was
             last += 1
             first = stream.lost[0][1] if stream.lost else "rows of the journal were torn"
             mark = RecordMended(len(stream.lost) + torn, first[:300])
-            _put(pen, stream.row[0], as_entry(mark, pen.deed, datetime.now(UTC).isoformat(), "", ""), last)
+            pen.put(stream.row[0], as_entry(mark, pen.deed, pen.at, "", ""), last)
     for scope, name in sorted(claimed):
         pen.connection.execute(insert(tables["name"]).values(scope=scope, name=name[:120]))
-
-
-def _put(pen: Pen, stream: int, entry: Entry, id: int) -> None:
-    row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind", "origin")}
-    pen.connection.execute(insert(metadata.tables["event"]).values(id=id, batch_id=stream, body=entry.text, **row))

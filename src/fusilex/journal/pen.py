@@ -59,9 +59,12 @@ class Pen:
     def add(self, stream: int, entry: Entry, floor: int) -> None:
         """Add an entry that came from another journal, after all rows here and all rows up to `floor`."""
         last = self.connection.execute(select(func.max(events.c.id))).scalar() or 0
+        self.put(stream, entry, max(int(last), floor) + 1)
+
+    def put(self, stream: int, entry: Entry, id: int) -> None:
+        """Add an entry from elsewhere as a certain row."""
         row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind", "origin")}
-        row |= {"id": max(int(last), floor) + 1, "batch_id": stream, "body": entry.text}
-        self.connection.execute(insert(events).values(**row))
+        self.connection.execute(insert(events).values(id=id, batch_id=stream, body=entry.text, **row))
 
     def claim(self, scope: str, name: str) -> None:
         """Raises `NotSaved` for a name that somebody else has."""
