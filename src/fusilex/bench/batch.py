@@ -227,11 +227,10 @@ class Batch:
         return self.derived.built(board.variant)
 
     def parts_of(self, step: str, board: Board | None = None) -> list[Part]:
-        """Parts a step puts on a board, by default the one in hand, in working order, without those the batch started
-        without.
-        """
+        """Parts a step puts on a board (the one in hand) in working order, but for those the batch started without."""
         without, variant = self.state[Bins].without, (board or self.board).variant
-        return [p for p in self.derived.shares(self.steps, variant).get(step, ()) if p.ref not in without]
+        parts = self.derived.shares(self.steps, variant).get(step, ())
+        return [p for p in parts if p.ref not in without] if without else list(parts)
 
     def parts_on_paste(self, side: str) -> list[Part]:
         """Parts of all steps that place onto the paste of a side."""

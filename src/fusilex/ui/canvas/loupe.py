@@ -69,8 +69,11 @@ class Loupe(QWidget):
         painter.scale(-scale if self.canvas.side == "bottom" else scale, -scale)
         painter.translate(-self.part.x, -self.part.y)
         self.canvas.pictures.paint_layers(painter, self.canvas.side, self.canvas.layers)
+        reach = self.field_mm() / 2
         for other in self.canvas.parts_on(self.canvas.cell):
-            if other.side == self.canvas.side and other.ref != self.part.ref:
+            body = max(other.package.size_x, other.package.size_y)
+            near = max(abs(other.x - self.part.x), abs(other.y - self.part.y)) <= reach + body
+            if near and other.side == self.canvas.side and other.ref != self.part.ref:
                 draw_part(painter, other)
         draw_part(painter, self.part, self.ghost)
         painter.restore()

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
@@ -71,6 +72,11 @@ def _qpolygon(points: np.ndarray) -> QPolygonF:
     return polygon
 
 
+def seen_mm(painter: QPainter) -> QRectF:
+    """What a painter in board mm can paint at all."""
+    return painter.transform().inverted()[0].mapRect(QRectF(painter.viewport()))
+
+
 class BoardArt:
     """Painter paths of one design, made per side when first asked for."""
 
@@ -80,6 +86,7 @@ class BoardArt:
         self._boxes: dict[tuple[str, str], list[QRectF]] = {}
         x0, y0, x1, y1 = design.outline.bounds
         self._board = QRectF(x0, y0, x1 - x0, y1 - y0)
+        self._holes: NDArray[np.float64] | None = None
 
     def paths(self, what: str, side: str) -> list[QPainterPath]:
         """`what` is substrate, flashes (of the copper) or the role of a layer."""
@@ -95,6 +102,17 @@ class BoardArt:
             self._boxes[key] = [path.controlPointRect() for path in self.paths(what, side)]
         return self._boxes[key]
 
+    def holes_in(self, seen: QRectF) -> list[list[float]]:
+        """Middle and radius (mm) of the holes that reach into what is seen."""
+        if self._holes is None:
+            made = [[h.x, h.y, h.diameter / 2] for h in self.design.holes]
+            self._holes = np.array(made, dtype=float).reshape(-1, 3)
+        x, y, r = self._holes.T
+        low, high = (seen.left(), seen.top()), (seen.right(), seen.bottom())
+        there = (x + r >= low[0]) & (x - r <= high[0]) & (y + r >= low[1]) & (y - r <= high[1])
+        found: list[list[float]] = self._holes[there].tolist()
+        return found
+
     def draw(self, painter: QPainter, what: str, side: str) -> None:
         """Fill a layer, or the ``exposed`` copper, with the painter's brush; the painter is in board mm."""
         if what != "exposed":
@@ -105,7 +123,7 @@ class BoardArt:
             self._fill_exposed(painter, side)
 
     def _fill(self, painter: QPainter, what: str, side: str) -> None:
-        seen = painter.transform().inverted()[0].mapRect(QRectF(painter.viewport()))
+        seen = seen_mm(painter)
         paths = self.paths(what, side)
         if not seen.contains(self._board):
             paths = [path for path, box in zip(paths, self.boxes(what, side), strict=True) if box.intersects(seen)]

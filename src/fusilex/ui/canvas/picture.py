@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPixmap
 
 from fusilex.core.design.model import Part
 from fusilex.ui.canvas.bodies import draw_part
-from fusilex.ui.canvas.paths import BoardArt
+from fusilex.ui.canvas.paths import BoardArt, seen_mm
 from fusilex.ui.theme import theme
 
 LARGEST_PIXMAP = 9_000_000
@@ -84,8 +84,8 @@ class BoardPictures:
             painter.setBrush(theme.colour(_TOKENS[what]))
             self.art.draw(painter, what, side)
         painter.setBrush(theme.colour("bench"))
-        for hole in self.art.design.holes:
-            painter.drawEllipse(QPointF(hole.x, hole.y), hole.diameter / 2, hole.diameter / 2)
+        for x, y, radius in self.art.holes_in(seen_mm(painter)):
+            painter.drawEllipse(QPointF(x, y), radius, radius)
 
 
 def _painter_on(pixmap: QPixmap, look: Look, area: QRectF) -> QPainter:
