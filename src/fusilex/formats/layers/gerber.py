@@ -17,6 +17,8 @@ from fusilex.formats.layers.drawn import FLASH, Drawn
 from fusilex.formats.layers.shapes import Shapes, TooMany, written_out
 from fusilex.formats.layers.stream import read_drawn
 
+FEW_RUNS = 6
+"""Runs of clear areas that are cut from a shape one after the other; more are joined first."""
 MOST_CUTS = 300_000
 """Clear areas on dark ones drawn before, pair by pair: more would take minutes."""
 SLIVER_MM2 = 1e-9
@@ -68,8 +70,14 @@ def _compose(drawn: Drawn, made: Shapes, role: str, side: str | None) -> Layer:
         objects, first, count = np.unique(drawn_over, return_index=True, return_counts=True)
         once = count == 1
         shapes[objects[once]] = without(shapes[objects[once]], shapes[by[first[once]]])
+        run = np.cumsum(np.diff(dark, prepend=True))
         for i, start, n in zip(objects[~once], first[~once], count[~once], strict=True):
-            shapes[i] = without(shapes[i], union_of(shapes[by[start : start + n]]))
+            mine = by[start : start + n]
+            runs = np.split(mine, np.flatnonzero(np.diff(run[mine])) + 1)
+            for together in runs if len(runs) <= FEW_RUNS else [mine]:
+                clear = union_of(shapes[together])  # of a run, most stand apart
+                if shapely.intersects(shapes[i], clear):  # seldom yet, where areas lie in cleared areas
+                    shapes[i] = without(shapes[i], clear)
         cut[objects] = True
     kept = np.flatnonzero(dark)
     pieces, owners = shapes[kept], kept
@@ -96,7 +104,7 @@ def _compose(drawn: Drawn, made: Shapes, role: str, side: str | None) -> Layer:
 
 
 def _cleared(shapes: NDArray[np.object_], dark: NDArray[np.bool_]) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
-    """Pairs of a dark object and a clear one drawn after it that meets it, in the order of the dark ones.
+    """Pairs of a dark object and a clear one drawn after it that meets it, in their order.
 
     However often it is cut, a shape only gets smaller, so that the order of the clear ones does not matter. Raises
     `TooMany`.
@@ -107,13 +115,15 @@ def _cleared(shapes: NDArray[np.object_], dark: NDArray[np.bool_]) -> tuple[NDAr
     while at < len(darks) and len(clear):
         wanted_still()
         asked = darks[at : at + count]
-        of, which = tree.query(shapes[asked], predicate="intersects")
+        of, which = tree.query(shapes[asked])
         met = np.stack([asked[of], clear[which]])
-        found.append(met[:, met[1] > met[0]])
+        later = met[:, met[1] > met[0]]
+        shapely.prepare(shapes[np.unique(later[0])])
+        found.append(later[:, shapely.intersects(shapes[later[0]], shapes[later[1]])])
         pairs += found[-1].shape[1]
         if pairs > MOST_CUTS or met.shape[1] > 10 * MOST_CUTS:
             raise TooMany(f"more than {MOST_CUTS:,} cuts of clear areas into what was drawn before")
         at, count = at + count, min(2 * count, 8192) if met.shape[1] < 20 * count else 64
     drawn_over, by = np.concatenate(found, axis=1)
-    order = np.argsort(drawn_over, kind="stable")
+    order = np.lexsort((by, drawn_over))
     return drawn_over[order], by[order]

@@ -13,7 +13,7 @@ from dataclasses import replace
 import numpy as np
 
 from fusilex.core.problems import BadInput
-from fusilex.core.progress import while_wanted
+from fusilex.core.progress import OFTEN, wanted_still
 from fusilex.formats.layers.apertures import UNREAD
 from fusilex.formats.layers.drawn import ARC_ERROR_MM, Drawn, Point, arc_points, quarter_centre
 from fusilex.formats.layers.state import State
@@ -58,7 +58,9 @@ class _Stream(State):
 
     def _read(self, text: str) -> None:
         at = 0
-        for found in while_wanted(_TOKEN.finditer(text)):
+        for found in _TOKEN.finditer(text):
+            if self.statements % OFTEN == 0:
+                wanted_still()
             if found.start() != at and (between := text[at : found.start()].strip()):
                 self._statement(between)  # one that lacks its star, or nothing
             at = found.end()
