@@ -66,10 +66,11 @@ def fold(happened: Iterable[Entry], start: Callable[[], State]) -> State:
     gone: dict[str, Deed] = {}
     with uncollected():
         for entry in history:
+            event = entry.event
             if entry.deed not in undone:
                 apply(state, entry)
-            elif entry.event is not None and entry.event.undoable:
-                note(state, gone.setdefault(entry.deed, state.started(entry)), entry)
+            elif event is not None and event.undoable:
+                note(state, gone.get(entry.deed) or gone.setdefault(entry.deed, state.started(entry)), event, entry.id)
             state.last_id = entry.id
     # after something new was done, what was undone before it cannot come back
     newest = max((deed.last for deed in state.deeds), default=0)
@@ -82,22 +83,23 @@ def apply(state: Folded, entry: Entry) -> None:
     """Add one entry in place; what is of no known kind is passed over. Raises `Unreadable` for one that speaks of what
     the state does not have.
     """
+    event = entry.event
     state.last_id = max(state.last_id, entry.id)
-    if entry.event is None:
+    if event is None:
         return
     try:
-        entry.event.apply(state, entry)
+        event.apply(state, entry)
     except (KeyError, IndexError, ValueError) as problem:
         raise Unreadable(entry.id, entry.kind, entry.at, "what the batch has", f"“{problem.args[0]}”") from problem
-    if entry.event.undoable:
+    if event.undoable:
         if not state.deeds or state.deeds[-1].id != entry.deed:
             state.deeds.append(state.started(entry))
-        note(state, state.deeds[-1], entry)
+        note(state, state.deeds[-1], event, entry.id)
 
 
-def note(state: Folded, deed: Deed, entry: Entry) -> None:
-    """Write one more entry of a deed into what is known of it."""
-    assert entry.event is not None
-    deed.last = entry.id
-    deed.boards |= set(state.touched(entry.event))
-    deed.words = deed.words or entry.event.words
+def note(state: Folded, deed: Deed, event: Event, last: int) -> None:
+    """Write one more event of a deed into what is known of it."""
+    deed.last = last
+    deed.boards.update(state.touched(event))
+    if not deed.words:
+        deed.words = event.words

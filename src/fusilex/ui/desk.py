@@ -100,15 +100,15 @@ class Desk(QObject):
         self.said = text
         self.changed.emit()
 
-    def go(self, step: str | None = None, board: str | None = None) -> None:
-        """Look at a step and board."""
+    def go(self, step: str | None = None, board: str | None = None, said: str = "") -> None:
+        """Look at a step and board, with what was `said` still to be read there."""
         try:
             self.bench.go(step, board)
         except Refused as problem:
             self.say(str(problem))
         else:
             self.looked.emit()
-            self.say("")
+            self.say(said)
 
     def sit(self, who: str) -> None:
         """Somebody sits at this window: what is done from now on is theirs."""

@@ -127,9 +127,7 @@ class StationPicture(Picture):
         """When the board in hand has left this station, take the next one that is here: of its panel first."""
         state, step = self.bench.state, self.step.id
         if state.boards[before].step != step and (following := self.batch.next_here(step, before)):
-            said = self.desk.said
-            self.desk.go(board=following.serial)
-            self.desk.say(said)
+            self.desk.go(board=following.serial, said=self.desk.said)
 
 
 def neighbour(parts: list[Part], ref: str | None, direction: str, mirrored: bool) -> str | None:

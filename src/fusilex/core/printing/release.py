@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,17 +38,17 @@ def release_levels(openings: Openings, foil: float, coated: bool = False) -> NDA
     return np.where(area < low, 2, levels)
 
 
-def worst_parts(openings: Openings, foil: float) -> list[PartRelease]:
+@lru_cache(maxsize=8)
+def worst_parts(openings: Openings, foil: float) -> tuple[PartRelease, ...]:
     """Parts by their worst opening, worst first: by level, then by how far they keep from the limits."""
     area, aspect, levels = openings.area_ratio(foil), openings.aspect_ratio(foil), release_levels(openings, foil)
     room = np.minimum(area / AREA_GO, aspect / ASPECT_GO)
     worst: dict[str, int] = {}
     for i in np.lexsort((area, room, -levels)).tolist():
         worst.setdefault(openings.refs[i], i)
-    return [
-        PartRelease(ref, float(area[i]), float(aspect[i]), float(openings.width[i]), _LEVELS[levels[i]])
-        for ref, i in worst.items()
-    ]
+    numbers = ((area[i], aspect[i], openings.width[i], levels[i]) for i in worst.values())
+    found = zip(worst, numbers, strict=True)
+    return tuple(PartRelease(ref, float(a), float(r), float(w), _LEVELS[n]) for ref, (a, r, w, n) in found)
 
 
 def thin_enough(parts: Sequence[PartRelease], foil: float) -> float | None:
@@ -109,7 +111,8 @@ def _bridge(side: str, names: tuple[str, ...]) -> Judgement:
 
 def judge_hidden(openings: Openings, hidden: Sequence[str]) -> list[Judgement]:
     """One care for the parts whose joints nobody sees after reflow: now is the last time to look at their paste."""
-    counts = {ref: openings.refs.count(ref) for ref in hidden}
+    deposits = Counter(openings.refs)
+    counts = {ref: deposits[ref] for ref in hidden}
     refs = tuple(ref for ref, n in counts.items() if n)
     if not refs:
         return []

@@ -83,7 +83,7 @@ class BoardArt:
     def __init__(self, design: Design) -> None:
         self.design = design
         self._made: dict[tuple[str, str], list[QPainterPath]] = {}
-        self._boxes: dict[tuple[str, str], list[QRectF]] = {}
+        self._boxes: dict[tuple[str, str], NDArray[np.float64]] = {}
         x0, y0, x1, y1 = design.outline.bounds
         self._board = QRectF(x0, y0, x1 - x0, y1 - y0)
         self._holes: NDArray[np.float64] | None = None
@@ -95,12 +95,15 @@ class BoardArt:
             self._made[key] = paths_of(self._shapes(what, side))
         return self._made[key]
 
-    def boxes(self, what: str, side: str) -> list[QRectF]:
-        """The box of each path, for pictures of a part of the board."""
-        key = what, side
+    def paths_in(self, what: str, side: str, seen: QRectF) -> list[QPainterPath]:
+        """Those that may reach into what is seen (mm), by their boxes."""
+        key, paths = (what, side), self.paths(what, side)
         if key not in self._boxes:
-            self._boxes[key] = [path.controlPointRect() for path in self.paths(what, side)]
-        return self._boxes[key]
+            boxes = [path.controlPointRect().getCoords() for path in paths]
+            self._boxes[key] = np.array(boxes, dtype=float).reshape(-1, 4)
+        x0, y0, x1, y1 = self._boxes[key].T
+        there = (x1 >= seen.left()) & (x0 <= seen.right()) & (y1 >= seen.top()) & (y0 <= seen.bottom())
+        return [paths[n] for n in np.flatnonzero(there).tolist()]
 
     def holes_in(self, seen: QRectF) -> list[list[float]]:
         """Middle and radius (mm) of the holes that reach into what is seen."""
@@ -124,10 +127,8 @@ class BoardArt:
 
     def _fill(self, painter: QPainter, what: str, side: str) -> None:
         seen = seen_mm(painter)
-        paths = self.paths(what, side)
-        if not seen.contains(self._board):
-            paths = [path for path, box in zip(paths, self.boxes(what, side), strict=True) if box.intersects(seen)]
-        for path in paths:
+        whole = seen.contains(self._board)
+        for path in self.paths(what, side) if whole else self.paths_in(what, side, seen):
             painter.drawPath(path)
 
     def _fill_exposed(self, painter: QPainter, side: str) -> None:

@@ -144,9 +144,7 @@ class PrintPicture(StationPicture):
 
     def _wiped(self, panel: int, reason: str) -> None:
         if self.desk.do(WipePrint(panel, reason), f"Print of panel {panel} wiped off. Print it again."):
-            said = self.desk.said
-            self.desk.go(board=self.bench.state.panel_boards(panel)[0].serial)
-            self.desk.say(said)
+            self.desk.go(board=self.bench.state.panel_boards(panel)[0].serial, said=self.desk.said)
 
     def _foil(self, text: str) -> None:
         if chosen := self.desk.read(lambda: foil(text)):
