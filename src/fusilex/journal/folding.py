@@ -84,7 +84,8 @@ def apply(state: Folded, entry: Entry) -> None:
     the state does not have.
     """
     event = entry.event
-    state.last_id = max(state.last_id, entry.id)
+    if entry.id > state.last_id:
+        state.last_id = entry.id
     if event is None:
         return
     try:

@@ -77,7 +77,7 @@ class Pen:
 def entries_since(connection: Connection, kinds: Kinds, stream: int, last: int) -> list[Entry]:
     """Entries of a stream after one, oldest first. Raises `Unreadable`."""
     with uncollected():
-        return [entry_of(tuple(row), kinds) for row in rows_since(connection, stream, last)]
+        return [entry_of(row, kinds) for row in rows_since(connection, stream, last).all()]
 
 
 def rows_since(connection: Connection, stream: int, last: int = 0) -> CursorResult[Any]:
@@ -87,7 +87,7 @@ def rows_since(connection: Connection, stream: int, last: int = 0) -> CursorResu
     return connection.execute(query.where(c.batch_id == stream, c.id > last).order_by(c.id))
 
 
-def entry_of(row: tuple[Any, ...], kinds: Kinds) -> Entry:
+def entry_of(row: Sequence[Any], kinds: Kinds) -> Entry:
     """A row as an entry. Raises `Unreadable`."""
     id, deed, at, who, place, kind, body, origin = row
     return Entry(kind, body, id, deed, at, who, place, event_of(kind, body, id, at, kinds), origin)
