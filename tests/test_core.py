@@ -19,7 +19,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list, pull_quantity
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.order import hand_order
-from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
+from fusilex.core.placing.references import judge_references
 from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
 from fusilex.core.printing.release import judge_release, release_levels
@@ -28,6 +28,7 @@ from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure, slopes
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import heat_radius, neighbours
+from fusilex.core.similarity import fit_similarity, one_each, suspect_point
 from fusilex.core.soldering.order import by_height
 from fusilex.core.units import show_resistance
 from fusilex.core.values import parse_reading

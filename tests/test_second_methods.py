@@ -18,7 +18,6 @@ from fusilex.core.electrical.network import resistor_network
 from fusilex.core.kit.losses import Logged, Loss, loss_key, loss_of
 from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, pull_quantity
 from fusilex.core.packages.catalogue import Package, package_of
-from fusilex.core.placing.references import fit_similarity
 from fusilex.core.printing.openings import openings_of
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
 from fusilex.core.printing.release import release_levels, worst_parts
@@ -26,6 +25,7 @@ from fusilex.core.reflow.metrics import Metrics, window_index
 from fusilex.core.reflow.profile import crossings, seconds_above, slopes
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import neighbours
+from fusilex.core.similarity import fit_similarity
 
 
 def test_connected_copper_equals_one_great_union(heron: Design) -> None:

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QApplication
 from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
 from fusilex.bench.stations.kit.bins import STRAP_OHM
+from fusilex.core import similarity
 from fusilex.core.checks import layer_agreement, side_order, size_codes, systematic
 from fusilex.core.design import edge
 from fusilex.core.design.model import Design
@@ -41,7 +42,7 @@ LIMITS: dict[str, list[float]] = {
     "print.mass": [1, 1, -paste.TRANSFER_STEEPNESS, paste.TRANSFER_MIDDLE],
     "place.error": [95, references.ERROR_CARE_MM, references.ERROR_STOP_MM],
     "place.scale": [1, 100 * references.SCALE_LIMIT],
-    "place.suspect": [references.SEEN_MM],
+    "place.suspect": [similarity.SEEN_MM],
     "reflow.heating": [profile.SLOPE_WINDOW_S, ANY.heating[1]],
     "reflow.soak": [*ANY.soak],
     "reflow.above melting": [*ANY.above_melting, ANY.above_melting_hard_s],

@@ -15,7 +15,7 @@ from fusilex.app import main
 from fusilex.bench.bench import Bench
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.machine import judge_machine, point_at
-from fusilex.core.placing.references import fit_similarity
+from fusilex.core.similarity import fit_similarity
 from fusilex.formats.bundle import Files
 
 POINTS = "ref,x,y\nFID1,105.9,78.9\nFID2,136.0,79.4\nFID3,134.6,52.4\nU1,117.0,65.5\n"

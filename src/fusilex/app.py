@@ -60,6 +60,27 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("folder")
     one.add_argument("--foil", type=float, required=True, metavar="MM")
     one.add_argument("--paste", choices=WINDOW_NAMES, default="lead-free")
+    one.add_argument("--coated", action="store_true", help="a coated or electroformed foil")
+    one.add_argument("--reduced", metavar="FILE", help="write the paste layer with better openings as Gerber X2")
+    one = verb("align", "how the foil lies by what was seen, what to move, and where paste would land")
+    one.add_argument("folder")
+    one.add_argument("seen", metavar="SEEN.csv")
+    one.add_argument("--foil", type=float, required=True, metavar="MM")
+    one.add_argument("--side", choices=("top", "bottom"), default="top")
+    one.add_argument("--hinge", choices=("top", "bottom", "left", "right"), default="top")
+    one = verb("jar", "life of a jar of paste by the temperatures it lived at, and how long it has to warm up")
+    one.add_argument("log", metavar="TEMPERATURES.csv")
+    one.add_argument("--paste", required=True, metavar="ID")
+    one.add_argument("--room", metavar="C,RH", help="temperature and humidity of the room, such as 22,45")
+    one = verb("dots", "paste by syringe: dots a pad, and a short way over them")
+    one.add_argument("folder")
+    one.add_argument("--needle", type=float, required=True, metavar="MM")
+    one.add_argument("--paste", default="lead-free", metavar="ID")
+    one = verb("weighed", "prints on the scale against what the openings predict")
+    one.add_argument("folder")
+    one.add_argument("weights", metavar="WEIGHTS.csv")
+    one.add_argument("--foil", type=float, required=True, metavar="MM")
+    one.add_argument("--paste", default="lead-free", metavar="ID")
     one = verb("refs", "transform from the design to measured reference points")
     one.add_argument("folder")
     one.add_argument("points", metavar="POINTS.csv")
@@ -142,7 +163,7 @@ def _plain(value: Any) -> Any:
 
 
 def _answer(options: argparse.Namespace) -> Answer:
-    from fusilex.bench.verbs import design, measured, record
+    from fusilex.bench.verbs import design, measured, printing, record
 
     if options.verb == "journal":
         return _journal(options)
@@ -152,7 +173,15 @@ def _answer(options: argparse.Namespace) -> Answer:
         case "kit":
             return design.kit(options.folder, options.boards)
         case "openings":
-            return design.openings(options.folder, options.foil, options.paste)
+            return design.openings(options.folder, options.foil, options.paste, options.coated, options.reduced)
+        case "align":
+            return printing.align(options.folder, options.seen, options.foil, options.side, options.hinge)
+        case "jar":
+            return printing.jar(options.log, options.paste, options.room)
+        case "dots":
+            return printing.dots(options.folder, options.needle, options.paste)
+        case "weighed":
+            return printing.weighed(options.folder, options.weights, options.foil, options.paste)
         case "refs":
             return measured.refs(options.folder, options.points)
         case "profile":

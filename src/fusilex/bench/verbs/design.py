@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import math
+from pathlib import Path
 from typing import Any
 
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.verbs.answer import Answer
+from fusilex.bench.verbs.paste_layers import judge_openings, sheet_of, write_reduced
 from fusilex.core.design.model import Design
 from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
 from fusilex.core.judgement import Judgement, Level, worst_first
@@ -93,8 +95,10 @@ def kit(folder: str, boards: int) -> Answer:
     return Answer(worst_first([*judge_values(lines), *look_alikes(lines)]), data, "\n".join(rows))
 
 
-def openings(folder: str, foil: float, paste: str = "lead-free") -> Answer:
-    """Every stencil opening with its ratios, and the paste mass of each side."""
+def openings(
+    folder: str, foil: float, paste: str = "lead-free", coated: bool = False, reduced: str | None = None
+) -> Answer:
+    """Every stencil opening with its ratios, and the paste mass of each side; better openings written to `reduced`."""
     design = read_design(folder)
     rows: list[dict[str, Any]] = []
     masses: dict[str, float] = {}
@@ -110,20 +114,26 @@ def openings(folder: str, foil: float, paste: str = "lead-free") -> Answer:
         except ValueError as error:
             raise BadInput("--foil", "a thickness in mm", str(error)) from error
         masses[side] = round(paste_mass_mg(here, foil, PASTES[paste]), 3)
-        found += judge_release(here, foil) + judge_paste(here, foil, PASTES[paste], 1)
+        found += judge_release(here, foil, coated) + judge_paste(here, foil, PASTES[paste], 1)
+        found += judge_openings(design, here, foil, sheet_of(paste).powder or None, coated)
         text += [
             f"{side:<7} {w.ref:<6} area ratio {w.area_ratio:.2f}  aspect {w.aspect_ratio:.2f}  {w.level}"
-            for w in worst_parts(here, foil)
+            for w in worst_parts(here, foil, coated)
         ]
         text.append(f"{side:<7} paste {masses[side]:.1f} mg ({PASTES[paste].alloy}, {PASTES[paste].density:.2f} g/cm³)")
     data = {
         "openings": rows,
         "paste_mg": masses,
         "foil_mm": foil,
+        "coated": coated,
         "paste": paste,
         "density_g_per_cm3": round(PASTES[paste].density, 4),
     }
     found += [j for j in ready_findings(design)[1] if j.level in (Level.STOP, Level.UNKNOWN) and j.rule in PASTE_RULES]
+    if reduced:
+        written = write_reduced(design, foil, Path(reduced))
+        data |= written
+        text.append(f"written: {', '.join(written['files'])}")
     if not rows:
         text.append("no paste openings on either side")
         found.append(Judgement("print.release", Level.UNKNOWN, "paste", "No paste openings on either side"))

@@ -15,12 +15,13 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.core.judgement import worst_first
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
-from fusilex.core.placing.references import fit_similarity, judge_references, one_each, suspect_point
+from fusilex.core.placing.references import judge_references
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
 from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.similarity import fit_similarity, one_each, suspect_point
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.design_lists import read_points
 from fusilex.formats.lists.temperature_log import read_log

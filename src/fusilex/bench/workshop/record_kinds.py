@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
+from fusilex.core.printing.jar import LIFE, life_h
 from fusilex.core.printing.paste import Paste
 from fusilex.core.reflow.windows import ProcessWindow
 
@@ -30,7 +31,9 @@ class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class PasteSheet(Record, frozen=True):
-    """A paste by its sheet: alloy, metal's density (g/cm³) and mass fraction, window, hours of tack and at most."""
+    """A paste by its sheet: alloy, metal's density (g/cm³) and mass fraction, window, hours of tack and at most; the
+    powder's type (0 unknown), and hours it keeps at rising temperatures (°C, h).
+    """
 
     what: ClassVar[str] = "paste"
     title: ClassVar[str] = "Pastes"
@@ -40,6 +43,11 @@ class PasteSheet(Record, frozen=True):
     window: Name = "lead-free"
     tack_h: Positive = 4.0
     longest_h: Positive = 8.0
+    powder: Literal[0, 3, 4, 5, 6] = 0
+    life: tuple[tuple[float, float], ...] = LIFE
+
+    def __post_init__(self) -> None:
+        life_h(20.0, self.life)
 
     @property
     def paste(self) -> Paste:

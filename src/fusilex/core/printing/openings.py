@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely import Polygon
 
+from fusilex.core.convex import shared_area
 from fusilex.core.design.connectivity import DisjointSet
 from fusilex.core.design.model import Design, Layer, Pad
 from fusilex.core.overlay import shared_by, union_of
@@ -28,7 +29,8 @@ UNDER = 0.25
 class Openings:
     """All openings of one side. Arrays of n; lengths mm, areas mm². `refs` and `pins` are '' where no part claims one.
 
-    `joined` names the pads of different nets that lie under one opening.
+    `joined` names the pads of different nets that lie under one opening; `pad` (n) is the index, among the design's
+    pads, of the one each opening covers most of, −1 where there is none.
     """
 
     side: str
@@ -41,6 +43,7 @@ class Openings:
     perimeter: NDArray[np.float64]
     width: NDArray[np.float64]
     joined: tuple[tuple[str, ...], ...] = ()
+    pad: NDArray[np.int_] = field(default_factory=lambda: np.zeros(0, dtype=int))
 
     def __len__(self) -> int:
         return len(self.area)
@@ -68,18 +71,21 @@ def openings_of(design: Design, side: str) -> Openings:
     """
     layer = design.layer("paste", side)
     polygons, names = connected(layer) if layer is not None else (np.empty(0, dtype=object), [])
-    pads = [p for p in design.pads if p.side == side or p.drill > 0]
+    there = [n for n, p in enumerate(design.pads) if p.side == side or p.drill > 0]
+    pads = [design.pads[n] for n in there]
+    own = np.full(len(polygons), -1)
     under: dict[int, list[int]] = defaultdict(list)
     if len(pads) and len(polygons):
         pad_shapes = np.array([p.polygon for p in pads], dtype=object)
         which, hit = shapely.STRtree(pad_shapes).query(polygons, predicate="intersects")
-        shared = shapely.area(shared_by(polygons[which], pad_shapes[hit]))
+        shared = shared_area(polygons[which], pad_shapes[hit])
         best: dict[int, tuple[float, int]] = {}
         for opening, pad, area in zip(which.tolist(), hit.tolist(), shared.tolist(), strict=True):
             best[opening] = max(best.get(opening, (0.0, -1)), (area, pad))
             if area > UNDER * pad_shapes[pad].area:
                 under[opening].append(pad)
         for opening, (_, pad) in best.items():
+            own[opening] = there[pad] if pad >= 0 else -1
             if names[opening] is None and pad >= 0:
                 names[opening] = (pads[pad].ref, pads[pad].pin)
     centres = shapely.get_coordinates(shapely.centroid(polygons)).reshape(-1, 2)
@@ -94,6 +100,7 @@ def openings_of(design: Design, side: str) -> Openings:
         shapely.length(polygons).astype(float),
         narrowest(polygons),
         tuple(pair for i in sorted(under) if (pair := _joined([pads[k] for k in under[i]]))),
+        own,
     )
 
 

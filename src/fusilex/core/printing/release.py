@@ -39,9 +39,10 @@ def release_levels(openings: Openings, foil: float, coated: bool = False) -> NDA
 
 
 @lru_cache(maxsize=8)
-def worst_parts(openings: Openings, foil: float) -> tuple[PartRelease, ...]:
+def worst_parts(openings: Openings, foil: float, coated: bool = False) -> tuple[PartRelease, ...]:
     """Parts by their worst opening, worst first: by level, then by how far they keep from the limits."""
-    area, aspect, levels = openings.area_ratio(foil), openings.aspect_ratio(foil), release_levels(openings, foil)
+    area, aspect = openings.area_ratio(foil), openings.aspect_ratio(foil)
+    levels = release_levels(openings, foil, coated)
     room = np.minimum(area / AREA_GO, aspect / ASPECT_GO)
     worst: dict[str, int] = {}
     for i in np.lexsort((area, room, -levels)).tolist():
@@ -60,9 +61,9 @@ def thin_enough(parts: Sequence[PartRelease], foil: float) -> float | None:
     return float(thickest) if thickest >= LEAST_FOIL else None
 
 
-def judge_release(openings: Openings, foil: float) -> list[Judgement]:
+def judge_release(openings: Openings, foil: float, coated: bool = False) -> list[Judgement]:
     """One judgement per level that occurs, naming the parts; a go naming the worst when all release."""
-    parts = worst_parts(openings, foil)
+    parts = worst_parts(openings, foil, coated)
     if not parts:
         return [Judgement("print.release", Level.UNKNOWN, openings.side, f"No paste openings on the {openings.side}")]
     found = [_bridge(openings.side, names) for names in openings.joined]

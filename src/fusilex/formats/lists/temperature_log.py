@@ -64,7 +64,7 @@ class TemperatureLog:
     silent: tuple[str, ...] = ()
 
 
-def read_log(data: bytes, name: str) -> TemperatureLog:
+def read_log(data: bytes, name: str, least: int = LEAST_SAMPLES) -> TemperatureLog:
     """Read a log: time in s, min, ms, h, clock or date; °C, °F or K by the headers. Raises `BadInput` with line and
     column.
     """
@@ -76,12 +76,12 @@ def read_log(data: bytes, name: str) -> TemperatureLog:
         raise BadInput(name, "a column of measured temperatures", ", ".join(table.columns)[:80], "line 1")
     time = _times(rows, at, table, name)
     values = np.array([[_reading(row, i, name, line, table.columns[i]) for i in columns] for row, line in rows])
-    if len(time) < LEAST_SAMPLES:
-        raise BadInput(name, f"at least {LEAST_SAMPLES} samples", str(len(time)))
+    if len(time) < least:
+        raise BadInput(name, f"at least {least} samples", str(len(time)))
     units = _units([table.columns[i] for i in columns], name)
     filled = np.isfinite(values).sum(axis=0)
-    if not (filled >= LEAST_SAMPLES).any():
-        raise BadInput(name, f"at least {LEAST_SAMPLES} temperatures of one probe", "fewer")
+    if not (filled >= least).any():
+        raise BadInput(name, f"at least {least} temperatures of one probe", "fewer")
     probes: dict[str, NDArray[np.float64]] = {}
     silent = []
     for k, (i, unit) in enumerate(zip(columns, units, strict=True)):

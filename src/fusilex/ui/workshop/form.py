@@ -30,7 +30,7 @@ class Form(QDialog):
         self.lines: dict[str, QLineEdit] = {}
         for field in msgspec.structs.fields(kind):
             value = shown.get(field.encode_name, "" if field.required else msgspec.to_builtins(field.default))
-            line = self.lines[field.encode_name] = QLineEdit(_text(value))
+            line = self.lines[field.encode_name] = QLineEdit(text_of(value))
             label = "name" if field.encode_name == "id" else field.encode_name.replace("_", " ")
             line.setAccessibleName(label)
             if choices := choices_of(kind, field.encode_name):
@@ -71,21 +71,26 @@ def choices_of(kind: type[Record], name: str) -> tuple[str, ...]:
     return tuple(found) if found and all(isinstance(one, str) for one in found) else ()
 
 
-def _text(value: Any) -> str:
+def text_of(value: Any) -> str:
+    """A field's value in words; pairs as ``10: 4383, 25: 730.5``."""
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list | tuple):
+        if value and isinstance(value[0], list | tuple):
+            return ", ".join(": ".join(f"{v:g}" for v in pair) for pair in value)
         return " to ".join(f"{v:g}" for v in value)
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
 def _value(text: str) -> Any:
-    """What was typed as JSON means it: a number, a range, yes or no, or words."""
+    """What was typed as JSON means it: a number, a range, pairs, yes or no, or words."""
     text = text.strip()
-    low, to, high = text.partition(" to ")
     if text in ("yes", "no"):
         return text == "yes"
     try:
+        if ":" in text:
+            return [[float(v) for v in pair.split(":")] for pair in text.split(",")]
+        low, to, high = text.partition(" to ")
         return [float(low.replace(",", ".")), float(high.replace(",", "."))] if to else float(text.replace(",", "."))
     except ValueError:
         return text

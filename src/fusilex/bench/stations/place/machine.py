@@ -14,8 +14,9 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.placing.points import angle_as_seen, as_seen, named_point, on_board, on_panel
-from fusilex.core.placing.references import Similarity, fit_similarity, judge_references, one_each, suspect_point
+from fusilex.core.placing.references import judge_references
 from fusilex.core.road.steps import Step as RoadStep
+from fusilex.core.similarity import Similarity, fit_similarity, one_each, suspect_point
 from fusilex.formats.written.programme import Step
 
 LEAST_POINTS = 3

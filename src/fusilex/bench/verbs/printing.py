@@ -1,0 +1,234 @@
+"""Verbs of the stencil: align, jar, dots, weighed."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from fusilex.bench.intake.design import read_design
+from fusilex.bench.verbs.answer import Answer
+from fusilex.bench.verbs.paste_layers import sheet_of
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.printing import jar as jars
+from fusilex.core.printing.air import dew_point, judge_room
+from fusilex.core.printing.alignment import judge_looks, lies, moves
+from fusilex.core.printing.dots import dot_volume as volume_of
+from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots
+from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
+from fusilex.core.printing.openings import Openings, openings_of
+from fusilex.core.printing.paste import paste_mass_mg
+from fusilex.core.printing.weighing import judge_weights, measured_transfer, ratios_of, run_chart
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.formats.lists.measured import read_looks, read_weights
+from fusilex.formats.lists.temperature_log import read_log
+
+USUAL_ROOM, USUAL_FOIL = (22.0, None), 0.12
+
+
+def _openings(design: Design, side: str, foil: float) -> Openings:
+    """Openings of a side, of which there are some, and a foil they can be cut from. Raises `BadInput`."""
+    found = openings_of(design, side)
+    if not len(found):
+        raise BadInput(f"The {side} side", "paste openings", "none")
+    try:
+        found.area_ratio(foil)
+    except ValueError as error:
+        raise BadInput("--foil", "a thickness in mm", str(error)) from error
+    return found
+
+
+def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "top") -> Answer:
+    """How the foil lies by what was seen, what to move, and where paste would land. Places are the design's, seen from
+    the top, on either side.
+    """
+    design = read_design(folder)
+    openings = _openings(design, side, foil)
+    name = Path(seen).name
+    at, off = read_looks(read_one(Path(seen)), name)
+    x0, y0, x1, y1 = design.outline.bounds
+    try:
+        found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2))
+    except ValueError as error:
+        raise BadInput(name, "looks at two places far apart", str(error)) from error
+    made = landed(lands_of(openings, design.pads), found)
+    todo = moves(found, (x0, y0, x1, y1), hinge)
+    worst = made.worst
+    data = {
+        "side": side,
+        "hinge": hinge,
+        "transform": {
+            "dx_mm": found.dx,
+            "dy_mm": found.dy,
+            "rotation_deg": found.rotation_deg,
+            "stretch": found.stretch,
+        },
+        "within95": found.within95,
+        "residuals_mm": [float(r) for r in found.fit.residual_mm],
+        "moves": [
+            {
+                "where": m.where,
+                "at_x_mm": m.at[0],
+                "at_y_mm": m.at[1],
+                "x_mm": m.x,
+                "y_mm": m.y,
+                "along_tape_mm": m.tape,
+            }
+            for m in todo
+        ],
+        "openings": [
+            {
+                "part": openings.refs[i] or None,
+                "pad": openings.pins[i] or None,
+                "x_mm": round(float(openings.x[i]), 4),
+                "y_mm": round(float(openings.y[i]), 4),
+                "on_pad": _finite(made.on_pad[i]),
+                "gap_mm": _finite(made.gap[i]),
+                "level": LEVELS[made.levels[i]].value,
+            }
+            for i in range(len(openings))
+        ],
+        "worst": None if worst is None else openings.refs[worst] or None,
+    }
+    within = found.within95
+    text = [
+        f"shift {found.dx:.3f} ± {within['dx_mm']:.3f}, {found.dy:.3f} ± {within['dy_mm']:.3f} mm in the middle,"
+        f" turn {found.rotation_deg:.3f} ± {within['rotation_deg']:.3f}°, stretch {100 * found.stretch:.3f} %",
+        *(f"move the {m.words}" for m in todo),
+        "Along the tape means lifting it and laying it anew.",
+    ]
+    return Answer(worst_first([*judge_looks(found), *judge_landing(made)]), data, "\n".join(text))
+
+
+def jar(temperatures: str, paste: str, room: str | None = None) -> Answer:
+    """Life used by the temperatures a jar lived at, and how long it has to warm up. The log is of the air around the
+    jar; what is inside follows with a lag of an hour.
+    """
+    sheet = sheet_of(paste)
+    name = Path(temperatures).name
+    log = read_log(read_one(Path(temperatures)), name, least=2)
+    probe, celsius = next(iter(log.probes_c.items()))
+    known = np.isfinite(celsius)
+    hours, air = log.time_s[known] / 3600, celsius[known]
+    room_c, humidity = _room(room) if room else USUAL_ROOM
+    life = jars.life_used(hours, air, sheet.life)
+    silent = jars.gaps(hours)
+    now = jars.inside_now(hours, air)
+    state = jars.JarState(name, paste, life, now, 0.0, unknown_h=sum(b - a for a, b in silent))
+    wait = jars.warm_up_min(now, room_c, humidity)
+    dew = None if humidity is None else dew_point(room_c, humidity)
+    data = {
+        "paste": paste,
+        "probe": probe,
+        "hours": float(hours[-1] - hours[0]),
+        "life_used": life,
+        "jar_c": now,
+        "room_c": room_c,
+        "humidity": humidity,
+        "room_assumed": room is None,
+        "warm_up_min": wait if math.isfinite(wait) else None,
+        "dew_point_c": dew,
+        "gaps_h": [[a, b] for a, b in silent],
+    }
+    text = f"{100 * life:.2f} % of its life used, {now:.1f} °C inside, {wait:.0f} min until it may be opened"
+    judged = jars.judge_jar(state, room_c, humidity)
+    if room:
+        judged += judge_room(room_c, humidity)
+    else:
+        do = "Give --room C,RH: the dew point settles when it may be opened."
+        judged.append(
+            Judgement("print.room", Level.UNKNOWN, "room", "How warm and damp the room is, is not said", (), do)
+        )
+    return Answer(worst_first(judged), data, text)
+
+
+def _room(text: str) -> tuple[float, float | None]:
+    """``22,45`` as °C and %. Raises `BadInput`."""
+    try:
+        celsius, humidity = (float(part) for part in text.replace(";", ",").split(","))
+        dew_point(celsius, humidity)
+    except ValueError as error:
+        raise BadInput("--room", "temperature and humidity, such as 22,45", text) from error
+    return celsius, humidity
+
+
+def dots(folder: str, needle: float, paste: str = "lead-free", foil: float = USUAL_FOIL) -> Answer:
+    """Dots on every pad in place of a stencil's volume, and a short way over them."""
+    sheet, design = sheet_of(paste), read_design(folder)
+    try:
+        dot = volume_of(needle)
+    except ValueError as error:
+        raise BadInput("--needle", "a bore in mm", str(error)) from error
+    judged = [judge_needle(needle, sheet.powder or None)]
+    pads: list[dict[str, Any]] = []
+    way = bound = seconds = 0.0
+    for side in ("top", "bottom"):
+        openings = openings_of(design, side)
+        if not len(openings):
+            continue
+        plan = plan_dots(_openings(design, side, foil), foil, dot)
+        judged += judge_dots(plan, needle)
+        pads += [
+            {
+                "part": plan.names[i][0] or None,
+                "pad": plan.names[i][1] or None,
+                "side": side,
+                "x_mm": round(float(plan.at[i, 0]), 4),
+                "y_mm": round(float(plan.at[i, 1]), 4),
+                "volume_mm3": float(plan.volume[i]),
+                "dots": int(plan.dots[i]),
+            }
+            for i in plan.order.tolist()
+        ]
+        way, bound, seconds = way + plan.path_mm, bound + plan.bound_mm, seconds + plan.seconds
+    if not pads:
+        raise BadInput("The design", "paste openings on a side", "none")
+    data = {
+        "needle_mm": needle,
+        "foil_mm": foil,
+        "dot_mm3": dot,
+        "pads": pads,
+        "path_mm": way,
+        "path_bound_mm": bound,
+        "minutes": seconds / 60,
+    }
+    text = f"{sum(p['dots'] for p in pads)} dots on {len(pads)} pads, way {way:.0f} mm, none under {bound:.0f} mm"
+    return Answer(worst_first(judged), data, text)
+
+
+def weighed(folder: str, weights: str, foil: float, paste: str = "lead-free") -> Answer:
+    """Prints on the scale against what the openings predict: of the whole panel where the design has one."""
+    sheet, design = sheet_of(paste).paste, read_design(folder)
+    openings = _openings(design, "top" if len(openings_of(design, "top")) else "bottom", foil)
+    boards = len(design.panel.cells) if design.panel else 1
+    predicted = paste_mass_mg(openings, foil, sheet) * boards
+    name = Path(weights).name
+    read = read_weights(read_one(Path(weights)), name)
+    measured = 1000 * (read.after_g - read.before_g)
+    found, chart = measured_transfer(measured, predicted, openings, foil), run_chart(ratios_of(measured, predicted))
+    data = {
+        "side": openings.side,
+        "boards": boards,
+        "predicted_mg": predicted,
+        "transfer": found.factor,
+        "transfer_within95": _finite(found.within95),
+        "middle": _finite(found.middle),
+        "middle_within95": _finite(found.middle_within95),
+        "prints": [
+            {"print": label, "measured_mg": float(m), "score": _finite(s), "mean": _finite(z), "limit": _finite(k)}
+            for label, m, s, z, k in zip(read.names, measured, chart.score, chart.mean, chart.limit, strict=True)
+        ],
+        "alarms": [{"print": read.names[a.index], "why": a.why} for a in chart.alarms],
+    }
+    spread = f" ± {found.within95:.3f}" if math.isfinite(found.within95) else ""
+    text = [f"predicted {predicted:.1f} mg a print, measured over predicted {found.factor:.3f}{spread}"]
+    text += [f"print {read.names[a.index]}: {a.why}" for a in chart.alarms]
+    return Answer(worst_first(judge_weights(chart, found, predicted)), data, "\n".join(text))
+
+
+def _finite(value: float) -> float | None:
+    return float(value) if math.isfinite(value) else None

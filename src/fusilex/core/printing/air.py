@@ -1,0 +1,62 @@
+"""The room paste is printed in: dew point, and what too warm, cold, dry or damp will do."""
+
+from __future__ import annotations
+
+import math
+
+from fusilex.core.judgement import Because, Judgement, Level
+
+BEST_C, BEST_RH = (20.0, 26.0), (40.0, 60.0)
+HARD_C, HARD_RH = (16.0, 30.0), (20.0, 75.0)
+
+
+def dew_point(celsius: float, humidity: float) -> float:
+    """Temperature (°C) at which water settles from air of a temperature (°C) and relative humidity (%), by Magnus'
+    formula (Sonntag 1990): γ = ln(RH) + 17.62 T / (243.12 + T), Td = 243.12 γ / (17.62 − γ).
+
+    Raises ValueError for air that is drier than 1 %, damper than 100 %, or beyond −40 to 60 °C.
+
+    >>> round(dew_point(20, 50), 1), round(dew_point(25, 100), 3)
+    (9.3, 25.0)
+    """
+    if not (1 <= humidity <= 100 and -40 <= celsius <= 60):
+        raise ValueError(f"air of −40 to 60 °C and 1 to 100 %, not {celsius:g} °C and {humidity:g} %")
+    gamma = math.log(humidity / 100) + 17.62 * celsius / (243.12 + celsius)
+    return 243.12 * gamma / (17.62 - gamma)
+
+
+def judge_room(celsius: float, humidity: float | None = None) -> list[Judgement]:
+    """What the room will do to a print: best from 20 to 26 °C and 40 to 60 %."""
+    found = []
+    warm = Because("room", round(celsius, 1), "°C")
+    if not BEST_C[0] <= celsius <= BEST_C[1]:
+        cold = celsius < BEST_C[0]
+        hard = not HARD_C[0] <= celsius <= HARD_C[1]
+        text = (
+            "The room is cold: paste is stiff and fills fine openings badly"
+            if cold
+            else "The room is warm: deposits slump, and paste dries sooner"
+        )
+        do = "Warm room and paste before you print." if cold else "Print fewer ahead, look at fine pitch for bridges."
+        found.append(Judgement("print.room", Level.STOP if hard else Level.CARE, "temperature", text, (warm,), do))
+    if humidity is not None and not BEST_RH[0] <= humidity <= BEST_RH[1]:
+        dry = humidity < BEST_RH[0]
+        hard = not HARD_RH[0] <= humidity <= HARD_RH[1]
+        text = (
+            "The room is dry: flux dries on the foil, and static builds up"
+            if dry
+            else "The room is damp: paste takes up water, slumps and spits in the oven"
+        )
+        do = "Strap on; cover the foil between prints." if dry else "Close the jar between prints; print fewer ahead."
+        level = Level.STOP if hard and not dry else Level.CARE
+        numbers = (Because("humidity", round(humidity), "%"), warm)
+        found.append(Judgement("print.room", level, "humidity", text, numbers, do))
+    if humidity is None:
+        do = "Type the humidity, or hang up a sensor: it settles how soon paste dries or takes up water."
+        found.append(
+            Judgement("print.room", Level.UNKNOWN, "humidity", "How damp the room is, nobody said", (warm,), do)
+        )
+    if not found:
+        numbers = (warm, Because("humidity", round(humidity or 0), "%"))
+        found.append(Judgement("print.room", Level.GO, "room", "The room suits paste", numbers))
+    return found

@@ -1,0 +1,144 @@
+"""Paste by syringe: which needle, how many dots a pad, in which order, how long."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.paste import POWDER_TYPES, Paste, transfer
+from fusilex.core.tours import length, path_bound, short_path
+
+BALLS_ACROSS_NEEDLE = 7
+DOT_BORES = 1.5
+"""A dot is about as wide as one and a half bores of its needle, until twenty of them were weighed."""
+BORES = {"18G": 0.84, "20G": 0.60, "21G": 0.51, "22G": 0.41, "23G": 0.34, "25G": 0.25, "27G": 0.20, "30G": 0.15}
+WEIGHED_DOTS = 20
+DOT_S, PAD_S = 1.2, 0.8
+"""Seconds for a dot and for the way to the next pad, by hand."""
+COLD_C = 18.0
+
+
+@dataclass(frozen=True, eq=False)
+class DotPlan:
+    """Dots for each pad (n) in the order of the openings' pads: names, middles (n × 2, mm), the volume a stencil would
+    leave (mm³), dots, and the order to go in with its length and what none is shorter than (mm).
+    """
+
+    names: tuple[tuple[str, str], ...]
+    at: NDArray[np.float64]
+    volume: NDArray[np.float64]
+    width: NDArray[np.float64]
+    dots: NDArray[np.int_]
+    dot_mm3: float
+    order: NDArray[np.int_]
+    path_mm: float
+    bound_mm: float
+
+    @property
+    def seconds(self) -> float:
+        """What a board takes by hand."""
+        return float(self.dots.sum()) * DOT_S + len(self.dots) * PAD_S
+
+
+def dot_volume(bore_mm: float) -> float:
+    """Volume of a dot (mm³) from a needle's bore (mm): half a ball of one and a half bores across, (2/3) π r³.
+
+    >>> round(dot_volume(0.41), 4)
+    0.0609
+    """
+    if not 0.05 <= bore_mm <= 3.0:
+        raise ValueError(f"a needle's bore is between 0.05 and 3 mm, not {bore_mm:g} mm")
+    return 2 / 3 * math.pi * (DOT_BORES * bore_mm / 2) ** 3
+
+
+def weighed_dot(grams: float, paste: Paste, dots: int = WEIGHED_DOTS) -> float:
+    """Volume of a dot (mm³) from what some of them weigh together.
+
+    >>> from fusilex.core.printing.paste import PASTES
+    >>> round(weighed_dot(0.005, PASTES["lead-free"]), 4)
+    0.0586
+    """
+    if not (0 < grams <= 5 and dots > 0):
+        raise ValueError("twenty dots weigh a few milligrams to a few grams")
+    return 1000 * grams / dots / paste.density
+
+
+def plan_dots(openings: Openings, foil: float, dot_mm3: float) -> DotPlan:
+    """Dots on every pad that match what a foil (mm) would leave there: Σ A t TE(AR) of its openings over the volume of
+    a dot, at least one.
+    """
+    volumes = openings.area * foil * transfer(openings.area_ratio(foil)) if len(openings) else np.zeros(0)
+    pads: dict[tuple[str, str], list[int]] = {}
+    for i, (ref, pin) in enumerate(zip(openings.refs, openings.pins, strict=True)):
+        pads.setdefault((ref, pin) if ref else ("", str(i)), []).append(i)
+    groups = list(pads.values())
+    at = np.array([[openings.x[g].mean(), openings.y[g].mean()] for g in groups]).reshape(-1, 2)
+    volume = np.array([volumes[g].sum() for g in groups])
+    width = np.array([openings.width[g].min() for g in groups])
+    dots = np.maximum(1, np.floor(volume / dot_mm3 + 0.5)).astype(int) if len(groups) else np.zeros(0, dtype=int)
+    order = short_path(at)
+    names = tuple((ref, pin if ref else "") for ref, pin in pads)
+    return DotPlan(names, at, volume, width, dots, dot_mm3, order, length(at, order), path_bound(at))
+
+
+def finest_powder(bore_mm: float) -> int | None:
+    """Coarsest powder type that flows through a bore: seven of its largest balls across; None where none does.
+
+    >>> [finest_powder(b) for b in (0.41, 0.30, 0.25, 0.10)]
+    [3, 4, 5, None]
+    """
+    room_um = 1000 * bore_mm / BALLS_ACROSS_NEEDLE
+    return next((number for number, size in POWDER_TYPES if size <= room_um * (1 + 1e-6)), None)
+
+
+def judge_needle(bore_mm: float, powder: int | None = None) -> Judgement:
+    """Does this paste flow through this needle?"""
+    coarsest = finest_powder(bore_mm)
+    numbers = (
+        Because("bore", bore_mm, "mm"),
+        Because("seven balls need", BALLS_ACROSS_NEEDLE * dict(POWDER_TYPES)[powder or 3] / 1000, "mm"),
+    )
+    subject = f"needle {bore_mm:g} mm"
+    if coarsest is None:
+        return Judgement(
+            "dots.needle", Level.STOP, subject, "No powder flows through this needle", numbers, "A wider one."
+        )
+    if powder is None:
+        text = f"Type {coarsest} powder or finer flows through this needle; the paste's type is not on its sheet"
+        return Judgement("dots.needle", Level.UNKNOWN, subject, text, numbers, "Look at the label of the syringe.")
+    if powder < coarsest:
+        text = f"Type {powder} powder clogs this needle: it wants type {coarsest} or finer"
+        do = "A wider needle, or finer paste. A higher type number is a finer powder."
+        return Judgement("dots.needle", Level.STOP, subject, text, numbers, do)
+    return Judgement("dots.needle", Level.GO, subject, f"Type {powder} powder flows through this needle", numbers)
+
+
+def judge_dots(plan: DotPlan, bore_mm: float, room_c: float | None = None) -> list[Judgement]:
+    """Pads too small for a dot of this needle, and paste too stiff to come out."""
+    across = 2 * (3 * plan.dot_mm3 / (2 * math.pi)) ** (1 / 3)
+    found = []
+    ratio = plan.volume / plan.dot_mm3
+    small = [plan.names[i][0] or "a pad of no part" for i in np.argsort(ratio) if ratio[i] < 0.5]
+    parts = tuple(dict.fromkeys(small))
+    numbers = (Because("a dot", across, "mm across"), Because("its volume", plan.dot_mm3, "mm³"))
+    if parts:
+        worst = float(ratio.min())
+        more = f" and {len(parts) - 1} more" if len(parts) > 1 else ""
+        level = Level.STOP if worst < 0.25 else Level.CARE
+        text = f"One dot is too much for the pads of {parts[0]}{more}"
+        do = "A finer needle, or smear one dot over two pads with a pin."
+        times = Because("times too much", 1 / worst)
+        found.append(Judgement("dots.size", level, parts[0], text, (times, *numbers), do, parts))
+    else:
+        text = f"{int(plan.dots.sum())} dots on {len(plan.dots)} pads, {plan.seconds / 60:.0f} min a board"
+        found.append(Judgement("dots.size", Level.GO, "dots", text, numbers))
+    if room_c is not None and room_c < COLD_C:
+        do = "Warm the syringe in the hand, and the board to 30 or 35 °C: the paste grabs it."
+        cold = (Because("room", room_c, "°C"),)
+        found.append(Judgement("dots.cold", Level.CARE, "syringe", "Paste comes out stiff and strings", cold, do))
+    return found

@@ -1,0 +1,242 @@
+"""Where paste lands: for each opening under an alignment, how much of it lies on its own pad, and what free gap is left
+to the next one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from fusilex.core.convex import convex, corners_of, shared_area, shared_areas
+from fusilex.core.design.model import Pad
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.printing.alignment import Alignment
+from fusilex.core.printing.openings import Openings
+
+ON_PAD_GO, ON_PAD_STOP = 0.75, 0.50
+GAP_GO, GAP_STOP = 0.10, 0.05
+GAP_SHARE_GO, GAP_SHARE_STOP = 0.50, 0.25
+FAR_MM = 0.6
+"""Pads further from an opening than this (mm) are not its neighbours."""
+MET = 1e-6
+LEVELS = (Level.GO, Level.CARE, Level.STOP, Level.UNKNOWN)
+Numbers = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Lands:
+    """The pads beneath and beside the openings of a side.
+
+    `own` (n) are the pads' shapes, None where an opening lies over none; `corners` and `own_corners` the corners of the
+    `simple` pairs, both convex; `beside` (2, m) pairs of an opening and the pad `pads` (m) of another net next to it;
+    `drawn` (n) the gap to the nearest of these as drawn (mm), infinite where there is none.
+    """
+
+    openings: Openings
+    own: NDArray[np.object_]
+    simple: NDArray[np.int_]
+    corners: Numbers
+    own_corners: Numbers
+    beside: NDArray[np.int_]
+    pads: NDArray[np.object_]
+    apart: Numbers
+    drawn: Numbers
+
+    @cached_property
+    def with_pad(self) -> NDArray[np.bool_]:
+        return np.asarray(~shapely.is_missing(self.own))
+
+    @cached_property
+    def half(self) -> Numbers:
+        """Half the diagonal of each opening's box (n, mm): no width of it is more than twice that."""
+        x0, y0, x1, y1 = shapely.bounds(self.openings.polygons).reshape(-1, 4).T
+        return np.asarray(np.hypot(x1 - x0, y1 - y0) / 2)
+
+
+@dataclass(frozen=True, eq=False)
+class Landed:
+    """What becomes of each opening (n): `on_pad` as a share (NaN where it has no pad), `gap` in mm (infinite without a
+    neighbour), `levels` as indexes into `LEVELS`, and `uncertain` (mm), what 95 % of errors of the alignment stay under
+    there.
+    """
+
+    lands: Lands
+    on_pad: Numbers
+    gap: Numbers
+    levels: NDArray[np.int_]
+    uncertain: Numbers
+
+    @property
+    def worst(self) -> int | None:
+        """The opening that is worst off: by level, then by how little room it has; None without any."""
+        here = np.flatnonzero(self.lands.with_pad)
+        if not len(here):
+            return None
+        rank = np.array([level.rank for level in LEVELS])[self.levels[here]]
+        return int(here[np.lexsort((room(self)[here], rank))[0]])
+
+
+def lands_of(openings: Openings, pads: Sequence[Pad]) -> Lands:
+    """The pads beneath and beside the openings. `pads` are those of the design; those of the other side are left out.
+
+    A neighbour is any pad of another net (or of none) within `FAR_MM`.
+    """
+    shapes = np.array([p.polygon for p in pads], dtype=object)
+    n, own = len(openings), openings.pad
+    here = np.flatnonzero([p.side == openings.side or p.drill > 0 for p in pads])
+    near = other = np.zeros(0, dtype=int)
+    if n and len(here):
+        near, found = shapely.STRtree(shapes[here]).query(openings.polygons, predicate="dwithin", distance=FAR_MM)
+        other = here[found]
+    group = _groups(pads)
+    apart_of = (other != own[near]) & ((own[near] < 0) | (group[other] != group[own[near]]))
+    near, other = near[apart_of], other[apart_of]
+    apart = shapely.distance(openings.polygons[near], shapes[other]) if len(near) else np.zeros(0)
+    drawn = np.full(n, np.inf)
+    np.minimum.at(drawn, near, apart)
+    beneath = np.full(n, None, dtype=object)
+    beneath[own >= 0] = shapes[own[own >= 0]]
+    simple = np.flatnonzero(own >= 0)
+    if len(simple):
+        whole = shapely.get_num_interior_rings(openings.polygons) + shapely.get_num_interior_rings(beneath) == 0
+        simple = simple[whole[simple]]
+    corners, own_corners = corners_of(openings.polygons[simple]), corners_of(beneath[simple])
+    fit = convex(corners) & convex(own_corners)
+    simple, corners, own_corners = simple[fit], corners[fit], own_corners[fit]
+    pairs = np.stack([near, other]) if len(near) else np.zeros((2, 0), dtype=int)
+    return Lands(openings, beneath, simple, corners, own_corners, pairs, shapes[other], apart, drawn)
+
+
+def _groups(pads: Sequence[Pad]) -> NDArray[np.int_]:
+    """A number for each net; pads of no known net have their own each."""
+    nets = sorted({p.net for p in pads if p.net})
+    index = {net: k for k, net in enumerate(nets)}
+    return np.array([index[p.net] if p.net else len(nets) + n for n, p in enumerate(pads)], dtype=int)
+
+
+def landed(lands: Lands, found: Alignment | None) -> Landed:
+    """Every opening under an alignment, as drawn without one.
+
+    Go from three quarters of the opening on its own pad and a free gap of 0.10 mm and half of what was drawn; stop
+    below half of it, or 0.05 mm, or a quarter of what was drawn. What is go by the alignment found but not by all that
+    the looks allow is can't tell.
+    """
+    openings = lands.openings
+    n = len(openings)
+    if found is None:
+        moved, corners, off, uncertain = openings.polygons, lands.corners, np.zeros(n), np.zeros(n)
+    else:
+        middles = np.column_stack([openings.x, openings.y])
+        a, b, d, e, x, y = found.matrix()
+        turn = np.array([[a, d], [b, e]])
+        moved, corners = None, lands.corners @ turn + (x, y)
+        uncertain = found.known_to(middles) if n else np.zeros(0)
+        off = np.hypot(*found.at(middles).T) + lands.half * np.hypot(a - 1, b) if n else np.zeros(0)
+    on_pad = np.full(n, np.nan)
+    on_pad[lands.simple] = shared_areas(corners, lands.own_corners) / openings.area[lands.simple]
+    bent = np.setdiff1d(np.flatnonzero(lands.with_pad), lands.simple)
+    if len(bent):
+        shapes = _moved(openings.polygons[bent], found)
+        on_pad[bent] = shared_area(shapes, lands.own[bent]) / openings.area[bent]
+    gap = _gaps(lands, moved, off, found)
+    levels = _levels(lands, on_pad, gap)
+    if found is not None:
+        least = on_pad - uncertain * 2 * lands.half / openings.area
+        doubtful = (levels == 0) & (_levels(lands, least, gap - uncertain) > 0)
+        levels = np.where(doubtful, LEVELS.index(Level.UNKNOWN), levels)
+    levels = np.where(lands.with_pad, levels, LEVELS.index(Level.UNKNOWN))
+    return Landed(lands, on_pad, gap, levels, uncertain)
+
+
+def _gaps(lands: Lands, moved: NDArray[np.object_] | None, off: Numbers, found: Alignment | None) -> Numbers:
+    """The free gap of each opening (n, mm). Pairs that cannot become the nearest one are not measured anew."""
+    gap = np.full(len(lands.openings), np.inf)
+    if not lands.beside.shape[1]:
+        return gap
+    near = lands.beside[0]
+    if moved is not None:
+        return lands.drawn
+    close = np.flatnonzero(lands.apart - off[near] <= lands.drawn[near] + off[near])
+    which, back = np.unique(near[close], return_inverse=True)
+    shapes = _moved(lands.openings.polygons[which], found)
+    np.minimum.at(gap, near[close], shapely.distance(shapes[back], lands.pads[close]))
+    return gap
+
+
+def _moved(polygons: NDArray[np.object_], found: Alignment | None) -> NDArray[np.object_]:
+    if found is None:
+        return polygons
+    a, b, d, e, x, y = found.matrix()
+    turn = np.array([[a, d], [b, e]])
+    return np.asarray(shapely.transform(polygons, lambda at: at @ turn + (x, y)))
+
+
+def _levels(lands: Lands, on_pad: Numbers, gap: Numbers) -> NDArray[np.int_]:
+    want = np.maximum(GAP_GO, GAP_SHARE_GO * np.where(np.isfinite(lands.drawn), lands.drawn, 0.0))
+    least = np.maximum(GAP_STOP, GAP_SHARE_STOP * np.where(np.isfinite(lands.drawn), lands.drawn, 0.0))
+    care = (on_pad < ON_PAD_GO - MET) | (gap < want - MET)
+    stop = (on_pad < ON_PAD_STOP - MET) | (gap < least - MET)
+    return np.where(stop, 2, np.where(care, 1, 0))
+
+
+def room(made: Landed) -> Numbers:
+    """How many times what is wanted each opening has: the lesser of its share and its gap (n)."""
+    want = np.maximum(GAP_GO, GAP_SHARE_GO * np.where(np.isfinite(made.lands.drawn), made.lands.drawn, 0.0))
+    return np.fmin(made.on_pad / ON_PAD_GO, made.gap / want)
+
+
+def by_part(made: Landed) -> list[tuple[str, int]]:
+    """Parts and their worst opening, worst first; '' for openings of no part."""
+    here = np.flatnonzero(made.lands.with_pad)
+    rank = np.array([level.rank for level in LEVELS])[made.levels[here]]
+    worst: dict[str, int] = {}
+    for i in here[np.lexsort((room(made)[here], rank))].tolist():
+        worst.setdefault(made.lands.openings.refs[i], i)
+    return list(worst.items())
+
+
+def judge_landing(made: Landed) -> list[Judgement]:
+    """One judgement per level that occurs, naming its parts, worst first; a go naming the tightest where all are."""
+    openings = made.lands.openings
+    parts = by_part(made)
+    if not parts:
+        text = f"No opening of the {openings.side} lies over a pad that is known"
+        return [Judgement("print.aligned", Level.UNKNOWN, openings.side, text, (), "Look at every deposit.")]
+    found = []
+    said = {
+        Level.STOP: ("would bridge or miss its pad", "Move the foil before you print."),
+        Level.CARE: ("lies close to its limit", "Move the foil if you can; big pads forgive, fine pitch does not."),
+        Level.UNKNOWN: ("may lie well or not", "Look at one more place, far from the others: that would tell."),
+    }
+    for level, (headline, do) in said.items():
+        named = [(ref, i) for ref, i in parts if LEVELS[made.levels[i]] is level]
+        if named:
+            refs = tuple(ref or "an opening of no part" for ref, _ in named)
+            more = f" and {len(refs) - 1} more" if len(refs) > 1 else ""
+            text = f"{refs[0]}{more} {headline}" if not more else f"{refs[0]}{more}: {headline}"
+            found.append(
+                Judgement(
+                    "print.aligned", level, f"{openings.side} {refs[0]}", text, _numbers(made, named[0][1]), do, refs
+                )
+            )
+    if all(LEVELS[made.levels[i]] is Level.GO for _, i in parts):
+        ref, i = parts[0]
+        text = f"Every opening lies on its pad; tightest is {ref or 'an opening of no part'}"
+        subject = f"{openings.side} {ref}"
+        found.append(Judgement("print.aligned", Level.GO, subject, text, _numbers(made, i), "", (ref,)))
+    return found
+
+
+def _numbers(made: Landed, i: int) -> tuple[Because, ...]:
+    numbers = [Because("on its own pad", round(100 * float(made.on_pad[i]), 1), "%")]
+    if np.isfinite(made.gap[i]):
+        numbers.append(Because("gap to the next", round(float(made.gap[i]), 3), "mm"))
+        numbers.append(Because("as drawn", round(float(made.lands.drawn[i]), 3), "mm"))
+    if made.uncertain[i] > 0:
+        numbers.append(Because("known to", round(float(made.uncertain[i]), 3), "mm"))
+    return tuple(numbers)

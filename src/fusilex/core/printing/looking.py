@@ -1,0 +1,110 @@
+"""Looking at a print: which parts first, on a short way, and whether what was seen means go on or wipe."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.printing.openings import AREA_GO, ASPECT_GO, Openings
+from fusilex.core.printing.risks import Risks
+from fusilex.core.tours import length, short_path
+
+FEW = 12
+"""Parts on the way over the risky few; a look at each takes some seconds."""
+FINE_WIDTH_MM, FINE_WEB_MM = 0.30, 0.30
+WORDS = ("none", "little", "much", "bridged", "smeared", "off")
+"""What a deposit may look like when it is not good."""
+FORGIVEN = ("little", "much", "bridged", "smeared", "off")
+"""On big pads far apart: molten solder draws back from bare mask onto its pad."""
+DO = {
+    "none": "look whether the opening is blocked",
+    "little": "wipe the foil, press a little more, stir the paste",
+    "much": "look at the foil's thickness, and for a gap under it",
+    "bridged": "wipe the underside, seat the board flat, less pressure",
+    "smeared": "wipe the underside; lift straight, do not slide",
+    "off": "align the foil anew",
+}
+
+
+@dataclass(frozen=True)
+class Mark:
+    """What was seen at a part, or at one of its openings where `pin` is named."""
+
+    ref: str
+    pin: str
+    word: str
+
+
+@dataclass(frozen=True, eq=False)
+class Route:
+    """Parts to look at in order, where they are (n × 2, mm), and the way over them (mm)."""
+
+    refs: tuple[str, ...]
+    at: np.ndarray
+    path_mm: float
+
+
+def fine_parts(openings: Openings, web: Sequence[float]) -> set[str]:
+    """Parts that do not forgive: an opening up to 0.3 mm wide, or a web up to 0.3 mm between two."""
+    fine = (openings.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= FINE_WEB_MM + 1e-6)
+    return {ref for ref, strict in zip(openings.refs, fine.tolist(), strict=True) if strict and ref}
+
+
+def looking_route(found: Risks, foil: float, first: Iterable[str] = (), few: int = FEW) -> Route:
+    """The risky few, on a short way: those in `first` (hidden joints, say), then parts by how near their worst opening
+    is to a limit.
+    """
+    openings = found.openings
+    if not len(openings):
+        return Route((), np.zeros((0, 2)), 0.0)
+    room = np.minimum(openings.area_ratio(foil) / AREA_GO, openings.aspect_ratio(foil) / ASPECT_GO)
+    room = np.minimum(room, np.where(np.isfinite(found.web), found.web / 0.15, np.inf))
+    worst: dict[str, tuple[int, float]] = {}
+    for ref, level, free in zip(openings.refs, found.levels.tolist(), room.tolist(), strict=True):
+        if ref:
+            worst[ref] = min(worst.get(ref, (0, np.inf)), (-level, free))
+    wanted = [ref for ref in dict.fromkeys(first) if ref in worst]
+    rest = sorted((ref for ref in worst if ref not in wanted), key=lambda ref: worst[ref])
+    chosen = [*wanted, *rest][:few]
+    refs = np.array(openings.refs)
+    at = np.array([[openings.x[refs == r].mean(), openings.y[refs == r].mean()] for r in chosen]).reshape(-1, 2)
+    order = short_path(at)
+    return Route(tuple(chosen[i] for i in order.tolist()), at[order], length(at, order))
+
+
+def judge_print(marks: Iterable[Mark], fine: set[str], panel: str, looked: Mapping[str, bool]) -> Judgement:
+    """Go on, or wipe and print again. Fine pitch and what is missing are strict; big pads forgive the rest, for bare
+    mask sends paste back. `looked` says of each part on the way whether it was looked at.
+    """
+    seen = list(marks)
+    strict = [m for m in seen if m.ref in fine or m.word not in FORGIVEN]
+    numbers = (Because("marked", len(seen)), Because("looked at", f"{sum(looked.values())} of {len(looked)}"))
+    if strict:
+        worst = strict[0]
+        refs = tuple(dict.fromkeys(m.ref for m in strict))
+        more = f" and {len(refs) - 1} more" if len(refs) > 1 else ""
+        text = f"Wipe {panel} and print again: {worst.ref}{more} {SEEN[worst.word]}"
+        do = f"Wipe it clean with isopropyl, blow it dry; {DO[worst.word]}."
+        return Judgement("print.look", Level.STOP, panel, text, numbers, do, refs)
+    if seen:
+        refs = tuple(dict.fromkeys(m.ref for m in seen))
+        text = f"{panel.capitalize()} may go on: {', '.join(refs[:3])} will forgive it"
+        return Judgement("print.look", Level.CARE, panel, text, numbers, "Look at these after the oven.", refs)
+    if looked and not all(looked.values()):
+        left = tuple(ref for ref, done in looked.items() if not done)
+        text = f"{len(left)} of {len(looked)} risky parts were not looked at yet"
+        return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, f"Look at {', '.join(left[:4])}.", left)
+    return Judgement("print.look", Level.GO, panel, f"Nothing was seen amiss on {panel}", numbers)
+
+
+SEEN = {
+    "none": "has no paste",
+    "little": "has too little",
+    "much": "has too much",
+    "bridged": "is bridged",
+    "smeared": "is smeared",
+    "off": "lies beside its pads",
+}

@@ -1,0 +1,203 @@
+"""What may go wrong at each opening, beside release: powder, land, web, windows, and openings that are missing."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from fusilex.core.design.model import Part
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.printing.landing import Lands
+from fusilex.core.printing.openings import ROUND, Openings, roundness
+from fusilex.core.printing.paste import BALLS_ACROSS_RECTANGLE, BALLS_ACROSS_ROUND, POWDER_TYPES
+from fusilex.core.printing.release import release_levels
+
+OVER_CARE, OVER_STOP = 0.02, 0.20
+WEB_CARE, WEB_STOP = 0.15, 0.10
+FAR_MM = 0.5
+BIG_PAD_MM2, COVERED = 9.0, (0.50, 0.80)
+"""A pad from 3 × 3 mm on wants windows, and paste on 50 to 80 % of it (IPC-7525)."""
+LEVELS = (Level.GO, Level.CARE, Level.STOP)
+WHYS = ("", "release", "powder", "land", "web")
+SAID = {
+    "powder": ("too narrow for the powder", "Take a finer powder: a higher type number is finer."),
+    "land": ("larger than its land", "Have it trimmed to the land, or look for balls and bridges beside it."),
+    "web": ("close to its neighbour", "Have it made narrower: the web of foil between them bends, and paste joins."),
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Risks:
+    """For each opening (n) the worst level, as index into `LEVELS`, and why, as index into `WHYS`; the share that lies
+    beyond its land, and the web of foil to the next opening (mm, infinite without one).
+    """
+
+    openings: Openings
+    levels: NDArray[np.int_]
+    why: NDArray[np.int_]
+    beyond: NDArray[np.float64]
+    web: NDArray[np.float64]
+    balls: NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """What does not depend on foil and powder: how far openings go beyond their lands, webs between them."""
+
+    lands: Lands
+    beyond: NDArray[np.float64]
+    web: NDArray[np.float64]
+
+
+def ground_of(lands: Lands) -> Ground:
+    """Shares beyond the land (n; 0 where no land is known) and webs to the next opening (n, mm)."""
+    openings = lands.openings
+    beyond, web = np.zeros(len(openings)), np.full(len(openings), np.inf)
+    here = np.flatnonzero(lands.with_pad)
+    if len(here):
+        out = here[~shapely.covers(lands.own[here], openings.polygons[here])]
+        left = shapely.area(shapely.difference(openings.polygons[out], lands.own[out]))
+        beyond[out] = left / openings.area[out]
+    if len(openings) > 1:
+        tree = shapely.STRtree(openings.polygons)
+        i, k = tree.query(openings.polygons, predicate="dwithin", distance=FAR_MM)
+        i, k = i[i != k], k[i != k]
+        np.minimum.at(web, i, shapely.distance(openings.polygons[i], openings.polygons[k]))
+    return Ground(lands, beyond, web)
+
+
+def risks(ground: Ground, foil: float, powder: int | None = None, coated: bool = False) -> Risks:
+    """The worst of release, powder, land and web at every opening. `powder` is a J-STD-005 type, None where unknown."""
+    openings = ground.lands.openings
+    n = len(openings)
+    if not n:
+        return Risks(openings, np.zeros(0, int), np.zeros(0, int), ground.beyond, ground.web, np.zeros(0))
+    disc = roundness(openings.area, openings.perimeter) > ROUND
+    wanted = np.where(disc, BALLS_ACROSS_ROUND, BALLS_ACROSS_RECTANGLE)
+    size = dict(POWDER_TYPES).get(powder or 0)
+    balls = 1000 * openings.width / size if size else np.full(n, np.inf)
+    each = np.stack(
+        [
+            np.zeros(n, dtype=int),
+            release_levels(openings, foil, coated),
+            np.where(balls < wanted * (1 - 1e-6), 2, 0),
+            np.where(ground.beyond > OVER_STOP, 2, np.where(ground.beyond > OVER_CARE, 1, 0)),
+            np.where(ground.web < WEB_STOP - 1e-6, 2, np.where(ground.web < WEB_CARE - 1e-6, 1, 0)),
+        ]
+    )
+    why = each.argmax(axis=0)
+    return Risks(openings, each.max(axis=0), why, ground.beyond, ground.web, balls)
+
+
+def changed(before: Risks, after: Risks) -> dict[str, tuple[Level, Level]]:
+    """Parts whose worst level is another now, from which to which."""
+    was, now = _by_part(before), _by_part(after)
+    return {ref: (was[ref], now[ref]) for ref in now if was.get(ref, now[ref]) is not now[ref]}
+
+
+def _by_part(found: Risks) -> dict[str, Level]:
+    worst: dict[str, int] = {}
+    for ref, level in zip(found.openings.refs, found.levels.tolist(), strict=True):
+        worst[ref] = max(worst.get(ref, 0), level)
+    return {ref: LEVELS[level] for ref, level in worst.items()}
+
+
+def judge_risks(found: Risks, powder: int | None = None) -> list[Judgement]:
+    """Powder, land and web: one judgement a reason, naming the parts. Release has its own."""
+    openings, made = found.openings, []
+    for n, why in enumerate(WHYS[2:], 2):
+        here = np.flatnonzero((found.why == n) & (found.levels > 0))
+        if not len(here):
+            continue
+        headline, do = SAID[why]
+        parts = tuple(dict.fromkeys(openings.refs[i] or "an opening of no part" for i in here.tolist()))
+        level = LEVELS[int(found.levels[here].max())]
+        numbers = {
+            "powder": Because("balls across", round(float(found.balls[here].min()), 1)),
+            "land": Because("beyond the land", round(100 * float(found.beyond[here].max()), 1), "%"),
+            "web": Because("web", round(float(found.web[here].min()), 3), "mm"),
+        }[why]
+        more = f" and {len(parts) - 1} more" if len(parts) > 1 else ""
+        kind = Because("powder type", powder or "unknown")
+        text = f"Openings of {parts[0]}{more} are {headline}"
+        because = (numbers, *((kind,) if why == "powder" else ()), Because("openings", len(here)))
+        made.append(Judgement(f"print.{why}", level, f"{openings.side} {parts[0]}", text, because, do, parts))
+    return made
+
+
+def judge_missing(lands: Lands, parts: Iterable[Part]) -> list[Judgement]:
+    """Fitted surface-mount parts whose pads have no opening: all of them, or some."""
+    openings = lands.openings
+    own = lands.own[lands.with_pad]
+    tree = shapely.STRtree(own) if len(own) else None
+    none, some = list[str](), list[str]()
+    for part in parts:
+        pads = [p.polygon for p in part.pads if p.drill == 0 and p.side == openings.side]
+        if not (part.populated and pads and part.side == openings.side) or part.package.family in NOT_SOLDERED:
+            continue
+        shapes = np.array(pads, dtype=object)
+        met = set() if tree is None else set(tree.query(shapes, predicate="intersects")[0].tolist())
+        if len(met) < len(pads):
+            (some if met else none).append(part.ref)
+    made = []
+    for refs, level, text, do in (
+        (none, Level.STOP, "no openings at all", "Solder these by hand, dispense them, or have a new foil cut."),
+        (some, Level.CARE, "pads without an opening", "Dispense these pads, or make sure that they are meant bare."),
+    ):
+        if refs:
+            more = f" and {len(refs) - 1} more have" if len(refs) > 1 else " has"
+            subject = f"{openings.side} {refs[0]}"
+            numbers = (Because("parts", len(refs)),)
+            made.append(Judgement("print.missing", level, subject, f"{refs[0]}{more} {text}", numbers, do, tuple(refs)))
+    return made
+
+
+NOT_SOLDERED = ("fiducial", "test", "hole")
+
+
+def judge_windows(lands: Lands) -> list[Judgement]:
+    """Big pads: how many windows share them, and how much of them gets paste. One judgement a part and fault."""
+    openings = lands.openings
+    by_pad: dict[int, list[int]] = defaultdict(list)
+    for i in np.flatnonzero(lands.with_pad & (shapely.area(lands.own) >= BIG_PAD_MM2)).tolist():
+        by_pad[int(openings.pad[i])].append(i)
+    worst: dict[tuple[str, str], tuple[float, int, float]] = {}
+    for members in by_pad.values():
+        pad = float(lands.own[members[0]].area)
+        share = float(openings.area[members].sum()) / pad
+        if len(members) == 1 and share > COVERED[1]:
+            fault = "undivided"
+        elif not COVERED[0] <= share <= COVERED[1] + 0.05:
+            fault = "much" if share > COVERED[1] else "little"
+        else:
+            continue
+        key = openings.refs[members[0]] or "a part that is not known", fault
+        if key not in worst or abs(share - 0.65) > abs(worst[key][0] - 0.65):
+            worst[key] = share, len(members), pad
+    return [_windowed(openings.side, ref, fault, *found) for (ref, fault), found in worst.items()]
+
+
+WINDOWS = {
+    "undivided": (
+        "is one undivided opening",
+        "Have it cut into windows of 1 to 2.5 mm: the blade scoops it hollow, gas stays, and the part floats.",
+    ),
+    "much": ("gets much paste", "Smaller windows: the part floats, and its edge joints stay open."),
+    "little": ("gets little paste", "Larger windows: heat stays in the part, and voids in the joint."),
+}
+
+
+def _windowed(side: str, ref: str, fault: str, share: float, windows: int, pad: float) -> Judgement:
+    headline, do = WINDOWS[fault]
+    numbers = (
+        Because("covered", round(100 * share), "%"),
+        Because("windows", windows),
+        Because("pad", round(pad, 1), "mm²"),
+    )
+    text = f"The big pad of {ref} {headline}"
+    return Judgement("print.windows", Level.CARE, f"{side} {ref} {fault}", text, numbers, do, (ref,))

@@ -1,0 +1,178 @@
+"""Prints on the scale: what paste leaves the foil, measured over predicted, and whether it is changing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.paste import TRANSFER_STEEPNESS, transfer
+
+LAMBDA, LIMIT, FAR = 0.2, 2.85, 3.4
+"""Weight of the newest print, and how many standard errors the mean, and one print alone, may lie off."""
+RANGE_SIGMA = 1.128
+RANGE_FREEDOM = 0.62
+"""Degrees of freedom that a moving range is worth, of the one its two values could tell."""
+LEAST_HISTORY = 4
+CLAIM = (
+    "one alarm without cause in about 119 prints; a tenth less paste found within 3 prints (2 % scatter, six before)"
+)
+"""By simulation, as the tests repeat it."""
+Numbers = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Transfer:
+    """Measured over predicted, what 95 % of such means stay within (±), and the middle of the transfer curve (area
+    ratio) that would predict it, with its own ±. NaN where too few prints tell.
+    """
+
+    factor: float
+    within95: float
+    middle: float
+    middle_within95: float
+    prints: int
+
+
+@dataclass(frozen=True)
+class Alarm:
+    """A print at which something changed: `index` counts from 0; `less` where paste got less."""
+
+    index: int
+    less: bool
+    alone: bool
+
+    @property
+    def why(self) -> str:
+        how = "this print alone" if self.alone else "for some prints"
+        return f"{'less' if self.less else 'more'} paste than before, {how}"
+
+
+@dataclass(frozen=True, eq=False)
+class RunChart:
+    """A run of prints (n): log of measured over predicted, each against what came before it in standard errors
+    (`score`, NaN while there is no history), their weighted mean and its limits; NaN where they have none.
+    """
+
+    log_ratio: Numbers
+    score: Numbers
+    mean: Numbers
+    limit: Numbers
+    alarms: tuple[Alarm, ...]
+
+
+def measured_transfer(measured_mg: ArrayLike, predicted_mg: float, openings: Openings, foil: float) -> Transfer:
+    """How much of what is predicted comes out, by the mean of n weighed prints and Student's t; and the middle of the
+    transfer curve that says the same. Raises ValueError for masses that no print has.
+    """
+    ratios = ratios_of(measured_mg, predicted_mg)
+    n = len(ratios)
+    factor = float(ratios.mean())
+    if n < 2:
+        return Transfer(factor, float("nan"), float("nan"), float("nan"), n)
+    from scipy.special import stdtrit  # when first asked for: it takes as long as the window takes to open
+
+    within = float(stdtrit(n - 1, 0.975) * ratios.std(ddof=1) / np.sqrt(n))
+    middle = middle_for(openings, foil, factor)
+    ends = [middle_for(openings, foil, f) for f in (factor - within, factor + within)]
+    return Transfer(factor, within, middle, abs(ends[0] - ends[1]) / 2, n)
+
+
+def ratios_of(measured_mg: ArrayLike, predicted_mg: ArrayLike) -> Numbers:
+    """Measured over predicted (n). Raises ValueError for masses of nothing or less."""
+    measured, predicted = np.asarray(measured_mg, dtype=float), np.asarray(predicted_mg, dtype=float)
+    if not len(measured) or not (np.isfinite(measured).all() and (measured > 0).all() and (predicted > 0).all()):
+        raise ValueError("each print leaves some paste: weights that grow, and openings that predict some")
+    return np.asarray(measured / predicted)
+
+
+def middle_for(openings: Openings, foil: float, factor: float) -> float:
+    """The middle m of the transfer curve (area ratio) at which Σ A t TE is `factor` times what the default predicts;
+    NaN where no middle gives it.
+
+    The sum falls as m grows, so that halving finds it.
+    """
+    ratio, volume = openings.area_ratio(foil), openings.area * foil
+    wanted = factor * float(np.sum(volume * transfer(ratio)))
+    low, high = -1.0, 3.0
+    if not float(np.sum(volume * transfer(ratio, high))) < wanted < float(np.sum(volume * transfer(ratio, low))):
+        return float("nan")
+    for _ in range(60):
+        middle = (low + high) / 2
+        more = float(np.sum(volume * transfer(ratio, middle, TRANSFER_STEEPNESS))) > wanted
+        low, high = (middle, high) if more else (low, middle)
+    return (low + high) / 2
+
+
+def run_chart(ratios: ArrayLike, history: ArrayLike = (), apart: Sequence[int] = ()) -> RunChart:
+    """Whether prints drift, from measured over predicted (n), earlier prints of the same kind as `history`.
+
+    Each print is compared with the mean of those before it, in standard errors by their moving ranges (σ = mean range
+    / 1.128, which a slow drift hardly widens), as Student's t made normal: so the limits hold with a short history, too
+    (self-starting chart, Hawkins 1987). These scores are averaged with weight 0.2 (EWMA, Roberts 1959). An alarm is a
+    mean beyond 2.85 of its standard errors, or one print beyond 3.4. Prints at alarm do not become history; those named
+    by `apart`, the first after a pause or a wipe, neither, nor are they judged.
+    """
+    from scipy.special import ndtri, stdtr
+
+    values = np.log(np.asarray(ratios, dtype=float))
+    known = list(np.log(np.asarray(history, dtype=float)))
+    score, mean, limit = (np.full(len(values), np.nan) for _ in range(3))
+    alarms: list[Alarm] = []
+    weighted, judged = 0.0, 0
+    for i, value in enumerate(values):
+        if i in apart:
+            continue
+        if len(known) >= LEAST_HISTORY and (sigma := float(np.abs(np.diff(known)).mean()) / RANGE_SIGMA) > 0:
+            freedom = RANGE_FREEDOM * (len(known) - 1)
+            t = (value - float(np.mean(known))) / (sigma * np.sqrt(1 + 1 / len(known)))
+            score[i] = np.clip(ndtri(stdtr(freedom, t)), -8, 8)
+            judged += 1
+            weighted = LAMBDA * score[i] + (1 - LAMBDA) * weighted
+            spread = np.sqrt(LAMBDA / (2 - LAMBDA) * (1 - (1 - LAMBDA) ** (2 * judged)))
+            mean[i], limit[i] = weighted, LIMIT * spread
+            alone = abs(score[i]) > FAR and abs(weighted) <= limit[i]
+            if alone or abs(weighted) > limit[i]:
+                alarms.append(Alarm(i, bool((score[i] if alone else weighted) < 0), bool(alone)))
+                continue
+        known.append(value)
+    return RunChart(values, score, mean, limit, tuple(alarms))
+
+
+def judge_weights(chart: RunChart, found: Transfer, predicted_mg: float) -> list[Judgement]:
+    """The last prints against those before: fit to go on, or what to do before a fault is made."""
+    numbers = (
+        Because("predicted", round(predicted_mg, 1), "mg"),
+        Because("transfer", round(found.factor, 3)),
+        Because("±", round(found.within95, 3) if np.isfinite(found.within95) else "unknown"),
+        Because("prints", found.prints),
+    )
+    last = len(chart.log_ratio) - 1
+    late = [a for a in chart.alarms if a.index >= last - 1]
+    made = []
+    if late:
+        alarm = late[-1]
+        do = (
+            "Wipe the underside of the foil; if the next print is as thin, add paste to the bead or stir it."
+            if alarm.less
+            else "Look under the foil: paste creeps beneath it, or something lifts it. Wipe it and seat the board anew."
+        )
+        off = Because("lately", round(100 * float(np.expm1(np.mean(chart.log_ratio[max(0, last - 2) :]))), 1), "%")
+        text = f"Paste is getting {'thin' if alarm.less else 'thick'}: {alarm.why}"
+        made.append(Judgement("print.drift", Level.CARE, "weights", text, (off, *numbers), do))
+    elif np.isnan(chart.score).all():
+        text = "Too few prints were weighed to tell a change"
+        do = f"From the {LEAST_HISTORY + 1}th on each print is held against those before it."
+        made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, do))
+    else:
+        made.append(Judgement("print.drift", Level.GO, "weights", "Prints weigh what they did", numbers))
+    if np.isfinite(found.within95) and not 0.7 <= found.factor <= 1.3 and abs(found.factor - 1) > found.within95:
+        less = found.factor < 1
+        text = f"Prints weigh {'less' if less else 'more'} than openings and foil say"
+        do = "Measure the foil; look for blocked openings." if less else "Measure the foil and the height of the jig."
+        made.append(Judgement("print.transfer", Level.CARE, "transfer", text, numbers, do))
+    return made
