@@ -28,6 +28,7 @@ from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.stations.print.foil import next_stage
 from fusilex.bench.turning import place_of
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
@@ -36,6 +37,7 @@ from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.panel.layout import Panel, single
+from fusilex.core.printing.looking import WORDS
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
@@ -99,7 +101,7 @@ FIELDS: dict[str, Made] = {
     "paste": lambda b, r: r.choice(("leaded", "lead-free", "chocolate")),
     "window": lambda b, r: r.choice(("leaded", "lead-free", "open")),
     "log": lambda b, r: r.choice((LOG, LOG, LOG[:300])),
-    "word": lambda b, r: r.choice((*FAULT_WORDS, "ugly")),
+    "word": lambda b, r: r.choice((*FAULT_WORDS, *WORDS, "", "ugly")),
     "fault": fault_in_hand,
     "result": lambda b, r: r.choice(("fixed", "fixed", "fixed", "scrapped", "prayed")),
     "pair": lambda b, r: next((p.key for p in b.derived.plan if p.key not in b.board.readings), "nothing"),
@@ -123,7 +125,7 @@ FIELDS: dict[str, Made] = {
     "level": lambda b, r: r.choice(("1", "3", "9")),
     "lot": lambda b, r: r.choice(("", *b.workshop[Lots].lots)),
     "lots": lambda b, r: (c.ReceiveLot("reel", "SR-1", "1 k", "0402", r.choice((50, -1))),),
-    "action": lambda b, r: r.choice(("opened", "dry", "baked", "eaten")),
+    "action": lambda b, r: r.choice(("opened", "dry", "baked", "eaten", "out", "in", "stirred")),
     "at": lambda b, r: r.choice(("", "2026-01-01T00:00:00+00:00", "tomorrow")),
     "label": lambda b, r: r.choice(("10k 0402", "0402", "100 nF", "")),
     "how": lambda b, r: "hand",
@@ -131,6 +133,20 @@ FIELDS: dict[str, Made] = {
     "rows": lambda b, r: r.choice((4, 0)),
     "polarised": lambda b, r: r.choice((True, False, None)),
     "clean": lambda b, r: r.random() < 0.5,
+    "jar": lambda b, r: r.choice(("jar 12", "syringe 4", "bucket")),
+    "humidity": lambda b, r: r.choice((45.0, -1.0, 130.0)),
+    "holding": lambda b, r: r.choice(("tape", "frame", "glue")),
+    "hinge": lambda b, r: r.choice(("top", "left", "nowhere")),
+    "x_mm": lambda b, r: r.choice((5.0, 60.0, 900.0)),
+    "y_mm": lambda b, r: r.choice((5.0, 40.0)),
+    "dx_mm": lambda b, r: r.choice((0.0, 0.05, 9.0)),
+    "dy_mm": lambda b, r: r.choice((0.0, -0.04)),
+    "step_mm": lambda b, r: r.choice((0.0, 0.2, 9.0)),
+    "stage": lambda b, r: next_stage(b.batch, b.board.panel) if r.random() < 0.8 else r.choice(("stroke", "dance")),
+    "pin": lambda b, r: r.choice(("", "1", "no")),
+    "grams": lambda b, r: r.choice((40.0, 40.4, -1.0)),
+    "dots": lambda b, r: r.choice((1, 0, 999)),
+    "bore_mm": lambda b, r: r.choice((0.41, 9.0)),
 }
 NUMBERS = ("size_x", "size_y", "height", "mass_mg", "finest_mm", "litres", "minutes", "celsius", "foil_um")
 TEXTS = (

@@ -12,7 +12,9 @@ from fusilex.core.road.steps import ASIDE, station_of
 
 @dataclass(frozen=True)
 class PastePrint:
-    """Paste put on a panel at a step: one stroke of the squeegee, or dots from a syringe."""
+    """Paste put on a panel at a step: one stroke of the squeegee, or dots from a syringe. `lay` is how the foil was
+    found to lie (mm, mm, °, share), () where nobody looked.
+    """
 
     number: int
     at: str
@@ -21,6 +23,8 @@ class PastePrint:
     paste: str
     note: str = ""
     step: str = "Print"
+    jar: str = ""
+    lay: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from fusilex.bench.common import bins, commands, events, faults, files, mended, pieces, records, road, standing
+from fusilex.bench.common import bins, commands, events, faults, files, mended, paces, pieces, records, road, standing
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
-from fusilex.bench.workshop import etching, habits, losses, stock
+from fusilex.bench.workshop import etching, habits, losses, paste_care, stock
 from fusilex.bench.workshop import records as owned
 from fusilex.journal.entries import Event
 from fusilex.journal.folding import Redone, Undone
@@ -22,9 +22,10 @@ COMMON = (
     Room((), road.EVENTS, (road.Laid,)),
     Room(records.COMMANDS, records.EVENTS),
     Room((), mended.EVENTS, (mended.Mended,)),
+    Room((), (), (paces.Paces,)),
     Room(standing.COMMANDS, standing.EVENTS, (standing.Standing,)),
 )
-WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, stock, owned))
+WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, paste_care, stock, owned))
 _SHARED = (mended.Mended,)
 """Slices that both streams have."""
 ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)

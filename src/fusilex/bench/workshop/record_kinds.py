@@ -85,7 +85,9 @@ class Window(Record, frozen=True):
 
 
 class Jar(Record, frozen=True):
-    """A jar or syringe of a paste: grams left, when it was opened, when it expires."""
+    """A jar or syringe of a paste: grams when it went on record, when it was opened, when it expires; when it came and
+    how warm (°C) it was kept since.
+    """
 
     what: ClassVar[str] = "jar"
     title: ClassVar[str] = "Jars"
@@ -93,6 +95,9 @@ class Jar(Record, frozen=True):
     grams: Positive = 250
     opened: Day = ""
     expires: Day = ""
+    form: Literal["jar", "syringe"] = "jar"
+    received: Day = ""
+    kept_c: Annotated[float, Meta(ge=-30, le=60)] = 5.0
 
 
 class Stencil(Record, frozen=True):
@@ -114,6 +119,24 @@ class Needle(Record, frozen=True):
     bore_mm: Annotated[float, Meta(ge=0.05, le=3.0)] = 0.41
 
 
+class Scrap(Record, frozen=True):
+    """A piece of bare board to lay around a board while it is printed: its sides and thickness (mm)."""
+
+    what: ClassVar[str] = "scrap"
+    title: ClassVar[str] = "Support boards"
+    width_mm: Positive = 100.0
+    height_mm: Positive = 25.0
+    thick_mm: Annotated[float, Meta(ge=0.1, le=10)] = 1.6
+
+
+class Blade(Record, frozen=True):
+    """A squeegee by the width of its blade (mm)."""
+
+    what: ClassVar[str] = "blade"
+    title: ClassVar[str] = "Blades"
+    width_mm: Positive = 150.0
+
+
 class Placer(Record, frozen=True):
     """A placing machine: feed (mm/min), height to travel at and height of the board (mm)."""
 
@@ -125,11 +148,13 @@ class Placer(Record, frozen=True):
 
 
 class Oven(Record, frozen=True):
-    """What melts solder here: an oven with a curve or a dial, a plate or skillet."""
+    """What melts solder here: an oven with a curve or a dial, a plate or skillet; boards a load, minutes it takes."""
 
     what: ClassVar[str] = "oven"
     title: ClassVar[str] = "Ovens and plates"
     method: Literal["controlled oven", "dial oven", "plate", "hot air"] = "controlled oven"
+    boards: Annotated[int, Meta(ge=1, le=500)] = 6
+    minutes: Positive = 8.0
 
 
 class AirGun(Record, frozen=True):
@@ -156,7 +181,7 @@ class Instrument(Record, frozen=True):
 
     what: ClassVar[str] = "instrument"
     title: ClassVar[str] = "Instruments"
-    measures: Literal["resistance", "mass", "temperature"] = "resistance"
+    measures: Literal["resistance", "mass", "temperature", "air"] = "resistance"
     port: str = ""
     check_by: Day = ""
 
@@ -200,6 +225,8 @@ KINDS: dict[str, type[Record]] = {
         Jar,
         Stencil,
         Needle,
+        Scrap,
+        Blade,
         Placer,
         Oven,
         AirGun,

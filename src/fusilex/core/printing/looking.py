@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.printing.openings import AREA_GO, ASPECT_GO, Openings
@@ -47,7 +48,7 @@ class Route:
     path_mm: float
 
 
-def fine_parts(openings: Openings, web: Sequence[float]) -> set[str]:
+def fine_parts(openings: Openings, web: ArrayLike) -> set[str]:
     """Parts that do not forgive: an opening up to 0.3 mm wide, or a web up to 0.3 mm between two."""
     fine = (openings.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= FINE_WEB_MM + 1e-6)
     return {ref for ref, strict in zip(openings.refs, fine.tolist(), strict=True) if strict and ref}

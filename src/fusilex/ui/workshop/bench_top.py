@@ -19,7 +19,7 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 PLACES: dict[str, tuple[int, int]] = {
     "jar": (0, 0), "paste": (1, 0), "stencil": (2, 0), "needle": (3, 0), "window": (4, 0),
     "placer": (0, 1), "oven": (1, 1), "air": (2, 1), "microscope": (3, 1), "instrument": (4, 1),
-    "person": (0, 2), "limits": (1, 2), "serials": (2, 2),
+    "person": (0, 2), "limits": (1, 2), "serials": (2, 2), "blade": (3, 2), "scrap": (4, 2),
 }  # fmt: skip
 """Where each kind stands: column and row; the shelf at the back, machines in the middle, people in front."""
 COLUMNS, ROWS = 5, 3
@@ -116,6 +116,10 @@ class BenchTop(Card):
             painter.drawRoundedRect(body, 4, 4)
             painter.setBrush(theme.colour("solder"))
             painter.drawRect(QRectF(body.x() + 5, body.y() + 5, body.width() - 10, body.height() * 0.3))
+        elif kind in ("blade", "scrap"):
+            long, wide = (size * 0.7, size * 0.12) if kind == "blade" else (size * 0.55, size * 0.28)
+            painter.setBrush(theme.colour("metal" if kind == "blade" else "board"))
+            painter.drawRect(QRectF(middle.x() - long, middle.y() - wide, 2 * long, 2 * wide))
         elif kind == "person":
             painter.drawEllipse(QPointF(middle.x(), middle.y() + size * 0.05), size * 0.34, size * 0.2)
             painter.drawEllipse(QPointF(middle.x(), middle.y() - size * 0.08), size * 0.16, size * 0.16)

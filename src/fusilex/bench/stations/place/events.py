@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import ClassVar
 
+from fusilex.bench.common.paces import Paces
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
@@ -45,6 +46,8 @@ class PartsPlaced(Event, frozen=True):
             if ref not in board.placed:
                 board.placed.append(ref)
             board.placed_how[ref] = self.how
+        if self.how == HAND and len(self.refs) == 1:
+            state[Paces].note(entry.at)
 
     @property
     def words(self) -> str:

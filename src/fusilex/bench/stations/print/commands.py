@@ -10,6 +10,10 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.print.events import FoilChosen, PanelPrinted, PasteChosen, Printing, PrintWiped
+from fusilex.bench.stations.print.foil_events import Run
+from fusilex.bench.stations.print.jars import jar_in_use, per_panel_mg
+from fusilex.bench.stations.print.stencil import alignment
+from fusilex.bench.workshop.paste_care import PasteUsed
 from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records
 from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
@@ -83,8 +87,12 @@ class PrintPanel(Command, frozen=True):
         if (self.foil_mm, self.paste) != chosen:
             raise Refused(f"The next print is with {chosen[0]:g} mm foil and {chosen[1]} paste: choose others first.")
         step, serials = boards[0].step, [b.serial for b in boards]
-        printed = PanelPrinted(self.panel, float(self.foil_mm), self.paste, self.note, step, serials)
-        return Result([printed, *batch.onward(boards)])
+        jar, found = jar_in_use(batch), alignment(batch)
+        lay = [found.dx, found.dy, found.rotation_deg, found.stretch] if found else []
+        name = jar.id if jar else ""
+        printed = PanelPrinted(self.panel, float(self.foil_mm), self.paste, self.note, step, serials, name, lay)
+        used = [PasteUsed(name, per_panel_mg(batch))] if name else []
+        return Result([printed, *batch.onward(boards)], [*used])
 
 
 class WipePrint(Command, frozen=True):
@@ -96,6 +104,10 @@ class WipePrint(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         made = wet_print(batch, self.panel)
+        if made is None and (step := in_hand(batch, self.panel)):
+            if not self.reason.strip():
+                raise Refused("Say what was wrong with the print.")
+            return Result([PrintWiped(self.panel, self.reason.strip(), step)])
         if made is None:
             raise Refused(f"Panel {self.panel} has no print to wipe off.")
         boards = [b for b in batch.state.panel_boards(self.panel) if b.prints.get(made.step) is made]
@@ -108,6 +120,12 @@ class WipePrint(Command, frozen=True):
         if back := [b.serial for b in boards if b.step != made.step and not b.scrapped]:
             happened.append(Moved(back, made.step))
         return Result(happened)
+
+
+def in_hand(batch: Batch, panel: int) -> str:
+    """The step at which a panel carries a stroke that was not accepted yet, '' for none."""
+    stages = batch.state[Run].stages
+    return next((step for (step, n), done in stages.items() if n == panel and "stroke" in done), "")
 
 
 def wet_print(batch: Batch, panel: int) -> PastePrint | None:

@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from fusilex.bench.boards import PastePrint
 from fusilex.bench.state import BatchState
+from fusilex.bench.stations.print.foil_events import Foil, Run
 from fusilex.journal.entries import Entry, Event
 
 
@@ -37,6 +38,7 @@ class Printing:
     prints: list[PastePrint] = field(default_factory=list)
     wiped: list[Wiped] = field(default_factory=list)
     changes: list[Changed] = field(default_factory=list)
+    jar: str = ""
 
 
 def _change(state: BatchState, entry: Entry, what: str, reason: str) -> None:
@@ -89,12 +91,18 @@ class PanelPrinted(Event, frozen=True):
     note: str = ""
     step: str = "Print"
     boards: list[str] = []
+    jar: str = ""
+    lay: list[float] = []
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         printing = state[Printing]
         number = len(printing.prints) + 1
-        made = PastePrint(number, entry.at, self.panel, self.foil_mm, self.paste, self.note, self.step)
+        made = PastePrint(
+            number, entry.at, self.panel, self.foil_mm, self.paste, self.note, self.step, self.jar, tuple(self.lay)
+        )
         printing.prints.append(made)
+        if "stroke" not in state[Run].stages.pop((self.step, self.panel), ()):
+            state[Foil].strokes[self.step] += 1
         for board in state.panel_boards(self.panel):
             if not self.boards or board.serial in self.boards:
                 board.prints[self.step] = made
@@ -114,6 +122,8 @@ class PrintWiped(Event, frozen=True):
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         state[Printing].wiped.append(Wiped(entry.at, self.panel, self.reason, self.step))
+        state[Run].anew(self.step, self.panel)
+        state[Run].misprints += 1
         for board in state.panel_boards(self.panel):
             board.prints.pop(self.step, None)
 

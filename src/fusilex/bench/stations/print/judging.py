@@ -8,11 +8,31 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, PastePrint
 from fusilex.bench.stations.print.events import Printing
+from fusilex.bench.stations.print.foil_events import Foil, Run
+from fusilex.bench.stations.print.jars import ahead, judge_paste_in_use, per_panel_mg
+from fusilex.bench.stations.print.stencil import (
+    apart,
+    ground,
+    judge_alignment,
+    judged_openings,
+    looks_at,
+    since_wipe,
+    stencil_of,
+)
+from fusilex.bench.workshop.paste_care import PasteCare
+from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.jig import judge_blade, judge_step
+from fusilex.core.printing.looking import Route, fine_parts, judge_print, looking_route
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
-from fusilex.core.road.steps import NO_PASTE
+from fusilex.core.printing.risks import Ground, risks
+from fusilex.core.printing.weighing import RunChart, judge_weights, measured_transfer, run_chart
+from fusilex.core.printing.wiping import judge_first, judge_wipe
+from fusilex.core.road.steps import METHODS, NO_PASTE
+
+STENCIL = METHODS["Print"][0]
 
 
 def foil_and_paste(batch: Batch, board: Board) -> tuple[float, str]:
@@ -22,20 +42,117 @@ def foil_and_paste(batch: Batch, board: Board) -> tuple[float, str]:
 
 
 def judge(batch: Batch) -> list[Judgement]:
-    """Release through this foil, hidden joints, and the paste for the batch."""
+    """Release through this foil, hidden joints, the paste for the batch, and what was seen of the print; before it is
+    made, the foil, the jar, the room and how many may be printed too.
+    """
     foil, paste = foil_and_paste(batch, batch.board)
+    sheet = batch.workshop[Records].paste(paste)
     openings = batch.derived.openings(batch.step.side)
     if batch.step.method == NO_PASTE:
         return []
-    if batch.step.method != "stencil":
-        mass = judge_paste(openings, foil, batch.workshop[Records].paste(paste).paste, len(batch.state.boards))[:1]
+    made = batch.board.prints.get(batch.step.id)
+    now = [] if made else _before(batch)
+    if batch.step.method != STENCIL:
+        mass = judge_paste(openings, foil, sheet.paste, len(batch.state.boards))[:1]
         do = "That is a guide: as much as a stencil of this thickness would leave. Heap it half a pad high at most."
-        return [replace(j, do=do) for j in mass]
+        return [*(replace(j, do=do) for j in mass), *now]
     return [
-        *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil)),
+        *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil, coated(batch))),
+        *judged_openings(openings, batch.design, foil, sheet.powder or None, coated(batch)),
         *judge_hidden(openings, [p.ref for p in batch.derived.hidden]),
-        *judge_paste(openings, foil, batch.workshop[Records].paste(paste).paste, len(batch.state.boards)),
+        *judge_paste(openings, foil, sheet.paste, len(batch.state.boards)),
+        *_seen(batch, made),
+        *now,
     ]
+
+
+def coated(batch: Batch) -> bool:
+    """True for a stencil that is on record as coated."""
+    found = stencil_of(batch)
+    return found is not None and found.coated
+
+
+def _before(batch: Batch) -> list[Judgement]:
+    """What counts before a print is made."""
+    found = [*judge_paste_in_use(batch)]
+    if batch.parts_on_paste(batch.step.side):
+        found.append(ahead(batch)[0])
+    if batch.step.method != STENCIL:
+        return found
+    found += judge_alignment(batch) if looks_at(batch) else [NOT_LOOKED]
+    found += judge_first(apart(batch))
+    if since_wipe(batch):
+        found.append(judge_wipe(since_wipe(batch), batch.state[Foil].faults_after))
+    if (step := batch.state[Foil].step_mm) is not None:
+        found.append(judge_step(step, batch.state.foil_mm))
+    if blades := batch.workshop[Records].all(Blade):
+        found.append(judge_blade(max(b.width_mm for b in blades.values()), batch.panel.width))
+    if batch.state[Run].weighed:
+        found += weights(batch)[1]
+    return found
+
+
+NOT_LOOKED = Judgement(
+    "print.aligned",
+    Level.UNKNOWN,
+    "foil",
+    "How the foil lies, nobody looked yet",
+    (),
+    "Under Foil, look through it at the two places that tell most.",
+)
+
+
+def _seen(batch: Batch, made: PastePrint | None) -> list[Judgement]:
+    """What was seen of the print in hand: while it is looked at, and for good once something was marked."""
+    board, run = batch.board, batch.state[Run]
+    key = batch.step.id, board.panel
+    stages, marks = run.stages.get(key, ()), run.marks.get(key, ())
+    if not marks and (made or "lift" not in stages):
+        return []
+    way = {} if made else looked_at(batch)
+    fine = fine_parts(batch.derived.openings(batch.step.side), ground_here(batch).web)
+    found = judge_print([m for _, m in marks], fine, f"panel {board.panel}", way)
+    return [found.of(f"print {made.number}") if made else found]
+
+
+def ground_here(batch: Batch) -> Ground:
+    """Lands and webs of the side printed."""
+    return ground(batch.derived.openings(batch.step.side), batch.design)
+
+
+def route(batch: Batch) -> Route:
+    """The risky few of a board, on a short way: parts that hide their joints first."""
+    sheet = batch.workshop[Records].paste(batch.state.paste)
+    found = risks(ground_here(batch), batch.state.foil_mm, sheet.powder or None, coated(batch))
+    return looking_route(found, batch.state.foil_mm, [p.ref for p in batch.derived.hidden])
+
+
+def looked_at(batch: Batch) -> dict[str, bool]:
+    """The parts on the way on each board of the panel, and whether they were looked at."""
+    step, panel = batch.step.id, batch.board.panel
+    seen = set(batch.state[Run].looked.get((step, panel), ()))
+    boards = [b for b in batch.state.panel_boards(panel) if b.step == step and not b.scrapped]
+    return {
+        ref if len(boards) == 1 else f"{ref} of {board.serial}": (board.serial, ref) in seen
+        for board in boards
+        for ref in route(batch).refs
+    }
+
+
+def weights(batch: Batch) -> tuple[RunChart, list[Judgement]]:
+    """The run chart of this batch's weighed prints against those of the shop before, and what it says."""
+    weighed = batch.state[Run].weighed
+    ratios = [mg / predicted for _, _, mg, predicted, _ in weighed]
+    care, paste = batch.workshop[PasteCare], batch.state.paste
+    before = care.history(paste)
+    own = len([w for w in weighed if not w[4]])
+    special = [n for n, w in enumerate(weighed) if w[4]]
+    chart = run_chart(ratios, before[: len(before) - own] if own else before, special)
+    predicted = per_panel_mg(batch)
+    openings = batch.derived.openings(batch.step.side)
+    plain = [r for r, w in zip(ratios, weighed, strict=True) if not w[4]] or ratios
+    found = measured_transfer([r * predicted for r in plain], predicted, openings, batch.state.foil_mm)
+    return chart, judge_weights(chart, found, predicted)
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:
@@ -50,15 +167,25 @@ def work(batch: Batch, board: Board) -> bool:
 
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
-    """The print, prints wiped off before it, and foils or pastes changed on the way."""
-    printing = batch.state[Printing]
+    """The print, prints wiped off before it, foils or pastes changed on the way, marks and weights."""
+    printing, run = batch.state[Printing], batch.state[Run]
     made = [_printed(batch, one) for one in board.prints.values()]
     wiped = [{"step": w.step, "at": w.at, "reason": w.reason} for w in printing.wiped if w.panel == board.panel]
     changes = [asdict(c) for c in printing.changes if c.from_panel <= board.panel]
-    return {"prints": made, "wiped_prints": wiped, "changed_in_mid_batch": changes}
+    told: dict[str, Any] = {"prints": made, "wiped_prints": wiped, "changed_in_mid_batch": changes}
+    numbers = {one.number for one in board.prints.values()}
+    if weighed := [[n, round(mg, 1), round(p, 1)] for n, _, mg, p, _ in run.weighed if n in numbers]:
+        told["weighed_mg"] = [{"print": n, "measured": mg, "predicted": p} for n, mg, p in weighed]
+    marks = [
+        {"step": step, "part": m.ref, "pad": m.pin, "seen": m.word}
+        for (step, panel), found in run.marks.items()
+        for serial, m in found
+        if panel == board.panel and serial == board.serial
+    ]
+    return told | ({"deposits": marks} if marks else {})
 
 
 def _printed(batch: Batch, made: PastePrint) -> dict[str, Any]:
     step = batch.steps.by_id.get(made.step)
-    told = {k: v for k, v in asdict(made).items() if k != "panel"}
+    told = {k: v for k, v in asdict(made).items() if (k != "panel" and v not in ("", ())) or k == "note"}
     return {**told, "side": step.side if step else "", "method": step.method if step else ""}

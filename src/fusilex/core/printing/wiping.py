@@ -1,0 +1,54 @@
+"""When the foil wants wiping beneath, and prints that are no ordinary ones."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from fusilex.core.judgement import Because, Judgement, Level
+
+USUAL_EVERY = 5
+LEARNT_FROM = 3
+PAUSE_H = 1.0
+
+
+def wipe_every(faults_after: Sequence[int]) -> tuple[int, bool]:
+    """Prints between two wipes, and whether that was learnt: one less than the lower quartile of the numbers of prints
+    after which a smear, a bridge or a drift was seen here; the usual five until there were three of them.
+
+    >>> wipe_every([4, 6, 5, 9]), wipe_every([4])
+    ((3, True), (5, False))
+    """
+    if len(faults_after) < LEARNT_FROM:
+        return USUAL_EVERY, False
+    return max(1, sorted(faults_after)[(len(faults_after) - 1) // 4] - 1), True
+
+
+def judge_wipe(since: int, faults_after: Sequence[int]) -> Judgement:
+    """Is the foil to be wiped beneath before the next print?"""
+    every, learnt = wipe_every(faults_after)
+    numbers = (
+        Because("prints since", since),
+        Because("wiped every", every),
+        Because("learnt from", len(faults_after) if learnt else "no fault here yet"),
+    )
+    if since < every:
+        return Judgement("print.wipe", Level.GO, "foil", f"Wipe the foil after {every - since} more", numbers)
+    do = "Dry wipe first, then isopropyl, then dry: the next print after it is a first one."
+    return Judgement("print.wipe", Level.CARE, "foil", "Wipe the foil beneath now", numbers, do)
+
+
+def stands_apart(hours_since: float | None, prints_since_wipe: int) -> str:
+    """Why the next print is no ordinary one, '' where it is: the first, after a pause, or after a wipe."""
+    if hours_since is None:
+        return "the first print"
+    if hours_since > PAUSE_H:
+        return f"the first print after {hours_since:.1f} h" if hours_since < 8 else "the first print of the day"
+    return "the first print after a wipe" if prints_since_wipe == 0 else ""
+
+
+def judge_first(why: str) -> list[Judgement]:
+    """A print that is no ordinary one is looked at whole."""
+    if not why:
+        return []
+    do = "Look at every part of it, not only the risky few: paste has not settled in the foil yet."
+    return [Judgement("print.first", Level.CARE, "first", f"This is {why}", (), do)]
