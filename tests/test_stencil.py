@@ -466,18 +466,20 @@ def test_looking_marks_and_the_risky_few(heron: Design) -> None:
     found = risks(ground_of(lands_of(openings, heron.pads)), 0.12, 4)
     route = looking_route(found, 0.12, ["U1"], 6)
     assert len(route.refs) == 6 and "U1" in route.refs and route.path_mm == pytest.approx(length(route.at, range(6)))
-    fine = fine_parts(openings, found.web)
-    assert "U1" in fine and "C5" not in fine
+    fine, near = fine_parts(openings, found.web), fine_parts(openings, found.web, 0.5)
+    assert "U1" in fine and "C5" not in fine and "R4" in near - fine
     seen = dict.fromkeys(route.refs, True)
     for marks, level in (
         ([], "go"),
         ([Mark("C5", "1", "much")], "care"),
         ([Mark("C5", "1", "none")], "stop"),
+        ([Mark("R4", "1", "much")], "care"),
+        ([Mark("R4", "1", "bridged")], "stop"),
         ([Mark("U1", "3", "little")], "stop"),
         ([Mark("C5", "1", "much"), Mark("U1", "", "bridged")], "stop"),
     ):
-        assert judge_print(marks, fine, "panel 2", seen).level.value == level
-    assert judge_print([], fine, "panel 2", {**seen, "U1": False}).level is Level.UNKNOWN
+        assert judge_print(marks, fine, near, "panel 2", seen).level.value == level
+    assert judge_print([], fine, near, "panel 2", {**seen, "U1": False}).level is Level.UNKNOWN
 
 
 def test_no_more_is_printed_than_is_placed_in_time() -> None:

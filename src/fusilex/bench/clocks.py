@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.workshop.records import Records
 from fusilex.core.road.steps import NO_PASTE
 
 
@@ -23,11 +24,28 @@ def clocks(batch: Batch) -> list[tuple[str, str]]:
     found = []
     if waiting:
         found.append(("paste out", span(min(waiting), batch.at)))
+    if tacky := tacky_until(batch):
+        found.append(("tacky until", tacky.astimezone().strftime("%H:%M")))
     if prints:
         found.append(("prints", str(max(prints))))
     if loads:
         found.append(("last oven run", span(max(loads), batch.at)))
     return found
+
+
+def tacky_until(batch: Batch) -> datetime | None:
+    """When the oldest paste that still waits for a part loses its tack; None where none waits."""
+    ends = []
+    for step in batch.steps.at_station("Print"):
+        placing = [s.id for s in batch.steps.at_station("Place") if s.side == step.side]
+        for board in batch.state.boards.values():
+            made = board.prints.get(step.id)
+            if made is None or board.scrapped or step.method == NO_PASTE or batch.load_of(board, step.side) is not None:
+                continue
+            if any(batch.next_part(board, id) is not None for id in placing):
+                tack = batch.workshop[Records].paste(made.paste).tack_h
+                ends.append(datetime.fromisoformat(made.at) + timedelta(hours=tack))
+    return min(ends, default=None)
 
 
 def span(start: str, end: datetime) -> str:

@@ -19,7 +19,8 @@ class Similarity:
     """measured = scale · R(turn) · design + (dx, dy), fitted to n ≥ 2 points by least squares.
 
     `residuals` (n × 2, mm) are measured minus fitted; `sigma` is the standard error of one coordinate (mm), NaN when
-    two points leave no freedom to tell. `rigid` where the scale was held at 1.
+    two points leave no freedom to tell. `rigid` where the scale was held at 1. `known` are degrees
+    of freedom by which sigma was known before.
     """
 
     dx: float
@@ -31,6 +32,7 @@ class Similarity:
     centre: tuple[float, float]
     spread: float
     rigid: bool = False
+    known: float = 0.0
 
     def apply(self, xy: ArrayLike) -> Points:
         """Design points (n × 2, mm) in the machine's frame."""
@@ -48,9 +50,9 @@ class Similarity:
         return float(np.sqrt(np.mean(self.residual_mm**2)))
 
     @property
-    def freedom(self) -> int:
+    def freedom(self) -> float:
         """Degrees of freedom that tell sigma: two a point, less the four of the transform, or three of a rigid one."""
-        return 2 * len(self.residuals) - (3 if self.rigid else 4)
+        return 2 * len(self.residuals) - (3 if self.rigid else 4) + self.known
 
     def predicted_error(self, xy: ArrayLike) -> NDArray[np.float64]:
         """Standard placement error (mm, radial) expected at design points (n × 2) from the fit's covariance.
@@ -79,9 +81,12 @@ class Similarity:
         return np.asarray(self.predicted_error(xy) * np.sqrt(quantile))
 
 
-def fit_similarity(design: ArrayLike, measured: ArrayLike, rigid: bool = False) -> Similarity:
+def fit_similarity(
+    design: ArrayLike, measured: ArrayLike, rigid: bool = False, before: tuple[float, float] = (0.0, 0.0)
+) -> Similarity:
     """Least squares similarity (Umeyama 1991, without reflection) from design to measured points, both n × 2, mm;
-    without stretch where `rigid`.
+    without stretch where `rigid`. `before` is what was known of sigma (mm) and by how many degrees of freedom; it is
+    pooled with what the residuals say.
 
     Raises ValueError for fewer than two points or points that coincide.
 
@@ -103,8 +108,9 @@ def fit_similarity(design: ArrayLike, measured: ArrayLike, rigid: bool = False) 
     matrix = np.array([[cos, sin], [-sin, cos]])
     shift = cb - ca @ matrix
     residuals = b - (a @ matrix + shift)
-    freedom = 2 * len(a) - (3 if rigid else 4)  # see Similarity.freedom
-    sigma = float(np.sqrt(np.sum(residuals**2) / freedom)) if freedom > 0 else float("nan")
+    freedom = 2 * len(a) - (3 if rigid else 4) + before[1]  # see Similarity.freedom
+    squares = float(np.sum(residuals**2)) + before[1] * before[0] ** 2
+    sigma = float(np.sqrt(squares / freedom)) if freedom > 0 else float("nan")
     return Similarity(
         float(shift[0]),
         float(shift[1]),
@@ -115,6 +121,7 @@ def fit_similarity(design: ArrayLike, measured: ArrayLike, rigid: bool = False) 
         (float(ca[0]), float(ca[1])),
         spread,
         rigid,
+        before[1],
     )
 
 

@@ -79,6 +79,7 @@ class TabbedStation(StationPicture):
         self.column.addWidget(self.tabs)
         self.column.addWidget(self.stack, 1)
         self._built: dict[int, View] = {}
+        self._faces: dict[int, str] = {}
         self.take(0)
 
     @property
@@ -98,6 +99,12 @@ class TabbedStation(StationPicture):
     def show_view(self, index: int) -> None:
         self.take(index % len(self.view_classes))
         self.desk.say("")
+
+    def face(self) -> None:
+        """Each view's board is turned to the side of the step once."""
+        self._faced = self._faces.get(self.tabs.current, "")
+        super().face()
+        self._faces[self.tabs.current] = self._faced
 
     @property
     def cautions(self) -> str:

@@ -13,8 +13,8 @@ from fusilex.core.judgement import Because, Judgement, Level
 USUAL_PART_S = 12.0
 """Seconds a part takes by hand where nobody has placed any yet."""
 LEAST_PACE, MOST_PACE = 8, 400
-PAUSE_S = 300.0
-"""A longer wait between two parts is a pause, no pace."""
+QUICKEST_S, PAUSE_S = 1.0, 300.0
+"""Nobody places a part in less; a longer wait between two parts is a pause, no pace."""
 SURE_Z = 1.645
 """The work takes no longer than said in 95 of 100 cases."""
 
@@ -40,7 +40,7 @@ def pace_of(placed_s: Sequence[float]) -> Pace:
     Pace(mean_s=10.0, sd_s=0.0, count=19)
     """
     steps = np.diff(np.asarray(placed_s, dtype=float))
-    steps = steps[(steps > 0) & (steps <= PAUSE_S)][-MOST_PACE:]
+    steps = steps[(steps >= QUICKEST_S) & (steps <= PAUSE_S)][-MOST_PACE:]
     if len(steps) < LEAST_PACE:
         return Pace()
     return Pace(float(steps.mean()), float(steps.std(ddof=1)), len(steps))

@@ -13,6 +13,8 @@ from fusilex.core.similarity import Points, Similarity, fit_similarity, suspect_
 
 READ_MM = 0.003
 """Standard error of what is read to the hundredth and written down: no fit knows more than that."""
+EYES = (0.015, 6.0)
+"""What eyes make of a loupe of ten times, 0.015 mm a coordinate, believed as much as six looks' worth of residuals."""
 ONE_PLACE_MM = 0.5
 """Looks so close together are looks at one place."""
 SLIP_MM = 0.04
@@ -56,13 +58,15 @@ class Alignment:
         return np.asarray(np.maximum(np.nan_to_num(self.fit.error_within(points, SURE), nan=np.inf), floor))
 
 
-def lies(places: ArrayLike, seen: ArrayLike, middle: tuple[float, float]) -> Alignment:
+def lies(
+    places: ArrayLike, seen: ArrayLike, middle: tuple[float, float], before: tuple[float, float] = (0.0, 0.0)
+) -> Alignment:
     """Shift, turn and, from three places on, stretch, by least squares (Umeyama 1991), from where somebody looked
     (n × 2, mm) and how far paste was seen to lie from its pad there (n × 2, mm).
 
     What 95 % stay within is Student's t with the residuals' degrees of freedom times the standard error of each number;
-    two looks leave one, so that they know little until a third confirms them. Raises ValueError for fewer than two
-    places.
+    two looks leave one, so that they know little until a third confirms them, unless how well these eyes read was known
+    `before`: standard error (mm) and its degrees of freedom. Raises ValueError for fewer than two places.
 
     >>> found = lies([(0, 0), (40, 0), (0, 30)], [(0.1, 0.05), (0.1, 0.05), (0.1, 0.05)], (20, 15))
     >>> [round(v, 4) for v in (found.dx, found.dy, found.rotation_deg, found.stretch)]
@@ -74,7 +78,7 @@ def lies(places: ArrayLike, seen: ArrayLike, middle: tuple[float, float]) -> Ali
     apart = different(at)
     if apart < 2:
         raise ValueError("an alignment needs looks at two places that are far apart")
-    fit = fit_similarity(at, at + off, rigid=apart < 3)
+    fit = fit_similarity(at, at + off, apart < 3, before)
     here = fit.apply([middle])[0] - middle
     return Alignment(
         float(here[0]),

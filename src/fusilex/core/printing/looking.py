@@ -15,7 +15,7 @@ from fusilex.core.tours import length, short_path
 
 FEW = 12
 """Parts on the way over the risky few; a look at each takes some seconds."""
-FINE_WIDTH_MM, FINE_WEB_MM = 0.30, 0.30
+FINE_WIDTH_MM, FINE_WEB_MM, NEAR_WEB_MM = 0.30, 0.30, 0.50
 WORDS = ("none", "little", "much", "bridged", "smeared", "off")
 """What a deposit may look like when it is not good."""
 FORGIVEN = ("little", "much", "bridged", "smeared", "off")
@@ -48,9 +48,9 @@ class Route:
     path_mm: float
 
 
-def fine_parts(openings: Openings, web: ArrayLike) -> set[str]:
-    """Parts that do not forgive: an opening up to 0.3 mm wide, or a web up to 0.3 mm between two."""
-    fine = (openings.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= FINE_WEB_MM + 1e-6)
+def fine_parts(openings: Openings, web: ArrayLike, most_web: float = FINE_WEB_MM) -> set[str]:
+    """Parts that do not forgive: an opening up to 0.3 mm wide, or a web up to `most_web` (mm) between two."""
+    fine = (openings.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= most_web + 1e-6)
     return {ref for ref, strict in zip(openings.refs, fine.tolist(), strict=True) if strict and ref}
 
 
@@ -76,12 +76,15 @@ def looking_route(found: Risks, foil: float, first: Iterable[str] = (), few: int
     return Route(tuple(chosen[i] for i in order.tolist()), at[order], length(at, order))
 
 
-def judge_print(marks: Iterable[Mark], fine: set[str], panel: str, looked: Mapping[str, bool]) -> Judgement:
-    """Go on, or wipe and print again. Fine pitch and what is missing are strict; big pads forgive the rest, for bare
-    mask sends paste back. `looked` says of each part on the way whether it was looked at.
+def judge_print(
+    marks: Iterable[Mark], fine: set[str], near: set[str], panel: str, looked: Mapping[str, bool]
+) -> Judgement:
+    """Go on, or wipe and print again. Fine pitch, bridges between near openings and what is missing are strict; big
+    pads forgive the rest, for bare mask sends paste back. `looked` says of each part on the way whether it was looked
+    at.
     """
     seen = list(marks)
-    strict = [m for m in seen if m.ref in fine or m.word not in FORGIVEN]
+    strict = [m for m in seen if m.ref in fine or m.word not in FORGIVEN or (m.word == "bridged" and m.ref in near)]
     numbers = (Because("marked", len(seen)), Because("looked at", f"{sum(looked.values())} of {len(looked)}"))
     if strict:
         worst = strict[0]

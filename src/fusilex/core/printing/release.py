@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO, LEAST_FOIL, Openings
 
+COATED_STOP = 0.5
 MET = 1e-6
 """Share by which rounding may put a ratio below a limit that it meets."""
 _LEVELS = (Level.GO, Level.CARE, Level.STOP)
@@ -32,7 +33,7 @@ class PartRelease:
 def release_levels(openings: Openings, foil: float, coated: bool = False) -> NDArray[np.int_]:
     """0 go, 1 care, 2 stop for each opening (n). A coated or electroformed foil releases from 0.5 on."""
     area, aspect = openings.area_ratio(foil) * (1 + MET), openings.aspect_ratio(foil) * (1 + MET)
-    low = 0.5 if coated else AREA_STOP
+    low = COATED_STOP if coated else AREA_STOP
     levels = np.where(area < AREA_GO, 1, 0)
     levels = np.where(aspect < ASPECT_GO, np.maximum(levels, 1), levels)
     return np.where(area < low, 2, levels)

@@ -24,7 +24,7 @@ from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.jig import judge_blade, judge_step
-from fusilex.core.printing.looking import Route, fine_parts, judge_print, looking_route
+from fusilex.core.printing.looking import NEAR_WEB_MM, Route, fine_parts, judge_print, looking_route
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
 from fusilex.core.printing.risks import Ground, risks
@@ -33,6 +33,8 @@ from fusilex.core.printing.wiping import judge_first, judge_wipe
 from fusilex.core.road.steps import METHODS, NO_PASTE
 
 STENCIL = METHODS["Print"][0]
+LOOKS, FEWEST = 24, 3
+"""Looks at a panel's print, shared out over its boards, and the fewest at a board."""
 
 
 def foil_and_paste(batch: Batch, board: Board) -> tuple[float, str]:
@@ -110,8 +112,9 @@ def _seen(batch: Batch, made: PastePrint | None) -> list[Judgement]:
     if not marks and (made or "lift" not in stages):
         return []
     way = {} if made else looked_at(batch)
-    fine = fine_parts(batch.derived.openings(batch.step.side), ground_here(batch).web)
-    found = judge_print([m for _, m in marks], fine, f"panel {board.panel}", way)
+    openings, web = batch.derived.openings(batch.step.side), ground_here(batch).web
+    fine, near = fine_parts(openings, web), fine_parts(openings, web, NEAR_WEB_MM)
+    found = judge_print([m for _, m in marks], fine, near, f"panel {board.panel}", way)
     return [found.of(f"print {made.number}") if made else found]
 
 
@@ -124,13 +127,15 @@ def route(batch: Batch) -> Route:
     """The risky few of a board, on a short way: parts that hide their joints first."""
     sheet = batch.workshop[Records].paste(batch.state.paste)
     found = risks(ground_here(batch), batch.state.foil_mm, sheet.powder or None, coated(batch))
-    return looking_route(found, batch.state.foil_mm, [p.ref for p in batch.derived.hidden])
+    few = max(FEWEST, LOOKS // max(1, len(batch.panel.cells)))
+    return looking_route(found, batch.state.foil_mm, [p.ref for p in batch.derived.hidden], few)
 
 
 def looked_at(batch: Batch) -> dict[str, bool]:
     """The parts on the way on each board of the panel, and whether they were looked at."""
     step, panel = batch.step.id, batch.board.panel
-    seen = set(batch.state[Run].looked.get((step, panel), ()))
+    run = batch.state[Run]
+    seen = {*run.looked.get((step, panel), ()), *((b, m.ref) for b, m in run.marks.get((step, panel), ()))}
     boards = [b for b in batch.state.panel_boards(panel) if b.step == step and not b.scrapped]
     return {
         ref if len(boards) == 1 else f"{ref} of {board.serial}": (board.serial, ref) in seen

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now, elsewhere
-from fusilex.bench.stations.print.judging import judge
+from fusilex.bench.stations.print.foil import next_stage
+from fusilex.bench.stations.print.foil_events import STAGES
+from fusilex.bench.stations.print.judging import STENCIL, judge, looked_at
 
 CAUTIONS = {
     "Print": (
@@ -15,8 +17,16 @@ CAUTIONS = {
     ),
 }
 
+STAGE_WORDS = {
+    "clean": ("Clean", "Blow the dust off; isopropyl where fingers were. Then no fingers on the pads."),
+    "seat": ("Seat", "Flat in its jig, flush with the frame, foil down on it without a gap."),
+    "bead": ("Bead for", "A bead 12 to 15 mm across, as wide as the print, on the foil before it. Stirred paste only."),
+    "stroke": ("Print", "One steady stroke, the bead rolling, the foil wiped clean behind the blade."),
+    "lift": ("Lift off", "Straight up and slowly, first at the far side from the hinge."),
+}
+"""What hands do at each step of a print."""
+
 HOW = {
-    "stencil": "{foil}, {paste}. One steady stroke, lift straight. Space when printed and looked at.",
     "syringe": "From the syringe: {paste}, a bead along each row, less than you think. Space when looked at.",
     "dots": "One dot a pad, {paste}. Space when looked at.",
     "tinned pads": "Tin each pad thinly with the iron, then flux. Space when looked at.",
@@ -39,8 +49,14 @@ def now(batch: Batch) -> Now:
         return Now(
             f"Settle {stops[0].refs[0] if stops[0].refs else stops[0].subject}", f"{stops[0].headline}. {stops[0].do}"
         )
-    return Now(
-        f"Print panel {board.panel}" + (f", {step.side} up" if step.side == "bottom" else ""),
-        HOW[step.method].format(foil=f"{batch.state.foil_mm:.2f} mm foil", paste=f"{batch.state.paste} paste"),
-        printed / len(panels),
-    )
+    share, up = printed / len(panels), f", {step.side} up" if step.side == "bottom" else ""
+    foil = f"{batch.state.foil_mm:.2f} mm foil, {batch.state.paste} paste"
+    if step.method != STENCIL:
+        return Now(f"Print panel {board.panel}{up}", HOW[step.method].format(paste=f"{batch.state.paste} paste"), share)
+    stage = next_stage(batch, board.panel)
+    if stage == STAGES[-1]:
+        left = [ref for ref, done in looked_at(batch).items() if not done]
+        told = f"Next {left[0]}. Space when it is good, 1 to 6 for what is not." if left else "Space accepts the print."
+        return Now(f"Look at panel {board.panel}", told, share)
+    title, how = STAGE_WORDS[stage]
+    return Now(f"{title} panel {board.panel}{up}", f"{how} {foil}." if stage == "stroke" else how, share)

@@ -53,7 +53,7 @@ RULES = {
         " from 0.10 mm and 50 % of what was drawn, stop below 0.05 mm or 25 %. Go only where 95 % of"
         " what the looks allow"
         " is go.",
-        "Least squares over the looks; where paste touches the next pad, molten solder joins them",
+        "Least squares over looks that read to 0.015 mm; paste that touches the next pad joins it in the oven",
     ),
     "print.misread": Rule(
         "A look that the others make less likely than 1 % to be good, and that lies more than 0.02 mm off.",

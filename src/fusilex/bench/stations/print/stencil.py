@@ -7,6 +7,7 @@ from datetime import datetime
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.stations.print.events import Printing
@@ -16,7 +17,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
 from fusilex.core.panel.layout import Panel
-from fusilex.core.printing.alignment import Alignment, Move, frame_moves, judge_looks, lies, moves
+from fusilex.core.printing.alignment import EYES, Alignment, Move, frame_moves, judge_looks, lies, moves
 from fusilex.core.printing.landing import Landed, Lands, judge_landing, landed, lands_of
 from fusilex.core.printing.looks import fine_enough, telling_places
 from fusilex.core.printing.openings import Openings
@@ -29,9 +30,12 @@ Place = tuple[float, float]
 
 @dataclass(frozen=True, eq=False)
 class Sheet:
-    """The openings of a side over the whole panel, the pads beneath, and the places that tell most, in order."""
+    """The openings of a side over the whole panel, all pads beneath (m polygons), and the places that tell most, in
+    order.
+    """
 
     lands: Lands
+    pads: NDArray[np.object_]
     places: tuple[Place, ...]
 
     @property
@@ -49,7 +53,8 @@ def sheet_of(openings: Openings, design: Design, panel: Panel) -> Sheet:
     chosen: list[int] = []
     for count in (2, 3, 4):  # the two that tell most are looked at first
         chosen += [i for i in telling_places(at[fine], count) if i not in chosen] if len(fine) >= count else []
-    return Sheet(lands_of(whole, pads), tuple((float(x), float(y)) for x, y in at[fine][chosen[:4]]))
+    places = tuple((float(x), float(y)) for x, y in at[fine][chosen[:4]])
+    return Sheet(lands_of(whole, pads), np.array([p.polygon for p in pads], dtype=object), places)
 
 
 def sheet(batch: Batch) -> Sheet:
@@ -71,7 +76,7 @@ def holding(batch: Batch) -> tuple[str, str]:
 def _aligned(looks: tuple[Look, ...], middle: Place) -> Alignment | None:
     rows = np.array(looks, dtype=float).reshape(-1, 4)
     try:
-        return lies(rows[:, :2], rows[:, 2:], middle)
+        return lies(rows[:, :2], rows[:, 2:], middle, EYES)
     except ValueError:
         return None
 

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QPainter, QPixmap
 
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, Openings
-from fusilex.core.printing.release import release_levels, worst_parts
+from fusilex.core.printing.release import COATED_STOP, release_levels, worst_parts
 from fusilex.core.units import show_length
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
@@ -25,21 +25,21 @@ class RatioChart(Card):
     def __init__(self) -> None:
         super().__init__()
         self.openings: Openings | None = None
-        self.foil = 0.0
+        self.foil, self.coated = 0.0, False
         self.setMinimumHeight(round(theme.base * 11))
         self.setMaximumHeight(round(theme.base * 14.5))
         self.setAccessibleName("Area ratio of every opening")
         self._made: tuple[Openings | None, object, QPixmap] | None = None
 
-    def show_openings(self, openings: Openings, foil: float) -> None:
-        self.openings, self.foil = openings, foil
+    def show_openings(self, openings: Openings, foil: float, coated: bool = False) -> None:
+        self.openings, self.foil, self.coated = openings, foil, coated
         self.update()
 
     def draw(self, painter: QPainter) -> None:
         """The picture as it was made last, while nothing in it changes: there may be thousands of dots."""
         ratio = self.devicePixelRatioF()
         looks = (self.size(), ratio, theme.colour("ink").name(), theme.base, Units.inch)
-        if self._made is None or self._made[0] is not self.openings or self._made[1] != (self.foil, looks):
+        if self._made is None or self._made[0] is not self.openings or self._made[1] != (self.foil, self.coated, looks):
             picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
             picture.setDevicePixelRatio(ratio)
             picture.fill(Qt.GlobalColor.transparent)
@@ -47,7 +47,7 @@ class RatioChart(Card):
             inner.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._draw(inner)
             inner.end()
-            self._made = self.openings, (self.foil, looks), picture
+            self._made = self.openings, (self.foil, self.coated, looks), picture
         painter.drawPixmap(0, 0, self._made[2])
 
     def _draw(self, painter: QPainter) -> None:
@@ -59,16 +59,17 @@ class RatioChart(Card):
         low, high = 0.3, max(1.2, float(ratios.max()) * 1.03)
         area = QRectF(24, theme.base * 3.2, self.width() - 48, self.height() - theme.base * 7.9)
         chart = Chart(area, Axis(low, high, log=True))
-        for a, b, token in ((low, AREA_STOP, "stop"), (AREA_STOP, AREA_GO, "care"), (AREA_GO, high, "go")):
+        least = COATED_STOP if self.coated else AREA_STOP
+        for a, b, token in ((low, least, "stop"), (least, AREA_GO, "care"), (AREA_GO, high, "go")):
             chart.band(painter, a, b, token)
         title = f"Area ratio of {len(openings)} openings in a {show_length(self.foil, Units.inch)} foil"
         plain_text(painter, QRectF(18, 8, width, theme.base * 2.2), title, "body", "ink", True)
-        levels = release_levels(openings, self.foil)
+        levels = release_levels(openings, self.foil, self.coated)
         order = np.argsort(ratios)
         chart.dots(painter, ((float(ratios[i]), LEVELS[levels[i]].value, 3.2, False) for i in order))
-        chart.limit(painter, AREA_STOP, f"stop below {AREA_STOP:.2f}", before=True)
+        chart.limit(painter, least, f"stop below {least:.2f}", before=True)
         chart.limit(painter, AREA_GO, f"go from {AREA_GO:.2f}")
-        worst = worst_parts(openings, self.foil)[:5]
+        worst = worst_parts(openings, self.foil, self.coated)[:5]
         named = "tightest: " + ", ".join(f"{w.ref or 'no part'} {w.area_ratio:.2f}" for w in worst)
         below = QRectF(18, area.bottom() + theme.base * 2.4, width, theme.base * 2)
         plain_text(painter, below, named, "small", "ink", False, Qt.AlignmentFlag.AlignRight)

@@ -1,0 +1,211 @@
+"""Openings: each by its risk, and what another foil, a coating or a finer powder would change, before it is chosen."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtGui import QPainter
+
+from fusilex.bench.stations.print.commands import ChooseFoil
+from fusilex.bench.stations.print.judging import coated, foil_and_paste, ground_here
+from fusilex.bench.workshop.records import Records
+from fusilex.core.judgement import Level
+from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
+from fusilex.core.printing.reduce import Reduction, reduced, reductions
+from fusilex.core.printing.release import worst_parts
+from fusilex.core.printing.risks import WHYS, Risks, changed, risks
+from fusilex.core.units import show_length
+from fusilex.formats.written.paste_layer import paste_gerber
+from fusilex.ui.canvas.paths import paths_of
+from fusilex.ui.canvas.view import BoardCanvas
+from fusilex.ui.desk import Desk
+from fusilex.ui.stations.print.art import OpeningArt, name_part, wrong_side
+from fusilex.ui.stations.print.mid_batch import in_mid_batch
+from fusilex.ui.stations.print.ratio_chart import RatioChart
+from fusilex.ui.tabbed import View
+from fusilex.ui.theme import theme
+from fusilex.ui.units import Units
+from fusilex.ui.widgets.keys import Key
+
+LEAST, MOST, STEP = 0.08, 0.20, 0.01
+WORDS = {"release": "release", "powder": "powder too coarse", "land": "over its land", "web": "thin web"}
+
+
+class OpeningsView(View):
+    name = "Openings"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        canvas = self.add_canvas()
+        canvas.layers = ("copper", "exposed")
+        canvas.overlays = [self._paint]
+        self.column.addWidget(canvas, 3)
+        self.chart = RatioChart()
+        self.column.addWidget(self.chart, 2)
+        self._art = OpeningArt()
+        self._foil: float | None = None
+        self._coated: bool | None = None
+        self._powder: int | None = None
+        self._suggested: list[Reduction] | None = None
+
+    @property
+    def openings(self) -> Openings:
+        return self.batch.derived.openings(self.batch.step.side)
+
+    @property
+    def foil(self) -> float:
+        """The foil looked at: another one than the batch's while somebody tries one."""
+        return self._foil if self._foil is not None else foil_and_paste(self.batch, self.bench.board)[0]
+
+    @property
+    def powder(self) -> int | None:
+        if self._powder is not None:
+            return self._powder
+        return self.bench.workshop[Records].paste(foil_and_paste(self.batch, self.bench.board)[1]).powder or None
+
+    @property
+    def coat(self) -> bool:
+        return coated(self.batch) if self._coated is None else self._coated
+
+    @property
+    def trying(self) -> bool:
+        return (self._foil, self._coated, self._powder) != (None, None, None)
+
+    def found(self) -> Risks:
+        """Risks as looked at."""
+        return risks(ground_here(self.batch), self.foil, self.powder, self.coat)
+
+    def differences(self) -> dict[str, tuple[Level, Level]]:
+        """Parts that what is tried would change."""
+        foil, paste = foil_and_paste(self.batch, self.bench.board)
+        powder = self.bench.workshop[Records].paste(paste).powder or None
+        now = risks(ground_here(self.batch), foil, powder, coated(self.batch))
+        return changed(now, self.found())
+
+    def refresh(self) -> None:
+        assert self.canvas
+        what = f"{show_length(self.foil, Units.inch)} foil{', coated' if self.coat else ''}"
+        if self._suggested is not None:
+            self.canvas.caption = f"{len(self._suggested)} suggestions: as drawn in red, better in paste"
+        else:
+            self.canvas.caption = f"{'What if: ' if self.trying else ''}{what}, powder {self.powder or 'unknown'}"
+        changes = self.differences() if self.trying else {}
+        told = ", ".join(f"{ref} {was.words} to {now.words}" for ref, (was, now) in list(changes.items())[:6])
+        self.canvas.footer = (told or "nothing changes") if self.trying else self._worst()
+        self.canvas.update()
+        self.chart.show_openings(self.openings, self.foil, self.coat)
+
+    def _worst(self) -> str:
+        found = self.found()
+        bad = np.flatnonzero(found.levels > 0)
+        refs = list(dict.fromkeys(f"{found.openings.refs[i]}: {WORDS[WHYS[found.why[i]]]}" for i in bad.tolist()))
+        return ", ".join(refs[:5]) + (" …" if len(refs) > 5 else "")
+
+    def _paint(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        side = self.batch.step.side
+        if wrong_side(painter, canvas, side):
+            return
+        found = self.found()
+        if self._suggested is not None:
+            self._paint_suggested(painter, canvas)
+            return
+        key = (self.openings, self.foil, self.powder, self.coat)
+        self._art.paint(painter, canvas, key, self.openings.polygons, found.levels)
+        if self.trying:
+            for ref, (_, now) in list(self.differences().items())[:12]:
+                name_part(painter, canvas, ref, f"{ref} {now.words}")
+            return
+        for worst in worst_parts(self.openings, self.foil, self.coat)[:1]:
+            name_part(painter, canvas, worst.ref, f"{worst.ref} {worst.area_ratio:.2f}")
+
+    def _paint_suggested(self, painter: QPainter, canvas: BoardCanvas) -> None:
+        """Before and after: what goes in red, what comes in paste, the rest as it is."""
+        found = self._suggested or []
+        gone = {i for r in found for i in r.drop}
+        kept = [p for i, p in enumerate(self.openings.polygons) if i not in gone]
+        painter.setTransform(canvas.transform(), True)
+        for polygons, token in (
+            (kept, "paste"),
+            ([self.openings.polygons[i] for i in sorted(gone)], "stop"),
+            ([p for r in found for p in r.polygons], "paste"),
+        ):
+            painter.setBrush(theme.colour(token))
+            painter.setPen(theme.colour(token))
+            for path in paths_of(np.array(polygons, dtype=object)):
+                painter.fillPath(path, theme.colour(token))
+        painter.resetTransform()
+        for reduction in found[:10]:
+            share = reduction.share(self.openings)
+            name_part(painter, canvas, reduction.ref, f"{reduction.ref} {100 * share:.0f} %")
+
+    def keys(self) -> list[Key]:
+        if self._suggested is not None:
+            return [
+                Key("X", "write the paste layer", lambda _: self._ask_file()),
+                Key("R Esc", "as drawn", lambda _: self._suggest(False)),
+            ]
+        keys = [
+            Key("+ -", "thicker, thinner foil", self._thicker),
+            Key("C", "coated or not", lambda _: self._try(coat=not self.coat)),
+            Key("Q", "powder", lambda _: self._try(powder=self._next_powder())),
+            Key("R", "suggestions", lambda _: self._suggest(True)),
+        ]
+        if self.trying:
+            take = Key("Enter", f"take {show_length(self.foil, Units.inch)}", lambda _: self._take())
+            keys = [*([take] if self._foil is not None else []), Key("Esc", "as it is", lambda _: self._back()), *keys]
+        return keys
+
+    def _thicker(self, key: str) -> None:
+        wanted = round(self.foil + (STEP if key == "+" else -STEP), 3)
+        self._try(foil=min(max(wanted, LEAST), MOST))
+
+    def _next_powder(self) -> int:
+        types = [number for number, _ in POWDER_TYPES]
+        return types[(types.index(self.powder) + 1) % len(types)] if self.powder in types else types[0]
+
+    def _try(self, foil: float | None = None, coat: bool | None = None, powder: int | None = None) -> None:
+        self._foil = foil if foil is not None else self._foil
+        self._coated = coat if coat is not None else self._coated
+        self._powder = powder if powder is not None else self._powder
+        self.desk.say("Nothing is chosen by trying." if self.trying else "")
+
+    def _back(self) -> None:
+        self._foil = self._coated = self._powder = None
+        self.desk.say("")
+
+    def _take(self) -> None:
+        foil, done = self.foil, f"Foil {show_length(self.foil, Units.inch)}."
+        self._back()
+        in_mid_batch(self.desk, done, lambda reason: self.desk.do(ChooseFoil(foil, reason), done))
+
+    def _suggest(self, show: bool) -> None:
+        found = reductions(ground_here(self.batch), self.foil) if show else None
+        if found == []:
+            self.desk.say("Nothing to better: every opening fits its land, its neighbours and its pad.")
+            return
+        self._suggested = found
+        self.desk.say("")
+
+    def _ask_file(self) -> None:
+        self.desk.ask("Write the paste layer as", self._write, f"paste-{self.batch.step.side}-reduced.gbr")
+
+    def _write(self, name: str) -> None:
+        if not name.strip():
+            return
+        polygons, names = reduced(self.openings, self._suggested or [])
+        text = paste_gerber(polygons, names, self.batch.step.side, self.batch.design.name)
+        self.desk.write(Path(name.strip()), text.encode(), f"{name.strip()} is written: {len(names)} openings.")
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        batch = self.batch
+        sheet = batch.workshop[Records].paste(foil_and_paste(batch, batch.board)[1])
+        per_board = paste_mass_mg(self.openings, self.foil, sheet.paste)
+        return "Paste", [
+            ("per board", f"{per_board:.0f} mg"),
+            ("per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
+            ("alloy", sheet.alloy),
+            ("foil", show_length(self.foil, Units.inch)),
+            ("openings", str(len(self.openings))),
+        ]
