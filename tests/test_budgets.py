@@ -186,7 +186,9 @@ def test_papers_say_where_they_cannot_be_written(bench: Bench, capsys: pytest.Ca
 
 
 def test_the_chart_of_ratios_is_painted_anew_for_another_foil(bench: Bench, open_window: OpenWindow) -> None:
-    chart = open_window(bench)._built("Print").chart  # type: ignore[attr-defined]
+    station = open_window(bench)._built("Print")
+    station.take(1)  # type: ignore[attr-defined]
+    chart = station.view.chart  # type: ignore[attr-defined]
     chart.resize(500, 200)
     openings = bench.derived.openings("top")
     chart.show_openings(openings, 0.12)

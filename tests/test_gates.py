@@ -197,7 +197,7 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
         assert headline in window.desk.said and "F2" in window.desk.said, window.desk.said
     assert where() == before, "held"
     assert overrule_all(window, f"because of {case}")
-    press(window, SPACE)
+    press(window, Key.Key_Return if station == "Print" else SPACE)
     assert where() != before and where()[0] == then, window.desk.said
     record = board_record(bench.batch, FIRST)
     assert f"because of {case}" in {o["reason"] for o in record["overruled"]}
@@ -363,7 +363,7 @@ def test_what_is_taken_back_here_has_not_gone_on_elsewhere(bench: Bench, open_wi
     brought(bench, "Print")
     window = open_window(bench)
     go(window, "Print")
-    press(window, SPACE)
+    press(window, Key.Key_Return)
     assert bench.board.panel == 2, "the next panel that waits here"
     bench.go("Place", FIRST)
     bench.do(c.PlacePart(FIRST, bench.batch.parts_of("Place")[0].ref))

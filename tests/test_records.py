@@ -30,7 +30,7 @@ from fusilex.bench.workshop.record_kinds import (
     Stencil,
     Window,
 )
-from fusilex.bench.workshop.records import Records, read_record, read_records, scale_port, shipped, write_records
+from fusilex.bench.workshop.records import Records, port_of, read_record, read_records, shipped, write_records
 from fusilex.bench.workshop.stock import Lot
 from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import Level
@@ -195,9 +195,9 @@ def test_the_scale_hangs_on_a_record(bench: Bench, monkeypatch: pytest.MonkeyPat
     monkeypatch.delenv("FUSILEX_SCALE", raising=False)
     lot, package = Lot("L", "reel", "", "1 k", "0603", 100), Catalogue(False).package("0603")
     with pytest.raises(c.Refused, match="No scale is attached"):
-        scale_for(lot, package, 0.0, scale_port(bench.workshop[Records]))
+        scale_for(lot, package, 0.0, port_of(bench.workshop[Records]))
     note(bench, "instrument", id="kitchen scale", measures="mass", port="stand-in")
-    assert scale_for(lot, package, 0.0, scale_port(bench.workshop[Records]))[1], "the stand-in, and said to be"
+    assert scale_for(lot, package, 0.0, port_of(bench.workshop[Records]))[1], "the stand-in, and said to be"
 
 
 def test_what_wants_looking_after(bench: Bench) -> None:

@@ -78,7 +78,11 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     assert "without" in window.now_card.now.title
     press(window, SPACE)
     assert bench.view.step == "Print" and bench.state[Bins].without == list(bench.batch.lines[1].refs)
-    press(window, SPACE, SPACE)
+    press(window, SPACE, *[SPACE] * 5)  # cautions, then clean, seat, bead, stroke, lift
+    assert window.now_card.now.title.startswith("Look at") and {b.station for b in bench.state.panel_boards(1)} == {
+        "Print"
+    }
+    press(window, *[SPACE] * (24 + 1))  # the risky few of six boards, then the panel
     assert {b.station for b in bench.state.panel_boards(1)} == {"Place"} and bench.board.panel == 2
     go(window, "Place")
     press(window, Key.Key_N, SPACE)

@@ -14,6 +14,7 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.now import Now
 from fusilex.bench.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.road.steps import one_side
@@ -128,7 +129,10 @@ def test_stops_at_ready_must_be_settled_or_overruled(heron_files: Files, bench: 
 
 
 def test_print_and_place_words(kitted: Bench) -> None:
-    assert kitted.now("Print").title == "Print panel 1"
+    for stage, title in zip(STAGES, ("Clean", "Seat", "Bead for", "Print", "Lift off", "Look at"), strict=True):
+        assert kitted.now("Print").title == f"{title} panel 1"
+        if stage != "look":
+            kitted.do(c.DoStage(1, stage))
     kitted.do(c.PrintPanel(1, 0.12, "leaded"))
     assert kitted.now("Print").title == "Take board H7-07"
     part = kitted.batch.parts_of("Place")[0]

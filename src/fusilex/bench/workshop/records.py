@@ -117,9 +117,9 @@ def shipped() -> dict[tuple[str, str], Record]:
     return {(r.what, r.id): r for r in read_records(data, "workshop.json")}
 
 
-def scale_port(records: Records) -> str:
-    """The port of the scale, '' where none is on record."""
-    found = (i.port for i in records.all(Instrument).values() if i.measures == "mass" and i.port)
+def port_of(records: Records, measures: str = "mass") -> str:
+    """The port of the instrument that measures something, '' where none is on record."""
+    found = (i.port for i in records.all(Instrument).values() if i.measures == measures and i.port)
     return next(found, "")
 
 

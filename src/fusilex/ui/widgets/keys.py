@@ -29,4 +29,4 @@ def key_name(event: QKeyEvent) -> str:
     plain = not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
     if plain and text and text.isprintable() and not text.isspace():
         return text.upper() if text.isalpha() else text
-    return name.removeprefix("Num+").replace("Backtab", "Tab")
+    return name.removeprefix("Num+").replace("Backtab", "Tab").replace("Return", "Enter")

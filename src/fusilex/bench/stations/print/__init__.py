@@ -1,15 +1,15 @@
 """Print: paste through the stencil, panel by panel."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.print import commands, events, foil, foil_events, jars, judging, now
+from fusilex.bench.stations.print import commands, dots, events, foil, foil_events, jars, judging, now
 from fusilex.bench.stations.print.rules import RULES
 
 STATION = Station(
     name="Print",
     about="panel",
-    commands=(*commands.COMMANDS, *foil.COMMANDS, *jars.COMMANDS),
-    events=(*events.EVENTS, *foil_events.EVENTS, *jars.EVENTS),
-    slices=(events.Printing, *foil_events.SLICES),
+    commands=(*commands.COMMANDS, *foil.COMMANDS, *jars.COMMANDS, *dots.COMMANDS),
+    events=(*events.EVENTS, *foil_events.EVENTS, *jars.EVENTS, *dots.EVENTS),
+    slices=(events.Printing, *foil_events.SLICES, *dots.SLICES),
     judge=judging.judge,
     rules=RULES,
     now=now.now,

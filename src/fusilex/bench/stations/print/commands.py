@@ -87,11 +87,12 @@ class PrintPanel(Command, frozen=True):
         if (self.foil_mm, self.paste) != chosen:
             raise Refused(f"The next print is with {chosen[0]:g} mm foil and {chosen[1]} paste: choose others first.")
         step, serials = boards[0].step, [b.serial for b in boards]
-        jar, found = jar_in_use(batch), alignment(batch)
+        here = batch.about(serials[0], step)
+        jar, found = jar_in_use(here), alignment(here)
         lay = [found.dx, found.dy, found.rotation_deg, found.stretch] if found else []
         name = jar.id if jar else ""
         printed = PanelPrinted(self.panel, float(self.foil_mm), self.paste, self.note, step, serials, name, lay)
-        used = [PasteUsed(name, per_panel_mg(batch))] if name else []
+        used = [PasteUsed(name, per_panel_mg(here))] if name else []
         return Result([printed, *batch.onward(boards)], [*used])
 
 

@@ -22,6 +22,7 @@ from fusilex.bench.stations.print.foil_events import (
     StageDone,
 )
 from fusilex.bench.stations.print.jars import per_panel_mg
+from fusilex.bench.stations.print.judging import judge
 from fusilex.bench.stations.print.stencil import apart, looks_at, since_wipe, strokes
 from fusilex.bench.workshop.paste_care import PrintCompared
 from fusilex.core.printing.alignment import HINGES
@@ -32,9 +33,17 @@ MOST_OFF_MM, MOST_STEP_MM = 3.0, 2.0
 MOST_GRAMS = 5000.0
 
 
-def _step_of(batch: Batch, panel: int) -> str:
-    """The printing step that a panel is at. Raises `Refused`."""
-    return batch.panel_at(panel, "Print")[0].step
+def _at_print(batch: Batch, panel: int = 0) -> Batch:
+    """The batch looked at from the printing step that a panel is at, or from the one in view. Raises `Refused`."""
+    if panel:
+        board = batch.panel_at(panel, "Print")[0]
+        return batch.about(board.serial, board.step)
+    if batch.step.station == "Print":
+        return batch
+    steps = batch.steps.at_station("Print")
+    if not steps:
+        raise Refused("Nothing is printed on this batch's road.")
+    return batch.about(batch.view.board, steps[0].id)
 
 
 class HoldFoil(Command, frozen=True):
@@ -44,6 +53,7 @@ class HoldFoil(Command, frozen=True):
     hinge: str
 
     def decide(self, batch: Batch) -> Result:
+        batch = _at_print(batch)
         if self.holding not in HOLDINGS or self.hinge not in HINGES:
             raise Refused(f"A foil is held by {' or '.join(HOLDINGS)}, at the {', '.join(HINGES)}.")
         return Result([FoilHeld(batch.step.id, self.holding, self.hinge)])
@@ -59,6 +69,7 @@ class LookThrough(Command, frozen=True):
     cautions: ClassVar[str] = "Print"
 
     def decide(self, batch: Batch) -> Result:
+        batch = _at_print(batch)
         panel = batch.panel
         if not (0 <= self.x_mm <= panel.width and 0 <= self.y_mm <= panel.height):
             raise Refused(f"The panel is {panel.width:g} × {panel.height:g} mm; that place is not on it.")
@@ -72,6 +83,7 @@ class MoveFoil(Command, frozen=True):
     """The foil was moved; it is to be looked at anew."""
 
     def decide(self, batch: Batch) -> Result:
+        batch = _at_print(batch)
         if not looks_at(batch):
             raise Refused("Nobody looked yet how the foil lies: look at two places first.")
         return Result([FoilMoved(batch.step.id)])
@@ -83,6 +95,7 @@ class WipeFoil(Command, frozen=True):
     cautions: ClassVar[str] = "Print"
 
     def decide(self, batch: Batch) -> Result:
+        batch = _at_print(batch)
         if not since_wipe(batch):
             raise Refused("The foil is clean: nothing was printed since it was wiped.")
         return Result([FoilWiped(batch.step.id, strokes(batch))])
@@ -107,13 +120,16 @@ class DoStage(Command, frozen=True):
     cautions: ClassVar[str] = "Print"
 
     def decide(self, batch: Batch) -> Result:
-        boards = batch.whole_panel(self.panel, "Print")
-        step = boards[0].step
-        wanted = next_stage(batch, self.panel)
+        batch.whole_panel(self.panel, "Print")
+        here = _at_print(batch, self.panel)
+        step = here.step.id
+        wanted = next_stage(here, self.panel)
         if self.stage != wanted:
             raise Refused(f"Next for panel {self.panel} is: {wanted}.")
         if self.stage == STAGES[-1]:
             raise Refused("A print that was looked at is accepted, or wiped off.")
+        if self.stage in STAGES[: STAGES.index("lift")]:
+            here.hold_at(judge(here), f"Panel {self.panel} is not printed")
         return Result([StageDone(step, self.panel, self.stage)])
 
 
@@ -133,6 +149,7 @@ class MarkDeposit(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Print")
+        batch = batch.about(board.serial, board.step)
         if self.word and self.word not in WORDS:
             raise Refused(f"Paste is {', '.join(WORDS)}, not {self.word}.")
         openings = batch.derived.openings(batch.step.side)
@@ -150,6 +167,7 @@ class LookAtPart(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Print")
+        batch = batch.about(board.serial, board.step)
         if self.ref not in batch.derived.openings(batch.step.side).refs:
             raise Refused(f"There is no opening for {self.ref} on this side.")
         return Result([PartLooked(board.step, board.panel, board.serial, self.ref)])
@@ -162,7 +180,8 @@ class WeighPanel(Command, frozen=True):
     grams: float
 
     def decide(self, batch: Batch) -> Result:
-        step = _step_of(batch, self.panel)
+        batch = _at_print(batch, self.panel)
+        step = batch.step.id
         if not 0 < self.grams <= MOST_GRAMS:
             raise Refused(f"A panel weighs between 0 and {MOST_GRAMS:g} g.")
         run = batch.state[Run]

@@ -7,6 +7,7 @@ from typing import Any
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, PastePrint
+from fusilex.bench.stations.print.dots import judge_syringe
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import Foil, Run
 from fusilex.bench.stations.print.jars import ahead, judge_paste_in_use, per_panel_mg
@@ -23,6 +24,7 @@ from fusilex.bench.workshop.paste_care import PasteCare
 from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.choosing import judge_alloy, judge_ways, ways_of
 from fusilex.core.printing.jig import judge_blade, judge_step
 from fusilex.core.printing.looking import NEAR_WEB_MM, Route, fine_parts, judge_print, looking_route
 from fusilex.core.printing.paste import judge_paste
@@ -33,6 +35,7 @@ from fusilex.core.printing.wiping import judge_first, judge_wipe
 from fusilex.core.road.steps import METHODS, NO_PASTE
 
 STENCIL = METHODS["Print"][0]
+BY_NEEDLE = ("syringe", "dots")
 LOOKS, FEWEST = 24, 3
 """Looks at a panel's print, shared out over its boards, and the fewest at a board."""
 
@@ -57,7 +60,8 @@ def judge(batch: Batch) -> list[Judgement]:
     if batch.step.method != STENCIL:
         mass = judge_paste(openings, foil, sheet.paste, len(batch.state.boards))[:1]
         do = "That is a guide: as much as a stencil of this thickness would leave. Heap it half a pad high at most."
-        return [*(replace(j, do=do) for j in mass), *now]
+        dotted = judge_syringe(batch) if batch.step.method in BY_NEEDLE and len(openings) else []
+        return [*dotted, *(replace(j, do=do) for j in mass), *now]
     return [
         *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil, coated(batch))),
         *judged_openings(openings, batch.design, foil, sheet.powder or None, coated(batch)),
@@ -77,6 +81,8 @@ def coated(batch: Batch) -> bool:
 def _before(batch: Batch) -> list[Judgement]:
     """What counts before a print is made."""
     found = [*judge_paste_in_use(batch)]
+    if not batch.state[Printing].prints:
+        found += judge_choice(batch)
     if batch.parts_on_paste(batch.step.side):
         found.append(ahead(batch)[0])
     if batch.step.method != STENCIL:
@@ -92,6 +98,19 @@ def _before(batch: Batch) -> list[Judgement]:
     if batch.state[Run].weighed:
         found += weights(batch)[1]
     return found
+
+
+def judge_choice(batch: Batch) -> list[Judgement]:
+    """Does this way of bringing paste on suit the batch, and this alloy what comes after?"""
+    openings = batch.derived.openings(batch.step.side)
+    if not len(openings):
+        return []
+    hidden, cells = len(batch.derived.hidden), len(batch.panel.cells)
+    ways = ways_of(openings, len(batch.state.boards), cells, hidden, stencil_of(batch) is not None)
+    sheet = batch.workshop[Records].paste(batch.state.paste)
+    bismuth, leaded = "BI" in sheet.alloy.upper(), "PB" in sheet.alloy.upper()
+    parts = tuple(batch.built(batch.board).values())
+    return [judge_ways(ways, batch.step.method), judge_alloy(sheet.alloy, bismuth, leaded, parts, hidden)]
 
 
 NOT_LOOKED = Judgement(

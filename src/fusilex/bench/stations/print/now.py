@@ -26,6 +26,16 @@ STAGE_WORDS = {
 }
 """What hands do at each step of a print."""
 
+STAGE_DONE = {
+    "clean": "clean",
+    "seat": "seated flat",
+    "bead": "bead laid",
+    "stroke": "one stroke made",
+    "lift": "foil lifted",
+    "look": "looked at",
+}
+"""What is said when they have done it."""
+
 HOW = {
     "syringe": "From the syringe: {paste}, a bead along each row, less than you think. Space when looked at.",
     "dots": "One dot a pad, {paste}. Space when looked at.",

@@ -101,6 +101,14 @@ RULES = {
         "Frame and board of one height: care from 0.05 mm, stop from 0.10 mm.",
         "Half the step times the opening's area more paste",
     ),
+    "print.way": Rule(
+        "Stencil for pitch up to 0.65 mm, openings under 0.6 mm and hidden joints; else what takes less time.",
+        "Practice: 20 min to set a foil up, 1.5 min a print, 2.4 s of dots and 0.8 s of way a pad, 6 s to tin one",
+    ),
+    "print.alloy": Rule(
+        "What follows from the alloy: heat, age, breaking, law.", "Melting points and habits of the alloys; sheets win"
+    ),
+    "print.support": Rule("Scraps of the board's thickness lie all round it.", "The foil rests on one plane"),
     "print.blade": Rule("A blade reaches 10 mm beyond the print on either side.", "Practice"),
     "jar.life": Rule(
         "Life used = ∫ dt / life(T), log-linear between the sheet's points: care from 80 %, stop from 100 %.",

@@ -1,4 +1,4 @@
-"""A panel on the scale whose port the workshop names; the stand-in weighs what the openings predict, with scatter."""
+"""The scale and the sensor of the room at the ports the workshop names; stand-ins only where somebody asks for them."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.print.foil_events import Run
 from fusilex.bench.stations.print.jars import per_panel_mg
+from fusilex.devices.air_sensor import NoAir, SerialAir, SimulatedAir, read_air
 from fusilex.devices.scale import NoReading, Scale, SerialScale, SimulatedScale, settled
 
 PORT = "FUSILEX_SCALE"
@@ -34,3 +35,13 @@ def _stand_in(batch: Batch, panel: int) -> Scale:
     bare = batch.panel.width * batch.panel.height * BARE_G_PER_MM2 + 0.05 * (panel % 3)
     paste = per_panel_mg(batch) / 1000 if "stroke" in batch.state[Run].stages.get(key, ()) else 0.0
     return SimulatedScale(lambda: bare + paste, 0.001, seed=panel)
+
+
+def read_room(port: str) -> tuple[float, float] | None:
+    """What the sensor of the room says (°C, %), None where none is attached. Raises `Refused`."""
+    if not port:
+        return None
+    try:
+        return read_air(SimulatedAir() if port == STAND_IN else SerialAir(port))
+    except NoAir as error:
+        raise Refused(f"{error}.") from error

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Mapping
+
 from fusilex.bench.refusal import Refused
-from fusilex.bench.typed_text import number, numbers
+from fusilex.bench.typed_text import NUMBER, number, numbers
+from fusilex.core.printing.dots import BORES
 
 
 def foil(text: str) -> float:
@@ -35,3 +39,21 @@ def air_of(text: str) -> tuple[float, float]:
 def height(text: str) -> float:
     """``0.06``, ``-0.1 mm``: how much higher the frame is than the board."""
     return number(text, "height", "mm, such as 0.06 or -0.1", "mm")
+
+
+def bore_of(text: str, needles: Mapping[str, float]) -> float:
+    """``0.41``, ``22G``: the bore of a needle (mm); `needles` are those on record, by their names in small letters."""
+    name = text.strip().lower()
+    if name in needles:
+        return needles[name]
+    if name.upper() in BORES:
+        return BORES[name.upper()]
+    return number(text, "bore", "mm such as 0.41, or a gauge such as 22G", "mm")
+
+
+def sizes(text: str) -> list[tuple[float, float]]:
+    """``150x25 60x25``: sides of some boards (mm)."""
+    found = [re.fullmatch(rf"({NUMBER})\s*[x×]\s*({NUMBER})", word) for word in text.replace(",", ".").split()]
+    if not found or any(m is None for m in found):
+        raise Refused(f"“{text.strip()}” are no sides: type them such as 150x25 60x25.")
+    return [(float(m[1]), float(m[2])) for m in found if m is not None]

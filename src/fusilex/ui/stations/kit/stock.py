@@ -13,7 +13,7 @@ from fusilex.bench.stations.kit import typed_input
 from fusilex.bench.stations.kit.fitting import lots_for
 from fusilex.bench.stations.kit.now import at_stock
 from fusilex.bench.stations.kit.weighing import weigh
-from fusilex.bench.workshop.records import Records, scale_port
+from fusilex.bench.workshop.records import Records, port_of
 from fusilex.bench.workshop.stock import Lot, Lots
 from fusilex.core.judgement import Level
 from fusilex.core.kit.counting import Count
@@ -172,7 +172,7 @@ class StockView(View):
 
     def _weighed(self, text: str) -> None:
         if lot := self.lot:
-            port = scale_port(self.bench.workshop[Records])
+            port = port_of(self.bench.workshop[Records])
             self._found(lot, lambda: weigh(lot, self._package(lot), typed_input.tare(text), port))
 
     def _counted(self, text: str) -> None:

@@ -21,9 +21,11 @@ from fusilex.bench.stations.print.jars import (
     per_panel_mg,
     state_of,
 )
+from fusilex.bench.stations.print.scales import read_room
 from fusilex.bench.stations.print.typed_input import air_of
 from fusilex.bench.workshop.paste_care import tau_h
 from fusilex.bench.workshop.record_kinds import Jar
+from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.judgement import Level, worst_first
 from fusilex.core.printing.air import dew_point
 from fusilex.core.printing.jar import JarState, judge_jar, warm_up_min
@@ -95,24 +97,16 @@ class JarShelf(Card):
         share = min(1.0, state.left_g / jar.grams) if jar.grams else 0.0
         level = glass.bottom() - glass.height() * 0.92 * share
         painter.fillRect(QRectF(glass.left(), level, glass.width(), glass.bottom() - level), theme.colour("solder"))
-        if state.life is not None:  # the label's band shrinks with the life that is left
-            band = QRectF(
-                glass.left(), glass.center().y() - glass.height() * 0.16, glass.width(), glass.height() * 0.32
-            )
-            painter.fillRect(band, theme.colour("ground"))
+        band = QRectF(glass.left(), glass.center().y() - glass.height() * 0.16, glass.width(), glass.height() * 0.32)
+        painter.fillRect(band, theme.colour("ground"))
+        text = "life not known"
+        if state.life is not None:  # the bar on the label shrinks with the life that is left
             left = max(0.0, 1.0 - state.life)
             token = "stop" if left <= 0 else "care" if left < 0.2 else "go"
             painter.fillRect(QRectF(band.left(), band.bottom() - 7, band.width() * left, 7), theme.colour(token))
             text = f"{100 * left:.0f} % life left"
-            plain_text(
-                painter,
-                band.adjusted(2, band.height() / 2 - theme.base * 1.3, -2, 0),
-                shortened(text, band.width() - 4),
-                "body",
-                "ink",
-                True,
-                CENTRE,
-            )
+        words = band.adjusted(2, band.height() / 2 - theme.base * 1.3, -2, 0)
+        plain_text(painter, words, shortened(text, words.width()), "body", "ink", True, CENTRE)
         painter.restore()
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(body)
@@ -164,7 +158,7 @@ class PasteView(View):
         return Now(worst.headline, worst.do)
 
     def keys(self) -> list[Key]:
-        jars, jar, ask = jars_of(self.batch), jar_in_use(self.batch), self.desk.ask
+        jars, jar = jars_of(self.batch), jar_in_use(self.batch)
         keys = []
         if len(jars) > 1 or (jars and jar is None):
             keys.append(Key("J", "next jar", lambda _: self._next(jars, jar)))
@@ -177,7 +171,14 @@ class PasteView(View):
                 Key("L", "log of its sensor", lambda _: self._choose_log(jar)),
                 Key("M", "finished", lambda _: self._handle(jar, "finished")),
             ]
-        return [*keys, Key("R", "room", lambda _: ask("Temperature in °C and humidity in %, such as 22 45", self._air))]
+        return [*keys, Key("R", "room", lambda _: self._room())]
+
+    def _room(self) -> None:
+        port = port_of(self.bench.workshop[Records], "air")
+        if found := self.desk.read(lambda: read_room(port)):
+            self.desk.do(NoteAir(*found, how="sensor"), f"The sensor says {found[0]:g} °C, {found[1]:g} %.")
+        elif not port:
+            self.desk.ask("Temperature in °C and humidity in %, such as 22 45", self._air)
 
     def _next(self, jars: list[Jar], jar: Jar | None) -> None:
         ids = [j.id for j in jars]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from PyQt6.QtGui import QPainter
 
@@ -26,27 +24,28 @@ from fusilex.bench.stations.print.judging import (
     ground_here,
     looked_at,
     route,
-    weights,
 )
+from fusilex.bench.stations.print.now import STAGE_DONE
 from fusilex.bench.stations.print.scales import weigh
 from fusilex.bench.stations.print.stencil import since_wipe
 from fusilex.bench.stations.print.typed_input import foil, grams
 from fusilex.bench.workshop.record_kinds import PasteSheet
-from fusilex.bench.workshop.records import Records, scale_port
+from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.printing.looking import WORDS
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.risks import risks
-from fusilex.core.printing.weighing import LIMIT
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.print.art import OpeningArt, draw_route, name_part, wrong_side
 from fusilex.ui.stations.print.mid_batch import in_mid_batch
+from fusilex.ui.stations.print.needle_run import NeedleRun
+from fusilex.ui.stations.print.weights import show_weights
 from fusilex.ui.tabbed import View
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
-from fusilex.ui.widgets.run_chart import Dot, RunChartCard
+from fusilex.ui.widgets.run_chart import RunChartCard
 
 MARKS = {str(n): word for n, word in enumerate(WORDS, 1)}
 """Keys of what a deposit may look like."""
@@ -63,7 +62,7 @@ class RunView(View):
         self.column.addWidget(canvas, 3)
         self.chart = RunChartCard("Weighed prints in their order")
         self.column.addWidget(self.chart, 2)
-        self._art = OpeningArt()
+        self._art, self.needle = OpeningArt(), NeedleRun(desk)
         self._at = 0
 
     @property
@@ -104,6 +103,8 @@ class RunView(View):
         return {m.ref: m.word for serial, m in there if serial == board.serial}
 
     def now(self) -> Now | None:
+        if not self.by_stencil:
+            return self.needle.now()
         if not self.looking or not self._open():
             return None
         panel, (done, count) = self.bench.board.panel, self._counts()
@@ -128,32 +129,7 @@ class RunView(View):
         self.canvas.footer = marked or (f"Print {made.number} of this batch" if made else "Not printed yet")
         self.canvas.update()
         self.chart.setVisible(self.by_stencil)
-        self._show_weights()
-
-    def _show_weights(self) -> None:
-        self.chart.empty = (
-            "No print was weighed yet. G before the stroke and G after it: the first five show what is usual here, then"
-            " a change is told before it makes a fault. Without a scale, marks and wipes tell it."
-        )
-        weighed = self.bench.state[Run].weighed
-        if not weighed:
-            self.chart.show_run("Paste weighed per panel, measured over predicted", (), 1.0, (0.9, 1.1))
-            return
-        chart, judged = weights(self.batch)
-        alarmed = {a.index for a in chart.alarms}
-        ratios = np.exp(chart.log_ratio)
-        dots = [
-            Dot(float(r), str(n), "care" if k in alarmed else "ink", w[4])
-            for k, (n, r, w) in enumerate(zip((w[0] for w in weighed), ratios, weighed, strict=True))
-        ]
-        plain = [
-            math.log(d.value) for d, k in zip(dots, range(len(dots)), strict=True) if k not in alarmed and not d.apart
-        ]
-        middle = math.exp(float(np.mean(plain))) if plain else 1.0
-        spread = float(np.abs(np.diff(plain)).mean()) / 1.128 if len(plain) > 2 else 0.04
-        band = middle * math.exp(-LIMIT * spread), middle * math.exp(LIMIT * spread)
-        title = f"Paste weighed per panel, measured over predicted ({weighed[-1][3]:.0f} mg)"
-        self.chart.show_run(title, dots, middle, band, judged[0].headline)
+        show_weights(self.chart, self.batch)
 
     def _paint(self, painter: QPainter, canvas: BoardCanvas) -> None:
         if wrong_side(painter, canvas, self.batch.step.side):
@@ -163,6 +139,9 @@ class RunView(View):
         found = risks(ground_here(self.batch), foil_mm, powder, coated(self.batch))
         levels = found.levels if self.by_stencil else np.zeros(len(self.openings), dtype=int)
         key = (self.openings, self.batch.step.method, foil_mm, powder, coated(self.batch))
+        if not self.by_stencil and self._here:
+            self.needle.paint(painter, canvas)
+            return
         self._art.paint(painter, canvas, key, self.openings.polygons, levels)
         if not self.looking:
             return
@@ -194,7 +173,7 @@ class RunView(View):
                 Key("Enter", "printed and looked at", lambda _: self._printed(), True),
             ]
         else:
-            keys = [Key("Space", "panel printed", lambda _: self._printed(), True)]
+            keys = self.needle.keys()
         if last is not None:
             what = f"What was wrong with the print of panel {last}?"
             keys.append(Key("W", f"panel {last} wiped off", lambda _: ask(what, lambda why: self._wiped(last, why))))
@@ -273,7 +252,7 @@ class RunView(View):
 
     def _weigh(self) -> None:
         panel = self.bench.board.panel
-        port = scale_port(self.bench.workshop[Records])
+        port = port_of(self.bench.workshop[Records])
         if read := self.desk.read(lambda: weigh(self.batch, panel, port)):
             self._weighed(panel, read)
         elif not port:
@@ -305,23 +284,17 @@ class RunView(View):
         self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        if not self.by_stencil and len(self.openings):
+            return self.needle.facts()
         batch = self.batch
         foil_mm, paste = foil_and_paste(batch, batch.board)
-        per_board = paste_mass_mg(self.openings, foil_mm, batch.workshop[Records].paste(paste).paste)
+        sheet = batch.workshop[Records].paste(paste)
+        per_board = paste_mass_mg(self.openings, foil_mm, sheet.paste)
         printing, run, beneath = batch.state[Printing], batch.state[Run], batch.state[Foil]
         return "This run", [
             ("paste per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
+            ("alloy", sheet.alloy),
             ("foil", show_length(foil_mm, Units.inch)),
             ("prints, misprints", f"{len(printing.prints)}, {run.misprints}"),
             ("foil wiped", f"{since_wipe(batch)} prints ago" if beneath.wipes else f"never in {since_wipe(batch)}"),
         ]
-
-
-STAGE_DONE = {
-    "clean": "clean",
-    "seat": "seated flat",
-    "bead": "bead laid",
-    "stroke": "one stroke made",
-    "lift": "foil lifted",
-    "look": "looked at",
-}
