@@ -39,6 +39,7 @@ def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has
     fine = pitch <= STENCIL_PITCH_MM + 1e-6 or narrow < STENCIL_CHIP_MM - 1e-6
     small = f"pitch {pitch:.2f} mm" if pitch <= STENCIL_PITCH_MM + 1e-6 else f"openings of {narrow:.2f} mm"
     prints = -(-boards // max(panel_boards, 1))
+    unseen = f"{hidden} part{'s' if hidden != 1 else ''} with hidden joints: nobody sees a deposit that is short"
     by_hand = boards * pads * (2 * DOT_S + PAD_S) / 60
     found = [
         Way(
@@ -51,8 +52,8 @@ def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has
         Way(
             "syringe",
             by_hand,
-            Level.STOP if hidden else Level.CARE if fine else Level.GO,
-            f"{hidden} parts hide their joints: nobody sees a deposit that is short"
+            Level.CARE if hidden or fine else Level.GO,
+            unseen
             if hidden
             else (f"{small}: a bead along each row, and bridges to be drawn off" if fine else "few pads, large enough"),
             "No foil to align or clean; deposits differ, look at each.",
@@ -60,8 +61,8 @@ def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has
         Way(
             "dots",
             by_hand * 1.1,
-            Level.STOP if hidden else Level.CARE if fine else Level.GO,
-            f"{hidden} parts hide their joints"
+            Level.CARE if hidden or fine else Level.GO,
+            unseen
             if hidden
             else (f"{small}: one dot is too much for a pad" if fine else "counted dots match a stencil's volume"),
             "Weigh twenty dots first; every board takes as long as the first.",
@@ -74,7 +75,8 @@ def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has
             "One pad of each part first; flux, then iron or hot air. No oven.",
         ),
     ]
-    return sorted(found, key=lambda w: (w.level is Level.STOP, w.level is not Level.GO, w.minutes))
+    poor = {Level.GO: 0, Level.CARE: 1, Level.STOP: 3}
+    return sorted(found, key=lambda w: (poor[w.level] + (bool(hidden) and w.method != "stencil"), w.minutes))
 
 
 def _finest_pitch(openings: Openings) -> float:

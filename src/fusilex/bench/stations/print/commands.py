@@ -12,6 +12,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.print.events import FoilChosen, PanelPrinted, PasteChosen, Printing, PrintWiped
 from fusilex.bench.stations.print.foil_events import Run
 from fusilex.bench.stations.print.jars import jar_in_use, per_panel_mg
+from fusilex.bench.stations.print.judging import judge
 from fusilex.bench.stations.print.stencil import alignment
 from fusilex.bench.workshop.paste_care import PasteUsed
 from fusilex.bench.workshop.record_kinds import PasteSheet
@@ -88,6 +89,7 @@ class PrintPanel(Command, frozen=True):
             raise Refused(f"The next print is with {chosen[0]:g} mm foil and {chosen[1]} paste: choose others first.")
         step, serials = boards[0].step, [b.serial for b in boards]
         here = batch.about(serials[0], step)
+        here.hold_at(judge(here), f"Panel {self.panel} is not printed")
         jar, found = jar_in_use(here), alignment(here)
         lay = [found.dx, found.dy, found.rotation_deg, found.stretch] if found else []
         name = jar.id if jar else ""
