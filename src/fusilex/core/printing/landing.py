@@ -52,6 +52,11 @@ class Lands:
         return np.asarray(~shapely.is_missing(self.own))
 
     @cached_property
+    def part(self) -> NDArray[np.int_]:
+        """A number for the part of each opening (n)."""
+        return np.unique(np.array(self.openings.refs, dtype=object).astype(str), return_inverse=True)[1]
+
+    @cached_property
     def half(self) -> Numbers:
         """Half the diagonal of each opening's box (n, mm): no width of it is more than twice that."""
         x0, y0, x1, y1 = shapely.bounds(self.openings.polygons).reshape(-1, 4).T
@@ -194,10 +199,9 @@ def by_part(made: Landed) -> list[tuple[str, int]]:
     """Parts and their worst opening, worst first; '' for openings of no part."""
     here = np.flatnonzero(made.lands.with_pad)
     rank = np.array([level.rank for level in LEVELS])[made.levels[here]]
-    worst: dict[str, int] = {}
-    for i in here[np.lexsort((room(made)[here], rank))].tolist():
-        worst.setdefault(made.lands.openings.refs[i], i)
-    return list(worst.items())
+    order = here[np.lexsort((room(made)[here], rank))]
+    _, first = np.unique(made.lands.part[order], return_index=True)
+    return [(made.lands.openings.refs[i], i) for i in order[np.sort(first)].tolist()]
 
 
 def judge_landing(made: Landed) -> list[Judgement]:

@@ -79,15 +79,17 @@ def openings_of(design: Design, side: str) -> Openings:
         pad_shapes = np.array([p.polygon for p in pads], dtype=object)
         which, hit = shapely.STRtree(pad_shapes).query(polygons, predicate="intersects")
         shared = shared_area(polygons[which], pad_shapes[hit])
-        best: dict[int, tuple[float, int]] = {}
-        for opening, pad, area in zip(which.tolist(), hit.tolist(), shared.tolist(), strict=True):
-            best[opening] = max(best.get(opening, (0.0, -1)), (area, pad))
-            if area > UNDER * pad_shapes[pad].area:
+        order = np.lexsort((hit, shared, which))
+        own[which[order]] = hit[order]  # the largest share is written last
+        lies_under = shared > UNDER * shapely.area(pad_shapes)[hit]
+        several = np.bincount(which[lies_under], minlength=len(polygons)) > 1
+        for opening, pad in zip(which[lies_under].tolist(), hit[lies_under].tolist(), strict=True):
+            if several[opening]:
                 under[opening].append(pad)
-        for opening, (_, pad) in best.items():
-            own[opening] = there[pad] if pad >= 0 else -1
+        for opening, pad in enumerate(own.tolist()):
             if names[opening] is None and pad >= 0:
                 names[opening] = (pads[pad].ref, pads[pad].pin)
+        own = np.where(own >= 0, np.array([*there, -1])[own], -1)
     centres = shapely.get_coordinates(shapely.centroid(polygons)).reshape(-1, 2)
     return Openings(
         side,

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.printing.landing import Lands
+from fusilex.core.printing.landing import Lands, landed
 from fusilex.core.printing.openings import ROUND, Openings, roundness
 from fusilex.core.printing.paste import BALLS_ACROSS_RECTANGLE, BALLS_ACROSS_ROUND, POWDER_TYPES
 from fusilex.core.printing.release import release_levels
@@ -60,9 +60,7 @@ def ground_of(lands: Lands) -> Ground:
     beyond, web = np.zeros(len(openings)), np.full(len(openings), np.inf)
     here = np.flatnonzero(lands.with_pad)
     if len(here):
-        out = here[~shapely.covers(lands.own[here], openings.polygons[here])]
-        left = shapely.area(shapely.difference(openings.polygons[out], lands.own[out]))
-        beyond[out] = left / openings.area[out]
+        beyond[here] = np.maximum(0.0, 1 - landed(lands, None).on_pad[here])
     if len(openings) > 1:
         tree = shapely.STRtree(openings.polygons)
         i, k = tree.query(openings.polygons, predicate="dwithin", distance=FAR_MM)
