@@ -17,6 +17,8 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
+from fusilex.bench.stations.print.foil_events import STAGES
+from fusilex.bench.stations.print.stencil import sheet
 from fusilex.journal.place import sqlite_url
 from fusilex.ui import theme as themes
 from fusilex.ui.canvas.paths import BoardArt
@@ -43,6 +45,7 @@ def play(bench: Bench) -> None:
     for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull, f"L{2600 + bench.batch.bin_number[line.key]}"))
     bench.do(c.CloseKit())
+    stroke(bench, 1, 0.331)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
@@ -70,6 +73,7 @@ def play(bench: Bench) -> None:
     for pair in bench.derived.plan[:11]:
         bench.do(c.TakeReading(boards[1], pair.key, "4.7M"))
     bench.do(c.MarkFault(boards[3], "R4", "insufficient"))
+    stroke(bench, 2, 0.338)
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
     for part in bench.batch.parts_of("Place")[:22]:
         bench.do(c.PlacePart("H7-07", part.ref))
@@ -80,6 +84,35 @@ def play(bench: Bench) -> None:
                 2, name, round(x * 0.99998 - y * 0.0061 + 12.3 + dx, 3), round(x * 0.0061 + y * 0.99998 + 8.1 + dy, 3)
             )
         )
+
+
+def stroke(bench: Bench, panel: int, paste_g: float) -> None:
+    """Up to the look at a panel's print, weighed before and after."""
+    bench.do(c.WeighPanel(panel, 28.114))
+    for stage in STAGES[:-1]:
+        bench.do(c.DoStage(panel, stage))
+    bench.do(c.WeighPanel(panel, 28.114 + paste_g))
+
+
+def weigh_and_stroke(bench: Bench) -> None:
+    """The jar, the room, and panel 3 under the foil, weighed before and after its stroke, looked at in part."""
+    bench.do(c.NoteAir(22.4, 44.0))
+    bench.do(c.SetRecord("jar", {"id": "jar 12", "paste": "leaded", "grams": 180.0, "received": "2026-09-14"}))
+    fridge_then_room = "".join(f"{h},{5 if h < 700 else 22}\n" for h in range(0, 712, 4))
+    bench.do(c.LogJar("jar 12", "sensor.csv", f"time_h,temp_c\n{fridge_then_room}".encode()))
+    bench.do(c.HandleJar("jar 12", "opened"))
+    bench.do(c.HandleJar("jar 12", "stirred"))
+    stroke(bench, 3, 0.329)
+    for ref in ("J1", "C5"):
+        bench.do(c.LookAtPart("H7-13", ref))
+
+
+def look_through(bench: Bench) -> None:
+    """What was seen at three places of a foil that lies turned and to the right."""
+    for (x, y), (dx, dy) in zip(
+        sheet(bench.batch).places[:3], ((0.11, -0.02), (0.05, 0.13), (0.12, 0.12)), strict=False
+    ):
+        bench.do(c.LookThrough(x, y, dx, dy))
 
 
 def take_in(bench: Bench) -> None:
@@ -115,9 +148,9 @@ VIEWS = (
     ("ready-panel", "Ready", "H7-01"),
     ("ready-sides", "Ready", "H7-01"),
     ("ready-road", "Ready", "H7-01"),
-    ("ready-bare", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
     ("print", "Print", "H7-13"),
+    ("print-foil", "Print", "H7-13"),
     ("place", "Place", "H7-07"),
     ("machine", "Place", "H7-07"),
     ("reflow", "Reflow", "H7-01"),
@@ -136,8 +169,9 @@ VIEW_OF = {
     "ready-panel": 3,
     "ready-sides": 4,
     "ready-road": 5,
-    "ready-bare": 7,
     "kit": 0,
+    "print": 0,
+    "print-foil": 2,
     "kit-stock": 1,
 }
 
@@ -166,6 +200,10 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 bench.do(c.ChooseWay("machine" if name == "machine" else "hand"))
             if name in VIEW_OF:
                 window.station.show_view(VIEW_OF[name])
+            if name == "print":
+                weigh_and_stroke(bench)
+            if name == "print-foil":
+                look_through(bench)
             if name == "inspect":
                 window.station.canvas.selected = "U3"
             window.desk.say("")

@@ -82,7 +82,7 @@ class FoilPicture(QWidget):
             return
         foot = theme.base * 9.4
         words = theme.base * 5.0
-        middle = max(self.width() * 0.26, theme.base * 17)
+        middle = max(self.width() * 0.34, theme.base * 17)
         size = min((self.width() - middle) / 2 - 20, self.height() - foot - words - 16)
         first = self.shown.current - self.shown.current % 2
         for n, left in ((first, 10.0), (first + 1, self.width() - size - 10.0)):
@@ -165,7 +165,7 @@ class FoilPicture(QWidget):
         assert shown is not None
         panel = shown.panel
         text = theme.base * 7.4
-        room = box.adjusted(theme.base * 2.2, theme.base * 4.2, -theme.base * 2.2, -text)
+        room = box.adjusted(theme.base * 5.2, theme.base * 7.0, -theme.base * 5.2, -text)
         scale = min(room.width() / panel.width, room.height() / panel.height)
         at = QRectF(0, 0, panel.width * scale, panel.height * scale)
         at.moveCenter(room.center())
@@ -259,7 +259,7 @@ def _arrow(painter: QPainter, start: QPointF, dx: float, dy: float) -> None:
     size = math.hypot(dx, dy)
     if size < 0.005:
         return
-    reach = theme.base * (1.6 + 6.0 * math.sqrt(min(size, 1.0)))
+    reach = theme.base * (1.6 + 4.5 * math.sqrt(min(size, 1.0)))
     end = start + QPointF(dx / size * reach, -dy / size * reach)
     angle = math.atan2(end.y() - start.y(), end.x() - start.x())
     painter.setPen(QPen(theme.colour("stop"), 3))
@@ -268,7 +268,8 @@ def _arrow(painter: QPainter, start: QPointF, dx: float, dy: float) -> None:
         painter.drawLine(end, end + QPointF(9 * math.cos(angle + turn), 9 * math.sin(angle + turn)))
     words = show_length(round(size, 2), Units.inch)
     box = QRectF(0, 0, theme.base * 7, theme.base * 1.9)
-    box.moveCenter(end + (end - start) * (theme.base * 1.5 / reach))
+    beyond = QPointF(0, -theme.base * 1.5) if abs(dy) < abs(dx) else (end - start) * (theme.base * 1.5 / reach)
+    box.moveCenter(end + beyond)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.colour("bench", 230))
     painter.drawRoundedRect(box, 4, 4)

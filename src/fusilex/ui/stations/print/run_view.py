@@ -67,7 +67,6 @@ class RunView(View):
 
     @property
     def openings(self) -> Openings:
-        """Those of the side printed at this step."""
         return self.batch.derived.openings(self.batch.step.side)
 
     @property
@@ -126,7 +125,8 @@ class RunView(View):
         self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {what}"
         made = board.prints.get(self.batch.step.id)
         marked = ", ".join(f"{ref} {word}" for ref, word in self.marks().items())
-        self.canvas.footer = marked or (f"Print {made.number} of this batch" if made else "Not printed yet")
+        bare = "Accept or wipe this print" if self.looking else "Not printed yet"
+        self.canvas.footer = marked or (f"Print {made.number} of this batch" if made else bare)
         self.canvas.update()
         self.chart.setVisible(self.by_stencil)
         show_weights(self.chart, self.batch)
@@ -231,7 +231,7 @@ class RunView(View):
     def _mark(self, key: str) -> None:
         word = MARKS.get(key, "")
         serial, ref = self.bench.board.serial, self.part
-        said = f"{ref} of {serial}: {word}." if word else f"{ref} of {serial} has no mark."
+        said = f"{ref} of {serial}: {word or 'no mark'}."
         if self.desk.do(MarkDeposit(serial, ref, word), said) and word:
             self._on()
 
