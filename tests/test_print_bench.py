@@ -439,6 +439,9 @@ def test_the_verbs_of_the_stencil(tmp_path: Path, capsys: pytest.CaptureFixture[
         (("jar", "{hot}", "--paste", "chalk"), "lead-free or leaded or bismuth"),
         (("jar", "{hot}", "--paste", "leaded", "--room", "99,x"), "such as 22,45"),
         (("dots", "{heron}", "--needle", "9"), "between 0.05 and 3 mm"),
+        (("align", "{heron}", "{off}", "--foil", "0.12"), "line 2: expected paste at most 10 mm off"),
+        (("align", "{heron}", "{away}", "--foil", "0.12"), "look 2: expected places on the board"),
+        (("openings", "{heron}", "--foil", "0.12", "--reduced", "/nowhere/x.gbr"), "/nowhere/x.gbr cannot be used"),
         (("weighed", "{heron}", "{less}", "--foil", "0.12"), "weighs more after its print"),
         (("weighed", "{heron}", "{seen}", "--foil", "0.12"), "print, before, after"),
     ],
@@ -449,6 +452,8 @@ def test_verbs_refuse_in_one_sentence(
     texts = {
         "one": "x_mm,y_mm,dx_mm,dy_mm\n1,1,0,0\n1.2,1,0,0\n",
         "word": "x_mm,y_mm,dx_mm,dy_mm\n1,1,left,0\n9,9,0,0\n",
+        "off": "x_mm,y_mm,dx_mm,dy_mm\n1,1,1e9,0\n30,9,0,0\n",
+        "away": "x_mm,y_mm,dx_mm,dy_mm\n1,1,0,0\n300,9,0,0\n",
         "seen": "x_mm,y_mm,dx_mm,dy_mm\n1,1,0,0\n30,9,0,0\n",
         "fall": "time_h,temp_c\n5,5\n1,5\n",
         "hot": "time_h,temp_c\n0,5\n1,5\n",

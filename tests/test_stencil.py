@@ -43,6 +43,7 @@ from fusilex.core.printing.openings import Openings, narrowest, openings_of
 from fusilex.core.printing.paste import PASTES, transfer
 from fusilex.core.printing.reduce import reduced, reductions
 from fusilex.core.printing.risks import changed, ground_of, judge_missing, judge_risks, judge_windows, risks
+from fusilex.core.printing.tinning import first_pads, plan_tinning, wire_mm
 from fusilex.core.printing.weighing import judge_weights, measured_transfer, middle_for, run_chart
 from fusilex.core.tours import length, path_bound, short_path
 from fusilex.formats.layers.gerber import read_gerber
@@ -215,6 +216,15 @@ def test_what_the_looks_cannot_tell_is_no_go() -> None:
     assert nothing.worst is None and judge_landing(nothing)[0].level is Level.UNKNOWN
 
 
+def test_a_foil_that_lies_far_off_meets_pads_that_were_no_neighbours() -> None:
+    """A pad of 3 mm pushed 0.95 mm towards one that lies 0.9 mm off: nothing of the gap is left."""
+    openings, pads = board(("L1", "A", 0, 0, 3, 3), ("L2", "B", 3.9, 0, 3, 3))
+    lands = lands_of(openings, pads)
+    assert np.isinf(lands.drawn).all()
+    made = landed(lands, shifted(0.95))
+    assert made.gap[0] == 0 and LEVELS[made.levels[0]] is Level.STOP and made.on_pad[0] == pytest.approx(2.05 / 3)
+
+
 def test_following_the_moves_brings_every_opening_inside_its_limits(heron: Design) -> None:
     """Heron's top under 60 seeded misalignments, read with 0.01 mm of scatter at four places: after one round of moves,
     made to a hundredth, everything lies on its pad.
@@ -309,6 +319,7 @@ def test_a_jar_is_judged_by_its_life_its_warmth_and_its_label() -> None:
         ({"life": 1.01}, "jar.life", Level.STOP),
         ({"life": None}, "jar.life", Level.UNKNOWN),
         ({"unknown_h": 20.0}, "jar.life", Level.UNKNOWN),
+        ({"coldest_c": -8.0}, "jar.frozen", Level.UNKNOWN),
         ({"now_c": 12.0}, "jar.cold", Level.STOP),
         ({"now_c": None}, "jar.cold", Level.UNKNOWN),
         ({"expired": True}, "jar.expired", Level.STOP),
@@ -362,6 +373,18 @@ def test_dots_match_what_a_stencil_would_leave(heron: Design) -> None:
     (small,) = judge_dots(plan, 0.41)
     assert small.level is Level.CARE and small.refs == ("U1",)
     assert judge_dots(plan, 0.41, 15.0)[1].rule == "dots.cold"
+
+
+def test_one_pad_of_each_part_is_tinned_first(heron: Design) -> None:
+    openings = openings_of(heron, "top")
+    first = first_pads(openings)
+    assert set(first) == set(openings.refs) - {""}
+    u1 = [i for i, ref in enumerate(openings.refs) if ref == "U1"]
+    reach = np.hypot(openings.x[u1] - openings.x[u1].mean(), openings.y[u1] - openings.y[u1].mean())
+    assert u1.index(first["U1"]) in np.flatnonzero(reach > reach.max() - 1e-3), "a corner, where tweezers leave room"
+    made = plan_tinning(openings)
+    assert len(made.order) == len(first) and made.bound_mm <= made.path_mm <= 1.2 * made.bound_mm
+    assert wire_mm(math.pi * 0.25**2 * 0.9 * 7) == pytest.approx(7), "seven millimetres of half-millimetre wire"
 
 
 def test_drift_is_found_soon_and_seldom_for_nothing() -> None:

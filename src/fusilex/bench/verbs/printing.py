@@ -27,6 +27,8 @@ from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.measured import read_looks, read_weights
 from fusilex.formats.lists.temperature_log import read_log
 
+BESIDE_MM = 20.0
+"""Rails and frames: somebody may look so far beside the board."""
 USUAL_ROOM, USUAL_FOIL = (22.0, None), 0.12
 
 
@@ -51,6 +53,11 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
     name = Path(seen).name
     at, off = read_looks(read_one(Path(seen)), name)
     x0, y0, x1, y1 = design.outline.bounds
+    for n, (x, y) in enumerate(at.tolist(), 1):
+        if not (x0 - BESIDE_MM <= x <= x1 + BESIDE_MM and y0 - BESIDE_MM <= y <= y1 + BESIDE_MM):
+            raise BadInput(
+                name, f"places on the board, x {x0:g} to {x1:g}, y {y0:g} to {y1:g} mm", f"{x:g}, {y:g}", f"look {n}"
+            )
     try:
         found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2))
     except ValueError as error:
@@ -118,7 +125,8 @@ def jar(temperatures: str, paste: str, room: str | None = None) -> Answer:
     life = jars.life_used(hours, air, sheet.life)
     silent = jars.gaps(hours)
     now = jars.inside_now(hours, air)
-    state = jars.JarState(name, paste, life, now, 0.0, unknown_h=sum(b - a for a, b in silent))
+    coldest = float(air.min())
+    state = jars.JarState(name, paste, life, now, 0.0, unknown_h=sum(b - a for a, b in silent), coldest_c=coldest)
     wait = jars.warm_up_min(now, room_c, humidity)
     dew = None if humidity is None else dew_point(room_c, humidity)
     data = {

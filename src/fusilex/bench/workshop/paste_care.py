@@ -31,6 +31,7 @@ class JarLife:
     life_before: float | None = None
     inside_before: float | None = None
     silent_h: float = 0.0
+    coldest_c: float | None = None
     opened_at: str = ""
     stirred_at: str = ""
     finished: bool = False
@@ -103,11 +104,12 @@ class JarLogged(Event, frozen=True):
     inside_c: float
     air_c: float
     silent_h: float = 0.0
+    coldest_c: float | None = None
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
         jar = state[PasteCare].jars[self.jar]
         jar.life_before, jar.inside_before, jar.silent_h = self.life, self.inside_c, self.silent_h
-        jar.places = [(entry.at, self.air_c)]
+        jar.places, jar.coldest_c = [(entry.at, self.air_c)], self.coldest_c
 
 
 class PasteUsed(Event, frozen=True):
@@ -183,6 +185,7 @@ def jar_state(care: PasteCare, jar: Jar, sheet: PasteSheet, at: datetime) -> Jar
         bool(known.stirred_at) or jar.form == "syringe",
         bool(jar.expires) and jar.expires < at.date().isoformat(),
         known.silent_h,
+        known.coldest_c,
     )
 
 

@@ -16,7 +16,7 @@ MONTH_H = 365.25 * 24 / 12
 LIFE = ((2.0, 6 * MONTH_H), (10.0, 6 * MONTH_H), (25.0, MONTH_H))
 """Usual points of a sheet: six months from 2 to 10 °C, one month at 25 °C."""
 JAR_TAU_H, SYRINGE_TAU_H = 1.0, 0.25
-UNDER_ROOM_C = 2.0
+UNDER_ROOM_C, FROZEN_C = 2.0, -2.0
 LIFE_CARE, LIFE_STOP = 0.8, 1.0
 LONG_GAP = 6.0
 """A silence so many times as long as the usual step of a log, and longer than `GAP_H`, is a gap in it."""
@@ -124,7 +124,8 @@ def warm_up_min(now_c: float, room_c: float, humidity: float | None = None, tau_
 @dataclass(frozen=True)
 class JarState:
     """What is known of a jar now. `life` is the share used, None where nobody knows; `left_g` the grams in it;
-    `opened_h` hours since it was opened first, `stirred` whether since it was opened last; `expired` by its label.
+    `opened_h` hours since it was opened first, `stirred` whether since it was opened last; `expired` by its label;
+    `unknown_h` hours of silence in its log, `coldest_c` the coldest air of it.
     """
 
     name: str
@@ -136,6 +137,7 @@ class JarState:
     stirred: bool = False
     expired: bool = False
     unknown_h: float = 0.0
+    coldest_c: float | None = None
 
 
 def judge_jar(jar: JarState, room_c: float, humidity: float | None, tau_h: float = JAR_TAU_H) -> list[Judgement]:
@@ -161,6 +163,10 @@ def _judge_life(jar: JarState) -> list[Judgement]:
     if jar.expired:
         do = "Not for boards that go out; a sheet or a test print may speak for it."
         made.append(Judgement("jar.expired", Level.STOP, jar.name, f"{jar.name} is past the date on its label", (), do))
+    if jar.coldest_c is not None and jar.coldest_c < FROZEN_C:
+        numbers = (Because("coldest", round(jar.coldest_c, 1), "°C"),)
+        do = "No sheet covers that: flux and powder may have parted. Stir it, print a test board, look whether it wets."
+        made.append(Judgement("jar.frozen", Level.UNKNOWN, jar.name, f"{jar.name} was frozen", numbers, do))
     if jar.life is None or jar.unknown_h > 0:
         silent = (Because("silence", round(jar.unknown_h, 1), "h"),) if jar.unknown_h else ()
         do = "A log of the fridge or the room would tell; else print a test board and look whether it wets."

@@ -5,8 +5,8 @@ to the next one.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
@@ -33,8 +33,9 @@ class Lands:
     """The pads beneath and beside the openings of a side.
 
     `own` (n) are the pads' shapes, None where an opening lies over none; `corners` and `own_corners` the corners of the
-    `simple` pairs, both convex; `beside` (2, m) pairs of an opening and the pad `pads` (m) of another net next to it;
-    `drawn` (n) the gap to the nearest of these as drawn (mm), infinite where there is none.
+    `simple` pairs, both convex; `beside` (2, m) pairs of an opening and the pad `pads` (m) of another net within
+    `reach` (mm) of it, `apart` (m) their distances; `drawn` (n) the gap to the nearest of these as drawn (mm), infinite
+    where there is none.
     """
 
     openings: Openings
@@ -46,6 +47,8 @@ class Lands:
     pads: NDArray[np.object_]
     apart: Numbers
     drawn: Numbers
+    all_pads: tuple[Pad, ...]
+    reach: float
 
     @cached_property
     def with_pad(self) -> NDArray[np.bool_]:
@@ -86,17 +89,17 @@ class Landed:
         return int(here[np.lexsort((room(self)[here], rank))[0]])
 
 
-def lands_of(openings: Openings, pads: Sequence[Pad]) -> Lands:
+def lands_of(openings: Openings, pads: Sequence[Pad], reach: float = FAR_MM) -> Lands:
     """The pads beneath and beside the openings. `pads` are those of the design; those of the other side are left out.
 
-    A neighbour is any pad of another net (or of none) within `FAR_MM`.
+    A neighbour is any pad of another net (or of none) within `reach` (mm).
     """
     shapes = np.array([p.polygon for p in pads], dtype=object)
     n, own = len(openings), openings.pad
     here = np.flatnonzero([p.side == openings.side or p.drill > 0 for p in pads])
     near = other = np.zeros(0, dtype=int)
     if n and len(here):
-        near, found = shapely.STRtree(shapes[here]).query(openings.polygons, predicate="dwithin", distance=FAR_MM)
+        near, found = shapely.STRtree(shapes[here]).query(openings.polygons, predicate="dwithin", distance=reach)
         other = here[found]
     group = _groups(pads)
     apart_of = (other != own[near]) & ((own[near] < 0) | (group[other] != group[own[near]]))
@@ -114,7 +117,9 @@ def lands_of(openings: Openings, pads: Sequence[Pad]) -> Lands:
     fit = convex(corners) & convex(own_corners)
     simple, corners, own_corners = simple[fit], corners[fit], own_corners[fit]
     pairs = np.stack([near, other]) if len(near) else np.zeros((2, 0), dtype=int)
-    return Lands(openings, beneath, simple, corners, own_corners, pairs, shapes[other], apart, drawn)
+    return Lands(
+        openings, beneath, simple, corners, own_corners, pairs, shapes[other], apart, drawn, tuple(pads), reach
+    )
 
 
 def _groups(pads: Sequence[Pad]) -> NDArray[np.int_]:
@@ -148,7 +153,8 @@ def landed(lands: Lands, found: Alignment | None) -> Landed:
     if len(bent):
         shapes = _moved(openings.polygons[bent], found)
         on_pad[bent] = shared_area(shapes, lands.own[bent]) / openings.area[bent]
-    gap = _gaps(lands, moved, off, found)
+    near = lands if off.max(initial=0.0) <= lands.reach - GAP_GO else wider(lands, float(off.max()) + FAR_MM)
+    gap = _gaps(near, moved, off, found)
     levels = _levels(lands, on_pad, gap)
     if found is not None:
         least = on_pad - uncertain * 2 * lands.half / openings.area
@@ -156,6 +162,12 @@ def landed(lands: Lands, found: Alignment | None) -> Landed:
         levels = np.where(doubtful, LEVELS.index(Level.UNKNOWN), levels)
     levels = np.where(lands.with_pad, levels, LEVELS.index(Level.UNKNOWN))
     return Landed(lands, on_pad, gap, levels, uncertain)
+
+
+@lru_cache(maxsize=2)
+def wider(lands: Lands, reach: float) -> Lands:
+    """The same with neighbours further off, for a foil that lies far away; the gap as drawn stays that to near ones."""
+    return replace(lands_of(lands.openings, lands.all_pads, reach), drawn=lands.drawn)
 
 
 def _gaps(lands: Lands, moved: NDArray[np.object_] | None, off: Numbers, found: Alignment | None) -> Numbers:
@@ -166,7 +178,8 @@ def _gaps(lands: Lands, moved: NDArray[np.object_] | None, off: Numbers, found: 
     near = lands.beside[0]
     if moved is not None:
         return lands.drawn
-    close = np.flatnonzero(lands.apart - off[near] <= lands.drawn[near] + off[near])
+    drawn = np.where(np.isfinite(lands.drawn), lands.drawn, lands.reach)
+    close = np.flatnonzero(lands.apart - off[near] <= drawn[near] + off[near])
     which, back = np.unique(near[close], return_inverse=True)
     shapes = _moved(lands.openings.polygons[which], found)
     np.minimum.at(gap, near[close], shapely.distance(shapes[back], lands.pads[close]))

@@ -12,6 +12,8 @@ from fusilex.formats.lists.numbers import length_mm, number
 from fusilex.formats.lists.tables import ListKind, Table, read_table
 
 MOST_LOOKS, MOST_PRINTS = 1_000, 20_000
+MOST_OFF_MM = 10.0
+"""A foil that lies further off is laid anew by eye."""
 _UNIT = r"(?: ?[\(\[]?(?:mm|mils?|in|inch)[\)\]]?)?"
 _LOOKS = ListKind(
     {
@@ -48,6 +50,10 @@ def read_looks(data: bytes, name: str) -> tuple[NDArray[np.float64], NDArray[np.
     table = read_table(data, name, _LOOKS)
     rows = [[_length(table, row, f) for f in ("x", "y", "dx", "dy")] for row in range(_count(table, MOST_LOOKS))]
     found = np.array(rows, dtype=float).reshape(-1, 4)
+    far = np.flatnonzero(np.abs(found[:, 2:]).max(axis=1) > MOST_OFF_MM)
+    if len(far):
+        expected, off = f"paste at most {MOST_OFF_MM:g} mm off its pad", np.abs(found[far[0], 2:]).max()
+        raise BadInput(name, expected, f"{off:g} mm", f"line {table.lines[int(far[0])]}")
     return found[:, :2], found[:, 2:]
 
 

@@ -19,10 +19,13 @@ def write_whole(files: Mapping[Path, bytes]) -> None:
         for path, data in files.items():
             place = _place(path)
             drafts[place] = draft = place.with_name(f".{place.name[:80]}.{secrets.token_hex(4)}.part")
-            with draft.open("xb") as out:
-                out.write(data)
-                out.flush()
-                os.fsync(out.fileno())
+            try:
+                with draft.open("xb") as out:
+                    out.write(data)
+                    out.flush()
+                    os.fsync(out.fileno())
+            except OSError as problem:  # named by what was to be written, not by its draft
+                raise OSError(problem.errno, problem.strerror, str(path)) from problem
             if place.exists():
                 draft.chmod(stat.S_IMODE(place.stat().st_mode))
         for place, draft in drafts.items():
@@ -42,5 +45,6 @@ def _place(path: Path) -> Path:
     except (ValueError, RuntimeError) as problem:  # a name with a null in it; links in a circle
         raise OSError(22, f"no file can be called that ({problem})") from problem
     if not stat.S_ISREG(mode):
-        raise OSError(22, "that is a folder" if stat.S_ISDIR(mode) else "that is a device, not a file")
+        what = "that is a folder" if stat.S_ISDIR(mode) else "that is a device, not a file"
+        raise OSError(22, what, str(path))
     return place

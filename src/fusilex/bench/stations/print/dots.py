@@ -24,9 +24,11 @@ from fusilex.core.printing.dots import (
     weighed_dot,
 )
 from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.tinning import plan_tinning
 from fusilex.journal.entries import Entry, Event
 
 MOST_AT_ONCE = 5_000
+TINNED = "tinned pads"
 
 
 @dataclass
@@ -94,8 +96,13 @@ def _plan(openings: Openings, foil: float, dot_mm3: float) -> DotPlan:
     return plan_dots(openings, foil, dot_mm3)
 
 
+_tinning = lru_cache(maxsize=8)(plan_tinning)
+
+
 def plan(batch: Batch) -> DotPlan:
-    """Dots on the pads of the side in view, and the way over them."""
+    """Dots on the pads of the side in view, or the pad of each part to be tinned first, and the way over them."""
+    if batch.step.method == TINNED:
+        return _tinning(batch.derived.openings(batch.step.side))
     dot = batch.state[Dots].dot_mm3 or dot_volume(bore(batch))
     return _plan(batch.derived.openings(batch.step.side), batch.state.foil_mm, dot)
 

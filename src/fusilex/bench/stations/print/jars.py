@@ -215,7 +215,8 @@ class LogJar(Command, frozen=True):
         hours, air_c = log.time_s[known] / 3600, celsius[known]
         life = life_used(hours, air_c, batch.workshop[Records].paste(jar.paste).life)
         silent = sum(b - a for a, b in gaps(hours))
-        made = JarLogged(self.jar, self.name, life, inside_now(hours, air_c, tau_h(jar)), float(air_c[-1]), silent)
+        inside, coldest = inside_now(hours, air_c, tau_h(jar)), float(air_c.min())
+        made = JarLogged(self.jar, self.name, life, inside, float(air_c[-1]), silent, coldest)
         return Result([CareNoted(f"the log of {self.jar}")], [made])
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, replace
+from functools import lru_cache
 from typing import Any
 
 from fusilex.bench.batch import Batch
@@ -23,10 +24,12 @@ from fusilex.bench.stations.print.stencil import (
 from fusilex.bench.workshop.paste_care import PasteCare
 from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.choosing import judge_alloy, judge_ways, ways_of
 from fusilex.core.printing.jig import judge_blade, judge_step
 from fusilex.core.printing.looking import NEAR_WEB_MM, Route, fine_parts, judge_print, looking_route
+from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
 from fusilex.core.printing.risks import Ground, risks
@@ -105,12 +108,19 @@ def judge_choice(batch: Batch) -> list[Judgement]:
     openings = batch.derived.openings(batch.step.side)
     if not len(openings):
         return []
-    hidden, cells = len(batch.derived.hidden), len(batch.panel.cells)
-    ways = ways_of(openings, len(batch.state.boards), cells, hidden, stencil_of(batch) is not None)
-    sheet = batch.workshop[Records].paste(batch.state.paste)
-    bismuth, leaded = "BI" in sheet.alloy.upper(), "PB" in sheet.alloy.upper()
-    parts = tuple(batch.built(batch.board).values())
-    return [judge_ways(ways, batch.step.method), judge_alloy(sheet.alloy, bismuth, leaded, parts, hidden)]
+    counts = len(batch.state.boards), len(batch.panel.cells), len(batch.derived.hidden)
+    alloy = batch.workshop[Records].paste(batch.state.paste).alloy
+    return [*_choice(openings, batch.design, counts, stencil_of(batch) is not None, batch.step.method, alloy)]
+
+
+@lru_cache(maxsize=8)
+def _choice(
+    openings: Openings, design: Design, counts: tuple[int, int, int], has_stencil: bool, method: str, alloy: str
+) -> tuple[Judgement, Judgement]:
+    boards, cells, hidden = counts
+    bismuth, leaded = "BI" in alloy.upper(), "PB" in alloy.upper()
+    ways = ways_of(openings, boards, cells, hidden, has_stencil)
+    return judge_ways(ways, method), judge_alloy(alloy, bismuth, leaded, design.parts, hidden)
 
 
 NOT_LOOKED = Judgement(
@@ -131,8 +141,7 @@ def _seen(batch: Batch, made: PastePrint | None) -> list[Judgement]:
     if not marks and (made or "lift" not in stages):
         return []
     way = {} if made else looked_at(batch)
-    openings, web = batch.derived.openings(batch.step.side), ground_here(batch).web
-    fine, near = fine_parts(openings, web), fine_parts(openings, web, NEAR_WEB_MM)
+    fine, near = _unforgiving(ground_here(batch))
     found = judge_print([m for _, m in marks], fine, near, f"panel {board.panel}", way)
     return [found.of(f"print {made.number}") if made else found]
 
@@ -144,10 +153,22 @@ def ground_here(batch: Batch) -> Ground:
 
 def route(batch: Batch) -> Route:
     """The risky few of a board, on a short way: parts that hide their joints first."""
-    sheet = batch.workshop[Records].paste(batch.state.paste)
-    found = risks(ground_here(batch), batch.state.foil_mm, sheet.powder or None, coated(batch))
+    powder = batch.workshop[Records].paste(batch.state.paste).powder or None
     few = max(FEWEST, LOOKS // max(1, len(batch.panel.cells)))
-    return looking_route(found, batch.state.foil_mm, [p.ref for p in batch.derived.hidden], few)
+    hidden = tuple(p.ref for p in batch.derived.hidden)
+    return _route(ground_here(batch), batch.state.foil_mm, powder, coated(batch), hidden, few)
+
+
+@lru_cache(maxsize=8)
+def _route(here: Ground, foil: float, powder: int | None, coat: bool, hidden: tuple[str, ...], few: int) -> Route:
+    return looking_route(risks(here, foil, powder, coat), foil, hidden, few)
+
+
+@lru_cache(maxsize=8)
+def _unforgiving(here: Ground) -> tuple[set[str], set[str]]:
+    """Parts that are fine, and parts whose openings are near one another."""
+    openings = here.lands.openings
+    return fine_parts(openings, here.web), fine_parts(openings, here.web, NEAR_WEB_MM)
 
 
 def looked_at(batch: Batch) -> dict[str, bool]:

@@ -37,7 +37,7 @@ STAGE_DONE = {
 """What is said when they have done it."""
 
 HOW = {
-    "syringe": "From the syringe: {paste}, a bead along each row, less than you think. Space when looked at.",
+    "syringe": "From the syringe: {paste}, less than you think. A board at 30 to 35 °C grabs it. Space when looked at.",
     "dots": "One dot a pad, {paste}. Space when looked at.",
     "tinned pads": "Tin each pad thinly with the iron, then flux. Space when looked at.",
 }

@@ -114,6 +114,7 @@ RULES = {
         "Life used = ∫ dt / life(T), log-linear between the sheet's points: care from 80 %, stop from 100 %.",
         "The paste's sheet; six months up to 10 °C and one month at 25 °C where it says nothing",
     ),
+    "jar.frozen": Rule("No colder than −2 °C.", "Usual paste sheets keep it from 2 to 10 °C; the paste's own wins"),
     "jar.cold": Rule(
         "Closed until less than 2 °C under the room and above its dew point; jars take 1 h, syringes 1/4 h (τ).",
         "Magnus' formula for the dew point",

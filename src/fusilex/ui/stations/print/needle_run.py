@@ -7,11 +7,12 @@ from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.print.commands import PrintPanel
-from fusilex.bench.stations.print.dots import ChooseNeedle, DotPads, WeighDots, bore, done_on, plan
+from fusilex.bench.stations.print.dots import TINNED, ChooseNeedle, DotPads, WeighDots, bore, done_on, plan
 from fusilex.bench.stations.print.typed_input import bore_of, grams
 from fusilex.bench.workshop.record_kinds import Needle
 from fusilex.bench.workshop.records import Records
 from fusilex.core.printing.dots import WEIGHED_DOTS
+from fusilex.core.printing.tinning import WIRE_MM
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
@@ -34,7 +35,7 @@ class NeedleRun:
 
     @property
     def tinned(self) -> bool:
-        return self.desk.batch.step.method == "tinned pads"
+        return self.desk.batch.step.method == TINNED
 
     def counts(self) -> tuple[int, int]:
         """Pads done on the board in hand, and how many there are."""
@@ -53,8 +54,9 @@ class NeedleRun:
         made = plan(self.desk.batch)
         i = int(made.order[done])
         ref, pin = made.names[i]
-        what = "tin it thinly" if self.tinned else f"{made.dots[i]} dot{'s' if made.dots[i] > 1 else ''}"
-        told = f"{what}, {made.volume[i]:.2f} mm³. {done} of {count} pads of {self.serial}. Space when done."
+        dots = f"{made.dots[i]} dot{'s' if made.dots[i] > 1 else ''}, {made.volume[i]:.2f} mm³"
+        what = f"Tin it thinly: {made.dots[i]} mm of {WIRE_MM:g} mm wire" if self.tinned else dots
+        told = f"{what}. {done} of {count} pads of {self.serial}. Space when done."
         return Now(f"{ref}, pad {pin}" if ref else "The next pad", told, done / count)
 
     def _others(self) -> list[str]:
@@ -136,10 +138,17 @@ class NeedleRun:
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         made = plan(self.desk.batch)
+        way = f"{made.path_mm:.0f} mm, none under {made.bound_mm:.0f}"
+        if self.tinned:
+            return "Tinned pads", [
+                ("pads a board", str(len(made.order))),
+                ("wire", f"{made.dots.sum()} mm"),
+                ("way", way),
+            ]
         return "Dots", [
             ("needle", f"{bore(self.desk.batch):g} mm"),
             ("a dot", f"{made.dot_mm3:.3f} mm³"),
             ("dots a board", str(int(made.dots.sum()))),
-            ("way", f"{made.path_mm:.0f} mm, none under {made.bound_mm:.0f}"),
+            ("way", way),
             ("a board takes", f"{made.seconds / 60:.0f} min"),
         ]

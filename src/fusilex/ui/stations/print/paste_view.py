@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.print.jars import (
+    BEAD_MG,
     ChooseJar,
     HandleJar,
     LogJar,
@@ -80,7 +81,7 @@ class JarShelf(Card):
         judgement_mark(painter, QPointF(box.center().x(), box.top() + high + theme.base * 1.4), 8, level)
         under = QRectF(box.left() + 4, box.top() + high + theme.base * 2.6, box.width() - 8, theme.base * 2.2)
         plain_text(painter, under, f"{jar.id}{'  in use' if in_use else ''}", "lead", "ink", True, CENTRE)
-        for k, line in enumerate(said_of(state, jar, celsius, humidity), 1):
+        for k, line in enumerate(said_of(state, jar, (celsius, humidity), per_panel_mg(batch)), 1):
             at = under.translated(0, theme.base * (0.4 + 2.0 * k))
             plain_text(painter, at, shortened(line, under.width()), "body", "soft", False, CENTRE)
 
@@ -112,8 +113,10 @@ class JarShelf(Card):
         painter.drawPath(body)
 
 
-def said_of(state: JarState, jar: Jar, celsius: float, humidity: float | None) -> list[str]:
-    """What stands beneath a jar."""
+def said_of(state: JarState, jar: Jar, air: tuple[float, float | None], each_mg: float) -> list[str]:
+    """What stands beneath a jar: what is left and for how many panels, how warm it is, since when it is open."""
+    celsius, humidity = air
+    panels = max(0, int((1000 * state.left_g - BEAD_MG) / each_mg)) if each_mg else 0
     wait = None if state.now_c is None else warm_up_min(state.now_c, celsius, humidity, tau_h(jar))
     warm = (
         "warmth unknown"
@@ -126,7 +129,7 @@ def said_of(state: JarState, jar: Jar, celsius: float, humidity: float | None) -
         if state.opened_h is None
         else f"opened {state.opened_h:.0f} h ago" + ("" if state.stirred else ", not stirred")
     )
-    return [f"{state.left_g:.0f} g left", warm, opened]
+    return [f"{state.left_g:.0f} g left" + (f", {panels} panels" if each_mg else ""), warm, opened]
 
 
 class PasteView(View):
