@@ -24,6 +24,7 @@ from fusilex.bench.stations.print.dots import Dots, done_on, plan
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import STAGES, Foil, Run
 from fusilex.bench.stations.print.jars import jar_in_use, state_of
+from fusilex.bench.stations.print.scales import _carried
 from fusilex.bench.stations.print.stencil import alignment, landing, looks_at, moves_for, sheet
 from fusilex.bench.workshop.paste_care import JarHandled, JarLogged, PasteCare, jar_state
 from fusilex.bench.workshop.record_kinds import Jar, PasteSheet
@@ -375,6 +376,19 @@ def test_the_foil_as_drawn_is_go_and_the_places_lie_far_apart(bench: Bench) -> N
     assert (made.levels == 0).all() and alignment(bench.batch) is None
     places = np.array(sheet(bench.batch).places)
     assert np.hypot(*(places[0] - places[1])) > 0.7 * np.hypot(bench.batch.panel.width, bench.batch.panel.height)
+
+
+def test_the_stand_in_scale_shows_a_foil_that_clogs(bench: Bench, open_window: OpenWindow) -> None:
+    window = open_window(at_print(bench))
+    bench.do(c.SetRecord("instrument", {"id": "scale", "measures": "mass", "port": "stand-in"}))
+    window.desk.go("Print")
+    press(window, K.Key_G, *[K.Key_Space] * 5, K.Key_G)
+    ((number, panel, mg, predicted, special),) = bench.state[Run].weighed
+    assert (number, panel, special) == (1, 1, True) and mg / predicted == pytest.approx(1, abs=0.06)
+    assert window.station.grab().width() > 0 and "Too few" in window.station.view.chart.said  # type: ignore[attr-defined]
+    light = bench.batch.about("H7-01", "Print")
+    bare = _carried(light, 2)
+    assert bare == pytest.approx(150 * 62 * 0.003 + 0.1, abs=0.01) and _carried(light, 1) - bare > 0.2
 
 
 def test_the_sensor_of_the_room_speaks_in_lines() -> None:

@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-import os
-
+from fusilex.bench.common.scales import PORT, STAND_IN, named_port, scale_at
 from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.stock import Lot
 from fusilex.core.kit.counting import Count, by_weight
 from fusilex.core.packages.catalogue import Package
-from fusilex.devices.scale import NoReading, Scale, SerialScale, SimulatedScale, settled
-
-PORT = "FUSILEX_SCALE"
-"""Environment variable that names the scale's serial port, or says ``stand-in``."""
-STAND_IN = "stand-in"
+from fusilex.devices.scale import NoReading, Scale, settled
 
 
 def scale_for(lot: Lot, package: Package, tare_g: float, port: str = "") -> tuple[Scale, bool]:
@@ -21,13 +16,10 @@ def scale_for(lot: Lot, package: Package, tare_g: float, port: str = "") -> tupl
 
     Raises `Refused` when none is attached, `NoReading` when its port cannot be opened.
     """
-    port = os.environ.get(PORT, "") or port
-    if not port:
+    if not (port := named_port(port)):
         how = f"Note its port in the workshop (F4), set {PORT}, or type the weights with C: weight 52.5 12.5"
         raise Refused(f"No scale is attached. {how}.")
-    if port != STAND_IN:
-        return SerialScale(port), False
-    return SimulatedScale(lambda: tare_g + lot.count * package.mass_mg / 1000), True
+    return scale_at(port, lambda: tare_g + lot.count * package.mass_mg / 1000), port == STAND_IN
 
 
 def weigh(lot: Lot, package: Package, tare_g: float, port: str = "") -> tuple[Count, str]:

@@ -2,39 +2,42 @@
 
 from __future__ import annotations
 
-import os
+import math
+import random
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.common.scales import STAND_IN, named_port, scale_at
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.print.foil_events import Run
 from fusilex.bench.stations.print.jars import per_panel_mg
+from fusilex.bench.stations.print.stencil import since_wipe, strokes
 from fusilex.devices.air_sensor import NoAir, SerialAir, SimulatedAir, read_air
-from fusilex.devices.scale import NoReading, Scale, SerialScale, SimulatedScale, settled
+from fusilex.devices.scale import NoReading, settled
 
-PORT = "FUSILEX_SCALE"
-STAND_IN = "stand-in"
 BARE_G_PER_MM2 = 0.0030
 """A bare panel of 1.6 mm weighs about so much."""
+SCATTER, CLOGS = 0.015, 0.012
 
 
 def weigh(batch: Batch, panel: int, port: str = "") -> float | None:
     """What the scale shows (g), None where none is attached. Raises `Refused` when it does not answer."""
-    port = os.environ.get(PORT, "") or port
-    if not port:
+    if not (port := named_port(port)):
         return None
     try:
-        scale: Scale = SerialScale(port) if port != STAND_IN else _stand_in(batch, panel)
-        return settled(scale).grams
+        return settled(scale_at(port, lambda: _carried(batch, panel), 0.001, panel)).grams
     except NoReading as error:
         raise Refused(f"{str(error).rstrip('.')}.") from error
 
 
-def _stand_in(batch: Batch, panel: int) -> Scale:
-    """A milligram scale that carries the panel, and once it is printed the paste that is predicted."""
-    key = batch.step.id, panel
+def _carried(batch: Batch, panel: int) -> float:
+    """What the stand-in carries (g): a bare panel, and once it is printed the paste that is predicted, scattered by
+    1.5 %, and a little less with every print since the foil was wiped beneath.
+    """
     bare = batch.panel.width * batch.panel.height * BARE_G_PER_MM2 + 0.05 * (panel % 3)
-    paste = per_panel_mg(batch) / 1000 if "stroke" in batch.state[Run].stages.get(key, ()) else 0.0
-    return SimulatedScale(lambda: bare + paste, 0.001, seed=panel)
+    if "stroke" not in batch.state[Run].stages.get((batch.step.id, panel), ()):
+        return bare
+    scatter = random.Random(1000 * panel + strokes(batch)).gauss(0.0, SCATTER)
+    return bare + per_panel_mg(batch) / 1000 * math.exp(scatter - CLOGS * (since_wipe(batch) - 1))
 
 
 def read_room(port: str) -> tuple[float, float] | None:
