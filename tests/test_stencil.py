@@ -211,6 +211,9 @@ def test_what_the_looks_cannot_tell_is_no_go() -> None:
     assert {LEVELS[k] for k in sure.levels} == {Level.GO}
     one_net, same = board(*[("U1", "GND", 0.5 * n, 0.0, 0.25, 0.8) for n in range(4)])
     assert np.isinf(lands_of(one_net, same).drawn).all(), "what is one net anyway cannot be bridged"
+    alone = lands_of(*board(("U1", "A", 0, 0, 0.25, 0.8)))
+    (near,) = landed(alone, shifted(0.058)).levels  # 76.8 %, and read to a hundredth
+    assert LEVELS[near] is Level.UNKNOWN and LEVELS[landed(alone, shifted(0.05)).levels[0]] is Level.GO
     bare, _ = row()
     nothing = landed(lands_of(replace(bare, pad=np.full(4, -1)), []), shifted(0))
     assert nothing.worst is None and judge_landing(nothing)[0].level is Level.UNKNOWN
