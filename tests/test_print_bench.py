@@ -157,10 +157,13 @@ def test_the_panel_is_printed_stage_by_stage_looked_at_wiped_and_printed_again(
     window.desk.go("Print")
     press(window, *[K.Key_Space] * 5)
     assert bench.state[Run].stages["Print", 1] == list(STAGES[:5]) and "Look at" in window.now_card.now.title
-    view = window.station.view  # type: ignore[attr-defined]
-    while view.part != "U1":
+    look = window.station.view.look  # type: ignore[attr-defined]
+    while look.part != "U1":
         press(window, K.Key_Right)
-    press(window, K.Key_4)
+    press(window, K.Key_Down, K.Key_Down, K.Key_2)
+    assert look.marks() == {"U1 pad 2": "little"} and look.part == "U1" and window.station.grab().width() > 0
+    press(window, K.Key_0, K.Key_Up, K.Key_Up, K.Key_4)
+    assert look.marks() == {"U1": "bridged"}
     assert levels(bench, "print.look") == [Level.STOP] and bench.state[Foil].faults_after == [1]
     press(window, K.Key_Return)
     assert "bridged" in window.desk.said and {b.station for b in bench.state.panel_boards(1)} == {"Print"}
@@ -170,7 +173,10 @@ def test_the_panel_is_printed_stage_by_stage_looked_at_wiped_and_printed_again(
     assert window.now_card.now.title == "Clean panel 1" and not bench.state[Run].marks.get(("Print", 1))
     press(window, K.Key_U)
     assert bench.state[Foil].wiped_after["Print"] == 1 and levels(bench, "print.first") == [Level.CARE]
-    press(window, *[K.Key_Space] * 5, *[K.Key_Space] * 24)
+    press(window, *[K.Key_Space] * 5)
+    window.station.canvas.selected = "C5"  # picked on the board
+    assert look.part == "C5" and look.pad == ""
+    press(window, *[K.Key_Space] * 24)
     assert "every board were looked at" in window.desk.said and levels(bench, "print.look") == [Level.GO]
     press(window, K.Key_Space)
     boards = bench.state.panel_boards(1)

@@ -15,15 +15,13 @@ from fusilex.bench.stations.print.commands import (
     just_printed,
 )
 from fusilex.bench.stations.print.events import Printing
-from fusilex.bench.stations.print.foil import DoStage, LookAtPart, MarkDeposit, WeighPanel, WipeFoil, next_stage
+from fusilex.bench.stations.print.foil import DoStage, WeighPanel, WipeFoil, next_stage
 from fusilex.bench.stations.print.foil_events import STAGES, Foil, Run
 from fusilex.bench.stations.print.judging import (
     STENCIL,
     coated,
     foil_and_paste,
     ground_here,
-    looked_at,
-    route,
 )
 from fusilex.bench.stations.print.now import STAGE_DONE
 from fusilex.bench.stations.print.scales import weigh
@@ -31,14 +29,14 @@ from fusilex.bench.stations.print.stencil import since_wipe
 from fusilex.bench.stations.print.typed_input import foil, grams
 from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records, port_of
-from fusilex.core.printing.looking import WORDS
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.risks import risks
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.print.art import OpeningArt, draw_route, name_part, wrong_side
+from fusilex.ui.stations.print.art import OpeningArt, wrong_side
+from fusilex.ui.stations.print.look_run import LookRun
 from fusilex.ui.stations.print.mid_batch import in_mid_batch
 from fusilex.ui.stations.print.needle_run import NeedleRun
 from fusilex.ui.stations.print.weights import show_weights
@@ -46,9 +44,6 @@ from fusilex.ui.tabbed import View
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.run_chart import RunChartCard
-
-MARKS = {str(n): word for n, word in enumerate(WORDS, 1)}
-"""Keys of what a deposit may look like."""
 
 
 class RunView(View):
@@ -63,7 +58,7 @@ class RunView(View):
         self.chart = RunChartCard("Weighed prints in their order")
         self.column.addWidget(self.chart, 2)
         self._art, self.needle = OpeningArt(), NeedleRun(desk)
-        self._at = 0
+        self.look = LookRun(desk, canvas, self._printed)
 
     @property
     def openings(self) -> Openings:
@@ -82,39 +77,10 @@ class RunView(View):
     def _here(self) -> bool:
         return self.bench.board.step == self.batch.step.id
 
-    @property
-    def part(self) -> str:
-        """The part to look at now."""
-        refs = route(self.batch).refs
-        return refs[min(self._at, len(refs) - 1)] if refs else ""
-
-    def looked(self) -> list[bool]:
-        """The parts on the way, and whether they were looked at on the board in hand."""
-        board = self.bench.board
-        run, key = self.bench.state[Run], (board.step, board.panel)
-        seen = {*run.looked.get(key, ()), *((b, m.ref) for b, m in run.marks.get(key, ()))}
-        return [(board.serial, ref) in seen for ref in route(self.batch).refs]
-
-    def marks(self) -> dict[str, str]:
-        """What was marked on the board in hand, by part."""
-        board = self.bench.board
-        there = self.bench.state[Run].marks.get((board.step, board.panel), ())
-        return {m.ref: m.word for serial, m in there if serial == board.serial}
-
     def now(self) -> Now | None:
         if not self.by_stencil:
             return self.needle.now()
-        if not self.looking or not self._open():
-            return None
-        panel, (done, count) = self.bench.board.panel, self._counts()
-        where = f"{self.part} of {self.bench.board.serial}"
-        told = f"{where}, {done} of {count} looked at. Space when it is good, else 1 to 6."
-        return Now(f"Look at {self.part}, panel {panel}", told, done / count)
-
-    def _counts(self) -> tuple[int, int]:
-        """Parts of the panel that were looked at, and how many there are."""
-        way = looked_at(self.batch)
-        return sum(way.values()), max(1, len(way))
+        return self.look.now() if self.looking else None
 
     def refresh(self) -> None:
         assert self.canvas
@@ -124,7 +90,7 @@ class RunView(View):
             what = f"paste by {self.batch.step.method}"
         self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {what}"
         made = board.prints.get(self.batch.step.id)
-        marked = ", ".join(f"{ref} {word}" for ref, word in self.marks().items())
+        marked = ", ".join(f"{ref} {word}" for ref, word in self.look.marks().items())
         bare = "Accept or wipe this print" if self.looking else "Not printed yet"
         self.canvas.footer = marked or (f"Print {made.number} of this batch" if made else bare)
         self.canvas.update()
@@ -145,9 +111,7 @@ class RunView(View):
         self._art.paint(painter, canvas, key, self.openings.polygons, levels)
         if not self.looking:
             return
-        way = route(self.batch)
-        draw_route(painter, canvas, [tuple(at) for at in way.at.tolist()], self.looked())
-        name_part(painter, canvas, self.part, f"{self.part} {self.marks().get(self.part, '')}".strip())
+        self.look.paint(painter, canvas)
 
     def keys(self) -> list[Key]:
         ask, board = self.desk.ask, self.bench.board
@@ -155,18 +119,7 @@ class RunView(View):
         last = board.panel if in_hand(self.batch, board.panel) else just_printed(self.batch)
         keys = []
         if self.looking:
-            keys = [
-                Key(
-                    "Space",
-                    f"{self.part} is good, next" if self._open() else "panel printed",
-                    lambda _: self._good(),
-                    True,
-                ),
-                Key("Left Right", "part", lambda k: self._step(1 if k == "Right" else -1)),
-                Key(" ".join(MARKS), ", ".join(MARKS.values()), self._mark, True),
-                Key("0", "no mark", lambda _: self._mark("0"), True),
-                Key("Enter", "accept the panel", lambda _: self._printed(), True),
-            ]
+            keys = self.look.keys()
         elif self.by_stencil:
             keys = [
                 Key("Space", f"{STAGE_DONE[stage]}, next", lambda _: self._stage(stage), True),
@@ -188,57 +141,15 @@ class RunView(View):
             Key("P", "next panel", lambda _: self._next_panel()),
         ]
 
-    def _open(self) -> bool:
-        """True while some part on the way of the panel was not looked at."""
-        return not all(looked_at(self.batch).values())
-
-    def _step(self, by: int) -> None:
-        count = len(route(self.batch).refs)
-        self._at = (self._at + by) % count if count else 0
-        self.desk.say("")
-
     def _stage(self, stage: str) -> None:
         panel = self.bench.board.panel
         if self.desk.do(DoStage(panel, stage), f"{STAGE_DONE[stage].capitalize()}."):
-            self._at = 0
-
-    def _good(self) -> None:
-        if not self._open():
-            self._printed()
-            return
-        done = self.looked()
-        if all(done):
-            self._on()
-            return
-        ref = self.part if not done[min(self._at, len(done) - 1)] else route(self.batch).refs[done.index(False)]
-        if self.desk.do(LookAtPart(self.bench.board.serial, ref), f"{ref} is good."):
-            self._on()
-
-    def _on(self) -> None:
-        """The next part that was not looked at: of this board, then of the panel's next one."""
-        left, said, board = [n for n, over in enumerate(self.looked()) if not over], self.desk.said, self.bench.board
-        self._at = left[0] if left else 0
-        if left:
-            self.desk.say(said)
-            return
-        for other in self.bench.state.panel_boards(board.panel):
-            way = looked_at(self.batch.about(other.serial, board.step))
-            if other.step == board.step and any(not over and name.endswith(other.serial) for name, over in way.items()):
-                self.desk.go(board=other.serial, said=said)
-                return
-        self.desk.say("The risky few of every board were looked at.")
-
-    def _mark(self, key: str) -> None:
-        word = MARKS.get(key, "")
-        serial, ref = self.bench.board.serial, self.part
-        said = f"{ref} of {serial}: {word or 'no mark'}."
-        if self.desk.do(MarkDeposit(serial, ref, word), said) and word:
-            self._on()
+            self.look.anew()
 
     def _printed(self) -> None:
         state, panel, serial = self.bench.state, self.bench.board.panel, self.bench.board.serial
         if self.desk.do(PrintPanel(panel, state.foil_mm, state.paste), f"Panel {panel} is printed."):
-            self._at = 0
+            self.look.anew()
             following = self.batch.next_here(self.batch.step.id, serial)
             if self.bench.state.boards[serial].step != self.batch.step.id and following:
                 self.desk.go(board=following.serial, said=self.desk.said)
