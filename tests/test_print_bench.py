@@ -324,6 +324,16 @@ def test_wren_gets_its_paste_pad_by_pad(tmp_path: Path, open_window: OpenWindow)
         press(window, K.Key_G)
         answer(window, text)
     assert bench.state[Dots].dot_mm3 == pytest.approx(0.0292, abs=0.001), "nonsense weighs nothing"
+    at_view(window, "Openings")
+    view, last = window.station.view, bench.state.last_id  # type: ignore[attr-defined]
+    press(window, *[K.Key_Plus] * 2)
+    assert (
+        view.bore == 0.60 and view.differences() and bench.state.last_id == last and window.station.grab().width() > 0
+    )
+    assert {Level.CARE, Level.STOP} >= {now for _, now in view.differences().values()}
+    press(window, K.Key_Escape, K.Key_Minus, K.Key_Return)
+    assert bench.state[Dots].bore_mm == 0.34
+    at_view(window, "Print")
     press(window, K.Key_B, K.Key_Space)
     assert bench.state.boards["W1-01"].station == "Place" and bench.board.serial == "W1-02", (
         "a panel of one board is done"

@@ -21,6 +21,8 @@ WEIGHED_DOTS = 20
 DOT_S, PAD_S = 1.2, 0.8
 """Seconds for a dot and for the way to the next pad, by hand."""
 COLD_C = 18.0
+TOO_MUCH = (0.5, 0.25)
+"""Shares of a dot that a pad wants, below which one dot is care, and stop."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,6 +88,20 @@ def plan_dots(openings: Openings, foil: float, dot_mm3: float) -> DotPlan:
     return DotPlan(names, at, volume, width, dots, dot_mm3, order, length(at, order), path_bound(at))
 
 
+def dot_levels(openings: Openings, foil: float, dot_mm3: float) -> NDArray[np.int_]:
+    """For each opening (n) whether one dot suits its pad: 0 go, 1 care from twice what the pad wants, 2 stop from four
+    times on.
+    """
+    if not len(openings):
+        return np.zeros(0, dtype=int)
+    volume = openings.area * foil * transfer(openings.area_ratio(foil))
+    named = zip(openings.refs, openings.pins, strict=True)
+    pads = [f"{ref}\0{pin}" if ref else f"\0{n}" for n, (ref, pin) in enumerate(named)]
+    _, pad = np.unique(pads, return_inverse=True)
+    ratio = (np.bincount(pad, volume) / dot_mm3)[pad]
+    return np.where(ratio < TOO_MUCH[1], 2, np.where(ratio < TOO_MUCH[0], 1, 0))
+
+
 def finest_powder(bore_mm: float) -> int | None:
     """Coarsest powder type that flows through a bore: seven of its largest balls across; None where none does.
 
@@ -123,13 +139,13 @@ def judge_dots(plan: DotPlan, bore_mm: float, room_c: float | None = None) -> li
     across = 2 * (3 * plan.dot_mm3 / (2 * math.pi)) ** (1 / 3)
     found = []
     ratio = plan.volume / plan.dot_mm3
-    small = [plan.names[i][0] or "a pad of no part" for i in np.argsort(ratio) if ratio[i] < 0.5]
+    small = [plan.names[i][0] or "a pad of no part" for i in np.argsort(ratio) if ratio[i] < TOO_MUCH[0]]
     parts = tuple(dict.fromkeys(small))
     numbers = (Because("a dot", across, "mm across"), Because("its volume", plan.dot_mm3, "mm³"))
     if parts:
         worst = float(ratio.min())
         more = f" and {len(parts) - 1} more" if len(parts) > 1 else ""
-        level = Level.STOP if worst < 0.25 else Level.CARE
+        level = Level.STOP if worst < TOO_MUCH[1] else Level.CARE
         text = f"One dot is too much for the pads of {parts[0]}{more}"
         do = "A finer needle, or smear one dot over two pads with a pin."
         times = Because("times too much", 1 / worst)

@@ -23,7 +23,7 @@ FAR_MM = 0.5
 BIG_PAD_MM2, COVERED = 9.0, (0.50, 0.80)
 """A pad from 3 × 3 mm on wants windows, and paste on 50 to 80 % of it (IPC-7525)."""
 LEVELS = (Level.GO, Level.CARE, Level.STOP)
-WHYS = ("", "release", "powder", "land", "web")
+WHYS = ("", "release", "powder", "land", "web", "dot")
 SAID = {
     "powder": ("too narrow for the powder", "Take a finer powder: a higher type number is finer."),
     "land": ("larger than its land", "Have it trimmed to the land, or look for balls and bridges beside it."),
@@ -108,7 +108,7 @@ def _by_part(found: Risks) -> dict[str, Level]:
 def judge_risks(found: Risks, powder: int | None = None) -> list[Judgement]:
     """Powder, land and web: one judgement a reason, naming the parts. Release has its own."""
     openings, made = found.openings, []
-    for n, why in enumerate(WHYS[2:], 2):
+    for n, why in enumerate(WHYS[2:5], 2):
         here = np.flatnonzero((found.why == n) & (found.levels > 0))
         if not len(here):
             continue

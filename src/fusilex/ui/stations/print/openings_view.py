@@ -8,9 +8,11 @@ import numpy as np
 from PyQt6.QtGui import QPainter
 
 from fusilex.bench.stations.print.commands import ChooseFoil
-from fusilex.bench.stations.print.judging import coated, foil_and_paste, ground_here
+from fusilex.bench.stations.print.dots import ChooseNeedle, bore
+from fusilex.bench.stations.print.judging import BY_NEEDLE, coated, foil_and_paste, ground_here
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
+from fusilex.core.printing.dots import BORES, dot_levels, dot_volume
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
 from fusilex.core.printing.reduce import Reduction, reduced, reductions
@@ -30,7 +32,13 @@ from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 LEAST, MOST, STEP = 0.08, 0.20, 0.01
-WORDS = {"release": "release", "powder": "powder too coarse", "land": "over its land", "web": "thin web"}
+WORDS = {
+    "dot": "a dot is too much",
+    "release": "release",
+    "powder": "powder too coarse",
+    "land": "over its land",
+    "web": "thin web",
+}
 
 
 class OpeningsView(View):
@@ -48,6 +56,7 @@ class OpeningsView(View):
         self._foil: float | None = None
         self._coated: bool | None = None
         self._powder: int | None = None
+        self._bore: float | None = None
         self._suggested: list[Reduction] | None = None
 
     @property
@@ -70,23 +79,43 @@ class OpeningsView(View):
         return coated(self.batch) if self._coated is None else self._coated
 
     @property
+    def by_needle(self) -> bool:
+        return self.batch.step.method in BY_NEEDLE
+
+    @property
+    def bore(self) -> float:
+        return self._bore if self._bore is not None else bore(self.batch)
+
+    @property
     def trying(self) -> bool:
-        return (self._foil, self._coated, self._powder) != (None, None, None)
+        return (self._foil, self._coated, self._powder, self._bore) != (None, None, None, None)
 
     def found(self) -> Risks:
-        """Risks as looked at."""
+        """Risks as looked at; by syringe, whether a dot suits the pad."""
+        if self.by_needle:
+            return self._dotted(self.bore)
         return risks(ground_here(self.batch), self.foil, self.powder, self.coat)
+
+    def _dotted(self, bore_mm: float) -> Risks:
+        levels = dot_levels(self.openings, self.batch.state.foil_mm, dot_volume(bore_mm))
+        here = ground_here(self.batch)
+        return Risks(self.openings, levels, np.where(levels > 0, WHYS.index("dot"), 0), here.beyond, here.web, here.web)
 
     def differences(self) -> dict[str, tuple[Level, Level]]:
         """Parts that what is tried would change."""
         foil, paste = foil_and_paste(self.batch, self.bench.board)
         powder = self.bench.workshop[Records].paste(paste).powder or None
+        if self.by_needle:
+            return changed(self._dotted(bore(self.batch)), self.found())
         now = risks(ground_here(self.batch), foil, powder, coated(self.batch))
         return changed(now, self.found())
 
     def refresh(self) -> None:
         assert self.canvas
         what = f"{show_length(self.foil, Units.inch)} foil{', coated' if self.coat else ''}"
+        if self.by_needle:
+            what = f"needle of {self.bore:g} mm"
+        self.chart.setVisible(not self.by_needle)
         if self._suggested is not None:
             self.canvas.caption = f"{len(self._suggested)} suggestions: as drawn in red, better in paste"
         else:
@@ -111,13 +140,13 @@ class OpeningsView(View):
         if self._suggested is not None:
             self._paint_suggested(painter, canvas)
             return
-        key = (self.openings, self.foil, self.powder, self.coat)
+        key = (self.openings, self.foil, self.powder, self.coat, self.bore if self.by_needle else 0)
         self._art.paint(painter, canvas, key, self.openings.polygons, found.levels)
         if self.trying:
             for ref, (_, now) in list(self.differences().items())[:12]:
                 name_part(painter, canvas, ref, f"{ref} {now.words}")
             return
-        for worst in worst_parts(self.openings, self.foil, self.coat)[:1]:
+        for worst in () if self.by_needle else worst_parts(self.openings, self.foil, self.coat)[:1]:
             name_part(painter, canvas, worst.ref, f"{worst.ref} {worst.area_ratio:.2f}")
 
     def _paint_suggested(self, painter: QPainter, canvas: BoardCanvas) -> None:
@@ -146,6 +175,12 @@ class OpeningsView(View):
                 Key("X", "write the paste layer", lambda _: self._ask_file()),
                 Key("R Esc", "as drawn", lambda _: self._suggest(False)),
             ]
+        if self.by_needle:
+            tried = [
+                Key("Enter", f"take {self.bore:g} mm", lambda _: self._take_needle()),
+                Key("Esc", "as it is", lambda _: self._back()),
+            ]
+            return [*(tried if self.trying else ()), Key("+ -", "wider, finer needle", self._wider)]
         keys = [
             Key("+ -", "thicker, thinner foil", self._thicker),
             Key("C", "coated or not", lambda _: self._try(coat=not self.coat)),
@@ -161,6 +196,23 @@ class OpeningsView(View):
         wanted = round(self.foil + (STEP if key == "+" else -STEP), 3)
         self._try(foil=min(max(wanted, LEAST), MOST))
 
+    def _wider(self, key: str) -> None:
+        """The next needle there is, wider or finer."""
+        there = sorted(BORES.values())
+        beyond = (
+            [b for b in there if b > self.bore + 1e-9]
+            if key == "+"
+            else [b for b in there[::-1] if b < self.bore - 1e-9]
+        )
+        if beyond:
+            self._bore = beyond[0]
+            self.desk.say("Nothing is chosen by trying.")
+
+    def _take_needle(self) -> None:
+        chosen = self.bore
+        self._back()
+        self.desk.do(ChooseNeedle(chosen), f"Needle of {chosen:g} mm.")
+
     def _next_powder(self) -> int:
         types = [number for number, _ in POWDER_TYPES]
         return types[(types.index(self.powder) + 1) % len(types)] if self.powder in types else types[0]
@@ -172,7 +224,7 @@ class OpeningsView(View):
         self.desk.say("Nothing is chosen by trying." if self.trying else "")
 
     def _back(self) -> None:
-        self._foil = self._coated = self._powder = None
+        self._foil = self._coated = self._powder = self._bore = None
         self.desk.say("")
 
     def _take(self) -> None:
