@@ -183,6 +183,9 @@ def test_the_panel_is_printed_stage_by_stage_looked_at_wiped_and_printed_again(
     assert {b.station for b in boards} == {"Place"} and bench.board.panel == 2
     assert [w.reason for w in bench.state[Printing].wiped] == ["bridged at U1"]
     assert boards[0].prints["Print"].jar == "jar 12" and bench.workshop[PasteCare].jars["jar 12"].used_mg > 100
+    jar = jar_in_use(bench.batch)
+    used = bench.workshop[PasteCare].jars["jar 12"].used_mg
+    assert jar and state_of(bench.batch, jar).left_g == pytest.approx(180 - used / 1000)
     again = project(bench.record.history), project_workshop(bench.shop.history)
     assert again[0] == bench.state and again[1][PasteCare] == bench.workshop[PasteCare]
 
