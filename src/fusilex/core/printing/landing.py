@@ -23,6 +23,8 @@ GAP_GO, GAP_STOP = 0.10, 0.05
 GAP_SHARE_GO, GAP_SHARE_STOP = 0.50, 0.25
 FAR_MM = 0.6
 """Pads further from an opening than this (mm) are not its neighbours."""
+ASTRAY_MM = 2.0
+"""Paste that lies further off is nowhere near its pad."""
 MET = 1e-6
 LEVELS = (Level.GO, Level.CARE, Level.STOP, Level.UNKNOWN)
 Numbers = NDArray[np.float64]
@@ -153,9 +155,9 @@ def landed(lands: Lands, found: Alignment | None) -> Landed:
     if len(bent):
         shapes = _moved(openings.polygons[bent], found)
         on_pad[bent] = shared_area(shapes, lands.own[bent]) / openings.area[bent]
-    near = lands if off.max(initial=0.0) <= lands.reach - GAP_GO else wider(lands, float(off.max()) + FAR_MM)
+    near = lands if off.max(initial=0.0) <= lands.reach - GAP_GO else wider(lands, ASTRAY_MM + FAR_MM)
     gap = _gaps(near, moved, off, found)
-    levels = _levels(lands, on_pad, gap)
+    levels = np.where(off > ASTRAY_MM, LEVELS.index(Level.STOP), _levels(lands, on_pad, gap))
     if found is not None:
         least = on_pad - uncertain * 2 * lands.half / openings.area
         doubtful = (levels == 0) & (_levels(lands, least, gap - uncertain) > 0)
