@@ -170,7 +170,9 @@ class FoilView(View):
             self._nudged.pop(place, None)
             said = self.desk.said
             there = {(x, y) for x, y, _, _ in looks_at(self.batch)}
-            self._current = next((n for n, p in enumerate(self.places) if p not in there), 0)
+            judged = worst_first(judge_alignment(self.batch))
+            if not judged or judged[0].level is Level.UNKNOWN:  # another place would tell; else these stay in sight
+                self._current = next((n for n, p in enumerate(self.places) if p not in there), 0)
             self.desk.say(said)
 
     def _typed(self, text: str) -> None:
