@@ -114,7 +114,7 @@ def rows(place: Path) -> list[tuple[str, str, str]]:
     hands = Hands(bench, place)
     taken = [hands.at(step) for step in bench.road.steps.ids * 2]
     hands.at("Print")
-    keys = [hands.key("Space") for _ in range(4)][1:]
+    keys = [hands.key(name) for name in ("Space", "Space", "Enter", "Enter")][1:]
     hands.at("Place", bench.state.at("Place")[0].serial)
     keys += [hands.key("Space") for _ in range(12)][1:]
     back = max(hands.key("Backspace") for _ in range(4))

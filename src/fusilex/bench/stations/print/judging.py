@@ -11,7 +11,7 @@ from fusilex.bench.boards import Board, PastePrint
 from fusilex.bench.stations.print.dots import judge_syringe
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import Foil, Run
-from fusilex.bench.stations.print.jars import ahead, judge_paste_in_use, per_panel_mg
+from fusilex.bench.stations.print.jars import ahead, judge_paste_in_use
 from fusilex.bench.stations.print.stencil import (
     apart,
     ground,
@@ -193,7 +193,7 @@ def weights(batch: Batch) -> tuple[RunChart, list[Judgement]]:
     own = len([w for w in weighed if not w[4]])
     special = [n for n, w in enumerate(weighed) if w[4]]
     chart = run_chart(ratios, before[: len(before) - own] if own else before, special)
-    predicted = per_panel_mg(batch)
+    predicted = weighed[-1][3]
     openings = batch.derived.openings(batch.step.side)
     plain = [r for r, w in zip(ratios, weighed, strict=True) if not w[4]] or ratios
     found = measured_transfer([r * predicted for r in plain], predicted, openings, batch.state.foil_mm)
