@@ -13,7 +13,6 @@ from fusilex.bench.stations.print.judging import BY_NEEDLE, coated, foil_and_pas
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
 from fusilex.core.printing.dots import BORES, dot_levels, dot_volume
-from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
 from fusilex.core.printing.reduce import Reduction, reduced, reductions
 from fusilex.core.printing.release import worst_parts
@@ -23,10 +22,10 @@ from fusilex.formats.written.paste_layer import paste_gerber
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.print.art import OpeningArt, name_part, wrong_side
+from fusilex.ui.stations.print.art import name_part, wrong_side
+from fusilex.ui.stations.print.board_view import BoardView
 from fusilex.ui.stations.print.mid_batch import in_mid_batch
 from fusilex.ui.stations.print.ratio_chart import RatioChart
-from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
@@ -41,27 +40,16 @@ WORDS = {
 }
 
 
-class OpeningsView(View):
+class OpeningsView(BoardView[RatioChart]):
     name = "Openings"
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        canvas = self.add_canvas()
-        canvas.layers = ("copper", "exposed")
-        canvas.overlays = [self._paint]
-        self.column.addWidget(canvas, 3)
-        self.chart = RatioChart()
-        self.column.addWidget(self.chart, 2)
-        self._art = OpeningArt()
+        super().__init__(desk, RatioChart())
         self._foil: float | None = None
         self._coated: bool | None = None
         self._powder: int | None = None
         self._bore: float | None = None
         self._suggested: list[Reduction] | None = None
-
-    @property
-    def openings(self) -> Openings:
-        return self.batch.derived.openings(self.batch.step.side)
 
     @property
     def foil(self) -> float:
@@ -111,19 +99,18 @@ class OpeningsView(View):
         return changed(now, self.found())
 
     def refresh(self) -> None:
-        assert self.canvas
         what = f"{show_length(self.foil, Units.inch)} foil{', coated' if self.coat else ''}"
         if self.by_needle:
             what = f"needle of {self.bore:g} mm"
         self.chart.setVisible(not self.by_needle)
         if self._suggested is not None:
-            self.canvas.caption = f"{len(self._suggested)} suggestions: as drawn in red, better in paste"
+            self.board.caption = f"{len(self._suggested)} suggestions: as drawn in red, better in paste"
         else:
-            self.canvas.caption = f"{'What if: ' if self.trying else ''}{what}, powder {self.powder or 'unknown'}"
+            self.board.caption = f"{'What if: ' if self.trying else ''}{what}, powder {self.powder or 'unknown'}"
         changes = self.differences() if self.trying else {}
         told = ", ".join(f"{ref} {was.words} to {now.words}" for ref, (was, now) in list(changes.items())[:6])
-        self.canvas.footer = (told or "nothing changes") if self.trying else self._worst()
-        self.canvas.update()
+        self.board.footer = (told or "nothing changes") if self.trying else self._worst()
+        self.board.update()
         self.chart.show_openings(self.openings, self.foil, self.coat)
 
     def _worst(self) -> str:
@@ -132,7 +119,7 @@ class OpeningsView(View):
         refs = list(dict.fromkeys(f"{found.openings.refs[i]}: {WORDS[WHYS[found.why[i]]]}" for i in bad.tolist()))
         return ", ".join(refs[:5]) + (" …" if len(refs) > 5 else "")
 
-    def _paint(self, painter: QPainter, canvas: BoardCanvas) -> None:
+    def paint_over(self, painter: QPainter, canvas: BoardCanvas) -> None:
         side = self.batch.step.side
         if wrong_side(painter, canvas, side):
             return
@@ -141,7 +128,7 @@ class OpeningsView(View):
             self._paint_suggested(painter, canvas)
             return
         key = (self.openings, self.foil, self.powder, self.coat, self.bore if self.by_needle else 0)
-        self._art.paint(painter, canvas, key, self.openings.polygons, found.levels)
+        self.art.paint(painter, canvas, key, self.openings.polygons, found.levels)
         if self.trying:
             for ref, (_, now) in list(self.differences().items())[:12]:
                 name_part(painter, canvas, ref, f"{ref} {now.words}")

@@ -29,40 +29,28 @@ from fusilex.bench.stations.print.stencil import since_wipe
 from fusilex.bench.stations.print.typed_input import foil, grams
 from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records, port_of
-from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.risks import risks
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.print.art import OpeningArt, wrong_side
+from fusilex.ui.stations.print.art import wrong_side
+from fusilex.ui.stations.print.board_view import BoardView
 from fusilex.ui.stations.print.look_run import LookRun
 from fusilex.ui.stations.print.mid_batch import in_mid_batch
 from fusilex.ui.stations.print.needle_run import NeedleRun
 from fusilex.ui.stations.print.weights import show_weights
-from fusilex.ui.tabbed import View
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.run_chart import RunChartCard
 
 
-class RunView(View):
+class RunView(BoardView[RunChartCard]):
     name = "Print"
 
     def __init__(self, desk: Desk) -> None:
-        super().__init__(desk)
-        canvas = self.add_canvas()
-        canvas.layers = ("copper", "exposed")
-        canvas.overlays = [self._paint]
-        self.column.addWidget(canvas, 3)
-        self.chart = RunChartCard("Weighed prints in their order")
-        self.column.addWidget(self.chart, 2)
-        self._art, self.needle = OpeningArt(), NeedleRun(desk)
-        self.look = LookRun(desk, canvas, self._printed)
-
-    @property
-    def openings(self) -> Openings:
-        return self.batch.derived.openings(self.batch.step.side)
+        super().__init__(desk, RunChartCard("Weighed prints in their order"))
+        self.needle, self.look = NeedleRun(desk), LookRun(desk, self.board, self._printed)
 
     @property
     def by_stencil(self) -> bool:
@@ -83,21 +71,20 @@ class RunView(View):
         return self.look.now() if self.looking else None
 
     def refresh(self) -> None:
-        assert self.canvas
         board = self.bench.board
         what = "where to look at the print" if self.looking else "openings by how surely they print"
         if not self.by_stencil:
             what = f"paste by {self.batch.step.method}"
-        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {what}"
+        self.board.caption = f"Panel {board.panel}, board {board.serial}    {what}"
         made = board.prints.get(self.batch.step.id)
         marked = ", ".join(f"{ref} {word}" for ref, word in self.look.marks().items())
         bare = "Accept or wipe this print" if self.looking else "Not printed yet"
-        self.canvas.footer = marked or (f"Print {made.number} of this batch" if made else bare)
-        self.canvas.update()
+        self.board.footer = marked or (f"Print {made.number} of this batch" if made else bare)
+        self.board.update()
         self.chart.setVisible(self.by_stencil)
         show_weights(self.chart, self.batch)
 
-    def _paint(self, painter: QPainter, canvas: BoardCanvas) -> None:
+    def paint_over(self, painter: QPainter, canvas: BoardCanvas) -> None:
         if wrong_side(painter, canvas, self.batch.step.side):
             return
         foil_mm, paste = foil_and_paste(self.batch, self.bench.board)
@@ -108,7 +95,7 @@ class RunView(View):
         if not self.by_stencil and self._here:
             self.needle.paint(painter, canvas)
             return
-        self._art.paint(painter, canvas, key, self.openings.polygons, levels)
+        self.art.paint(painter, canvas, key, self.openings.polygons, levels)
         if not self.looking:
             return
         self.look.paint(painter, canvas)
