@@ -367,6 +367,27 @@ def test_what_if_changes_nothing_until_it_is_taken(bench: Bench, open_window: Op
     assert window.grab().width() > 0
 
 
+def test_suggestions_are_taken_or_left_part_by_part(bench: Bench, open_window: OpenWindow, tmp_path: Path) -> None:
+    bench.do(c.ChooseSides("glued"))
+    window = open_window(at_print(bench))
+    at_view(window, "Openings")
+    view = window.station.view  # type: ignore[attr-defined]
+    press(window, K.Key_R)
+    assert [r.ref for r in view.taken()] == ["BT1", "BT1"] and "4 windows" in view.canvas.footer
+    press(window, K.Key_Space)
+    assert len(view.taken()) == 1 and window.station.grab().width() > 0
+    press(window, K.Key_X)
+    out = tmp_path / "paste.gbr"
+    answer(window, str(out))
+    back = read_gerber(out.read_bytes(), "paste.gbr", "paste", "bottom")
+    before = openings_of(bench.design, "bottom")
+    assert len(back) == len(before) + 3, "one opening of BT1 became four, the other stays"
+    assert before.area.sum() - shapely.area(back.polygons).sum() == pytest.approx(11.04 - 6.21, abs=0.01)
+    bench.go("Print 2")
+    window.refresh()
+    assert view.taken() == [] and not view.trying, "what was suggested for one side is not shown on the other"
+
+
 def test_openings_stepped_over_a_panel_lie_where_a_second_way_puts_them(heron: Design) -> None:
     """By complex numbers: a cell turned by a quarter, a skipped one, and the bottom as it is seen from below."""
     panel = Panel(2, 2, 50, 50, 3, 4, 106, 104, 44, 31, turns=(0, 90, 180, 270), skipped=(2,))

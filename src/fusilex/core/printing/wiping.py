@@ -13,7 +13,7 @@ PAUSE_H = 1.0
 
 def wipe_every(faults_after: Sequence[int]) -> tuple[int, bool]:
     """Prints between two wipes, and whether that was learnt: one less than the lower quartile of the numbers of prints
-    after which a smear, a bridge or a drift was seen here; the usual five until there were three of them.
+    after which a smear or a bridge was seen here; the usual five until there were three of them.
 
     >>> wipe_every([4, 6, 5, 9]), wipe_every([4])
     ((3, True), (5, False))

@@ -13,6 +13,7 @@ from fusilex.bench.stations.print.judging import BY_NEEDLE, coated, foil_and_pas
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
 from fusilex.core.printing.dots import BORES, dot_levels, dot_volume
+from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
 from fusilex.core.printing.reduce import Reduction, reduced, reductions
 from fusilex.core.printing.release import worst_parts
@@ -31,6 +32,7 @@ from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 LEAST, MOST, STEP = 0.08, 0.20, 0.01
+LEFT = ("taken", "left as drawn")
 WORDS = {
     "dot": "a dot is too much",
     "release": "release",
@@ -50,6 +52,8 @@ class OpeningsView(BoardView[RatioChart]):
         self._powder: int | None = None
         self._bore: float | None = None
         self._suggested: list[Reduction] | None = None
+        self._in_hand, self._left_out = 0, set[int]()
+        self._of: Openings | None = None
 
     @property
     def foil(self) -> float:
@@ -99,19 +103,35 @@ class OpeningsView(BoardView[RatioChart]):
         return changed(now, self.found())
 
     def refresh(self) -> None:
+        if self.openings is not self._of:  # another side, or another design: nothing tried here counts there
+            self._of, self._suggested = self.openings, None
+            self._foil = self._coated = self._powder = self._bore = None
         what = f"{show_length(self.foil, Units.inch)} foil{', coated' if self.coat else ''}"
         if self.by_needle:
             what = f"needle of {self.bore:g} mm"
         self.chart.setVisible(not self.by_needle)
         if self._suggested is not None:
-            self.board.caption = f"{len(self._suggested)} suggestions: as drawn in red, better in paste"
+            count = len(self._suggested)
+            taken = count - len(self._left_out)
+            self.board.caption = f"{taken} of {count} suggestions: as drawn in red, better in paste"
         else:
             self.board.caption = f"{'What if: ' if self.trying else ''}{what}, powder {self.powder or 'unknown'}"
         changes = self.differences() if self.trying else {}
         told = ", ".join(f"{ref} {was.words} to {now.words}" for ref, (was, now) in list(changes.items())[:6])
         self.board.footer = (told or "nothing changes") if self.trying else self._worst()
+        if self._suggested:
+            self.board.footer = self._told(self._suggested[self._in_hand])
         self.board.update()
         self.chart.show_openings(self.openings, self.foil, self.coat)
+
+    def _told(self, reduction: Reduction) -> str:
+        """The suggestion in hand, and whether it is taken."""
+        share = f"{100 * reduction.share(self.openings):.0f} % of its area"
+        return f"{reduction.ref}: {reduction.words}, {share}, {LEFT[self._in_hand in self._left_out]}"
+
+    def taken(self) -> list[Reduction]:
+        """The suggestions that are not left out."""
+        return [r for n, r in enumerate(self._suggested or []) if n not in self._left_out]
 
     def _worst(self) -> str:
         found = self.found()
@@ -138,7 +158,7 @@ class OpeningsView(BoardView[RatioChart]):
 
     def _paint_suggested(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """Before and after: what goes in red, what comes in paste, the rest as it is."""
-        found = self._suggested or []
+        found = self.taken()
         gone = {i for r in found for i in r.drop}
         kept = [p for i, p in enumerate(self.openings.polygons) if i not in gone]
         painter.setTransform(canvas.transform(), True)
@@ -152,13 +172,16 @@ class OpeningsView(BoardView[RatioChart]):
             for path in paths_of(np.array(polygons, dtype=object)):
                 painter.fillPath(path, theme.colour(token))
         painter.resetTransform()
-        for reduction in found[:10]:
-            share = reduction.share(self.openings)
-            name_part(painter, canvas, reduction.ref, f"{reduction.ref} {100 * share:.0f} %")
+        if self._suggested:
+            here = self._suggested[self._in_hand]
+            name_part(painter, canvas, here.ref, here.ref)
 
     def keys(self) -> list[Key]:
         if self._suggested is not None:
+            word = "leave as drawn" if self._in_hand not in self._left_out else "take it"
             return [
+                Key("Space", word, lambda _: self._leave()),
+                Key("Left Right", "suggestion", lambda k: self._next(1 if k == "Right" else -1)),
                 Key("X", "write the paste layer", lambda _: self._ask_file()),
                 Key("R Esc", "as drawn", lambda _: self._suggest(False)),
             ]
@@ -224,8 +247,16 @@ class OpeningsView(BoardView[RatioChart]):
         if found == []:
             self.desk.say("Nothing to better: every opening fits its land, its neighbours and its pad.")
             return
-        self._suggested = found
+        self._suggested, self._in_hand, self._left_out = found, 0, set()
         self.desk.say("")
+
+    def _next(self, by: int) -> None:
+        self._in_hand = (self._in_hand + by) % max(1, len(self._suggested or []))
+        self.desk.say("")
+
+    def _leave(self) -> None:
+        self._left_out ^= {self._in_hand}
+        self._next(1)
 
     def _ask_file(self) -> None:
         self.desk.ask("Write the paste layer as", self._write, f"paste-{self.batch.step.side}-reduced.gbr")
@@ -233,7 +264,7 @@ class OpeningsView(BoardView[RatioChart]):
     def _write(self, name: str) -> None:
         if not name.strip():
             return
-        polygons, names = reduced(self.openings, self._suggested or [])
+        polygons, names = reduced(self.openings, self.taken())
         text = paste_gerber(polygons, names, self.batch.step.side, self.batch.design.name)
         self.desk.write(Path(name.strip()), text.encode(), f"{name.strip()} is written: {len(names)} openings.")
 
