@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QApplication
 
 from fusilex.app import main
 from fusilex.bench.bench import Bench
+from fusilex.bench.papers import page_html
 from fusilex.bench.stations.print.commands import PrintPanel
 from fusilex.bench.stations.print.dots import Dots, done_on, plan
 from fusilex.bench.stations.print.events import Printing
@@ -246,6 +247,8 @@ def test_a_clogging_trend_says_wipe_before_a_fault(tmp_path: Path, heron_files: 
     assert len(bench.workshop[PasteCare].weighed) == 14
     own = bench.road.station("Print").papers(bench.batch, bench.state.boards["W1-01"])
     assert own["weighed_mg"][0]["print"] == 1
+    page = page_html(bench.batch, "W1-01")
+    assert "mg a panel" in page and "from jar 12" in page
 
 
 def test_a_cold_jar_stays_closed_and_its_life_counts_where_it_stood(bench: Bench, open_window: OpenWindow) -> None:
