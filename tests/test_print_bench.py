@@ -239,6 +239,11 @@ def test_a_clogging_trend_says_wipe_before_a_fault(tmp_path: Path, heron_files: 
         less = 0.88 if panel > 10 else 1.0
         bench.do(c.WeighPanel(panel, 28.0 + predicted * less * float(np.exp(dice.normal(0, 0.02))) / 1000))
         drift = next(j for j in bench.judgements("Print") if j.rule == "print.drift")
+        if panel == 1:
+            for place in sheet(bench.batch).places[:2]:
+                bench.do(c.LookThrough(*place, 0.0, 0.0))
+        (lies,) = [j for j in bench.judgements("Print") if j.rule == "print.aligned"]
+        assert lies.level is (Level.GO if panel < 6 else Level.UNKNOWN), "five prints after the look nobody knows"
         alarmed = alarmed or (panel if drift.level is Level.CARE else 0)
         bench.do(PrintPanel(panel, 0.12, "leaded"))
     assert 11 <= alarmed <= 13 and "thin" in drift.headline and "Wipe" in drift.do

@@ -18,8 +18,8 @@ STAGES = ("clean", "seat", "bead", "stroke", "lift", "look")
 @dataclass
 class Foil:
     """By step: how the foil is held (tape or frame) and on which side, looks since it was moved last, how often it was
-    moved; strokes so far, after how many it was wiped beneath last, how often it was, and after how many since a wipe
-    something was seen that a wipe prevents. Height of the frame over the board (mm).
+    moved; strokes so far, after how many it was looked through and wiped beneath last, how often it was wiped, and
+    after how many since a wipe something was seen that a wipe prevents. Height of the frame over the board (mm).
     """
 
     holding: dict[str, tuple[str, str]] = field(default_factory=dict)
@@ -29,6 +29,7 @@ class Foil:
     wipes: int = 0
     step_mm: float | None = None
     strokes: dict[str, int] = field(default_factory=lambda: defaultdict(int))
+    looked_after: dict[str, int] = field(default_factory=lambda: defaultdict(int))
     faults_after: list[int] = field(default_factory=list)
 
 
@@ -82,6 +83,7 @@ class FoilLooked(Event, frozen=True):
         looks = state[Foil].looks[self.step]
         looks[:] = [look for look in looks if abs(look[0] - self.x_mm) > 1e-6 or abs(look[1] - self.y_mm) > 1e-6]
         looks.append((self.x_mm, self.y_mm, self.dx_mm, self.dy_mm))
+        state[Foil].looked_after[self.step] = state[Foil].strokes[self.step]
 
     @property
     def words(self) -> str:

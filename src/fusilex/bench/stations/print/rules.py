@@ -52,7 +52,7 @@ RULES = {
         " of another net: go"
         " from 0.10 mm and 50 % of what was drawn, stop below 0.05 mm or 25 %. Go only where 95 % of"
         " what the looks allow"
-        " is go.",
+        " is go, and for five prints after a look.",
         "Least squares over looks that read to 0.015 mm; paste that touches the next pad joins it in the oven",
     ),
     "print.misread": Rule(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache
 
@@ -15,7 +15,7 @@ from fusilex.bench.stations.print.foil_events import Foil, Look
 from fusilex.bench.workshop.record_kinds import Stencil
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement
+from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.alignment import EYES, Alignment, Move, frame_moves, judge_looks, lies, moves
 from fusilex.core.printing.landing import Landed, Lands, judge_landing, landed, lands_of
@@ -26,6 +26,8 @@ from fusilex.core.printing.stepped import stepped
 from fusilex.core.printing.wiping import stands_apart
 
 Place = tuple[float, float]
+LOOK_EVERY = 5
+"""After so many strokes nobody knows any more that the foil lies as it did."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,9 +110,22 @@ def moves_for(batch: Batch, looks: tuple[Look, ...] | None = None) -> list[Move]
 
 
 def judge_alignment(batch: Batch, looks: tuple[Look, ...] | None = None) -> list[Judgement]:
-    """What the looks say, once there are enough of them."""
+    """What the looks say, once there are enough of them; what was go some prints ago is can't tell."""
     found = alignment(batch, looks)
-    return [] if found is None else [*judge_looks(found), *judge_landing(landing(batch, looks))]
+    if found is None:
+        return []
+    since = strokes(batch) - batch.state[Foil].looked_after.get(batch.step.id, 0)
+    made = [*judge_looks(found), *judge_landing(landing(batch, looks))]
+    return [_aged(j, since) for j in made] if since else made
+
+
+def _aged(judged: Judgement, since: int) -> Judgement:
+    """The same so many prints after the last look."""
+    told = replace(judged, because=(*judged.because, Because("prints since the look", since)))
+    if judged.level is not Level.GO or since < LOOK_EVERY:
+        return told
+    text = f"The foil lay well {since} prints ago"
+    return replace(told, level=Level.UNKNOWN, headline=text, do="Look through it again at the place that tells most.")
 
 
 def stencil_of(batch: Batch) -> Stencil | None:
