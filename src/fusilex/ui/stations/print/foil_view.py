@@ -119,7 +119,7 @@ class FoilView(View):
             return Now("The foil lies well", f"{worst.headline}. Print; look again when it was lifted or moved.")
         if worst.level is Level.UNKNOWN and len(looks) < len(self.places):
             return Now("Look at one more place", f"{worst.headline}. {worst.do}")
-        if worst.rule in ("print.misread", "print.slip"):
+        if worst.level is Level.UNKNOWN or worst.rule in ("print.misread", "print.slip"):
             return Now("Look again", f"{worst.headline}. {worst.do}")
         todo = [m.words for m in moves_for(self.batch) if abs(m.x) >= 0.005 or abs(m.y) >= 0.005]
         tape = " Along the tape it has to be lifted and laid anew." if self._along_tape() else ""
