@@ -225,7 +225,7 @@ def test_a_clogging_trend_says_wipe_before_a_fault(tmp_path: Path, heron_files: 
     dice = np.random.default_rng(2)
     alarmed = 0
     for panel in range(1, 15):
-        predicted = bench.state[Run].weighed[-1][3] if bench.state[Run].weighed else 334.0
+        predicted = bench.state[Run].weighed[-1].predicted_mg if bench.state[Run].weighed else 334.0
         bench.go("Print", bench.state.panel_boards(panel)[0].serial)
         if panel == 1:
             with pytest.raises(c.Refused, match="weighs between"):
@@ -248,12 +248,31 @@ def test_a_clogging_trend_says_wipe_before_a_fault(tmp_path: Path, heron_files: 
         bench.do(PrintPanel(panel, 0.12, "leaded"))
     assert 11 <= alarmed <= 13 and "thin" in drift.headline and "Wipe" in drift.do
     told = bench.state[Run].weighed
-    assert len(told) == 14 and told[0][4] and not told[5][4], "the first print stands apart"
-    assert len(bench.workshop[PasteCare].weighed) == 14
+    assert len(told) == 14 and told[0].apart and not told[5].apart, "the first print stands apart"
+    care = bench.workshop[PasteCare]
+    assert care.history("leaded", bench.batch.name) == [] and len(care.history("leaded", "another batch")) == 13
+    assert [w.number for w in told] == list(range(1, 15))
     own = bench.road.station("Print").papers(bench.batch, bench.state.boards["W1-01"])
     assert own["weighed_mg"][0]["print"] == 1
     page = page_html(bench.batch, "W1-01")
     assert "mg a panel" in page and "from jar 12" in page
+
+
+def test_weights_belong_to_the_print_they_were_of(bench: Bench) -> None:
+    """Two panels under way at once, the later one accepted first; a third is wiped off."""
+    at_print(bench)
+    for panel in (1, 2, 3):
+        bench.do(c.WeighPanel(panel, 28.0))
+        for stage in STAGES[:5]:
+            bench.do(c.DoStage(panel, stage))
+        bench.do(c.WeighPanel(panel, 28.3 + 0.01 * panel))
+    bench.do(c.WipePrint(3, "smeared"))
+    for panel in (2, 1):
+        bench.do(PrintPanel(panel, 0.12, "leaded"))
+    assert [(w.panel, w.number) for w in bench.state[Run].weighed] == [(1, 2), (2, 1), (3, 0)]
+    told = bench.road.station("Print").papers(bench.batch, bench.state.boards["H7-01"])
+    assert told["weighed_mg"] == [{"print": 2, "measured": 310.0, "predicted": pytest.approx(333.9, abs=0.1)}]
+    assert project(bench.record.history) == bench.state
 
 
 def test_a_cold_jar_stays_closed_and_its_life_counts_where_it_stood(bench: Bench, open_window: OpenWindow) -> None:
@@ -277,9 +296,10 @@ def test_a_cold_jar_stays_closed_and_its_life_counts_where_it_stood(bench: Bench
     log = "time_h,temp_c\n" + "\n".join(f"{h},22" for h in range(0, 100))
     bench.do(c.LogJar("jar 13", "room.csv", log.encode()))
     known = state_of(bench.batch, jar)
-    assert known.now_c == pytest.approx(22, abs=0.1) and known.life == pytest.approx(
-        99 / (730.5 * 6 ** (3 / 15)), rel=1e-3
-    )
+    before = (datetime.now(UTC) - datetime.fromisoformat(yesterday).replace(tzinfo=UTC)).total_seconds() / 3600 - 99
+    logged = 99 / (730.5 * 6 ** (3 / 15))
+    assert known.now_c == pytest.approx(22, abs=0.1)
+    assert known.life == pytest.approx(logged + before / (6 * 730.5), rel=1e-3), "what lies before the log counts too"
     press(window, K.Key_O, K.Key_S)
     assert levels(bench, "jar.stirred") == [] and levels(bench, "jar.cold") == []
     press(window, K.Key_R)
@@ -318,6 +338,7 @@ def test_wren_gets_its_paste_pad_by_pad(tmp_path: Path, open_window: OpenWindow)
     window = open_window(bench)
     window.desk.go("Print")
     count = len(plan(bench.batch).order)
+    assert levels(bench, "dots.size") == [Level.UNKNOWN], "what a dot holds, nobody weighed yet"
     press(window, *[K.Key_Space] * 5, K.Key_Backspace)
     assert done_on(bench.batch, "W1-01") == 4 and "pad" in window.now_card.now.title
     assert window.station.grab().width() > 0
@@ -335,6 +356,7 @@ def test_wren_gets_its_paste_pad_by_pad(tmp_path: Path, open_window: OpenWindow)
         press(window, K.Key_G)
         answer(window, text)
     assert bench.state[Dots].dot_mm3 == pytest.approx(0.0292, abs=0.001), "nonsense weighs nothing"
+    assert levels(bench, "dots.size") == [Level.GO]
     at_view(window, "Openings")
     view, last = window.station.view, bench.state.last_id  # type: ignore[attr-defined]
     press(window, *[K.Key_Plus] * 2)
@@ -431,8 +453,8 @@ def test_the_stand_in_scale_shows_a_foil_that_clogs(bench: Bench, open_window: O
     bench.do(c.SetRecord("instrument", {"id": "scale", "measures": "mass", "port": "stand-in"}))
     window.desk.go("Print")
     press(window, K.Key_G, *[K.Key_Space] * 5, K.Key_G)
-    ((number, panel, mg, predicted, special),) = bench.state[Run].weighed
-    assert (number, panel, special) == (1, 1, True) and mg / predicted == pytest.approx(1, abs=0.06)
+    (one,) = bench.state[Run].weighed
+    assert (one.number, one.panel, one.apart) == (0, 1, True) and one.ratio == pytest.approx(1, abs=0.06)
     assert window.station.grab().width() > 0 and "Too few" in window.station.view.chart.said  # type: ignore[attr-defined]
     window.desk.go("Kit")
     window._built("Print").refresh()  # as it is while it is made in the background, at a step without openings

@@ -215,6 +215,8 @@ def test_what_the_looks_cannot_tell_is_no_go() -> None:
     (near,) = landed(alone, shifted(0.058)).levels  # 76.8 %, and read to a hundredth
     assert LEVELS[near] is Level.UNKNOWN and LEVELS[landed(alone, shifted(0.05)).levels[0]] is Level.GO
     bare, _ = row()
+    half = landed(lands_of(replace(bare, pad=np.array([0, 1, 2, -1])), pads), None)
+    assert [j.level for j in judge_landing(half)] == [Level.UNKNOWN], "one opening lies nobody knows where"
     nothing = landed(lands_of(replace(bare, pad=np.full(4, -1)), []), shifted(0))
     assert nothing.worst is None and judge_landing(nothing)[0].level is Level.UNKNOWN
 
@@ -322,6 +324,7 @@ def test_a_jar_is_judged_by_its_life_its_warmth_and_its_label() -> None:
         ({"life": 1.01}, "jar.life", Level.STOP),
         ({"life": None}, "jar.life", Level.UNKNOWN),
         ({"unknown_h": 20.0}, "jar.life", Level.UNKNOWN),
+        ({"whole": False}, "jar.life", Level.UNKNOWN),
         ({"coldest_c": -8.0}, "jar.frozen", Level.UNKNOWN),
         ({"now_c": 12.0}, "jar.cold", Level.STOP),
         ({"now_c": None}, "jar.cold", Level.UNKNOWN),
@@ -331,6 +334,9 @@ def test_a_jar_is_judged_by_its_life_its_warmth_and_its_label() -> None:
     ):
         (found,) = judge_jar(replace(good, **changed_to), 22, 50)
         assert (found.rule, found.level) == (rule, level)
+    for room in ({"humidity": None}, {"humidity": 50.0, "room_said": False}):
+        (found,) = judge_jar(good, 22.0, **room)
+        assert (found.rule, found.level) == ("jar.cold", Level.UNKNOWN), "nobody knows the dew point"
     levels = [
         [j.level.value for j in judge_room(c, rh)]
         for c, rh in ((23, 50), (18, 50), (14, 50), (28, 50), (23, 15), (23, 80), (23, None))
@@ -373,9 +379,9 @@ def test_dots_match_what_a_stencil_would_leave(heron: Design) -> None:
         "stop",
         "unknown",
     ]
-    (small,) = judge_dots(plan, 0.41)
+    (small,) = judge_dots(plan)
     assert small.level is Level.CARE and small.refs == ("U1",)
-    assert judge_dots(plan, 0.41, 15.0)[1].rule == "dots.cold"
+    assert judge_dots(plan, 15.0)[1].rule == "dots.cold"
 
 
 def test_one_pad_of_each_part_is_tinned_first(heron: Design) -> None:
@@ -430,6 +436,10 @@ def test_the_transfer_and_the_middle_of_its_curve_are_found_again(heron: Design)
     falling = np.array([1.0, 1.01, 0.99, 1.0, 1.01, 0.99, 0.9, 0.89, 0.9])
     judged = judge_weights(run_chart(falling), measured_transfer(100 * falling, 100, openings, 0.12), 100)
     assert judged[0].rule == "print.drift" and judged[0].level is Level.CARE and "thin" in judged[0].headline
+    alike = run_chart([1.0] * 8 + [0.9])
+    assert [a.index for a in alike.alarms] == [8], "prints that a coarse scale shows alike are history too"
+    last = run_chart([*falling[:6], 1.0], apart=[6])
+    assert judge_weights(last, found, 100)[0].level is Level.UNKNOWN, "a first print says nothing of the next"
     assert judge_weights(run_chart(falling[:3]), found, 100)[0].level is Level.UNKNOWN
     with pytest.raises(ValueError):
         measured_transfer([100, -1], 100, openings, 0.12)
@@ -508,6 +518,7 @@ def test_looking_marks_and_the_risky_few(heron: Design) -> None:
     ):
         assert judge_print(marks, fine, near, "panel 2", seen).level.value == level
     assert judge_print([], fine, near, "panel 2", {**seen, "U1": False}).level is Level.UNKNOWN
+    assert judge_print([], fine, near, "panel 2", {}).level is Level.UNKNOWN, "nothing to look at is nothing seen"
 
 
 def test_no_more_is_printed_than_is_placed_in_time() -> None:

@@ -143,7 +143,7 @@ def jar(temperatures: str, paste: str, room: str | None = None) -> Answer:
         "gaps_h": [[a, b] for a, b in silent],
     }
     text = f"{100 * life:.2f} % of its life used, {now:.1f} °C inside, {wait:.0f} min until it may be opened"
-    judged = jars.judge_jar(state, room_c, humidity)
+    judged = jars.judge_jar(state, room_c, humidity, room_said=room is not None)
     if room:
         judged += judge_room(room_c, humidity)
     else:
@@ -179,7 +179,7 @@ def dots(folder: str, needle: float, paste: str = "lead-free", foil: float = USU
         if not len(openings):
             continue
         plan = plan_dots(_openings(design, side, foil), foil, dot)
-        judged += judge_dots(plan, needle)
+        judged += judge_dots(plan)
         pads += [
             {
                 "part": plan.names[i][0] or None,

@@ -18,7 +18,7 @@ from fusilex.journal.entries import Entry, Event
 
 ACTIONS = ("out", "in", "opened", "stirred", "finished")
 """Out of the fridge, into it, opened, stirred, finished."""
-MOST_KEPT = 400
+MOST_KEPT, HISTORY = 400, 60
 
 
 @dataclass
@@ -50,13 +50,16 @@ class Air:
 
 @dataclass(frozen=True)
 class Weighing:
-    """Measured over predicted of a print with a paste through a foil; `apart` for the first after a pause or wipe."""
+    """Measured over predicted of a print with a paste through a foil; `apart` for the first after a pause or wipe;
+    `batch` is whose print it was.
+    """
 
     at: str
     paste: str
     foil_mm: float
     ratio: float
     apart: bool
+    batch: str = ""
 
 
 @dataclass
@@ -67,10 +70,10 @@ class PasteCare:
     air: Air | None = None
     weighed: list[Weighing] = field(default_factory=list)
 
-    def history(self, paste: str, before: str = "") -> list[float]:
-        """Measured over predicted of earlier prints with a paste, without those that stand apart."""
-        found = [w.ratio for w in self.weighed if w.paste == paste and not w.apart and (not before or w.at < before)]
-        return found[-60:]
+    def history(self, paste: str, but_for: str) -> list[float]:
+        """Measured over predicted of other batches' latest prints with a paste, without those that stand apart."""
+        found = [w.ratio for w in self.weighed if w.paste == paste and not w.apart and w.batch != but_for]
+        return found[-HISTORY:]
 
 
 class JarHandled(Event, frozen=True):
@@ -143,10 +146,11 @@ class PrintCompared(Event, frozen=True):
     foil_mm: float
     ratio: float
     apart: bool = False
+    batch: str = ""
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
         weighed = state[PasteCare].weighed
-        weighed.append(Weighing(entry.at, self.paste, self.foil_mm, self.ratio, self.apart))
+        weighed.append(Weighing(entry.at, self.paste, self.foil_mm, self.ratio, self.apart, self.batch))
         del weighed[:-MOST_KEPT]
 
 
@@ -186,6 +190,7 @@ def jar_state(care: PasteCare, jar: Jar, sheet: PasteSheet, at: datetime) -> Jar
         bool(jar.expires) and jar.expires < at.date().isoformat(),
         known.silent_h,
         known.coldest_c,
+        bool(jar.received),
     )
 
 

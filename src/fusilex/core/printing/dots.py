@@ -134,8 +134,10 @@ def judge_needle(bore_mm: float, powder: int | None = None) -> Judgement:
     return Judgement("dots.needle", Level.GO, subject, f"Type {powder} powder flows through this needle", numbers)
 
 
-def judge_dots(plan: DotPlan, bore_mm: float, room_c: float | None = None) -> list[Judgement]:
-    """Pads too small for a dot of this needle, and paste too stiff to come out."""
+def judge_dots(plan: DotPlan, room_c: float | None = None, weighed: bool = False) -> list[Judgement]:
+    """Pads too small for a dot of this needle, and paste too stiff to come out. What a dot holds is assumed until
+    twenty were `weighed`.
+    """
     across = 2 * (3 * plan.dot_mm3 / (2 * math.pi)) ** (1 / 3)
     found = []
     ratio = plan.volume / plan.dot_mm3
@@ -152,7 +154,11 @@ def judge_dots(plan: DotPlan, bore_mm: float, room_c: float | None = None) -> li
         found.append(Judgement("dots.size", level, parts[0], text, (times, *numbers), do, parts))
     else:
         text = f"{int(plan.dots.sum())} dots on {len(plan.dots)} pads, {plan.seconds / 60:.0f} min a board"
-        found.append(Judgement("dots.size", Level.GO, "dots", text, numbers))
+        if weighed:
+            found.append(Judgement("dots.size", Level.GO, "dots", text, numbers))
+        else:
+            do = f"Weigh {WEIGHED_DOTS} dots: that tells what one holds."
+            found.append(Judgement("dots.size", Level.UNKNOWN, "dots", f"{text}, if a dot is as usual", numbers, do))
     if room_c is not None and room_c < COLD_C:
         do = "Warm the syringe in the hand, and the board to 30 or 35 °C: the paste grabs it."
         cold = (Because("room", room_c, "°C"),)

@@ -125,7 +125,8 @@ def warm_up_min(now_c: float, room_c: float, humidity: float | None = None, tau_
 class JarState:
     """What is known of a jar now. `life` is the share used, None where nobody knows; `left_g` the grams in it;
     `opened_h` hours since it was opened first, `stirred` whether since it was opened last; `expired` by its label;
-    `unknown_h` hours of silence in its log, `coldest_c` the coldest air of it.
+    `unknown_h` hours of silence in its log, `coldest_c` the coldest air of it; `whole` where all is known
+    since it came.
     """
 
     name: str
@@ -138,11 +139,17 @@ class JarState:
     expired: bool = False
     unknown_h: float = 0.0
     coldest_c: float | None = None
+    whole: bool = True
 
 
-def judge_jar(jar: JarState, room_c: float, humidity: float | None, tau_h: float = JAR_TAU_H) -> list[Judgement]:
-    """May this jar be printed with now? Life, label, warmth, how long it is open, stirring."""
-    found = [*_judge_life(jar), *_judge_warmth(jar, room_c, humidity, tau_h)]
+def judge_jar(
+    jar: JarState, room_c: float, humidity: float | None, tau_h: float = JAR_TAU_H, room_said: bool = True
+) -> list[Judgement]:
+    """May this jar be printed with now? Life, label, warmth, how long it is open, stirring. Where nobody said how warm
+    the room is (`room_said`), or how damp, a jar that is not plainly cold is can't tell.
+    """
+    cold = _judge_warmth(jar, room_c, humidity, tau_h) or _judge_damp(jar, humidity, room_said)
+    found = [*_judge_life(jar), *cold]
     if jar.opened_h is not None and jar.opened_h > OPENED_CARE_H:
         stop = jar.opened_h > OPENED_STOP_H
         text = f"{jar.name} was opened {jar.opened_h / 24:.1f} days ago"
@@ -167,7 +174,7 @@ def _judge_life(jar: JarState) -> list[Judgement]:
         numbers = (Because("coldest", round(jar.coldest_c, 1), "°C"),)
         do = "No sheet covers that: flux and powder may have parted. Stir it, print a test board, look whether it wets."
         made.append(Judgement("jar.frozen", Level.UNKNOWN, jar.name, f"{jar.name} was frozen", numbers, do))
-    if jar.life is None or jar.unknown_h > 0:
+    if jar.life is None or jar.unknown_h > 0 or not jar.whole:
         silent = (Because("silence", round(jar.unknown_h, 1), "h"),) if jar.unknown_h else ()
         do = "A log of the fridge or the room would tell; else print a test board and look whether it wets."
         text = f"How {jar.name} was kept is not known" + (" throughout" if jar.life is not None else "")
@@ -179,6 +186,14 @@ def _judge_life(jar: JarState) -> list[Judgement]:
         do = "Open another jar." if stop else "Use it up first, on boards without fine pitch."
         made.append(Judgement("jar.life", Level.STOP if stop else Level.CARE, jar.name, text, numbers, do))
     return made
+
+
+def _judge_damp(jar: JarState, humidity: float | None, room_said: bool) -> list[Judgement]:
+    if room_said and humidity is not None:
+        return []
+    text = f"Whether water settles in {jar.name}, nobody can tell without the room's air"
+    do = "Read temperature and humidity of the room: a jar below the dew point draws water."
+    return [Judgement("jar.cold", Level.UNKNOWN, jar.name, text, (), do)]
 
 
 def _judge_warmth(jar: JarState, room_c: float, humidity: float | None, tau_h: float) -> list[Judgement]:

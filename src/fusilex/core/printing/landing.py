@@ -243,7 +243,11 @@ def judge_landing(made: Landed) -> list[Judgement]:
                     "print.aligned", level, f"{openings.side} {refs[0]}", text, _numbers(made, named[0][1]), do, refs
                 )
             )
-    if all(LEVELS[made.levels[i]] is Level.GO for _, i in parts):
+    if bare := int(np.count_nonzero(~made.lands.with_pad)):
+        text = f"{bare} opening{'s lie' if bare > 1 else ' lies'} over no pad that is known"
+        subject = f"{openings.side} without a pad"
+        found.append(Judgement("print.aligned", Level.UNKNOWN, subject, text, (), "Look at these deposits."))
+    elif all(LEVELS[made.levels[i]] is Level.GO for _, i in parts):
         ref, i = parts[0]
         text = f"Every opening lies on its pad; tightest is {ref or 'an opening of no part'}"
         subject = f"{openings.side} {ref}"

@@ -97,7 +97,10 @@ def judge_print(
         refs = tuple(dict.fromkeys(m.ref for m in seen))
         text = f"{panel.capitalize()} may go on: {', '.join(refs[:3])} will forgive it"
         return Judgement("print.look", Level.CARE, panel, text, numbers, "Look at these after the oven.", refs)
-    if looked and not all(looked.values()):
+    if not looked:
+        text = f"Which deposits of {panel} to look at first is not known"
+        return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, "No opening names its part: look at all.")
+    if not all(looked.values()):
         left = tuple(ref for ref, done in looked.items() if not done)
         text = f"{len(left)} of {len(looked)} risky parts were not looked at yet"
         return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, f"Look at {', '.join(left[:4])}.", left)

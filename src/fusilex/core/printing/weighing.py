@@ -17,7 +17,8 @@ LAMBDA, LIMIT, FAR = 0.2, 2.85, 3.4
 RANGE_SIGMA = 1.128
 RANGE_FREEDOM = 0.62
 """Degrees of freedom that a moving range is worth, of the one its two values could tell."""
-LEAST_HISTORY = 4
+LEAST_HISTORY, LEAST_SIGMA = 4, 0.005
+"""Prints before one is judged; no print repeats better than half a percent, however alike a coarse scale shows them."""
 CLAIM = (
     "one alarm without cause in about 119 prints; a tenth less paste found within 3 prints (2 % scatter, six before)"
 )
@@ -127,7 +128,8 @@ def run_chart(ratios: ArrayLike, history: ArrayLike = (), apart: Sequence[int] =
     for i, value in enumerate(values):
         if i in apart:
             continue
-        if len(known) >= LEAST_HISTORY and (sigma := float(np.abs(np.diff(known)).mean()) / RANGE_SIGMA) > 0:
+        if len(known) >= LEAST_HISTORY:
+            sigma = max(float(np.abs(np.diff(known)).mean()) / RANGE_SIGMA, LEAST_SIGMA)
             freedom = RANGE_FREEDOM * (len(known) - 1)
             t = (value - float(np.mean(known))) / (sigma * np.sqrt(1 + 1 / len(known)))
             score[i] = np.clip(ndtri(stdtr(freedom, t)), -8, 8)
@@ -164,6 +166,9 @@ def judge_weights(chart: RunChart, found: Transfer, predicted_mg: float) -> list
         off = Because("lately", round(100 * float(np.expm1(np.mean(chart.log_ratio[max(0, last - 2) :]))), 1), "%")
         text = f"Paste is getting {'thin' if alarm.less else 'thick'}: {alarm.why}"
         made.append(Judgement("print.drift", Level.CARE, "weights", text, (off, *numbers), do))
+    elif np.isnan(chart.score[last]) and not np.isnan(chart.score).all():
+        text = "The last print stands apart: what it weighs says nothing of the next ones"
+        made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, "Weigh the next one."))
     elif np.isnan(chart.score).all():
         text = "Too few prints were weighed to tell a change"
         do = f"From the {LEAST_HISTORY + 1}th on each print is held against those before it."

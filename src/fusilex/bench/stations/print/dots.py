@@ -117,7 +117,7 @@ def judge_syringe(batch: Batch) -> list[Judgement]:
     sheet = batch.workshop[Records].paste(batch.state.paste)
     celsius, _, lately = air(batch)
     found = [judge_needle(bore(batch), sheet.powder or None)]
-    return [*found, *judge_dots(plan(batch), bore(batch), celsius if lately else None)]
+    return [*found, *judge_dots(plan(batch), celsius if lately else None, bool(batch.state[Dots].dot_mm3))]
 
 
 class ChooseNeedle(Command, frozen=True):

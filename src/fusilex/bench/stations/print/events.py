@@ -101,8 +101,9 @@ class PanelPrinted(Event, frozen=True):
             number, entry.at, self.panel, self.foil_mm, self.paste, self.note, self.step, self.jar, tuple(self.lay)
         )
         printing.prints.append(made)
-        if "stroke" not in state[Run].stages.pop((self.step, self.panel), ()):
+        if "stroke" not in state[Run].stages.get((self.step, self.panel), ()):
             state[Foil].strokes[self.step] += 1
+        state[Run].accepted(self.step, self.panel, number)
         for board in state.panel_boards(self.panel):
             if not self.boards or board.serial in self.boards:
                 board.prints[self.step] = made

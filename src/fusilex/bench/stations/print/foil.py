@@ -7,7 +7,6 @@ from typing import ClassVar
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import (
     STAGES,
     DepositMarked,
@@ -197,10 +196,9 @@ class WeighPanel(Command, frozen=True):
             )
         if not predicted:
             raise Refused("This side has no openings: nothing is predicted.")
-        number = len(batch.state[Printing].prints) + 1
         special = bool(apart(batch))
-        after = PanelWeighed(step, self.panel, float(self.grams), number, predicted, special)
-        compared = PrintCompared(batch.state.paste, batch.state.foil_mm, mg / predicted, special)
+        after = PanelWeighed(step, self.panel, float(self.grams), predicted, special)
+        compared = PrintCompared(batch.state.paste, batch.state.foil_mm, mg / predicted, special, batch.name)
         return Result([after], [compared])
 
 

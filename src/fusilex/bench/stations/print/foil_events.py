@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 from fusilex.bench.state import BatchState
@@ -33,23 +33,48 @@ class Foil:
     faults_after: list[int] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class Weighed:
+    """A print on the scale: its number once it is accepted (0 until then, and for good where it was wiped off), what it
+    weighed and what was predicted (mg), and whether it stands `apart`, first after a pause or a wipe.
+    """
+
+    step: str
+    panel: int
+    mg: float
+    predicted_mg: float
+    apart: bool
+    number: int = 0
+
+    @property
+    def ratio(self) -> float:
+        return self.mg / self.predicted_mg
+
+
 @dataclass
 class Run:
-    """The print in hand, by step and panel: stages done, marks, parts looked at, weight before (g); and the weights of
-    prints, in mg, by their numbers.
+    """The print in hand, by step and panel: stages done, marks, parts looked at, weight before (g); the weights of all
+    prints in their order, and which of them is of the print in hand.
     """
 
     stages: dict[tuple[str, int], list[str]] = field(default_factory=lambda: defaultdict(list))
     marks: dict[tuple[str, int], list[tuple[str, Mark]]] = field(default_factory=lambda: defaultdict(list))
     looked: dict[tuple[str, int], list[tuple[str, str]]] = field(default_factory=lambda: defaultdict(list))
     before_g: dict[tuple[str, int], float] = field(default_factory=dict)
-    weighed: list[tuple[int, int, float, float, bool]] = field(default_factory=list)
+    weighed: list[Weighed] = field(default_factory=list)
+    in_hand: dict[tuple[str, int], int] = field(default_factory=dict)
     stage_at: str = ""
     misprints: int = 0
 
+    def accepted(self, step: str, panel: int, number: int) -> None:
+        """The print in hand has a number: so has what it weighed, if it was weighed."""
+        self.stages.pop((step, panel), None)
+        if (n := self.in_hand.pop((step, panel), None)) is not None:
+            self.weighed[n] = replace(self.weighed[n], number=number)
+
     def anew(self, step: str, panel: int) -> None:
         """The panel is bare again: nothing of its last print counts."""
-        for kept in (self.stages, self.marks, self.looked):
+        for kept in (self.stages, self.marks, self.looked, self.in_hand):
             kept.pop((step, panel), None)
 
 
@@ -204,17 +229,18 @@ class PanelWeighed(Event, frozen=True):
     step: str
     panel: int
     grams: float
-    number: int = 0
     predicted_mg: float = 0.0
     apart: bool = False
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         run = state[Run]
-        if not self.number:
-            run.before_g[self.step, self.panel] = self.grams
-        elif (before := run.before_g.pop((self.step, self.panel), None)) is not None:
+        key = self.step, self.panel
+        if not self.predicted_mg:
+            run.before_g[key] = self.grams
+        elif (before := run.before_g.pop(key, None)) is not None:
+            run.in_hand[key] = len(run.weighed)
             mg = 1000 * (self.grams - before)
-            run.weighed.append((self.number, self.panel, mg, self.predicted_mg, self.apart))
+            run.weighed.append(Weighed(*key, mg, self.predicted_mg, self.apart))
 
     @property
     def words(self) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import ClassVar
 
 import numpy as np
@@ -27,7 +27,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.printing.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
 from fusilex.core.printing.air import dew_point, judge_room
-from fusilex.core.printing.jar import JarState, gaps, inside_now, judge_jar, life_used
+from fusilex.core.printing.jar import JarState, gaps, inside_now, judge_jar, life_h, life_used
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.road.steps import NO_PASTE
 from fusilex.formats.lists.temperature_log import read_log
@@ -110,7 +110,7 @@ def judge_paste_in_use(batch: Batch) -> list[Judgement]:
         found.append(Judgement("jar.life", Level.UNKNOWN, "jar", text, (), do))
     else:
         state = state_of(batch, jar)
-        found += judge_jar(state, celsius, humidity, tau_h(jar))
+        found += judge_jar(state, celsius, humidity, tau_h(jar), lately)
         found += _judge_left(batch, state)
     if lately:
         found += judge_room(celsius, humidity)
@@ -213,7 +213,12 @@ class LogJar(Command, frozen=True):
         celsius = next(iter(log.probes_c.values()))
         known = np.isfinite(celsius)
         hours, air_c = log.time_s[known] / 3600, celsius[known]
-        life = life_used(hours, air_c, batch.workshop[Records].paste(jar.paste).life)
+        sheet = batch.workshop[Records].paste(jar.paste)
+        life = life_used(hours, air_c, sheet.life)
+        if jar.received:  # what lies before the log, as its record says
+            came = datetime.fromisoformat(jar.received).replace(tzinfo=UTC)
+            before_h = (batch.at - came).total_seconds() / 3600 - float(hours[-1] - hours[0])
+            life += max(0.0, before_h) / float(life_h(jar.kept_c, sheet.life))
         silent = sum(b - a for a, b in gaps(hours))
         inside, coldest = inside_now(hours, air_c, tau_h(jar)), float(air_c.min())
         made = JarLogged(self.jar, self.name, life, inside, float(air_c[-1]), silent, coldest)

@@ -110,7 +110,9 @@ def judge_choice(batch: Batch) -> list[Judgement]:
         return []
     counts = len(batch.state.boards), len(batch.panel.cells), len(batch.derived.hidden)
     alloy = batch.workshop[Records].paste(batch.state.paste).alloy
-    return [*_choice(openings, batch.design, counts, stencil_of(batch) is not None, batch.step.method, alloy)]
+    stencil = stencil_of(batch)
+    own = stencil is not None and bool(stencil.design)
+    return [*_choice(openings, batch.design, counts, own, batch.step.method, alloy)]
 
 
 @lru_cache(maxsize=8)
@@ -187,15 +189,11 @@ def looked_at(batch: Batch) -> dict[str, bool]:
 def weights(batch: Batch) -> tuple[RunChart, list[Judgement]]:
     """The run chart of this batch's weighed prints against those of the shop before, and what it says."""
     weighed = batch.state[Run].weighed
-    ratios = [mg / predicted for _, _, mg, predicted, _ in weighed]
-    care, paste = batch.workshop[PasteCare], batch.state.paste
-    before = care.history(paste)
-    own = len([w for w in weighed if not w[4]])
-    special = [n for n, w in enumerate(weighed) if w[4]]
-    chart = run_chart(ratios, before[: len(before) - own] if own else before, special)
-    predicted = weighed[-1][3]
+    ratios, predicted = [w.ratio for w in weighed], weighed[-1].predicted_mg
+    before = batch.workshop[PasteCare].history(batch.state.paste, batch.name)
+    chart = run_chart(ratios, before, [n for n, w in enumerate(weighed) if w.apart])
     openings = batch.derived.openings(batch.step.side)
-    plain = [r for r, w in zip(ratios, weighed, strict=True) if not w[4]] or ratios
+    plain = [w.ratio for w in weighed if not w.apart] or ratios
     found = measured_transfer([r * predicted for r in plain], predicted, openings, batch.state.foil_mm)
     return chart, judge_weights(chart, found, predicted)
 
@@ -219,8 +217,10 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
     changes = [asdict(c) for c in printing.changes if c.from_panel <= board.panel]
     told: dict[str, Any] = {"prints": made, "wiped_prints": wiped, "changed_in_mid_batch": changes}
     numbers = {one.number for one in board.prints.values()}
-    if weighed := [[n, round(mg, 1), round(p, 1)] for n, _, mg, p, _ in run.weighed if n in numbers]:
-        told["weighed_mg"] = [{"print": n, "measured": mg, "predicted": p} for n, mg, p in weighed]
+    if weighed := [w for w in run.weighed if w.number in numbers]:
+        told["weighed_mg"] = [
+            {"print": w.number, "measured": round(w.mg, 1), "predicted": round(w.predicted_mg, 1)} for w in weighed
+        ]
     marks = [
         {"step": step, "part": m.ref, "pad": m.pin, "seen": m.word}
         for (step, panel), found in run.marks.items()

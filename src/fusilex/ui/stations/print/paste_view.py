@@ -71,8 +71,8 @@ class JarShelf(Card):
 
     def _jar(self, painter: QPainter, jar: Jar, box: QRectF, in_use: bool) -> None:
         batch = self.desk.batch
-        state, (celsius, humidity, _) = state_of(batch, jar), air(batch)
-        level = worst_first(judge_jar(state, celsius, humidity, tau_h(jar)))[0].level
+        state, (celsius, humidity, lately) = state_of(batch, jar), air(batch)
+        level = worst_first(judge_jar(state, celsius, humidity, tau_h(jar), lately))[0].level
         words = theme.base * 10.5
         high = max(box.height() - words - theme.base * 3, theme.base * 8)
         across = min(high * (0.34 if jar.form == "syringe" else 0.82), box.width() - 24)
@@ -151,7 +151,7 @@ class PasteView(View):
                 return Now("Choose a jar", "J takes the next one. Its name goes into every board's record.")
             return Now("Note a jar", f"F4, then N under Jars: what {self.batch.state.paste} paste there is.")
         celsius, humidity, lately = air(self.batch)
-        worst = worst_first(judge_jar(state_of(self.batch, jar), celsius, humidity, tau_h(jar)))[0]
+        worst = worst_first(judge_jar(state_of(self.batch, jar), celsius, humidity, tau_h(jar), lately))[0]
         if worst.rule == "jar.cold" and worst.level is Level.STOP:
             return Now("Leave it closed", f"{worst.headline}. {worst.do}")
         if not lately:

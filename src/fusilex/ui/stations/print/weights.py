@@ -27,12 +27,11 @@ def show_weights(card: RunChartCard, batch: Batch) -> None:
     chart, judged = weights(batch)
     alarmed = {alarm.index for alarm in chart.alarms}
     dots = [
-        Dot(float(ratio), str(number), "care" if n in alarmed else "ink", special)
-        for n, (ratio, (number, _, _, _, special)) in enumerate(zip(np.exp(chart.log_ratio), weighed, strict=True))
+        Dot(one.ratio, str(n), "care" if n - 1 in alarmed else "ink", one.apart) for n, one in enumerate(weighed, 1)
     ]
     usual = [math.log(dot.value) for n, dot in enumerate(dots) if n not in alarmed and not dot.apart]
     middle = math.exp(float(np.mean(usual))) if usual else 1.0
     spread = float(np.abs(np.diff(usual)).mean()) / 1.128 if len(usual) > 2 else 0.04
     band = middle * math.exp(-LIMIT * spread), middle * math.exp(LIMIT * spread)
-    title = f"Paste weighed per panel, measured over predicted ({weighed[-1][3]:.0f} mg)"
+    title = f"Paste weighed per panel, measured over predicted ({weighed[-1].predicted_mg:.0f} mg)"
     card.show_run(title, dots, middle, band, judged[0].headline)
