@@ -143,10 +143,21 @@ class Workshop(QDialog):
         self.said.setText(self.desk.said)
 
 
+UNITS = {"c": "°C", "mm": "mm", "h": "h", "ohm": "Ω"}
+"""What the last letters of a field's name stand for."""
+
+
+def _field(name: str, value: str) -> str:
+    words, _, unit = name.rpartition("_")
+    if words and unit in UNITS:
+        return f"{words.replace('_', ' ')} {value} {UNITS[unit]}"
+    return f"{name.replace('_', ' ')} {value}"
+
+
 def line_of(record: Record, who: str = "") -> str:
     """A record in one line: its name and the fields that are not empty."""
     told = msgspec.to_builtins(record)
     fields = [(k, v) for k, v in told.items() if k != "id" and v not in ("", None, False)]
-    shown = "    ".join(f"{k.replace('_', ' ')} {text_of(v)}" for k, v in fields)
+    shown = "    ".join(_field(k, text_of(v)) for k, v in fields)
     here = "    at this window" if isinstance(record, Person) and record.id == who else ""
     return f"{record.id}    {shown}{here}"

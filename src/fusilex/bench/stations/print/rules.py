@@ -111,7 +111,8 @@ RULES = {
     "print.support": Rule("Scraps of the board's thickness lie all round it.", "The foil rests on one plane"),
     "print.blade": Rule("A blade reaches 10 mm beyond the print on either side.", "Practice"),
     "jar.life": Rule(
-        "Life used = ∫ dt / life(T), log-linear between the sheet's points: care from 80 %, stop from 100 %.",
+        "Life used = ∫ dt / life(T), log-linear between the sheet's points: care from 80 %, stop from 100 %. Known only"
+        " where its record says since when.",
         "The paste's sheet; six months up to 10 °C and one month at 25 °C where it says nothing",
     ),
     "jar.frozen": Rule("No colder than −2 °C.", "Usual paste sheets keep it from 2 to 10 °C; the paste's own wins"),
@@ -127,7 +128,8 @@ RULES = {
     ),
     "dots.needle": Rule("Seven of the largest balls across the bore of a needle.", "J-STD-005 powder types"),
     "dots.size": Rule(
-        "A dot is no more than twice what the pad wants; care up to four times.",
+        "A dot is no more than twice what the pad wants; care up to four times. What it holds is assumed until 20 were"
+        " weighed.",
         "Volume a stencil would leave over that of a dot",
     ),
     "dots.cold": Rule("Below 18 °C paste comes out stiff.", "Practice: warm syringe and board slightly"),

@@ -268,7 +268,8 @@ def _arrow(painter: QPainter, start: QPointF, dx: float, dy: float) -> None:
         painter.drawLine(end, end + QPointF(9 * math.cos(angle + turn), 9 * math.sin(angle + turn)))
     words = show_length(round(size, 2), Units.inch)
     box = QRectF(0, 0, theme.base * 7, theme.base * 1.9)
-    beyond = QPointF(0, -theme.base * 1.5) if abs(dy) < abs(dx) else (end - start) * (theme.base * 1.5 / reach)
+    aside = QPointF(0, theme.base * (1.5 if dy < 0 else -1.5))  # clear of an arrow that lies level
+    beyond = aside if abs(dy) <= abs(dx) else (end - start) * (theme.base * 1.5 / reach)
     box.moveCenter(end + beyond)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(theme.colour("bench", 230))
