@@ -83,7 +83,23 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("--paste", default="lead-free", metavar="ID")
     one = verb("refs", "transform from the design to measured reference points")
     one.add_argument("folder")
-    one.add_argument("points", metavar="POINTS.csv")
+    one.add_argument("points", metavar="POINTS.csv", nargs="?")
+    one.add_argument("--suggest", type=int, metavar="N", help="which N points to teach")
+    one.add_argument("--hidden", default="", metavar="P1,P2", help="points that cannot be seen")
+    one = verb("programme", "who places what, and the placing machine's programme for one panel")
+    one.add_argument("folder")
+    one.add_argument("--machine", required=True, metavar="MACHINE.json")
+    one.add_argument("--boards", type=int, metavar="N", help="boards of the batch (default: one panel)")
+    one.add_argument("--seconds", type=float, metavar="S", help="time to search (default: by size)")
+    one.add_argument("--seed", type=int, default=0, metavar="K")
+    one.add_argument("--side", choices=("top", "bottom"), default="top")
+    one.add_argument("--gcode", metavar="FILE", help="write the programme as RS-274 G-code")
+    one.add_argument("--template", metavar="FILE", help="fill a template with the programme and print it")
+    one = verb("simulate", "what a placing machine does with a programme")
+    one.add_argument("file", metavar="FILE.gcode")
+    one.add_argument("--machine", required=True, metavar="MACHINE.json")
+    one.add_argument("--seed", type=int, default=0, metavar="K")
+    one.add_argument("--faults", action="store_true", help="with seeded faults")
     one = verb("profile", "metrics of an oven run against a paste's window")
     one.add_argument("log", metavar="LOG.csv")
     one.add_argument("--window", choices=WINDOW_NAMES, required=True)
@@ -163,7 +179,7 @@ def _plain(value: Any) -> Any:
 
 
 def _answer(options: argparse.Namespace) -> Answer:
-    from fusilex.bench.verbs import design, measured, printing, record
+    from fusilex.bench.verbs import design, measured, placing, printing, record
 
     if options.verb == "journal":
         return _journal(options)
@@ -183,7 +199,12 @@ def _answer(options: argparse.Namespace) -> Answer:
         case "weighed":
             return printing.weighed(options.folder, options.weights, options.foil, options.paste)
         case "refs":
-            return measured.refs(options.folder, options.points)
+            return measured.refs(options.folder, options.points, options.suggest, options.hidden)
+        case "programme":
+            o = options
+            return placing.programme(o.folder, o.machine, o.boards, o.seconds, o.seed, o.gcode, o.template, o.side)
+        case "simulate":
+            return placing.simulate(options.file, options.machine, options.seed, options.faults)
         case "profile":
             return measured.profile(options.log, options.window)
         case "probes":

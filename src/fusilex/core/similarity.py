@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -81,6 +82,22 @@ class Similarity:
         return np.asarray(self.predicted_error(xy) * np.sqrt(quantile))
 
 
+class Fitted(Protocol):
+    """What a transform says of its own fit."""
+
+    @property
+    def residuals(self) -> Points: ...
+
+    @property
+    def rms_mm(self) -> float: ...
+
+    @property
+    def freedom(self) -> float: ...
+
+
+Fit = Callable[[ArrayLike, ArrayLike], Fitted]
+
+
 def fit_similarity(
     design: ArrayLike, measured: ArrayLike, rigid: bool = False, before: tuple[float, float] = (0.0, 0.0)
 ) -> Similarity:
@@ -141,24 +158,23 @@ def one_each(names: Sequence[str], design: ArrayLike, measured: ArrayLike) -> tu
     return [names[i] for i in kept], a[kept], means
 
 
-def suspect_point(design: ArrayLike, measured: ArrayLike) -> int | None:
+def suspect_point(design: ArrayLike, measured: ArrayLike, fit: Fit | None = None) -> int | None:
     """Index of the one point that does not belong to the others, else None. Needs ≥ 4 points.
 
     Leaving a point out takes two of the ν degrees of freedom; what the residual loses by it follows F(2, ν − 2) where
     all points are good. A point is named when its F has a chance below `FALSE_ALARM` over the n points tried
     (Bonferroni), so that at most one in a hundred clean fits names one; the residual must be more than `SEEN_MM`
-    besides.
+    besides. `fit` is another transform than a similarity.
     """
+    fitted = fit or fit_similarity
     a, b = np.atleast_2d(np.asarray(design, dtype=float)), np.atleast_2d(np.asarray(measured, dtype=float))
     if len(a) < 4:
         return None
-    whole = fit_similarity(a, b)
+    whole = fitted(a, b)
     if whole.rms_mm <= SEEN_MM:
         return None
     total = float(np.sum(whole.residuals**2))
-    rest = np.array(
-        [np.sum(fit_similarity(np.delete(a, i, 0), np.delete(b, i, 0)).residuals ** 2) for i in range(len(a))]
-    )
+    rest = np.array([np.sum(fitted(np.delete(a, i, 0), np.delete(b, i, 0)).residuals ** 2) for i in range(len(a))])
     left = whole.freedom - 2
     ratio = (total - rest) / 2 / np.maximum(rest / left, 1e-18)
     chance = (1 + 2 * ratio / left) ** (-left / 2)  # upper tail of F(2, left)

@@ -10,7 +10,8 @@ import msgspec
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
-from fusilex.bench.workshop.record_kinds import KINDS, Record
+from fusilex.bench.workshop.record import Record
+from fusilex.bench.workshop.record_kinds import KINDS
 from fusilex.bench.workshop.records import RecordRemoved, Records, RecordSet, read_record, read_records
 from fusilex.journal.entries import Event
 

@@ -12,72 +12,129 @@ import numpy as np
 
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
-from fusilex.core.judgement import worst_first
+from fusilex.core.design.model import Design
+from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.placing.affine import Affine, best_fit, odd_one
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
 from fusilex.core.placing.references import judge_references
+from fusilex.core.placing.suggest import Candidate, corners_of
+from fusilex.core.placing.suggest import suggest as suggest_points
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
 from fusilex.core.reflow.windows import WINDOWS
-from fusilex.core.similarity import fit_similarity, one_each, suspect_point
+from fusilex.core.similarity import FALSE_ALARM, one_each
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.design_lists import read_points
 from fusilex.formats.lists.temperature_log import read_log
 
 
-def refs(folder: str, points: str) -> Answer:
-    """Transform from the design to the measured points, and the error to expect at the worst part."""
+def refs(folder: str, points: str | None, suggest: int | None = None, hidden: str = "") -> Answer:
+    """Transform from the design to the measured points, and the error to expect at the worst part; with `suggest` which
+    points to teach, `hidden` ones left out.
+    """
     design = read_design(folder)
-    taught = read_points(read_one(Path(points)), Path(points).name)
-    fiducials = {name.lower() for name, *_ in design.panel.fiducials} if design.panel else set()
-    on_panels = design.panel is not None and any("@" in n or n.lower() in fiducials for n, _, _ in taught)
-    parts = hand_order(design) or hand_order(design, "bottom")
-    if on_panels and design.panel is not None:  # taught by the panel's own fiducials, or parts of its cells
-        panel = design.panel
-        labels, xy = on_panel(design, panel, parts)
-        where: Callable[[str], tuple[float, float]] = partial(named_point, design, panel)
-    else:
-        known = {p.ref: (p.x, p.y) for p in design.placements}
-        labels, xy = [p.ref for p in parts], np.array([[p.x, p.y] for p in parts]).reshape(-1, 2)
-        where = known.__getitem__
+    taught = read_points(read_one(Path(points)), Path(points).name) if points else []
+    if not points and suggest is None:
+        raise BadInput("refs", "a list of measured points, or --suggest N", "neither")
+    field = _Field(design, [name for name, _, _ in taught])
+    data: dict[str, Any] = {}
+    text: list[str] = []
+    judgements: list[Judgement] = []
+    if points:
+        judgements, data, text = _fitted(field, taught, Path(points).name)
+    if suggest is not None:
+        chosen, error = field.suggested(suggest, {word.strip().upper() for word in hidden.split(",")})
+        data["suggested"] = [{"point": c.name, "x_mm": c.x, "y_mm": c.y, "seen_mm": c.seen_mm} for c in chosen]
+        data["suggested_error_mm"] = error
+        text += [f"teach {c.name:<8} at {c.x:.3f} {c.y:.3f} mm" for c in chosen]
+        text.append(f"standard error at the worst part {error:.4f} mm")
+    return Answer(worst_first(judgements), data, "\n".join(text))
+
+
+class _Field:
+    """Where parts and points of a design lie: on its panel where its points are named so, else on one board."""
+
+    def __init__(self, design: Design, names: list[str]) -> None:
+        fiducials = {name.lower() for name, *_ in design.panel.fiducials} if design.panel else set()
+        on_panel_points = not names or any("@" in n or n.lower() in fiducials for n in names)
+        parts = hand_order(design) or hand_order(design, "bottom")
+        self.panel = design.panel if on_panel_points else None
+        if self.panel is not None:  # taught by the panel's own fiducials, or parts of its cells
+            panel = self.panel
+            self.labels, self.xy = on_panel(design, panel, parts)
+            self.where: Callable[[str], tuple[float, float]] = partial(named_point, design, panel)
+            self.points = [Candidate(name, x, y) for name, x, y in panel.fiducials]
+        else:
+            known = {p.ref: (p.x, p.y) for p in design.placements}
+            self.labels, self.xy = [p.ref for p in parts], np.array([[p.x, p.y] for p in parts]).reshape(-1, 2)
+            self.where = known.__getitem__
+            marks = [p for p in design.parts if p.package.family == "fiducial"]
+            self.points = [Candidate(p.ref, p.x, p.y) for p in marks]
+
+    def suggested(self, count: int, hidden: set[str]) -> tuple[list[Candidate], float]:
+        """The best points to teach. Raises `BadInput`."""
+        if not len(self.xy):
+            raise BadInput("refs", "parts on paste to be placed", "none")
+        corners = corners_of([label.replace(" in cell ", "@") for label in self.labels], self.xy)
+        some = [c for c in [*self.points, *corners] if c.name.upper() not in hidden]
+        try:
+            return suggest_points(some, self.xy, count)
+        except ValueError as problem:
+            raise BadInput("--suggest", "a number of points that there are", str(problem)) from problem
+
+
+def _fitted(
+    field: _Field, taught: list[tuple[str, float, float]], file: str
+) -> tuple[list[Judgement], dict[str, Any], list[str]]:
     try:
-        design_xy = [where(n) for n, _, _ in taught]
+        design_xy = [field.where(n) for n, _, _ in taught]
     except KeyError as error:
-        raise BadInput(Path(points).name, "references or fiducials of the design", f"“{error.args[0]}”") from error
+        raise BadInput(file, "references or fiducials of the design", f"“{error.args[0]}”") from error
     names, a, b = one_each([n for n, _, _ in taught], design_xy, [[x, y] for _, x, y in taught])
     if len(names) < 3:
-        raise BadInput(Path(points).name, "at least three points in different places", str(len(names)))
+        raise BadInput(file, "at least three points in different places", str(len(names)))
     try:
-        fit = fit_similarity(a, b)
+        fit = best_fit(a, b)
     except ValueError as error:
-        raise BadInput(Path(points).name, "points far apart", str(error)) from error
+        raise BadInput(file, "points far apart", str(error)) from error
+    labels, xy = field.labels, field.xy
     within = fit.error_within(xy)
     worst = int(np.argmax(within)) if len(within) else None
-    suspect = suspect_point(a, b)
+    suspect = odd_one(a, b)
+    affine = isinstance(fit, Affine)
+    transform = {"dx_mm": fit.dx, "dy_mm": fit.dy, "rotation_deg": fit.rotation_deg, "scale": fit.scale}
+    if isinstance(fit, Affine):
+        transform |= {"scale_x": fit.stretch[0], "scale_y": fit.stretch[1], "shear_deg": fit.shear_deg}
     data = {
-        "transform": {"dx_mm": fit.dx, "dy_mm": fit.dy, "rotation_deg": fit.rotation_deg, "scale": fit.scale},
+        "kind": "affine" if affine else "similarity",
+        "transform": transform,
         "points": names,
         "residuals_mm": [float(r) for r in fit.residual_mm],
         "rms_mm": fit.rms_mm,
+        "within95_mm": None if worst is None else float(within[worst]),
         "worst_part": (
             None
             if worst is None
             else {
                 "ref": labels[worst].partition(" ")[0],
-                "cell": int(labels[worst].rpartition(" ")[2]) if on_panels else None,
+                "cell": int(labels[worst].rpartition(" ")[2]) if field.panel is not None else None,
                 "error_mm": float(within[worst]),
                 "standard_error_mm": float(fit.predicted_error(xy[worst])[0]),
             }
         ),
         "suspect": names[suspect] if suspect is not None else None,
+        "false_alarm": FALSE_ALARM,
     }
     text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.rotation_deg:.4f}°, scale {fit.scale:.6f}"]
+    if isinstance(fit, Affine):
+        text.append(f"scale along x {fit.stretch[0]:.6f}, y {fit.stretch[1]:.6f}, shear {fit.shear_deg:.4f}°")
     text += [f"{n:<8} residual {r:.4f} mm" for n, r in zip(names, fit.residual_mm, strict=True)]
     if worst is not None:
         text.append(f"worst part {labels[worst]}: 95 % stay under {within[worst]:.4f} mm")
-    return Answer(worst_first(judge_references(fit, names, labels, xy, suspect)), data, "\n".join(text))
+    return judge_references(fit, names, labels, xy, suspect), data, text
 
 
 def profile(log: str, window: str) -> Answer:

@@ -7,27 +7,17 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
+from fusilex.bench.workshop.placer import Placer
+from fusilex.bench.workshop.record import Name, Positive, Record, Share
 from fusilex.core.printing.jar import LIFE, life_h
 from fusilex.core.printing.paste import Paste
 from fusilex.core.reflow.windows import ProcessWindow
 
-Name = Annotated[str, Meta(min_length=1, max_length=60)]
-Positive = Annotated[float, Meta(gt=0, le=1e6)]
-Share = Annotated[float, Meta(gt=0, le=1)]
 Celsius = Annotated[float, Meta(ge=0, le=400)]
 Seconds = Annotated[float, Meta(ge=0, le=7200)]
 Range = tuple[float, float]
 Day = Annotated[str, Meta(pattern=r"^(\d{4}-\d{2}-\d{2})?$")]
 """A date such as 2026-03-31, or nothing."""
-
-
-class Record(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """One thing the workshop owns; `what` names its kind in JSON, `title` on the bench."""
-
-    what: ClassVar[str] = ""
-    title: ClassVar[str] = ""
-    id: Name
-    note: str = ""
 
 
 class PasteSheet(Record, frozen=True):
@@ -135,16 +125,6 @@ class Blade(Record, frozen=True):
     what: ClassVar[str] = "blade"
     title: ClassVar[str] = "Blades"
     width_mm: Positive = 150.0
-
-
-class Placer(Record, frozen=True):
-    """A placing machine: feed (mm/min), height to travel at and height of the board (mm)."""
-
-    what: ClassVar[str] = "placer"
-    title: ClassVar[str] = "Placers"
-    feed: Positive = 3000
-    travel_z: float = 12.0
-    board_z: float = 0.0
 
 
 class Oven(Record, frozen=True):

@@ -14,7 +14,8 @@ from typing import Any, ClassVar, TypeVar
 import msgspec
 
 from fusilex.bench.state import WorkshopState
-from fusilex.bench.workshop.record_kinds import KINDS, Instrument, PasteSheet, Record, Window
+from fusilex.bench.workshop.record import Record
+from fusilex.bench.workshop.record_kinds import KINDS, Instrument, PasteSheet, Window
 from fusilex.core.problems import BadInput, read_json
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.journal.entries import Entry, Event

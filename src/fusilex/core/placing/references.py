@@ -8,14 +8,14 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.similarity import Similarity
+from fusilex.core.placing.affine import Affine, Transform
 
-SCALE_LIMIT = 0.003
+SCALE_LIMIT, SHEAR_LIMIT_DEG = 0.003, 0.2
 ERROR_CARE_MM, ERROR_STOP_MM = 0.05, 0.10
 
 
 def judge_references(
-    fit: Similarity, names: Sequence[str], parts: Sequence[str], part_xy: ArrayLike, suspect: int | None = None
+    fit: Transform, names: Sequence[str], parts: Sequence[str], part_xy: ArrayLike, suspect: int | None = None
 ) -> list[Judgement]:
     """The transform's quality: wrong point, scale, and the error that 95 % stay under at the worst part."""
     found = []
@@ -24,6 +24,7 @@ def judge_references(
         Because("points", len(fit.residuals)),
         Because("turn", fit.rotation_deg, "°"),
         Because("scale", f"{fit.scale:.5f}"),
+        *((Because("shear", fit.shear_deg, "°"),) if isinstance(fit, Affine) else ()),
     )
     if suspect is not None:
         found.append(
@@ -48,12 +49,23 @@ def judge_references(
                 "Suspect a wrong point before a stretched board.",
             )
         )
+    if isinstance(fit, Affine) and abs(fit.shear_deg) > SHEAR_LIMIT_DEG:
+        found.append(
+            Judgement(
+                "place.shear",
+                Level.STOP,
+                "shear",
+                "The taught points shear the board",
+                (Because("shear", fit.shear_deg, "°"), Because("allowed", SHEAR_LIMIT_DEG, "°")),
+                "Suspect a wrong point before a sheared board.",
+            )
+        )
     if len(parts):
         found.append(_judged_error(fit, parts, part_xy, numbers))
     return found
 
 
-def _judged_error(fit: Similarity, parts: Sequence[str], part_xy: ArrayLike, numbers: tuple[Because, ...]) -> Judgement:
+def _judged_error(fit: Transform, parts: Sequence[str], part_xy: ArrayLike, numbers: tuple[Because, ...]) -> Judgement:
     within, usual = fit.error_within(part_xy), fit.predicted_error(part_xy)
     if np.isnan(within[0]):
         do = "Teach a third point."

@@ -10,7 +10,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from fusilex.bench.common.records import ReadRecords, RemoveRecord, SetRecord
-from fusilex.bench.workshop.record_kinds import KINDS, Person, Record
+from fusilex.bench.workshop.record import Record
+from fusilex.bench.workshop.record_kinds import KINDS, Person
 from fusilex.bench.workshop.records import Records, write_records
 from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import worst_first

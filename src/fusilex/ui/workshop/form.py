@@ -7,7 +7,7 @@ from typing import Any, get_args, get_type_hints
 import msgspec
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QWidget
 
-from fusilex.bench.workshop.record_kinds import Record
+from fusilex.bench.workshop.record import Record
 from fusilex.bench.workshop.records import read_record
 from fusilex.core.problems import BadInput
 from fusilex.ui.theme import theme

@@ -13,10 +13,11 @@ from fusilex.bench.boards import Board
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import angle_as_seen, as_seen, named_point, on_board, on_panel
 from fusilex.core.placing.references import judge_references
 from fusilex.core.road.steps import Step as RoadStep
-from fusilex.core.similarity import Similarity, fit_similarity, one_each, suspect_point
+from fusilex.core.similarity import one_each
 from fusilex.formats.written.programme import Step
 
 LEAST_POINTS = 3
@@ -65,13 +66,13 @@ def as_lies(batch: Batch, xy: NDArray[np.float64]) -> tuple[float, float]:
     return float(x), float(y)
 
 
-def fit(batch: Batch, panel: int) -> Similarity | None:
+def fit(batch: Batch, panel: int) -> Transform | None:
     """Transform from panel to machine, None with fewer than three points or points that coincide."""
     names, design, measured = taught(batch, panel)
     if len(names) < LEAST_POINTS:
         return None
     try:
-        return fit_similarity(design, measured)
+        return best_fit(design, measured)
     except ValueError:
         return None
 
@@ -129,5 +130,5 @@ def judge_machine(batch: Batch, panel: int) -> list[Judgement]:
         return [Judgement("place.points", Level.STOP, about, text, numbers, do)]
     labels, places = on_panel(batch.design, batch.panel, batch.parts_of(step.id))
     places = as_seen(batch.panel, places, step.side)
-    found = judge_references(transform, names, labels, places, suspect_point(design, measured))
+    found = judge_references(transform, names, labels, places, odd_one(design, measured))
     return [j.of(about) for j in found]

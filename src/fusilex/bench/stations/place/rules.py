@@ -14,6 +14,11 @@ RULES = {
     "place.scale": Rule(
         "The fitted scale differs from 1 by no more than 0.3 %.", "A board does not stretch; a wrong point does"
     ),
+    "place.shear": Rule(
+        "Five points or more fit better with shear and two scales than by chance in one of a hundred clean fits, and"
+        " the shear is above 0.2°.",
+        "Least squares affine, F test; a board is not sheared, a wrong point does that",
+    ),
     "place.suspect": Rule(
         "Leaving out one of at least four points shrinks the residual by more than chance does in one of a hundred"
         " clean fits, and it is above 0.02 mm.",

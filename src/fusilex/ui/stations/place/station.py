@@ -18,7 +18,7 @@ from fusilex.bench.stations.place.commands import ChooseWay, ForgetPoint, Machin
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.bench.stations.place.machine import as_lies, fit, programme, taught, way_of
 from fusilex.bench.stations.place.typed_input import point
-from fusilex.bench.workshop.record_kinds import Placer
+from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.formats.written.programme import to_csv, to_gcode

@@ -1,0 +1,162 @@
+"""The machine's programme for one panel of a design: who places what, found, told in plain values."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from fusilex.core.design.model import Design, Part
+from fusilex.core.machine.model import Machine
+from fusilex.core.machine.tapes import tape_of
+from fusilex.core.panel.layout import Panel
+from fusilex.core.programme.job import Job
+from fusilex.core.programme.make import Piece, job_of
+from fusilex.core.programme.optimise import Found, Seen, optimise
+from fusilex.core.programme.pieces import Lying, feeds_of, line_name, pieces_of
+from fusilex.core.programme.who import Choice, choose
+
+USUAL_SECONDS = ((100, 2.0), (1000, 20.0))
+MOST_SECONDS = 90.0
+
+
+@dataclass(frozen=True, eq=False)
+class Programme:
+    """A programme as found, with the job it does and who places the rest."""
+
+    job: Job
+    found: Found
+    choice: Choice
+    pieces: Sequence[Piece]
+    by_hand: Sequence[tuple[str, str]]
+
+
+def usual_seconds(placements: int) -> float:
+    """Seconds that a search usually gets."""
+    return next((s for most, s in USUAL_SECONDS if placements <= most), MOST_SECONDS)
+
+
+def clock(seconds: float) -> Callable[[], float]:
+    """The share of some seconds from now that is spent."""
+    began = time.monotonic()
+    return lambda: (time.monotonic() - began) / seconds if seconds > 0 else 1.0
+
+
+def who_places(
+    machine: Machine,
+    design: Design,
+    panel: Panel,
+    parts: Mapping[int, Sequence[Part]],
+    runs: int,
+    side: str = "top",
+    said: Mapping[str, bool] | None = None,
+    hand_s: Mapping[str, float] | None = None,
+) -> Choice:
+    """Machine or hand for every line of the parts of a run."""
+    return choose(machine, feeds_of(machine, design, panel, parts, side), runs, hand_s, said=said)
+
+
+def job_for(
+    machine: Machine,
+    design: Design,
+    panel: Panel,
+    parts: Mapping[int, Sequence[Part]],
+    lying: Lying,
+    choice: Choice,
+    runs: int,
+    lies: Mapping[str, float] | None = None,
+    fixed: Mapping[str, float] | None = None,
+    standing: Mapping[str, str] | None = None,
+) -> tuple[Job, list[Piece]]:
+    """The job of what the machine takes. Raises ValueError where nothing is left for it, or it cannot be done."""
+    taken = set(choice.machine)
+    own = {cell: [p for p in some if line_name(p) in taken] for cell, some in parts.items()}
+    pieces = pieces_of(design, panel, own, lying, lies, fixed)
+    if not pieces:
+        raise ValueError("nothing is left for the machine: every line is placed by hand")
+    return job_of(machine, pieces, standing, runs), pieces
+
+
+def programmed(
+    job: Job,
+    pieces: Sequence[Piece],
+    choice: Choice,
+    parts: Mapping[int, Sequence[Part]],
+    seconds: float,
+    seed: int = 0,
+    seen: Seen = lambda found: None,
+) -> Programme:
+    """The best programme found in some seconds."""
+    found = optimise(job, clock(seconds), seed, seen)
+    return Programme(job, found, choice, pieces, hand_of(choice, parts))
+
+
+def hand_of(choice: Choice, parts: Mapping[int, Sequence[Part]]) -> list[tuple[str, str]]:
+    """References that go on by hand, and why, each once."""
+    found: dict[str, str] = {}
+    for own in parts.values():
+        for part in own:
+            if (name := line_name(part)) in choice.hand:
+                found.setdefault(part.ref, choice.hand[name])
+    return list(found.items())
+
+
+def as_values(programme: Programme) -> dict[str, Any]:
+    """The programme in plain values, as the verb and templates have it: mm, degrees, s, names."""
+    job, plan = programme.job, programme.found.plan
+    machine = job.machine
+    body = {p.line: p.package for p in programme.pieces}
+    slots = [
+        {
+            "slot": machine.slots[s].name,
+            "line": job.names[k],
+            "width_mm": tape_of(body[job.names[k]]).width,
+            "pieces": int(job.count[k]),
+        }
+        for k, s in sorted(enumerate(plan.slot.tolist()), key=lambda item: item[1])
+    ]
+    trips = []
+    for trip in plan.trips:
+        picks, places = [], []
+        for head, i in trip.picks:
+            slot = machine.slots[plan.slot[job.line[i]]]
+            picks.append(
+                {
+                    "head": machine.heads[head].name,
+                    "nozzle": machine.nozzles[trip.nozzles[head]].name,
+                    "slot": slot.name,
+                    "line": job.names[job.line[i]],
+                    "x_mm": slot.x,
+                    "y_mm": slot.y,
+                }
+            )
+        for head, i in trip.places:
+            ref, cell = job.labels[i]
+            places.append(
+                {
+                    "head": machine.heads[head].name,
+                    "ref": ref,
+                    "cell": cell,
+                    "x_mm": float(job.xy[i, 0]),
+                    "y_mm": float(job.xy[i, 1]),
+                    "rotation_deg": float(job.head_turn[i, plan.slot[job.line[i]]]),
+                    "body_deg": programme.pieces[i].angle,
+                    "height_mm": float(job.height[i]),
+                }
+            )
+        trips.append({"picks": picks, "places": places})
+    found = programme.found
+    return {
+        "machine": machine.name,
+        "slots": slots,
+        "trips": trips,
+        "placements": len(job),
+        "travel_z_mm": job.travel_z,
+        "time_s": found.time_s,
+        "bound_s": found.bound_s,
+        "gap": found.gap,
+        "saved_s": programme.choice.saved_s,
+        "choice_gap": programme.choice.gap,
+        "hand": [{"ref": ref, "why": why} for ref, why in programme.by_hand],
+    }

@@ -1,0 +1,1 @@
+"""The small placing machine: what it is, how long its moves take, and how it follows a programme."""

@@ -1,0 +1,90 @@
+"""From placements on a clamped panel to a job for the optimiser."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from fusilex.core.machine.model import Machine
+from fusilex.core.machine.motion import short_turn
+from fusilex.core.machine.tapes import tape_of
+from fusilex.core.packages.catalogue import Package
+from fusilex.core.programme.job import Job
+from fusilex.core.programme.levels import bands, levels, strikes, travel_height
+from fusilex.core.programme.who import holds, slots_for
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One placement: its name, cell (from 1) and line, where its middle goes (mm, bed), its body, how the body lies
+    there (degrees) and how it lies in its tape (degrees, slot unturned).
+    """
+
+    ref: str
+    cell: int
+    line: str
+    x: float
+    y: float
+    angle: float
+    package: Package
+    in_tape: float = 0.0
+
+
+def job_of(machine: Machine, pieces: Sequence[Piece], standing: Mapping[str, str] | None = None, runs: int = 1) -> Job:
+    """The job of placing pieces in one run of several alike. `standing` names the slot each line stands in already:
+    another costs loading it, spread over the runs. Raises ValueError for a piece that no nozzle holds, no slot takes,
+    that lies outside the bed, or that cannot be carried over what stands.
+    """
+    names = tuple(sorted({p.line for p in pieces}))
+    body = {p.line: p.package for p in pieces}
+    index = {name: k for k, name in enumerate(names)}
+    fits = np.array([[holds(n, body[name]) for n in machine.nozzles] for name in names]).reshape(
+        -1, len(machine.nozzles)
+    )
+    can = np.zeros((len(names), len(machine.slots)), dtype=bool)
+    for name, k in index.items():
+        can[k, slots_for(machine, tape_of(body[name]))] = True
+        if not fits[k].any():
+            raise ValueError(f"no nozzle holds {name}")
+        if not can[k].any():
+            raise ValueError(f"no slot takes {name}")
+    line = np.array([index[p.line] for p in pieces], dtype=int)
+    xy = np.array([[p.x, p.y] for p in pieces]).reshape(-1, 2)
+    out = np.flatnonzero((xy < 0).any(axis=1) | (xy > (machine.width, machine.depth)).any(axis=1))
+    if len(out):
+        p = pieces[out[0]]
+        raise ValueError(f"{p.ref} in cell {p.cell} goes to {p.x:.1f}, {p.y:.1f}, outside the bed")
+    height = np.array([p.package.height for p in pieces])
+    stoutest = {
+        name: max((n for n in machine.nozzles if holds(n, body[name])), key=lambda n: n.profile[-1][1])
+        for name in names
+    }
+    pairs = strikes(xy, _boxes(pieces), height, [stoutest[p.line] for p in pieces], machine.clearance)
+    level = levels(bands(height, machine.height_step), pairs, height)
+    travel = max(travel_height(level, height, machine.board_z, 1.0), machine.pick_z + float(height.max()) + 1.0)
+    if travel > machine.top_z + 1e-9:
+        raise ValueError(
+            f"carrying parts over parts takes {travel:.1f} mm, and the machine travels at {machine.top_z:g}"
+        )
+    moving = np.zeros((len(names), len(machine.slots)))
+    if standing:
+        moving[:] = machine.times.load / max(1, runs)
+        at = {slot.name: s for s, slot in enumerate(machine.slots)}
+        for name, slot in standing.items():
+            if name in index and slot in at:
+                moving[index[name], at[slot]] = 0.0
+    turn = short_turn([p.angle - p.in_tape for p in pieces])
+    labels = tuple((p.ref, p.cell) for p in pieces)
+    return Job(machine, names, fits, can, line, xy, turn, height, level, labels, travel, moving)
+
+
+def _boxes(pieces: Sequence[Piece]) -> np.ndarray:
+    """Bodies as they lie (n × 4, mm): the box around a body at its angle."""
+    size = np.array([[p.package.size_x, p.package.size_y] for p in pieces]) / 2
+    angle = np.radians([p.angle for p in pieces])
+    cos, sin = np.abs(np.cos(angle)), np.abs(np.sin(angle))
+    half = np.column_stack([size[:, 0] * cos + size[:, 1] * sin, size[:, 0] * sin + size[:, 1] * cos])
+    xy = np.array([[p.x, p.y] for p in pieces])
+    return np.column_stack([xy - half, xy + half])

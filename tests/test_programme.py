@@ -1,0 +1,343 @@
+"""The programme of a placing machine: proven by trying everything, by simulation, and by sums of its own."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import replace
+from itertools import product
+from pathlib import Path
+
+import numpy as np
+import pytest
+from machines import job, machine, shortest, small_shop
+
+from fusilex.app import main
+from fusilex.core.machine.controller import Controller
+from fusilex.core.machine.model import Axis, Nozzle
+from fusilex.core.machine.motion import axis_time, short_turn
+from fusilex.core.machine.rs274 import BadBlock, Reader
+from fusilex.core.machine.tapes import tape_of
+from fusilex.core.packages.catalogue import package_of
+from fusilex.core.placing.angles import Turns
+from fusilex.core.problems import BadInput
+from fusilex.core.programme.job import Job
+from fusilex.core.programme.levels import bands, levels, strikes, travel_height
+from fusilex.core.programme.optimise import optimise
+from fusilex.core.programme.plan import programme_time
+from fusilex.core.programme.who import Feed, choose
+from fusilex.devices.placer import SimulatedPlacer, run_through
+from fusilex.devices.placer_world import Chances, World
+from fusilex.formats.written.gcode import to_gcode
+from fusilex.formats.written.templated import render
+
+HERON = Path(__file__).parents[1] / "src/fusilex/demo/heron-r2"
+
+
+def turns(count: int) -> Callable[[], float]:
+    """Time that passes by being asked."""
+    asked = [0]
+
+    def spent() -> float:
+        asked[0] += 1
+        return asked[0] / count
+
+    return spent
+
+
+def small(heads: int, vision: bool, seed: int, n: int) -> Job:
+    j = job(n, 3, heads, seed, shop=small_shop(heads, vision))
+    return replace(j, xy=np.random.default_rng(seed).uniform(0, 1, (n, 2)) * [50, 40] + [40, 30])
+
+
+@pytest.mark.parametrize(
+    ("heads", "vision", "seed", "n"),
+    [(1, False, 2, 6), (1, True, 3, 6), (1, False, 0, 7), (2, True, 2, 4), (2, False, 3, 4)],
+)
+def test_trying_everything_proves_answer_and_bound(heads: int, vision: bool, seed: int, n: int) -> None:
+    j = small(heads, vision, seed, n)
+    least = shortest(j)
+    found = optimise(j, turns(400))
+    assert found.bound_s <= least + 1e-9 and found.time_s >= least - 1e-9
+    assert found.time_s <= least * (1 + 1e-9) if heads == 1 else found.time_s <= least * 1.004
+
+
+@pytest.mark.parametrize("heads", [1, 2, 6])
+def test_no_programme_beats_the_bound_and_every_part_goes_on_once(heads: int) -> None:
+    j = job(70, 18, heads, seed=heads, slots=24)
+    found = optimise(j, turns(40))
+    assert found.bound_s <= found.time_s
+    assert found.gap <= (0.05 if heads == 1 else 0.14 if heads == 2 else 0.3)
+    placed = [i for trip in found.plan.trips for _, i in trip.places]
+    assert sorted(placed) == list(range(70)) and len(set(found.plan.slot.tolist())) == 18
+    for trip in found.plan.trips:
+        assert sorted(trip.picks) == sorted(trip.places) and len({h for h, _ in trip.picks}) == len(trip.picks)
+        assert all(j.fits[j.line[i], trip.nozzles[h]] for h, i in trip.picks)
+    order = [int(j.level[i]) for i in placed]
+    assert order == sorted(order), "low parts before tall ones"
+    # any other set-up is no faster than the bound, either
+    rng = np.random.default_rng(3)
+    for _ in range(5):
+        other = replace(found.plan, slot=rng.permutation(24)[:18])
+        assert programme_time(j, other) >= found.bound_s
+
+
+def test_the_search_only_gets_better_and_a_watcher_may_leave() -> None:
+    seen: list[float] = []
+    found = optimise(job(60, 15, 2), turns(20), seen=lambda f: seen.append(f.cost_s))
+    assert seen == sorted(seen, reverse=True) and seen[-1] == found.cost_s and len(seen) > 2
+
+    class Enough(Exception):
+        pass
+
+    def leave(_: object) -> None:
+        raise Enough
+
+    with pytest.raises(Enough):
+        optimise(job(60, 15, 2), turns(60), seen=leave)
+
+
+def test_what_stands_stays_where_moving_it_costs_more() -> None:
+    free = job(60, 15, 1, slots=20)
+    stands = np.arange(15)
+    moving = np.full((15, 20), 50.0)
+    moving[np.arange(15), stands] = 0.0
+    held = optimise(replace(free, moving=moving), turns(60))
+    assert held.plan.slot.tolist() == stands.tolist() and held.bound_s <= held.cost_s
+    cheap = optimise(replace(free, moving=moving / 1e4), turns(60))
+    assert cheap.plan.slot.tolist() != stands.tolist() and cheap.time_s < held.time_s
+
+
+@pytest.mark.parametrize("heads", [1, 2, 6])
+def test_the_simulated_machine_puts_every_part_where_it_is_wanted_in_the_time_foretold(heads: int) -> None:
+    j = job(50, 14, heads, seed=9, slots=20)
+    found = optimise(j, turns(30))
+    world = World(j.machine)
+    steps = list(run_through(to_gcode(j, found.plan), j.machine, world))
+    assert sum(s.seconds for s in steps) == pytest.approx(found.time_s, rel=1e-3)
+    assert not world.faults and len(world.placed) == 50 and world.held == [None] * heads
+    wanted = [(h, i) for trip in found.plan.trips for h, i in trip.places]
+    for (head, i), put in zip(wanted, world.placed, strict=True):
+        assert np.hypot(put.x - j.xy[i, 0], put.y - j.xy[i, 1]) < 1e-3
+        slot = j.machine.slots[put.slot]
+        assert abs(short_turn(put.turned + slot.turn - j.turn[i])) < 0.01
+        assert put.slot == found.plan.slot[j.line[i]] and put.head == head
+        assert put.z == pytest.approx(j.machine.board_z + j.height[i])
+        assert j.fits[j.line[i], put.nozzle]
+
+
+def test_moves_take_what_integrating_their_speed_gives() -> None:
+    axis = Axis(200.0, 1500.0)
+    for d in (0.5, 10.0, 26.6, 300.0):
+        top = min(axis.speed, np.sqrt(d * axis.acceleration))
+        t = np.linspace(0, float(axis_time(d, axis)), 20001)
+        speed = np.minimum(np.minimum(axis.acceleration * t, axis.acceleration * (t[-1] - t)), top)
+        assert np.trapezoid(speed, t) == pytest.approx(d, rel=1e-6)
+    assert axis_time(0.0, axis) == 0
+
+
+def test_passes_keep_low_before_tall_and_the_nozzle_off_its_neighbours() -> None:
+    assert bands(np.array([0.5, 1.4, 1.6, 4.2]), 1.0).tolist() == [0, 0, 1, 2]
+    cone = Nozzle("cone", 0.3, 9, profile=((0.0, 0.5), (2.0, 2.5)))
+    xy = np.array([[0.0, 0.0], [2.0, 0.0], [20.0, 0.0]])
+    box = np.column_stack([xy - 0.4, xy + 0.4])
+    height = np.array([0.5, 1.4, 1.4])
+    # beside the middle one its radius is 0.5 + 0.9 = 1.4 where 1.6 − 0.1 of room is left
+    assert strikes(xy, box, height, [cone] * 3, 0.1) == []
+    assert strikes(xy, box, height, [cone] * 3, 0.21) == [(0, 1)]
+    assert levels(np.zeros(3, dtype=int), [(0, 1)], height).tolist() == [0, 1, 0]
+    # the tallest is carried over the second tallest, never over what comes later
+    assert travel_height(np.array([0, 0, 1]), np.array([1.0, 2.0, 7.0]), 1.6, 1.0) == pytest.approx(1.6 + 2 + 7 + 1)
+
+
+def test_who_places_what_is_the_best_choice_of_all() -> None:
+    """Few slots, fewer nozzles: against every subset of lines and nozzles."""
+    shop = replace(machine(2, 3), nozzles=(Nozzle("a", 0.3, 1.0), Nozzle("b", 0.7, 2.0), Nozzle("c", 1.5, 9.0)))
+    shop = replace(shop, times=replace(shop.times, change=6.0, load=30.0))
+    bodies = [("0402", 9), ("0603", 4), ("0805", 7), ("1206", 12), ("SOIC-8", 2), ("0402 (1005)", 3)]
+    feeds = [Feed(f"line {k}", package_of(p, "R1"), n) for k, (p, n) in enumerate(bodies)]
+    runs, hand, own = 2, 11.0, 2.5
+    best = 0.0
+    for taken in product((0, 1), repeat=len(feeds)):
+        for used in product((0, 1), repeat=3):
+            lines = [f for f, x in zip(feeds, taken, strict=True) if x]
+            tips = [n for n, x in zip(shop.nozzles, used, strict=True) if x]
+            held = all(any(n.least <= min(f.package.size_x, f.package.size_y) <= n.most for n in tips) for f in lines)
+            if len(lines) <= 3 and held:
+                saved = sum(f.pieces * runs * (hand - own) - 30.0 for f in lines)
+                best = max(best, saved - max(0, len(tips) - 2) * 6.0 * runs)
+    choice = choose(shop, feeds, runs, {f.name: hand for f in feeds}, own)
+    spent = choice.saved_s - best
+    assert spent in (pytest.approx(0.0), pytest.approx(12.0)) and choice.gap <= 1e-6 and len(choice.machine) == 3
+    assert "others save more" in choice.hand["line 4"] or "loading takes" in choice.hand["line 4"]
+    told = choose(shop, feeds, runs, said={"line 4": True, "line 3": False})
+    assert "line 4" in told.machine and told.hand["line 3"] == "you said so"
+
+
+def test_tapes_and_turns_go_by_the_standard() -> None:
+    assert [tape_of(package_of(p, "R1")).width for p in ("0402", "0603", "SOIC-8", "QFN-32 5x5")] == [8, 8, 12, 12]
+    assert tape_of(package_of("0402", "R1")).pitch == 2 and tape_of(package_of("SOIC-8", "U1")).pitch == 8
+    # handbook: CAD + package zero − tape zero + cell + taught; below the sign of the cell's turn is the other
+    turned = Turns(90, footprint=180, tape=90, slot=90, cell=90, taught=1.5, fixed=0)
+    assert turned.machine == pytest.approx((90 + 180 - 90 - 90 + 90 + 1.5) % 360)
+    assert replace(turned, side="bottom").machine == pytest.approx((90 + 180 - 90 - 90 - 90 + 1.5) % 360)
+
+
+def blocks(text: str) -> list[tuple[tuple[str, float], ...]]:
+    reader = Reader()
+    found = [block.words for line in text.splitlines() for block in reader.feed(line)]
+    reader.finish()
+    return found
+
+
+def test_programmes_are_read_as_the_language_has_it() -> None:
+    text = "#<up>=[2+3*4]\no<go> sub\nG0 X#1 Y[#2/2-#<up>] ; later\no<go> endsub\n(why) o<go> call [1.5] [4]\nN10 g1 z-.5(a)f100\n%"
+    with pytest.raises(BadBlock):
+        blocks(text)  # a call stands alone on its line
+    assert [b for b in blocks(text.replace("(why) ", "")) if b] == [
+        (("G", 0.0), ("X", 1.5), ("Y", 4 / 2 - 14)),
+        (("G", 1.0), ("Z", -0.5), ("F", 100.0)),
+    ]
+    for bad in (
+        "G0 X", "G0 X1..2", "(open", "o<a> sub", "o<a> call", "G0 X#9", "X[1/0]", "X[1", "?", "o<a> sub\no<b> sub",
+        "o<a> sub\no<a> call\no<a> endsub\no<a> call", "G0 X１", "#=3", "#<a=3",
+    ):  # fmt: skip
+        with pytest.raises(BadBlock):
+            blocks(bad)
+
+
+def test_the_controller_moves_tips_by_hand_sums() -> None:
+    c = Controller(machine(2, 4))
+    steps = [
+        s
+        for b in ("G21 G90", "G43 H2", "G0 X130 Y100", "G0 A90 B0", "G91 G0 X10", "G90 G1 Z20 F600", "G20 G0 Y1")
+        for w in Reader().feed(b)
+        for s in c.obey(w)
+    ]
+    assert [(s.x, s.y) for s in steps] == [(100, 100), (100, 100), (110, 100), (110, 100), (110, 25.4)]
+    assert steps[0].seconds == pytest.approx(max(100 / 500 + 500 / 4000, 100 / 500 + 500 / 4000))
+    assert steps[1].seconds == pytest.approx(2 * np.sqrt(90 / 14400)) or steps[1].seconds == pytest.approx(
+        90 / 1080 + 1080 / 14400
+    )
+    assert steps[3].seconds == pytest.approx(5 / 10 + 10 / 5000)
+    for bad in (
+        "G2 X1",
+        "M3",
+        "G43 H3",
+        "G43",
+        "T9 M6",
+        "M64",
+        "C0",
+        "G0 X1e5",
+        "G0 X200000",
+        "G1 X1 F0",
+        "G4 P-1",
+        "M102 P9",
+        "S1",
+    ):
+        with pytest.raises(BadBlock):
+            list(c.obey(next(Reader().feed(bad))))
+
+
+def test_the_stand_in_speaks_stops_and_fails_as_a_machine_does() -> None:
+    j = job(40, 10, 2, seed=4, slots=12)
+    text = to_gcode(j, optimise(j, turns(20)).plan)
+    world = World(j.machine, Chances(miss=0.1, side=0.05, lost=0.05), 3, left=dict.fromkeys(range(12), 2))
+    port = SimulatedPlacer(j.machine, world)
+    for line in text.splitlines():
+        port.send(line)
+    port.advance(5.0)
+    port.send("!")
+    port.send("?")
+    paused = port.lines()[-1]
+    port.advance(100.0)
+    port.send("?")
+    assert port.lines() == [paused] and " paused " in paused
+    port.send("~")
+    port.send("%50")
+    before = world.time_s
+    port.advance(8.0)
+    assert world.time_s - before == pytest.approx(4.0, abs=1.6)
+    port.send("%100")
+    port.advance(1e4)
+    said = port.lines()
+    assert "end" in said and {f.kind for f in world.faults} >= {"missed", "empty", "lost on the way"}
+    lost = {f.kind for f in world.faults if f.kind in ("rejected", "lost on the way")}
+    assert lost and len(world.placed) < 40 and sum(word.startswith("fault ") for word in said) > 0
+    again = World(j.machine, Chances(miss=0.1, side=0.05, lost=0.05), 3, left=dict.fromkeys(range(12), 2))
+    list(run_through(text, j.machine, again))
+    assert [f.kind for f in again.faults] == [f.kind for f in world.faults], "seeded"
+    port.send("stop")
+    port.send("G0 X0")
+    assert port.lines()[-1].startswith("err")
+    with pytest.raises(BadBlock, match="no nozzle"):
+        list(run_through("G43 H1\nT1 M6\nT0 M6\nM64 P1", j.machine, World(j.machine)))
+    with pytest.raises(BadBlock, match="is on head 1"):
+        list(run_through("G43 H1\nT1 M6\nG43 H2\nT1 M6", j.machine, World(j.machine)))
+
+
+VALUES = {"trips": [{"places": [{"ref": "R1\nG0 Z-9 (", "x_mm": 1.23456}]}] * 3, "time_s": 2.5}
+
+
+def test_a_template_makes_lines_and_nothing_else() -> None:
+    made = render(
+        "{% for t in trips %}\n{% for p in t.places %}\n{{ p.ref|note }} X{{ p.x_mm|fixed(2) }}\n{% endfor %}\n{% endfor %}\nT{{ time_s * 2 }}",
+        VALUES,
+    )
+    assert made == "(R1 G0 Z-9) X1.23\n" * 3 + "T5.0"
+    for attack in (
+        "{{ ''.__class__.__mro__ }}", "{{ trips.__class__ }}", "{% include 'x' %}", "{% import 'x' as y %}", "{{ range(9) }}",
+        "{{ 'a' * 9999999999 }}", "{{ 9 ** 9999 }}", "{% set x = 'a' ~ 'b' %}", "{{ trips.items.append(1) }}", "{{ time_s.hex() }}",
+        "{% for a in 'abc' %}{% endfor %}", "{% macro m() %}{{ m() }}{% endmacro %}{{ m() }}", "{{ nothing }}", "{{ 1 / 0 }}",
+        "{{ 'a' + 'b' }}", "{{ '%999999999d' % 1 }}", "{% for a in trips recursive %}{% endfor %}", "{{ trips|join }}", "{% raw",
+        "{{ 1|fixed(99) }}", "{{ time_s.__init__.__globals__ }}", "{{ self }}{{ loop }}", "{{ [1,2] }}", "{{ (1).real }}{{ x }}",
+    ):  # fmt: skip
+        with pytest.raises(BadInput):
+            render(attack, VALUES)
+    deep = "".join(f"{{% for a{k} in trips %}}" for k in range(16)) + "{% endfor %}" * 16
+    with pytest.raises(BadInput, match="turns"):
+        render(deep, VALUES)
+
+
+def ask(capsys: pytest.CaptureFixture[str], *words: str) -> dict[str, object]:
+    assert main([*words, "--json"]) == 0
+    return json.loads(capsys.readouterr().out)["data"]
+
+
+def test_the_verbs_agree_with_each_other_and_with_the_design(
+    tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    records = json.loads((HERON.parents[1] / "assets/workshop.json").read_text())["records"]
+    shop = tmp_path / "shop.json"
+    shop.write_text(
+        json.dumps({k: v for k, v in next(r for r in records if r["id"] == "bench placer").items() if k != "kind"})
+    )
+    (tmp_path / "t.j2").write_text("{% for s in slots %}{{ s.slot }} {{ s.line }};{% endfor %}")
+    gcode = str(tmp_path / "p.ngc")
+    words = ("programme", str(HERON), "--machine", str(shop), "--boards", "18", "--seconds", "1")
+    data = ask(capsys, *words, "--gcode", gcode, "--template", str(tmp_path / "t.j2"))
+    run = ask(capsys, "simulate", gcode, "--machine", str(shop))
+    assert run["time_s"] == pytest.approx(data["time_s"], rel=1e-3) and not run["faults"]
+    assert data["bound_s"] <= data["time_s"] and data["gap"] == pytest.approx(data["time_s"] / data["bound_s"] - 1)
+    places = [p for t in data["trips"] for p in t["places"]]
+    picks = {(k, p["head"]): p["slot"] for k, t in enumerate(data["trips"]) for p in t["picks"]}
+    slots = [picks[k, p["head"]] for k, t in enumerate(data["trips"]) for p in t["places"]]
+    for wanted, slot, put in zip(places, slots, run["placed"], strict=True):
+        assert (put["slot"], put["head"]) == (slot, wanted["head"])
+        assert np.hypot(put["x_mm"] - wanted["x_mm"], put["y_mm"] - wanted["y_mm"]) < 1e-3
+        assert abs(short_turn(put["rotation_deg"] - wanted["rotation_deg"])) < 0.01
+    # where the design wants it: the list's x and y, the cell's step, the clamp's corner
+    listed = {r.split(",")[0]: r.split(",") for r in (HERON / "heron-r2-placements.csv").read_text().splitlines()}
+    one = next(p for p in places if p["ref"] == "R5" and p["cell"] == 5)
+    head = listed[next(iter(listed))]
+    x, y = (float(listed["R5"][next(k for k, h in enumerate(head) if h.lower().startswith(a))]) for a in ("x", "y"))
+    assert one["x_mm"] == pytest.approx(160 + 7 + 46 + x, abs=1e-3) and one["y_mm"] == pytest.approx(
+        110 + 31 + y, abs=1e-3
+    )
+    assert data["templated"].startswith("F1 ") and {h["ref"] for h in data["hand"]} == {"J1", "J2"}
+    faulty = ask(capsys, "simulate", gcode, "--machine", str(shop), "--faults", "--seed", "2")
+    assert faulty["faults"] and len(faulty["placed"]) <= len(run["placed"])
+    for bad in ('{"id": "x", "slots": []}', '{"id": "x", "heds": 2}', "[]", "{", '{"id": "x", "park": [900, 0]}'):
+        shop.write_text(bad)
+        assert main(["simulate", gcode, "--machine", str(shop)]) == 2
+        assert capsys.readouterr().err.count("\n") == 1
