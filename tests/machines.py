@@ -7,8 +7,14 @@ from math import inf, sqrt
 
 import numpy as np
 
+from fusilex.bench.batch import Batch
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.place.programmed import rows_of, task
+from fusilex.bench.stations.place.setup_events import Row
 from fusilex.core.machine.model import Axis, Head, Machine, Nozzle, Slot, Times
-from fusilex.core.programme.job import Job
+from fusilex.core.programme.job import Job, cheapest_slots
+from fusilex.core.programme.plan import Plan, Trip
+from fusilex.core.programme.setups import heads_for, phases
 
 SIZES = (0.5, 0.8, 1.25, 1.6, 4.0, 7.0)
 HEIGHT = {0.5: 0.5, 0.8: 0.8, 1.25: 1.1, 1.6: 1.3, 4.0: 1.8, 7.0: 4.5}
@@ -174,3 +180,17 @@ class _Tried:
                     cost, where = cost + (max(self.leg(where, to), turn) if k == 0 else self.leg(where, to)), to
                 best = min(best, cost + self.on(left - {i for _, i in picks}, where, turn, held))
         return best
+
+
+def plain_programme(batch: Batch) -> tuple[dict[str, str], list[Row]]:
+    """Slots and trips of the step in view, one part a trip: the first programme at hand."""
+    try:
+        j = task(batch, batch.board.panel).job
+    except Refused:
+        return {}, []
+    trips = []
+    for phase in phases(j):
+        for i in np.flatnonzero((j.level == phase.level) & np.isin(j.line, phase.lines)).tolist():
+            held = ((heads_for(j, int(j.line[i]), phase.nozzles)[0], i),)
+            trips.append(Trip(phase.nozzles, held, held))
+    return rows_of(j, Plan(cheapest_slots(j, j.moving)[1], tuple(trips)))

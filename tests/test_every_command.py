@@ -17,6 +17,7 @@ import asked as c
 import pytest
 from asked import CAUTIONS, RULES, project, project_workshop
 from conftest import HERON
+from machines import plain_programme
 from msgspec.structs import fields
 
 from fusilex.bench.bench import Bench
@@ -28,6 +29,7 @@ from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.stations.place.programmed import kept_of
 from fusilex.bench.stations.print.foil import next_stage
 from fusilex.bench.turning import place_of
 from fusilex.bench.workshop.losses import Losses
@@ -147,6 +149,24 @@ FIELDS: dict[str, Made] = {
     "grams": lambda b, r: r.choice((40.0, 40.4, -1.0)),
     "dots": lambda b, r: r.choice((1, 0, 999)),
     "bore_mm": lambda b, r: r.choice((0.41, 9.0)),
+    "machine": lambda b, r: r.choice(("bench placer", "small placer", "none")),
+    "placed_by": lambda b, r: r.choice(("machine", "hand", "", "foot")),
+    "slots": lambda b, r: plain_programme(b.batch)[0],
+    "trips": lambda b, r: r.choice((plain_programme(b.batch)[1], plain_programme(b.batch)[1], [[1]], [])),
+    "bound_s": lambda b, r: 10.0,
+    "slot": lambda b, r: r.choice(("F1", "F2", "B1", "Z9")),
+    "pieces": lambda b, r: r.choice((40, 500, 0)),
+    "pockets": lambda b, r: r.choice((0, 10, -1)),
+    "reading": lambda b, r: r.choice((100.0, 1e-7, -1.0)),
+    "put": lambda b, r: r.choice(([], sorted(kept.labels)[:20] if (kept := kept_of(b.batch)) else [["U1", 1]], [3])),
+    "tries": lambda b, r: r.choice(([], [("F1", "fine 1", "R5", 1, "missed"), ("F1", "fine 1", "R5", 1, "")], [[1]])),
+    "proof": lambda b, r: r.choice(("dry run", "first article", "last look")),
+    "cell": lambda b, r: r.choice((1, 2, 99)),
+    "verdict": lambda b, r: r.choice(("right", "right", "wrong", "perhaps")),
+    "turn": lambda b, r: r.choice((180.0, 0.0, 999.0)),
+    "dx": lambda b, r: r.choice((0.0, 0.1, 9.0)),
+    "dy": lambda b, r: r.choice((0.0, -0.1)),
+    "why": lambda b, r: r.choice(("", "seen at the microscope")),
 }
 NUMBERS = ("size_x", "size_y", "height", "mass_mg", "finest_mm", "litres", "minutes", "celsius", "foil_um")
 TEXTS = (

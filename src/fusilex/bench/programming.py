@@ -7,14 +7,14 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from fusilex.core.design.model import Design, Part
+from fusilex.core.design.model import Design
 from fusilex.core.machine.model import Machine
 from fusilex.core.machine.tapes import tape_of
 from fusilex.core.panel.layout import Panel
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.make import Piece, job_of
-from fusilex.core.programme.optimise import Found, Seen, optimise
-from fusilex.core.programme.pieces import Lying, feeds_of, line_name, pieces_of
+from fusilex.core.programme.optimise import Found
+from fusilex.core.programme.pieces import LineOf, Lying, Parts, feeds_of, pieces_of
 from fusilex.core.programme.who import Choice, choose
 
 USUAL_SECONDS = ((100, 2.0), (1000, 20.0))
@@ -47,21 +47,23 @@ def who_places(
     machine: Machine,
     design: Design,
     panel: Panel,
-    parts: Mapping[int, Sequence[Part]],
+    parts: Parts,
+    line_of: LineOf,
     runs: int,
     side: str = "top",
     said: Mapping[str, bool] | None = None,
     hand_s: Mapping[str, float] | None = None,
 ) -> Choice:
     """Machine or hand for every line of the parts of a run."""
-    return choose(machine, feeds_of(machine, design, panel, parts, side), runs, hand_s, said=said)
+    return choose(machine, feeds_of(machine, design, panel, parts, line_of, side), runs, hand_s, said=said)
 
 
 def job_for(
     machine: Machine,
     design: Design,
     panel: Panel,
-    parts: Mapping[int, Sequence[Part]],
+    parts: Parts,
+    line_of: LineOf,
     lying: Lying,
     choice: Choice,
     runs: int,
@@ -71,33 +73,19 @@ def job_for(
 ) -> tuple[Job, list[Piece]]:
     """The job of what the machine takes. Raises ValueError where nothing is left for it, or it cannot be done."""
     taken = set(choice.machine)
-    own = {cell: [p for p in some if line_name(p) in taken] for cell, some in parts.items()}
-    pieces = pieces_of(design, panel, own, lying, lies, fixed)
+    own = {cell: [p for p in some if line_of(cell, p) in taken] for cell, some in parts.items()}
+    pieces = pieces_of(design, panel, own, line_of, lying, lies, fixed)
     if not pieces:
         raise ValueError("nothing is left for the machine: every line is placed by hand")
     return job_of(machine, pieces, standing, runs), pieces
 
 
-def programmed(
-    job: Job,
-    pieces: Sequence[Piece],
-    choice: Choice,
-    parts: Mapping[int, Sequence[Part]],
-    seconds: float,
-    seed: int = 0,
-    seen: Seen = lambda found: None,
-) -> Programme:
-    """The best programme found in some seconds."""
-    found = optimise(job, clock(seconds), seed, seen)
-    return Programme(job, found, choice, pieces, hand_of(choice, parts))
-
-
-def hand_of(choice: Choice, parts: Mapping[int, Sequence[Part]]) -> list[tuple[str, str]]:
+def hand_of(choice: Choice, parts: Parts, line_of: LineOf) -> list[tuple[str, str]]:
     """References that go on by hand, and why, each once."""
     found: dict[str, str] = {}
-    for own in parts.values():
+    for cell, own in parts.items():
         for part in own:
-            if (name := line_name(part)) in choice.hand:
+            if (name := line_of(cell, part)) in choice.hand:
                 found.setdefault(part.ref, choice.hand[name])
     return list(found.items())
 

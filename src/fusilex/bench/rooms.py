@@ -8,7 +8,7 @@ from fusilex.bench.common import bins, commands, events, faults, files, mended, 
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
-from fusilex.bench.workshop import etching, habits, losses, paste_care, stock
+from fusilex.bench.workshop import etching, habits, losses, paste_care, put_right, stock
 from fusilex.bench.workshop import records as owned
 from fusilex.journal.entries import Event
 from fusilex.journal.folding import Redone, Undone
@@ -25,7 +25,9 @@ COMMON = (
     Room((), (), (paces.Paces,)),
     Room(standing.COMMANDS, standing.EVENTS, (standing.Standing,)),
 )
-WORKSHOP = tuple(Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, paste_care, stock, owned))
+WORKSHOP = tuple(
+    Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, paste_care, put_right, stock, owned)
+)
 _SHARED = (mended.Mended,)
 """Slices that both streams have."""
 ROOMS: tuple[Room, ...] = (*COMMON, *STATIONS, *WORKSHOP)

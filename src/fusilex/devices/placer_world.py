@@ -137,8 +137,9 @@ class World:
                     self._fault("on its side", step, slot, head)
                 self.held[head] = _Held(slot, step.turns[head], not side)
                 return
-            m = self.machine
+            m = self.machine  # it tries again before it gives up
             self.time_s += m.times.pick + float(stroke_time(m, m.top_z, m.pick_z))
+        self._fault("not picked", step, slot, head)
 
     def _picks(self, step: Step, slot: int, head: int) -> bool:
         """One try: the tape moves on, and a part comes or does not."""

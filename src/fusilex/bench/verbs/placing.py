@@ -6,14 +6,16 @@ from pathlib import Path
 from typing import Any
 
 from fusilex.bench.intake.design import read_design
-from fusilex.bench.programming import as_values, job_for, programmed, usual_seconds, who_places
+from fusilex.bench.programming import Programme, as_values, clock, hand_of, job_for, usual_seconds, who_places
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.workshop.machine_file import read_machine
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.kit.quantities import pull_for
 from fusilex.core.machine.rs274 import BadBlock
 from fusilex.core.panel.layout import single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
+from fusilex.core.programme.optimise import optimise
 from fusilex.core.programme.pieces import in_corner
 from fusilex.devices.placer import run_through
 from fusilex.devices.placer_world import NEVER, Chances, World
@@ -49,12 +51,15 @@ def programme(
         raise BadInput(Path(folder).name, f"parts on paste on the {side}", "none")
     parts = dict.fromkeys(panel.cells[:boards], own)
     runs = -(-boards // len(panel.cells))
-    choice = who_places(machine, design, panel, parts, runs, side)
+    names = {ref: line.key for line in pull_for([(own, boards)]) for ref in line.refs}
+    line_of = lambda cell, part: names[part.ref]  # noqa: E731
+    choice = who_places(machine, design, panel, parts, line_of, runs, side)
     try:
-        job, pieces = job_for(machine, design, panel, parts, in_corner(machine, side), choice, runs)
-        made = programmed(job, pieces, choice, parts, usual_seconds(len(job)) if seconds is None else seconds, seed)
+        job, pieces = job_for(machine, design, panel, parts, line_of, in_corner(machine, side), choice, runs)
+        found = optimise(job, clock(usual_seconds(len(job)) if seconds is None else seconds), seed)
     except ValueError as problem:
         raise BadInput(Path(machine_file).name, f"a machine for {design.name}", str(problem)) from problem
+    made = Programme(job, found, choice, pieces, hand_of(choice, parts, line_of))
     data = as_values(made)
     text = [
         f"{data['placements']} placements in {len(data['trips'])} trips: {data['time_s']:.1f} s a panel,"

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.kit.quantities import line_key
 from fusilex.core.machine.model import LEFT_RIGHT, Machine
 from fusilex.core.machine.tapes import tape_of
 from fusilex.core.panel.layout import Panel
@@ -17,6 +16,10 @@ from fusilex.core.placing.points import Points, as_seen, on_board
 from fusilex.core.programme.make import Piece
 from fusilex.core.programme.who import Feed
 
+Parts = Mapping[int, Sequence[Part]]
+"""The parts to place in each cell (from 0)."""
+LineOf = Callable[[int, Part], str]
+"""The name of the line that a cell's part comes from."""
 Lay = Callable[[Points], Points]
 """Panel places as they lie with this side up (n × 2, mm) into the bed's frame."""
 
@@ -35,20 +38,16 @@ def in_corner(machine: Machine, side: str = "top") -> Lying:
     return Lying(lambda xy: xy + np.asarray(machine.board), 0.0, side)
 
 
-def line_name(part: Part) -> str:
-    """The name of the line a part comes from: value, body and part number as far as they are there."""
-    return " | ".join(word for word in line_key(part) if word)
-
-
 def pieces_of(
     design: Design,
     panel: Panel,
-    parts: Mapping[int, Sequence[Part]],
+    parts: Parts,
+    line_of: LineOf,
     lying: Lying,
     lies: Mapping[str, float] | None = None,
     fixed: Mapping[str, float] | None = None,
 ) -> list[Piece]:
-    """Pieces for the parts of each cell (from 0). `lies` says how a line's parts lie in their tape where that is not as
+    """Pieces for the parts of each cell. `lies` says how a line's parts lie in their tape where that is not as
     is usual (degrees), `fixed` what was put right for a line (degrees).
     """
     lies, fixed = lies or {}, fixed or {}
@@ -59,7 +58,7 @@ def pieces_of(
             if part.ref not in stepped:
                 stepped[part.ref] = lying.lay(as_seen(panel, panel.step(on_board(design, [part]))[:, 0], lying.side))
             x, y = stepped[part.ref][cell]
-            name = line_name(part)
+            name = line_of(cell, part)
             turns = Turns(part.rotation_deg, cell=panel.turn(cell), taught=lying.turn, side=lying.side)
             tape = lies.get(name, usual_turn(part)) - fixed.get(name, 0.0)
             found.append(Piece(part.ref, cell + 1, name, float(x), float(y), turns.on_board, part.package, tape))
@@ -75,14 +74,14 @@ def usual_turn(part: Part) -> float:
 
 
 def feeds_of(
-    machine: Machine, design: Design, panel: Panel, parts: Mapping[int, Sequence[Part]], side: str = "top"
+    machine: Machine, design: Design, panel: Panel, parts: Parts, line_of: LineOf, side: str = "top"
 ) -> list[Feed]:
     """The lines of parts of a run, with their pieces and whether one of them sits at a clamped edge."""
     bodies: dict[str, Part] = {}
     count: dict[str, int] = {}
     edge: dict[str, bool] = {}
     flat = Lying(lambda xy: xy, 0.0, side)
-    for piece in pieces_of(design, panel, parts, flat):
+    for piece in pieces_of(design, panel, parts, line_of, flat):
         part = design.part_by_ref[piece.ref]
         name = piece.line
         bodies.setdefault(name, part)

@@ -12,10 +12,21 @@ from fusilex.core.programme.job import Job
 from fusilex.core.programme.plan import Act, Plan, Stop, programme_time, walk
 from fusilex.formats.written.words import comment
 
+Line = tuple[str, Stop | None]
+"""A line of a programme, and the stop of the beam that it makes."""
+
 
 def to_gcode(job: Job, plan: Plan, title: str = "placing programme") -> str:
     """The programme (text). Lengths mm in the bed's frame, turns degrees; heads, slots and nozzles count from 1."""
-    return "\n".join([*_head(job, plan, title), *_subs(job.machine), *_body(job, plan), "M30", ""])
+    return "\n".join([*(text for text, _ in gcode_lines(job, plan, title)), ""])
+
+
+def gcode_lines(job: Job, plan: Plan, title: str = "placing programme") -> Iterator[Line]:
+    """The programme line by line, calls with the stop they make."""
+    for text in (*_head(job, plan, title), *_subs(job.machine), *_begin(job, plan)):
+        yield text, None
+    yield from _body(job, plan)
+    yield "M30", None
 
 
 def _head(job: Job, plan: Plan, title: str) -> Iterator[str]:
@@ -65,7 +76,7 @@ def _subs(machine: Machine) -> Iterator[str]:
     yield from ("T#4 M6", "o<change> endsub")
 
 
-def _body(job: Job, plan: Plan) -> Iterator[str]:
+def _begin(job: Job, plan: Plan) -> Iterator[str]:
     machine = job.machine
     for head, given in enumerate(machine.heads):
         first = plan.trips[0].nozzles[head]
@@ -73,14 +84,18 @@ def _body(job: Job, plan: Plan) -> Iterator[str]:
             said = comment("head", given.name, "starts with", machine.nozzles[first].name)
             yield from (f"G43 H{head + 1}", f"M61 Q{first + 1} {said}")
     yield "G0 Z#<_travel_z>"
+
+
+def _body(job: Job, plan: Plan) -> Iterator[Line]:
     trip, turns = -1, [0.0] * len(job.machine.heads)
     for stop in walk(job, plan):
         if stop.trip != trip and stop.act is not Act.PARK:
             trip, turns = stop.trip, [0.0] * len(turns)
-            yield comment(f"trip {trip + 1}")
+            yield comment(f"trip {trip + 1}"), None
             for head, i in plan.trips[trip].places:
                 turns[head] = float(job.head_turn[i, plan.slot[job.line[i]]])
-        yield from _call(job, plan, stop, turns)
+        for text in _call(job, plan, stop, turns):
+            yield text, stop
 
 
 def _call(job: Job, plan: Plan, stop: Stop, turns: list[float]) -> Iterator[str]:

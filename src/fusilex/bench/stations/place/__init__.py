@@ -1,14 +1,14 @@
 """Place: parts onto paste, by hand or by machine."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.place import commands, events, judging, now
+from fusilex.bench.stations.place import commands, events, judging, now, run, run_events, setup, setup_events
 from fusilex.bench.stations.place.rules import RULES
 
 STATION = Station(
     name="Place",
-    commands=commands.COMMANDS,
-    events=events.EVENTS,
-    slices=(events.Placing,),
+    commands=(*commands.COMMANDS, *setup.COMMANDS, *run.COMMANDS),
+    events=(*events.EVENTS, *setup_events.EVENTS, *run_events.EVENTS),
+    slices=(events.Placing, *setup_events.SLICES, *run_events.SLICES),
     judge=judging.judge,
     rules=RULES,
     now=now.now,

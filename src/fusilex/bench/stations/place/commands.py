@@ -20,6 +20,8 @@ from fusilex.bench.stations.place.events import (
     WayChosen,
 )
 from fusilex.bench.stations.place.machine import pieces_for, place_step, point_at, way_of
+from fusilex.bench.stations.place.programmed import kept_of
+from fusilex.bench.stations.place.run import MachineRan
 from fusilex.journal.entries import Event
 
 LARGEST_BED_MM = 2000.0
@@ -90,13 +92,15 @@ class ForgetPoint(Command, frozen=True):
 
 
 class MachinePlaced(Command, frozen=True):
-    """The machine has placed what was left on every board of the panel."""
+    """The machine has placed what was left on every board of the panel, or what its programme has for it."""
 
     panel: int
     cautions: ClassVar[str] = "Place"
 
     def decide(self, batch: Batch) -> Result:
         boards = batch.panel_at(self.panel, "Place")
+        if kept := kept_of(batch):
+            return MachineRan(self.panel, sorted(kept.labels), []).decide(batch)
         happened: list[Event] = [PanelPlaced(self.panel)]
         workshop: list[Event] = []
         batch.hold_at(judge_bins(batch, pieces_for(batch, boards)))

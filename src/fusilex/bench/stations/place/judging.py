@@ -14,6 +14,7 @@ from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.machine import judge_machine, pieces_for, way_of
+from fusilex.bench.stations.place.proving import judge_proof, judge_runs
 from fusilex.core.judgement import Because, Judgement, Level
 
 
@@ -27,7 +28,9 @@ def judge(batch: Batch) -> list[Judgement]:
     found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
     found += judge_bins(batch, next_pieces(batch, board)) + judge_wet_paste(batch, board)
     found += judge_board_clocks(batch, board)
-    return found + (judge_machine(batch, board.panel) if by_machine(batch, board) else [])
+    if by_machine(batch, board):
+        found += judge_machine(batch, board.panel) + judge_proof(batch, board.panel) + judge_runs(batch)
+    return found
 
 
 def by_machine(batch: Batch, board: Board) -> bool:

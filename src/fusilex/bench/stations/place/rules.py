@@ -24,6 +24,15 @@ RULES = {
         " clean fits, and it is above 0.02 mm.",
         "Leave-one-out F test, Bonferroni over the points",
     ),
+    "place.proof": Rule(
+        "A new programme is run dry on tape before there is paste, and its first board is looked at part by part before"
+        " the rest are built; both are signed, or overruled with a reason.",
+        "A machine repeats a mistake on every board",
+    ),
+    "place.rejects": Rule(
+        "The lower end of the 95 % interval of its rate of rejects is above the rate of all others together.",
+        "Wilson interval; what to check first is what most often is the cause in small workshops",
+    ),
     "place.open": Rule(
         "Parts already on the board against those still to come.", "Placing order: by kind, smallest first"
     ),

@@ -1,0 +1,81 @@
+"""Proof of a programme before it is trusted: what has to be looked at, and what may not run until it is signed."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.stations.place.machine import place_step
+from fusilex.bench.stations.place.programmed import kept_of
+from fusilex.bench.stations.place.run_events import DRY, FIRST, WRONG, Proof, Runs
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.placing.rejects import Tally, judge_rejects
+
+Label = tuple[str, int]
+
+
+def parts_to_look_at(batch: Batch) -> list[Label]:
+    """Parts of the first article, (ref, cell from 1), in placing order: those of the first cell that has them all; the
+    other cells have the same parts from the same slots.
+    """
+    kept = kept_of(batch)
+    if kept is None:
+        return []
+    order = [(ref, cell) for _, _, places in kept.trips for _, ref, cell in places]
+    seen: dict[str, Label] = {}
+    for ref, cell in sorted(order, key=lambda label: label[1]):
+        seen.setdefault(ref, (ref, cell))
+    return [label for label in order if seen[label[0]] == label]
+
+
+def next_look(batch: Batch, proof: str) -> Label | None:
+    """The next part to look at, those that were wrong and put right first by their place in the order."""
+    looked = batch.state[Proof].looked.get((place_step(batch).id, proof), {})
+    return next((label for label in parts_to_look_at(batch) if label not in looked), None)
+
+
+def judge_proof(batch: Batch, panel: int) -> list[Judgement]:
+    """Nothing runs on paste before the dry run is signed, nothing but the first article before that is signed, too."""
+    step = place_step(batch)
+    if kept_of(batch) is None:
+        return []
+    proof, run = batch.state[Proof], batch.state[Runs].panels.get(step.id, [])
+    first = not run or (panel in run and len(set(run)) == 1)
+    wanted = DRY if first else FIRST
+    looked = proof.looked.get((step.id, wanted), {})
+    wrong = sorted({ref for (ref, _), verdict in looked.items() if verdict == WRONG})
+    numbers = (Because("looked at", len(looked)), Because("to look at", len(parts_to_look_at(batch))))
+    about = f"{step.id}, {wanted}"
+    if signed := proof.signed.get((step.id, wanted)):
+        text = f"The {wanted} was signed" + (f" by {signed[0]}" if signed[0] else "")
+        return [Judgement("place.proof", Level.GO, about, text, numbers)]
+    if wrong:
+        text = f"{', '.join(wrong[:3])} lay wrong in the {wanted}"
+        return [
+            Judgement(
+                "place.proof", Level.STOP, about, text, numbers, "Put the line right, and look again.", tuple(wrong)
+            )
+        ]
+    text = f"The {wanted} is not signed"
+    do = (
+        "Run it on tape over a bare board, look at every part, then sign."
+        if wanted == DRY
+        else "Look at every part of the first board before the rest are built, then sign."
+    )
+    return [Judgement("place.proof", Level.STOP, about, text, numbers, do)]
+
+
+def _seen(runs: Runs, what: str, name: str) -> tuple[tuple[str, int], ...]:
+    return tuple(runs.rejects.get((what, name), {}).items())
+
+
+def judge_runs(batch: Batch) -> list[Judgement]:
+    """Feeders, nozzles and lines that are surely worse than the others."""
+    runs = batch.state[Runs]
+    found = []
+    for kind in ("slot", "nozzle", "line"):
+        tallies = {
+            name: Tally(tries, sum(runs.rejects.get((what, name), {}).values()), _seen(runs, what, name))
+            for (what, name), tries in runs.tries.items()
+            if what == kind
+        }
+        found += judge_rejects(kind, tallies)
+    return found

@@ -1,0 +1,71 @@
+"""Rejects of a placing machine by feeder, nozzle and part: a rate that is more than the others' is where to look."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fusilex.core.inspection.yields import wilson
+from fusilex.core.judgement import Because, Judgement, Level
+
+CAUSES = {
+    "not picked": (
+        "tape empty",
+        "cover tape caught or peeled late",
+        "pick point off the pocket's centre",
+        "nozzle too small or worn",
+        "vacuum low: hose, filter, cracked tip",
+        "part standing in the pocket",
+    ),
+    "empty": ("tape caught: look before reloading", "tape empty"),
+    "lost": (
+        "worn or chipped tip not sitting flat",
+        "vacuum leak",
+        "acceleration too high for the mass",
+        "wrong nozzle",
+    ),
+    "rejected": ("nozzle wear", "dirt on the nozzle's face or its background ring", "lighting", "height wrong"),
+}
+"""What to check, in this order, by what is seen."""
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Tries and rejects of one feeder, nozzle or line; `seen` counts the rejects by how they showed."""
+
+    tries: int
+    rejects: int
+    seen: tuple[tuple[str, int], ...] = ()
+
+
+def judge_rejects(kind: str, tallies: Mapping[str, Tally]) -> list[Judgement]:
+    """Care for every one whose rate is surely above all others' together: the lower end of its 95 % interval (Wilson)
+    is above their rate.
+    """
+    found = []
+    for name, own in tallies.items():
+        others = [t for other, t in tallies.items() if other != name]
+        tries, rejects = sum(t.tries for t in others), sum(t.rejects for t in others)
+        if not own.rejects or not tries:
+            continue
+        likely = wilson(own.rejects, own.tries)
+        low, high = likely.low, likely.high
+        fleet = rejects / tries
+        if low <= fleet:
+            continue
+        numbers = (
+            Because("rejects", f"{own.rejects} of {own.tries}"),
+            Because("likely rate", f"{100 * low:.1f} to {100 * high:.1f} %"),
+            Because("all others", f"{rejects} of {tries}"),
+        )
+        mostly = max(own.seen, key=lambda s: s[1])[0] if own.seen else "not picked"
+        do = "Look in this order: " + "; ".join(causes_of(mostly)) + "."
+        found.append(Judgement("place.rejects", Level.CARE, f"{kind} {name}", f"Look at {kind} {name}", numbers, do))
+    return found
+
+
+def causes_of(seen: str) -> Sequence[str]:
+    """What to check for a kind of fault."""
+    return CAUSES[
+        {"lost on the way": "lost", "on its side": "rejected"}.get(seen, seen if seen in CAUSES else "not picked")
+    ]

@@ -1,0 +1,65 @@
+"""Slots and their tapes: pick points taught on pockets, what a tape must hold, when it runs out."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+PITCH_LIMIT_MM, OFF_LIMIT_MM = 0.05, 0.5
+
+
+@dataclass(frozen=True)
+class Sighting:
+    """Where the middle of a pocket was seen (mm, bed), so many pockets further from the peeler than the pick point."""
+
+    pockets: int
+    x: float
+    y: float
+
+
+@dataclass(frozen=True)
+class PickPoint:
+    """Where a slot's parts are picked (mm), which way its tape runs (degrees: from pick point to later pockets), its
+    pitch as seen (mm; None from one sighting), and by how much that differs from what it should be.
+    """
+
+    x: float
+    y: float
+    direction: float | None
+    pitch: float | None
+    pitch_error: float | None
+
+
+def pick_point(sightings: Sequence[Sighting], pitch: float) -> PickPoint:
+    """The pick point p₀ and the pitch by p_k = p₀ + k · pitch · u, least squares over sightings of pockets (k counts
+    from the pick point). Raises ValueError without a sighting.
+
+    >>> pick_point([Sighting(0, 10, 5), Sighting(10, 49.5, 5)], 4.0)
+    PickPoint(x=10.0, y=5.0, direction=0.0, pitch=3.95, pitch_error=-0.05)
+    """
+    if not sightings:
+        raise ValueError("no pocket was seen yet")
+    k = np.array([s.pockets for s in sightings], dtype=float)
+    at = np.array([[s.x, s.y] for s in sightings])
+    if np.ptp(k) == 0:
+        x, y = at.mean(axis=0)
+        return PickPoint(float(x), float(y), None, None, None)
+    rows = np.column_stack([np.ones(len(k)), k])
+    (x, y), (u, v) = np.linalg.lstsq(rows, at, rcond=None)[0]
+    seen = round(math.hypot(u, v), 9)
+    way = math.degrees(math.atan2(v, u))
+    return PickPoint(round(float(x), 9), round(float(y), 9), way + 0.0, seen, round(seen - pitch, 9))
+
+
+def boards_fed(pieces: int, per_board: int, loss: float = 0.0) -> int:
+    """Whole boards that pieces in a slot last for, with a share lost.
+
+    >>> boards_fed(40, 4), boards_fed(40, 4, 0.05)
+    (10, 9)
+    """
+    if per_board <= 0:
+        return 0
+    return math.floor(pieces / (per_board * (1 + loss)) + 1e-9)
