@@ -166,6 +166,8 @@ FIELDS: dict[str, Made] = {
     "turn": lambda b, r: r.choice((180.0, 0.0, 999.0)),
     "dx": lambda b, r: r.choice((0.0, 0.1, 9.0)),
     "dy": lambda b, r: r.choice((0.0, -0.1)),
+    "lines": lambda b, r: r.choice(([], [line.key for line in b.batch.lines][::-1], ["nothing"])),
+    "rounds": lambda b, r: r.choice(("part by part", "board by board", "round and round")),
     "why": lambda b, r: r.choice(("", "seen at the microscope")),
 }
 NUMBERS = ("size_x", "size_y", "height", "mass_mg", "finest_mm", "litres", "minutes", "celsius", "foil_um")

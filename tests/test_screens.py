@@ -485,11 +485,11 @@ def test_residual_arrows_are_magnified_to_a_readable_length(window: Window) -> N
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     station = show(window, "Place")
     QTest.keyClick(window, K.Key_M)
-    assert station.canvas.whole_panel and station._magnified(station.canvas) == 1
+    assert station.canvas.whole_panel and station.view._magnified(station.canvas) == 1
     for name, x, y in (("P1", 3.5, 5.0), ("P2", 146.52, 5.0), ("P3", 3.5, 57.01), ("U1@6", 116.0, 46.5)):
         QTest.keyClick(window, K.Key_T)
         answer(window, f"{name} {x} {y}")
-    times = station._magnified(station.canvas)
+    times = station.view._magnified(station.canvas)
     from fusilex.bench.stations.place.machine import fit
 
     transform = fit(bench.batch, 1)

@@ -100,7 +100,7 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
         lambda *a: (str(tmp_path / a[2].split("/")[-1]), ""),
     )
     press(window, Key.Key_E)
-    assert (tmp_path / "panel-1.ngc").read_text().count("M5") == 5 * len(bench.batch.parts_of("Place"))
+    assert (tmp_path / "panel-1.csv").read_text().count("\n") == 1 + 5 * len(bench.batch.parts_of("Place"))
     press(window, SPACE)
     assert {b.station for b in bench.state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")

@@ -143,7 +143,7 @@ def test_print_and_place_words(kitted: Bench) -> None:
     turned = next(p for p in kitted.batch.parts_of("Place") if p.rotation_deg == 270)
     for before in kitted.batch.parts_of("Place")[1 : kitted.batch.parts_of("Place").index(turned)]:
         kitted.do(c.PlacePart("H7-01", before.ref))
-    assert "turned 270° left" in kitted.now("Place").detail
+    assert not turned.package.polarised and "turned 90° left" in kitted.now("Place").detail, "the least that is right"
     with pytest.raises(c.Refused, match="already on board"):
         kitted.do(c.PlacePart("H7-01", part.ref))
     with pytest.raises(c.Refused, match="not placed on paste"):

@@ -81,7 +81,10 @@ def play(bench: Bench) -> None:
         x, y = point_at(bench.batch, name)
         bench.do(
             c.TeachPoint(
-                2, name, round(x * 0.99998 - y * 0.0061 + 12.3 + dx, 3), round(x * 0.0061 + y * 0.99998 + 8.1 + dy, 3)
+                2,
+                name,
+                round(x * 0.99998 - y * 0.0061 + 160.3 + dx, 3),
+                round(x * 0.0061 + y * 0.99998 + 110.1 + dy, 3),
             )
         )
 

@@ -62,6 +62,18 @@ class Picture(QWidget):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         return "", []
 
+    def on_board(self, board: Board | None = None) -> list[Part]:
+        """Parts that are on a board now, by default on the board in hand."""
+        here = board or self.bench.board
+        parts = self.batch.built(here)
+        return [parts[ref] for ref in [*here.placed, *here.soldered] if ref in parts]
+
+    def go_on(self, before: str) -> None:
+        """When the board in hand has left this station, take the next one that is here: of its panel first."""
+        state, step = self.bench.state, self.batch.step.id
+        if state.boards[before].step != step and (following := self.batch.next_here(step, before)):
+            self.desk.go(board=following.serial, said=self.desk.said)
+
 
 class StationPicture(Picture):
     """A bench picture with its keys, and what stations share."""
@@ -111,23 +123,11 @@ class StationPicture(Picture):
         following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
         self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
 
-    def on_board(self, board: Board | None = None) -> list[Part]:
-        """Parts that are on a board now, by default on the board in hand."""
-        here = board or self.bench.board
-        parts = self.batch.built(here)
-        return [parts[ref] for ref in [*here.placed, *here.soldered] if ref in parts]
-
     def whole_board(self) -> list[Part]:
         """Every part a finished board of this batch carries."""
         without = self.bench.state[Bins].without
         parts = self.batch.built(self.bench.board).values()
         return [p for p in parts if p.populated and p.ref not in without]
-
-    def go_on(self, before: str) -> None:
-        """When the board in hand has left this station, take the next one that is here: of its panel first."""
-        state, step = self.bench.state, self.step.id
-        if state.boards[before].step != step and (following := self.batch.next_here(step, before)):
-            self.desk.go(board=following.serial, said=self.desk.said)
 
 
 def neighbour(parts: list[Part], ref: str | None, direction: str, mirrored: bool) -> str | None:

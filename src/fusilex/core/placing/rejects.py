@@ -29,6 +29,10 @@ CAUSES = {
 """What to check, in this order, by what is seen."""
 
 
+LEAST = 2
+"""One reject alone is chance: among many feeders some always have the first."""
+
+
 @dataclass(frozen=True)
 class Tally:
     """Tries and rejects of one feeder, nozzle or line; `seen` counts the rejects by how they showed."""
@@ -39,14 +43,14 @@ class Tally:
 
 
 def judge_rejects(kind: str, tallies: Mapping[str, Tally]) -> list[Judgement]:
-    """Care for every one whose rate is surely above all others' together: the lower end of its 95 % interval (Wilson)
-    is above their rate.
+    """Care for every one with two rejects or more whose rate is surely above all others' together: the lower end of
+    its 95 % interval (Wilson) is above their rate.
     """
     found = []
     for name, own in tallies.items():
         others = [t for other, t in tallies.items() if other != name]
         tries, rejects = sum(t.tries for t in others), sum(t.rejects for t in others)
-        if not own.rejects or not tries:
+        if own.rejects < LEAST or not tries:
             continue
         likely = wilson(own.rejects, own.tries)
         low, high = likely.low, likely.high

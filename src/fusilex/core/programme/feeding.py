@@ -50,8 +50,8 @@ def pick_point(sightings: Sequence[Sighting], pitch: float) -> PickPoint:
     rows = np.column_stack([np.ones(len(k)), k])
     (x, y), (u, v) = np.linalg.lstsq(rows, at, rcond=None)[0]
     seen = round(math.hypot(u, v), 9)
-    way = math.degrees(math.atan2(v, u))
-    return PickPoint(round(float(x), 9), round(float(y), 9), way + 0.0, seen, round(seen - pitch, 9))
+    way = round(math.degrees(math.atan2(v, u)), 9) + 0.0
+    return PickPoint(round(float(x), 9), round(float(y), 9), way, seen, round(seen - pitch, 9))
 
 
 def boards_fed(pieces: int, per_board: int, loss: float = 0.0) -> int:

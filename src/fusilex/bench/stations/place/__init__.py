@@ -1,14 +1,25 @@
 """Place: parts onto paste, by hand or by machine."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.place import commands, events, judging, now, run, run_events, setup, setup_events
+from fusilex.bench.stations.place import (
+    commands,
+    events,
+    hand,
+    hand_events,
+    judging,
+    now,
+    run,
+    run_events,
+    setup,
+    setup_events,
+)
 from fusilex.bench.stations.place.rules import RULES
 
 STATION = Station(
     name="Place",
-    commands=(*commands.COMMANDS, *setup.COMMANDS, *run.COMMANDS),
-    events=(*events.EVENTS, *setup_events.EVENTS, *run_events.EVENTS),
-    slices=(events.Placing, *setup_events.SLICES, *run_events.SLICES),
+    commands=(*commands.COMMANDS, *setup.COMMANDS, *run.COMMANDS, *hand.COMMANDS),
+    events=(*events.EVENTS, *setup_events.EVENTS, *run_events.EVENTS, *hand_events.EVENTS),
+    slices=(events.Placing, *setup_events.SLICES, *run_events.SLICES, *hand_events.SLICES),
     judge=judging.judge,
     rules=RULES,
     now=now.now,

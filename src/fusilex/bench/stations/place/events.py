@@ -47,7 +47,7 @@ class PartsPlaced(Event, frozen=True):
                 board.placed.append(ref)
             board.placed_how[ref] = self.how
         if self.how == HAND and len(self.refs) == 1:
-            state[Paces].note(entry.at)
+            state[Paces].note(entry.at, self.refs[0])
 
     @property
     def words(self) -> str:

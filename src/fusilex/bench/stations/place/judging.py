@@ -13,6 +13,7 @@ from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.stations.place.events import MACHINE, Placing
+from fusilex.bench.stations.place.hand import judge_marks, next_by_hand
 from fusilex.bench.stations.place.machine import judge_machine, pieces_for, way_of
 from fusilex.bench.stations.place.proving import judge_proof, judge_runs
 from fusilex.core.judgement import Because, Judgement, Level
@@ -28,6 +29,7 @@ def judge(batch: Batch) -> list[Judgement]:
     found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
     found += judge_bins(batch, next_pieces(batch, board)) + judge_wet_paste(batch, board)
     found += judge_board_clocks(batch, board)
+    found += judge_marks(batch, board)
     if by_machine(batch, board):
         found += judge_machine(batch, board.panel) + judge_proof(batch, board.panel) + judge_runs(batch)
     return found
@@ -44,8 +46,8 @@ def by_machine(batch: Batch, board: Board) -> bool:
 
 def next_pieces(batch: Batch, board: Board) -> Mapping[str, int]:
     """What the next step takes out of the bins: a piece for the hand, those of the whole panel for the machine."""
-    part = batch.next_part(board, batch.step.id)
-    if part is None or board.step != batch.step.id:
+    part = next_by_hand(batch, board) if board.step == batch.step.id else None
+    if part is None:
         return {}
     if way_of(batch, batch.step) == MACHINE:
         return pieces_for(batch, batch.panel_at(board.panel, "Place"))

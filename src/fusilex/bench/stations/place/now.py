@@ -5,7 +5,9 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.place.events import MACHINE, Placing
+from fusilex.bench.stations.place.hand import next_by_hand, turn_of, unseen_marks
 from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, judge_machine, way_of
+from fusilex.core.placing.turns import turn_words
 
 CAUTIONS = {
     "Place": (
@@ -21,24 +23,21 @@ def now(batch: Batch) -> Now:
     return _by_machine(batch) if way_of(batch, batch.step) == MACHINE else _by_hand(batch)
 
 
-def rotation_words(rotation_deg: float) -> str:
-    """How a part lies against its picture in the bin."""
-    return "as the bin shows it" if rotation_deg % 360 == 0 else f"turned {rotation_deg % 360:g}° left"
-
-
 def _by_hand(batch: Batch) -> Now:
     board, order = batch.board, batch.parts_of(batch.step.id)
     if board.step != batch.step.id:
         return elsewhere(batch)
-    part = batch.next_part(board, batch.step.id)
+    part = next_by_hand(batch, board)
     if part is None:
-        return Now(f"Nothing to place on {board.serial}", "Space sends it on.", 1.0)
+        marks = len(unseen_marks(batch, board))
+        do = f"P goes over {marks} marks once more, then Space sends it on." if marks else "Space sends it on."
+        return Now(f"Nothing to place on {board.serial}", do, 1.0)
     line = batch.line_of[part.ref]
     left = batch.left_in_bin(line.key)
     count = "" if left is None else f" {left} left in the bin."
     return Now(
         f"Place {part.ref} from bin {batch.bin_number[line.key]}",
-        f"{part.value}, {rotation_words(part.rotation_deg)}.{_MARKS.get(part.polarity, '')}{count}",
+        f"{part.value}, {turn_words(turn_of(part))}.{_MARKS.get(part.polarity, '')}{count}",
         sum(p.ref in board.placed for p in order) / len(order),
     )
 

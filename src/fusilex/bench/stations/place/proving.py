@@ -70,12 +70,16 @@ def _seen(runs: Runs, what: str, name: str) -> tuple[tuple[str, int], ...]:
 def judge_runs(batch: Batch) -> list[Judgement]:
     """Feeders, nozzles and lines that are surely worse than the others."""
     runs = batch.state[Runs]
-    found = []
+    found: list[Judgement] = []
+    slots: list[Tally] = []
     for kind in ("slot", "nozzle", "line"):
         tallies = {
             name: Tally(tries, sum(runs.rejects.get((what, name), {}).values()), _seen(runs, what, name))
             for (what, name), tries in runs.tries.items()
             if what == kind
         }
+        if kind == "line":  # one slot is one line, as a rule: then the slot has said it
+            tallies = {name: tally for name, tally in tallies.items() if tally not in slots}
+        slots += tallies.values() if kind == "slot" else ()
         found += judge_rejects(kind, tallies)
     return found

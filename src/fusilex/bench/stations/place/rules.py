@@ -30,8 +30,18 @@ RULES = {
         "A machine repeats a mistake on every board",
     ),
     "place.rejects": Rule(
-        "The lower end of the 95 % interval of its rate of rejects is above the rate of all others together.",
+        "Of two rejects or more, the lower end of the 95 % interval of its rate is above that of all others together.",
         "Wilson interval; what to check first is what most often is the cause in small workshops",
+    ),
+    "place.marks": Rule(
+        "Every part that has a wrong way round is looked at once more before the oven; parts that lie onto themselves"
+        " when turned are never asked.",
+        "A turned part found before the oven costs seconds, after it an hour",
+    ),
+    "place.nudge": Rule(
+        "Two-ended bodies up to 0603 come straight while half of each end is over its pad; chips of up to twenty leads"
+        " while a lead hangs over by up to a quarter of its width; pegged, heavy or finer parts do not.",
+        "Surface tension against weight; common workmanship practice, the adopted standard wins",
     ),
     "place.open": Rule(
         "Parts already on the board against those still to come.", "Placing order: by kind, smallest first"

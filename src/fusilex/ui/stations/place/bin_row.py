@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.stations.place.hand import next_by_hand
 from fusilex.core.kit.quantities import PullLine
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
@@ -28,7 +29,7 @@ class BinRow(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         batch = self.desk.batch
-        part = batch.next_part(batch.board, batch.step.id)
+        part = next_by_hand(batch, batch.board) if batch.board.step == batch.step.id else None
         placed = {p.ref for p in batch.parts_of(batch.step.id)}
         lines = [line for line in batch.lines if any(ref in placed for ref in line.refs)]
         if part is None or not lines:

@@ -1,0 +1,206 @@
+"""A run of the machine as the bed shows it: the port opened, time going on, what was placed put on record."""
+
+from __future__ import annotations
+
+import time
+from collections import defaultdict
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from fusilex.bench.now import Now
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.place.machine import place_step
+from fusilex.bench.stations.place.programmed import Task, kept_of, placer_of, plan_of, task
+from fusilex.bench.stations.place.proving import judge_proof
+from fusilex.bench.stations.place.run import MachineRan
+from fusilex.bench.stations.place.runner import Runner
+from fusilex.bench.stations.place.setup_events import SetUp
+from fusilex.core.programme.plan import Act, Stop, walk
+from fusilex.devices.placer import NoPlacer, PlacerPort, SerialPlacer, SimulatedPlacer
+from fusilex.devices.placer_world import Chances, World
+from fusilex.formats.written.gcode import gcode_lines
+from fusilex.ui.desk import Desk
+from fusilex.ui.stations.place.bed import Bed
+from fusilex.ui.stations.place.ribbon import Ribbon
+from fusilex.ui.widgets.keys import Key
+
+FRAME_MS, SLICE_S, KEEP_EVERY, FAST, SAY_EVERY_S = 16, 0.01, 25, 20.0, 0.5
+OVER = ("done", "stopped", "failed")
+_TITLES = {
+    "running": "Running",
+    "paused": "Paused",
+    "stepped": "One step done",
+    "waiting": "The machine waits",
+    "failed": "The machine refused a line",
+    "stopped": "Stopped",
+    "done": "Done",
+}
+
+
+class LiveRun(QObject):
+    """Begin one with `start`; `over` is told when it has ended, with what is to be said. A `dry` run is on tape:
+    nothing that it places counts.
+    """
+
+    over = pyqtSignal(str)
+
+    def __init__(self, desk: Desk, bed: Bed, ribbon: Ribbon, chances: Chances) -> None:
+        super().__init__()
+        self.desk, self.bed, self.ribbon, self.chances = desk, bed, ribbon, chances
+        self.half, self.fast = False, False
+        self.timer = QTimer(self)
+        self.timer.setInterval(FRAME_MS)
+        self.timer.timeout.connect(self.frame)
+
+    def start(self, panel: int, single: bool) -> None:
+        """Open the port and send the first line. Raises `Refused` or `NoPlacer`."""
+        batch = self.desk.batch
+        self.panel = panel
+        self.dry = bool(batch.not_overruled(judge_proof(batch, panel)))
+        kept = kept_of(batch)
+        if kept is None:
+            raise Refused("Find a programme first, with O.")
+        left = task(batch, panel, left_only=not self.dry)
+        plan = plan_of(left.job, kept)
+        self.port = self._open(left)
+        lines = list(gcode_lines(left.job, plan, f"{batch.name}, panel {panel}"))
+        self.runner = Runner(left.job, plan, lines, self.port, single)
+        self._put = self._tries = 0
+        self._said = 0.0
+        self._index = {label: i for i, label in enumerate(left.job.labels)}
+        self._trips: dict[int, list[Stop]] = defaultdict(list)
+        for stop in walk(left.job, plan):
+            self._trips[stop.trip].append(stop)
+        self.bed.show_job(left.job.machine, left.job, plan, self.bed.outlines, self.bed.loaded)
+        self.bed.done = set()
+        self.runner.go()
+        self.timer.start()
+        self.desk.say("")
+
+    def _open(self, left: Task) -> PlacerPort:
+        batch, machine = self.desk.batch, left.job.machine
+        port = placer_of(batch).port
+        if port and port != "stand-in":
+            return SerialPlacer(port)
+        at = {s.name: k for k, s in enumerate(machine.slots)}
+        loaded = batch.state[SetUp].loaded.get(place_step(batch).id, {})
+        held = {at[name]: load.left for name, load in loaded.items() if name in at}
+        return SimulatedPlacer(machine, World(machine, self.chances, seed=self.panel, left=held))
+
+    def frame(self) -> None:
+        """A sixtieth of a second of the machine's time, and what it said."""
+        runner = self.runner
+        try:
+            if isinstance(self.port, SimulatedPlacer):
+                self.advance(FRAME_MS / 1000 * (FAST if self.fast else 1.0))
+            else:
+                runner.tick()
+        except NoPlacer as problem:
+            runner.state, runner.said = "failed", str(problem)
+        self._show()
+        if runner.state in OVER or len(runner.put) - self._put >= KEEP_EVERY:
+            self.keep()
+        if runner.state in OVER:
+            self._close()
+
+    def advance(self, seconds: float) -> None:
+        """The stand-in's time goes on, in slices small enough that the next line is sent when the last is done."""
+        assert isinstance(self.port, SimulatedPlacer)
+        left = seconds
+        while left > 1e-9 and self.runner.state == "running":
+            self.port.advance(min(left, SLICE_S))
+            left -= SLICE_S
+            self.runner.tick()
+
+    def _show(self) -> None:
+        stop = self.runner.stop
+        self.bed.path = self._trips[stop.trip] if stop else []
+        if isinstance(self.port, SimulatedPlacer):
+            x, y, _ = self.port.at
+            self.bed.beam = (x, y)
+            self.bed.held = {h for h, part in enumerate(self.port.world.held) if part is not None}
+            self.ribbon.at = self.port.world.time_s
+        elif stop is not None:
+            self.bed.beam = stop.at
+        new = {self._index[label] for label in self.runner.put} - self.bed.done
+        if new:
+            self.bed.add_done(new)
+        if time.monotonic() - self._said > SAY_EVERY_S or self.runner.state != "running":
+            self._said = time.monotonic()
+            self.desk.say(self.desk.said)
+        self.bed.update()
+        self.ribbon.update()
+
+    def keep(self) -> None:
+        """What was placed and tried since the last time goes on record, but for a dry run."""
+        put, tries = self.runner.put[self._put :], self.runner.tries[self._tries :]
+        self._put, self._tries = len(self.runner.put), len(self.runner.tries)
+        if (put or tries) and not self.dry:
+            self.desk.do(MachineRan(self.panel, [list(p) for p in put], [list(t) for t in tries]))
+
+    def _close(self) -> None:
+        self.timer.stop()
+        if isinstance(self.port, SerialPlacer):
+            self.port.close()
+        runner = self.runner
+        left = len(runner.job) - len(runner.put)
+        if runner.state == "failed":
+            self.over.emit(f"The machine refused a line: {runner.said}.")
+        elif self.dry:
+            self.over.emit("The dry run is done: look at every part, under Proof.")
+        else:
+            self.over.emit(f"{len(runner.put)} placed" + (f", {left} left for the hand: M at Place." if left else "."))
+
+    # keys
+
+    def keys(self) -> list[Key]:
+        running = self.runner.state == "running"
+        return [
+            Key("Space", "pause" if running else "go on", lambda _: self.pause_or_go()),
+            Key("S", "one step", lambda _: self._step()),
+            Key("H", "full speed" if self.half else "half speed", lambda _: self._half()),
+            Key("F", "as it is" if self.fast else f"{FAST:g} times as fast", lambda _: self._faster()),
+            Key("X", "stop", lambda _: self.halt()),
+        ]
+
+    def pause_or_go(self) -> None:
+        self.runner.single = False
+        if self.runner.state == "running":
+            self.runner.pause()
+            self.keep()
+        else:
+            self.runner.go()
+        self.desk.say("")
+
+    def _step(self) -> None:
+        self.runner.single = True
+        self.runner.go()
+        self.desk.say("")
+
+    def _half(self) -> None:
+        self.half = not self.half
+        self.runner.speed(50 if self.half else 100)
+        self.desk.say("")
+
+    def _faster(self) -> None:
+        self.fast = not self.fast
+        self.desk.say("")
+
+    def halt(self) -> None:
+        """Stop at once."""
+        self.runner.halt()
+        self.frame()
+
+    def now(self) -> Now:
+        runner = self.runner
+        stop, what = runner.stop, runner.said
+        if not what and stop is not None and stop.item >= 0 and stop.act is not Act.CHANGE:
+            ref, cell = runner.job.labels[stop.item]
+            head = runner.job.machine.heads[stop.head].name
+            what = f"{stop.act.value.capitalize()} {ref} in cell {cell} with head {head}."
+        if runner.faults:
+            what += f" {len(runner.faults)} faults, the last: {runner.faults[-1]}."
+        if self.dry:
+            what += " Dry run, on tape."
+        title = _TITLES.get(runner.state, "Ready")
+        return Now(f"{title}: {len(runner.put)} of {len(runner.job)} placed", what.strip(), runner.share)

@@ -1,0 +1,66 @@
+"""A programme on its way out: G-code and JSON, or whatever a template makes of it."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from fusilex.bench.programming import Programme, as_values, hand_of
+from fusilex.bench.stations.place.programmed import Task, kept_of, parts_of_panel
+from fusilex.core.problems import BadInput
+from fusilex.core.programme.optimise import Found
+from fusilex.core.programme.plan import Plan, programme_time
+from fusilex.formats.bundle import read_one
+from fusilex.formats.written.gcode import to_gcode
+from fusilex.formats.written.templated import render
+from fusilex.ui.desk import Desk
+
+FORMAT = "fusilex-programme-1"
+PREVIEWED = 60
+
+
+def values_of(desk: Desk, done: Task, plan: Plan, panel: int) -> dict[str, Any]:
+    """The programme in plain values."""
+    batch = desk.batch
+    kept = kept_of(batch)
+    found = Found(plan, programme_time(done.job, plan), 0.0, kept.bound_s if kept else 0.0)
+    boards = {b.cell: b for b in batch.state.panel_boards(panel)}
+    parts = parts_of_panel(batch, panel)
+    hand = hand_of(done.choice, parts, lambda cell, part: batch.lines_of(boards[cell])[part.ref].key)
+    programme = Programme(done.job, found, done.choice, done.pieces, hand)
+    return {"format": FORMAT, "design": desk.bench.design.name, "panel": panel, **as_values(programme)}
+
+
+def write_programme(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
+    """Ask for a name, and write G-code and JSON beside one another."""
+    title = f"{desk.batch.name}, panel {panel}"
+
+    def write(name: str) -> None:
+        base = Path(name).with_suffix("")
+        values = json.dumps(values_of(desk, done, plan, panel), indent=1, ensure_ascii=False)
+        files = {
+            base.with_suffix(".ngc"): to_gcode(done.job, plan, title).encode(),
+            base.with_suffix(".json"): values.encode() + b"\n",
+        }
+        desk.write_all(files, f"{len(done.job)} placements in {base.name}.ngc and {base.name}.json.")
+
+    desk.save_file("Write the programme as G-code and JSON", f"panel-{panel}.ngc", write)
+
+
+def fill_template(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
+    """Ask for a template, show how what it makes begins, and for a name to write that under."""
+
+    def fill(name: str) -> None:
+        try:
+            words = read_one(Path(name)).decode("utf-8", "replace")
+            text = render(words, values_of(desk, done, plan, panel), Path(name).name)
+        except BadInput as problem:
+            desk.say(str(problem))
+            return
+        first = text.strip().splitlines()[0] if text.strip() else "nothing"
+        said = f"{len(text.splitlines())} lines by {Path(name).name}."
+        prompt = f"Write what {Path(name).name} makes: {len(text.splitlines())} lines, first {first[:PREVIEWED]}"
+        desk.save_file(prompt, f"panel-{panel}.txt", lambda out: desk.write(out, text.encode(), said))
+
+    desk.choose_file("Template to fill", "Templates (*.j2 *.jinja *.txt);;All files (*)", fill)

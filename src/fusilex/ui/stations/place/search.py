@@ -1,0 +1,50 @@
+"""A programme searched for off the window's thread: better and better ones are told, until time is up or it is left."""
+
+from __future__ import annotations
+
+import time
+
+from PyQt6.QtCore import QThread, pyqtSignal
+
+from fusilex.bench.mishaps import write_down
+from fusilex.bench.programming import usual_seconds
+from fusilex.bench.stations.place.programmed import Task
+from fusilex.core.programme.optimise import Found, optimise
+
+TOLD_S = 0.15
+
+
+class Search(QThread):
+    """Emits what was found so far now and then, and the best at the end; `leave` ends it with what is known."""
+
+    better = pyqtSignal(object, float)
+    finished_with = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, task: Task, seconds: float | None = None) -> None:
+        super().__init__()
+        self.task = task
+        self.seconds = usual_seconds(len(task.job)) if seconds is None else seconds
+        self.left = False
+        self._began = self._told = 0.0
+
+    def leave(self) -> None:
+        self.left = True
+
+    def spent(self) -> float:
+        """The share of the time that is spent; all of it once the search was left."""
+        return 1.0 if self.left else (time.monotonic() - self._began) / self.seconds
+
+    def run(self) -> None:
+        self._began = time.monotonic()
+        try:
+            self.finished_with.emit(optimise(self.task.job, self.spent, seen=self._seen))
+        except ValueError as problem:
+            self.failed.emit(f"{problem}.")
+        except Exception as error:  # a defect must not take the window with it
+            self.failed.emit(f"The search ended in a mistake in Fusilex. {write_down(error)}")
+
+    def _seen(self, found: Found) -> None:
+        if time.monotonic() - self._told > TOLD_S:
+            self._told = time.monotonic()
+            self.better.emit(found, self.spent())
