@@ -1,0 +1,417 @@
+"""The machine at the bench: set up, programmed, proven, run with faults, the rest by hand; and hands with their order."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import asked as c
+import numpy as np
+import pytest
+from asked import acknowledge_all, project, project_workshop
+from machines import plain_programme
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLineEdit
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.demos import open_demo
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.place.hand import finish, in_order, next_by_hand, next_place, turn_of, unseen_marks
+from fusilex.bench.stations.place.programmed import choice, kept_of, line_of, machine_of, placer_of, plan_of, task
+from fusilex.bench.stations.place.proving import judge_proof, next_look, parts_to_look_at
+from fusilex.bench.stations.place.run_events import DRY, FIRST, Runs
+from fusilex.bench.stations.place.runner import Runner
+from fusilex.bench.stations.place.setup_events import SetUp
+from fusilex.bench.workshop.losses import Losses
+from fusilex.bench.workshop.put_right import PutRight
+from fusilex.core.judgement import Level
+from fusilex.core.machine.motion import short_turn
+from fusilex.core.placing.centring import judge_offset
+from fusilex.core.placing.pace import Pace, paces, rest_of
+from fusilex.core.placing.rejects import Tally, judge_rejects
+from fusilex.core.placing.turns import least_turn, repeats_at
+from fusilex.core.programme.plan import programme_time
+from fusilex.devices.placer import SimulatedPlacer
+from fusilex.devices.placer_world import NEVER, Chances, World
+from fusilex.formats.written.gcode import gcode_lines
+from fusilex.journal.place import sqlite_url
+from fusilex.ui.frame.start import make_window
+from fusilex.ui.frame.window import Window
+
+
+@pytest.fixture
+def bench(tmp_path: Path) -> Bench:
+    bench = open_demo(open_journal(sqlite_url(tmp_path / "m.sqlite")))
+    acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, line.pull + 40))
+    bench.do(c.CloseKit())
+    for panel in (1, 2):
+        bench.do(c.PrintPanel(panel, 0.12, "leaded"))
+    bench.go("Place", "H7-01")
+    teach(bench, 1)
+    return bench
+
+
+def teach(bench: Bench, panel: int) -> None:
+    for name, x, y in bench.batch.panel.fiducials:
+        bench.do(c.TeachPoint(panel, name, x + 160.2, y + 110.1))
+
+
+def programmed(bench: Bench) -> None:
+    slots, trips = plain_programme(bench.batch)
+    bench.do(c.KeepProgramme(slots, trips, 100.0))
+
+
+def prove(bench: Bench, proof: str) -> None:
+    while label := next_look(bench.batch, proof):
+        bench.do(c.JudgePart(proof, *label, "right"))
+    bench.do(c.SignProof(proof))
+
+
+def run(bench: Bench, panel: int, chances: Chances, seed: int = 1) -> Runner:
+    """The stand-in through a panel, as the window drives it, and what it did on record."""
+    left = task(bench.batch, panel, left_only=True)
+    plan = plan_of(left.job, kept_of(bench.batch))
+    world = World(left.job.machine, chances, seed)
+    port = SimulatedPlacer(left.job.machine, world)
+    runner = Runner(left.job, plan, list(gcode_lines(left.job, plan)), port)
+    runner.go()
+    for _ in range(200_000):
+        if runner.state != "running":
+            break
+        port.advance(0.5)
+        runner.tick()
+    assert runner.state == "done"
+    assert {(round(p.x, 3), round(p.y, 3)) for p in world.placed} == {
+        tuple(np.round(left.job.xy[left.job.labels.index(label)], 3)) for label in runner.put
+    }, "what the host counts is what lies there"
+    bench.do(c.MachineRan(panel, [list(p) for p in runner.put], [list(t) for t in runner.tries]))
+    return runner
+
+
+def test_a_programme_is_kept_only_where_it_is_one(bench: Bench) -> None:
+    slots, trips = plain_programme(bench.batch)
+    with pytest.raises(c.Refused, match=r"leaves .* parts out"):
+        bench.do(c.KeepProgramme(slots, trips[1:], 1.0))
+    twice = {**slots, next(iter(slots)): list(slots.values())[1]}
+    with pytest.raises(c.Refused, match="two lines stand in one slot"):
+        bench.do(c.KeepProgramme(twice, trips, 1.0))
+    bad = [[t[0], t[1], [[0, "U1", 1]]] for t in trips]
+    with pytest.raises(c.Refused):
+        bench.do(c.KeepProgramme(slots, bad, 1.0))
+    with pytest.raises(c.Refused, match="no programme"):
+        bench.do(c.KeepProgramme(slots, [["x"]], 1.0))
+    bench.do(c.KeepProgramme(slots, trips, 1e9))
+    kept = kept_of(bench.batch)
+    done = task(bench.batch, 1)
+    assert kept.time_s == kept.bound_s == pytest.approx(programme_time(done.job, plan_of(done.job, kept)))
+    assert {ref for ref, _ in kept.labels}.isdisjoint({"J1", "J2"}) and len(kept.labels) == 228
+    bench.do(c.ChooseMachine("small placer"))
+    assert kept_of(bench.batch) is None and placer_of(bench.batch).id == "small placer"
+
+
+def test_the_job_lies_where_the_points_were_taught_and_each_line_is_turned_for_good(bench: Bench) -> None:
+    programmed(bench)
+    before = task(bench.batch, 1)
+    i = before.job.labels.index(("D2", 2))
+    part = bench.design.part_by_ref["D2"]
+    # by complex numbers: board from its corner, stepped to cell 2, shifted as taught
+    x0, y0, *_ = bench.design.outline.bounds
+    at = complex(part.x - x0, part.y - y0) + complex(*bench.batch.panel.origins()[1]) + complex(160.2, 110.1)
+    assert complex(*before.job.xy[i]) == pytest.approx(at, abs=1e-6)
+    bench.do(c.PutLineRight("D2", 180.0, 0.1, 0.0, "seen on tape"))
+    after = task(bench.batch, 1)
+    assert abs(short_turn(after.job.turn[i] - before.job.turn[i])) == pytest.approx(180)
+    way = complex(*after.job.xy[i]) - at
+    assert way == pytest.approx(0.1 * np.exp(1j * np.radians(part.rotation_deg)), abs=1e-6)
+    key = line_of(bench.batch, 1, 1, part)
+    right = bench.workshop[PutRight].lines[key]
+    assert right.turn == 180 and "seen on tape" in right.source and "batch 7" in right.source
+    other = after.job.labels.index(("U1", 2))
+    assert after.job.turn[other] == before.job.turn[other]
+    bench.do(c.Undo())
+    assert not bench.workshop[PutRight].turns
+
+
+def test_nothing_runs_before_it_is_proven_and_a_wrong_part_is_looked_at_again(bench: Bench) -> None:
+    programmed(bench)
+    label = next(iter(kept_of(bench.batch).labels))
+    with pytest.raises(c.Refused, match="dry run is not signed"):
+        bench.do(c.MachineRan(1, [list(label)], []))
+    with pytest.raises(c.Refused, match="not looked at yet"):
+        bench.do(c.SignProof(DRY))
+    assert {ref for ref, _ in parts_to_look_at(bench.batch)} == {ref for ref, _ in kept_of(bench.batch).labels}
+    while (look := next_look(bench.batch, DRY)) and look[0] != "D2":
+        bench.do(c.JudgePart(DRY, *look, "right"))
+    bench.do(c.JudgePart(DRY, *look, "wrong"))
+    while look := next_look(bench.batch, DRY):
+        bench.do(c.JudgePart(DRY, *look, "right"))
+    with pytest.raises(c.Refused, match="D2 was wrong"):
+        bench.do(c.SignProof(DRY))
+    assert "D2" in judge_proof(bench.batch, 1)[0].headline
+    bench.do(c.PutLineRight("D2", 180.0, 0.0, 0.0, ""))
+    again = next_look(bench.batch, DRY)
+    assert again is not None and bench.batch.line_of[again[0]].key == bench.batch.line_of["D2"].key
+    prove(bench, DRY)
+    assert judge_proof(bench.batch, 1)[0].level is Level.GO
+    run(bench, 1, NEVER)
+    teach(bench, 2)
+    bench.go("Place", "H7-07")
+    assert "first article is not signed" in judge_proof(bench.batch, 2)[0].headline
+    with pytest.raises(c.Refused, match="first article"):
+        bench.do(c.MachinePlaced(2))
+    prove(bench, FIRST)
+    bench.do(c.MachinePlaced(2))
+    bench.do(c.PutLineRight("D2", 90.0, 0.0, 0.0, ""))
+    assert judge_proof(bench.batch, 2)[0].level is Level.STOP, "another turn is another programme"
+
+
+def test_a_run_with_faults_leaves_its_rejects_for_the_hand(bench: Bench) -> None:
+    programmed(bench)
+    prove(bench, DRY)
+    line = bench.batch.line_of["R5"]
+    slot = kept_of(bench.batch).slots[line.key]
+    bench.do(c.LoadSlot(slot, line.key, 30))
+    losses = bench.workshop[Losses].lost.copy()
+    runner = run(bench, 1, Chances(miss=0.05, side=0.03, lost=0.03), seed=4)
+    rejects = Counter(seen for *_, seen in runner.tries if seen)
+    assert rejects and len(runner.put) < 228
+    on = sum(len(bench.state.boards[b].placed) for b in bench.state.boards)
+    assert on == len(runner.put)
+    board = bench.state.boards["H7-01"]
+    assert board.step == "Place" and {"J1", "J2"} <= {
+        p.ref for p in bench.batch.parts_of("Place") if p.ref not in board.placed
+    }
+    assert next_by_hand(bench.batch, board) is not None
+    lost = sum(n for kind, n in rejects.items() if kind not in ("jam", "empty"))
+    assert sum(bench.workshop[Losses].lost.values()) - sum(losses.values()) == lost
+    runs = bench.state[Runs]
+    assert sum(n for (kind, _), n in runs.tries.items() if kind == "slot") == len(runner.tries)
+    gone = sum(ref in line.refs for _, _, ref, _, _ in runner.tries)
+    assert bench.state[SetUp].loaded["Place"][slot].left == 30 - gone
+    assert project(bench.record.history) == bench.state
+    for board in bench.state.panel_boards(1):
+        while (part := next_by_hand(bench.batch, board)) and board.step == "Place":
+            bench.do(c.PlacePart(board.serial, part.ref))
+    assert {b.step for b in bench.state.panel_boards(1)} == {"Reflow"}
+
+
+def test_a_feeder_surely_worse_than_the_others_is_named_with_what_to_check() -> None:
+    fleet = {f"F{k}": Tally(200, 2) for k in range(10)}
+    assert judge_rejects("slot", fleet) == []
+    bad = judge_rejects("slot", {**fleet, "F3": Tally(100, 9, (("not picked", 8), ("rejected", 1)))})
+    assert [j.subject for j in bad] == ["slot F3"] and bad[0].do.index("tape empty") < bad[0].do.index("cover tape")
+    # Wilson by hand: 9 of 100, z 1.96
+    p, n, z = 0.09, 100, 1.959964
+    low = (p + z * z / 2 / n - z * np.sqrt(p * (1 - p) / n + z * z / 4 / n / n)) / (1 + z * z / n)
+    assert f"{100 * low:.1f}" in str(bad[0].because)
+    assert judge_rejects("slot", {**fleet, "F3": Tally(13, 1)}) == [], "one alone is chance"
+
+
+def test_slots_pockets_and_first_pieces(bench: Bench) -> None:
+    programmed(bench)
+    line = bench.batch.line_of["R5"]
+    slot = kept_of(bench.batch).slots[line.key]
+    with pytest.raises(c.Refused, match="no slot"):
+        bench.do(c.LoadSlot("Z9", line.key, 10))
+    with pytest.raises(c.Refused, match=r"has .* in slot"):
+        bench.do(c.LoadSlot(next(s.name for s in machine_of(bench.batch).slots if s.name != slot), line.key, 10))
+    bench.do(c.MeasurePiece(line.key, 1e6))
+    with pytest.raises(c.Refused, match="look at the tape"):
+        bench.do(c.LoadSlot(slot, line.key, 10))
+    bench.do(c.Undo())
+    bench.do(c.LoadSlot(slot, line.key, 10))
+    bench.do(c.SeePocket(slot, 0, 60.0, 24.0))
+    bench.do(c.SeePocket(slot, 10, 80.0, 24.0))
+    assert len(bench.state[SetUp].seen["Place"][slot]) == 2
+    with pytest.raises(c.Refused, match="outside the bed"):
+        bench.do(c.SeePocket(slot, 0, 900.0, 24.0))
+    taken = choice(bench.batch, 1)
+    bench.do(c.DecideLine(line.key, "hand"))
+    assert choice(bench.batch, 1).hand[line.key] == "you said so" and line.key in taken.machine
+    bench.do(c.DecideLine(bench.batch.line_of["J2"].key, "machine"))
+    assert bench.batch.line_of["J2"].key in choice(bench.batch, 1).machine, "flat top or not, the user knows"
+
+
+# by hand
+
+
+def test_a_part_that_lies_onto_itself_is_never_turned_round(bench: Bench) -> None:
+    parts = bench.design.part_by_ref
+    for ref, part in parts.items():
+        turn, repeats = turn_of(part), repeats_at(part)
+        assert abs(turn) <= repeats / 2 and (part.rotation_deg - turn) % repeats == pytest.approx(0, abs=1e-9), ref
+    plain = replace(parts["C5"], rotation_deg=180.0)
+    assert turn_of(plain) == 0 and repeats_at(parts["D1"]) == 360 and repeats_at(parts["U1"]) == 360
+    assert least_turn(-135, 90) == 45 and least_turn(180, 360) == 180
+
+
+def test_own_order_rounds_and_marks(bench: Bench) -> None:
+    board = bench.state.boards["H7-01"]
+    last = bench.batch.lines_of(board)[bench.batch.parts_of("Place")[-1].ref].key
+    bench.do(c.PutOrder([last]))
+    assert bench.batch.lines_of(board)[in_order(bench.batch, board)[0].ref].key == last
+    with pytest.raises(c.Refused, match="twice"):
+        bench.do(c.PutOrder([last, last]))
+    bench.do(c.PutOrder([]))
+    bench.do(c.ChooseRounds("part by part"))
+    seen = []
+    for _ in range(12):
+        board, part = next_place(bench.batch, board)
+        seen.append((board.serial, bench.batch.lines_of(board)[part.ref].key))
+        bench.do(c.PlacePart(board.serial, part.ref))
+    first = bench.batch.lines[0]
+    assert {k for _, k in seen[: 6 * len(first.refs)][:12]} == {first.key} and len({s for s, _ in seen}) == 6
+    board = bench.state.boards["H7-01"]
+    for part in bench.batch.parts_of("Place")[:-1]:
+        if part.ref not in board.placed:
+            bench.do(c.PlacePart("H7-01", part.ref))
+    marks = unseen_marks(bench.batch, board)
+    assert marks and all(p.package.polarised for p in marks) and "C5" not in {p.ref for p in marks}
+    bench.do(c.SeeMark("H7-01", marks[0].ref, "wrong"))
+    stop = next(j for j in bench.judgements("Place") if j.rule == "place.marks")
+    assert stop.level is Level.STOP and marks[0].ref in stop.headline
+    for part in marks:
+        bench.do(c.SeeMark("H7-01", part.ref, "right"))
+    assert not unseen_marks(bench.batch, board)
+    with pytest.raises(c.Refused, match="no wrong way"):
+        bench.do(c.SeeMark("H7-01", "C5", "right"))
+
+
+def test_the_pace_is_learnt_and_its_interval_covers() -> None:
+    rng = np.random.default_rng(3)
+    inside = 0
+    for _ in range(400):
+        own = np.exp(rng.normal(np.log(11), 0.3))
+        times = np.exp(rng.normal(np.log(own), 0.4, 60))
+        known = paces([("0402", float(t)) for t in times[:30]])
+        mean, low, high = rest_of({"0402": 30}, known)
+        inside += low <= times[30:].sum() <= high
+        assert low <= mean <= high
+    assert 0.9 < inside / 400 <= 0.99
+    assert rest_of({}, paces([])) == (0.0, 0.0, 0.0)
+    pace = Pace(10.0, 0.5, 1)
+    sample = np.exp(rng.normal(np.log(10), 0.5, 200_000))
+    assert pace.mean_s == pytest.approx(sample.mean(), rel=0.01) and pace.variance == pytest.approx(
+        sample.var(), rel=0.05
+    )
+
+
+def test_nudge_or_leave_goes_by_the_pads(bench: Bench) -> None:
+    parts = bench.design.part_by_ref
+    chip, leaded, quad, pegged = parts["R10"], parts["Q1"], parts["U1"], parts["J2"]
+    width = min(np.diff(np.array(chip.pads[0].polygon.bounds).reshape(2, 2), axis=0)[0])
+    along = np.radians(chip.rotation_deg)
+    across = np.array([-np.sin(along), np.cos(along)])
+    assert judge_offset(chip, *(0.3 * width * across)).level is Level.GO
+    assert judge_offset(chip, *(1.2 * width * across)).level is Level.CARE
+    assert judge_offset(leaded, 0.02, 0.0).level is Level.GO and judge_offset(leaded, 0.5, 0.0).level is Level.CARE
+    assert judge_offset(quad, 0.2, 0.0).level is Level.CARE and judge_offset(pegged, 0.1, 0.0).level is Level.CARE
+    assert judge_offset(replace(chip, pads=()), 0.1, 0).level is Level.UNKNOWN
+
+
+# on the screen
+
+
+@pytest.fixture
+def window(qtbot, bench: Bench, tmp_path: Path) -> Iterator[Window]:  # type: ignore[no-untyped-def]
+    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    made.desk.go("Place", "H7-01")
+    yield made
+
+
+def press(window: Window, *keys: Qt.Key) -> None:
+    for key in keys:
+        QTest.keyClick(window, key)
+
+
+def answer(window: Window, text: str) -> None:
+    line = next(w for w in window.findChildren(QLineEdit) if w.isVisible())
+    line.setText(text)
+    QTest.keyClick(line, Qt.Key.Key_Return)
+
+
+def test_a_panel_goes_through_the_machine_by_keys(qtbot, window: Window) -> None:  # type: ignore[no-untyped-def]
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.ChooseWay("machine"))
+    window.station.show_view(2)
+    view = window.station.view
+    assert window.station.now().title == "Find a programme"
+    press(window, K.Key_O)
+    view.search.seconds = 1.0
+    press(window, K.Key_X)
+    qtbot.waitUntil(lambda: view.search is None, timeout=30_000)
+    assert kept_of(bench.batch) is not None and "from the best of all" in window.desk.said
+    assert "dry run is not signed" in window.station.now().title
+    press(window, K.Key_S)
+    assert view.run is not None and view.run.dry
+    view.run.timer.stop()
+    view.run.fast = True
+    for _ in range(60):
+        view.run.frame()
+    assert view.run.runner.state == "stepped" and view.run.runner.stop is not None
+    press(window, K.Key_Space)
+    for _ in range(40):
+        view.run.frame()
+    assert view.run.runner.put and not bench.state.boards["H7-01"].placed, "on tape nothing counts"
+    press(window, K.Key_X)
+    assert view.run is None
+    window.station.show_view(3)
+    press(window, K.Key_Space, K.Key_X)
+    press(window, K.Key_A)
+    answer(window, "180")
+    assert bench.workshop[PutRight].turns
+    for _ in range(45):
+        press(window, K.Key_Space)
+    press(window, K.Key_G)
+    assert judge_proof(bench.batch, 1)[0].level is Level.GO
+    window.station.show_view(2)
+    press(window, K.Key_R)
+    view.run.timer.stop()
+    view.run.fast = True
+    for _ in range(3000):
+        if view.run is None:
+            break
+        view.run.frame()
+    assert view.run is None and len(bench.state.boards["H7-01"].placed) > 30
+    assert "placed" in window.desk.said
+    window.station.show_view(1)
+    press(window, K.Key_Down, K.Key_M)
+    assert len(bench.state[SetUp].said["Place"]) == 1
+    press(window, K.Key_M)
+    press(window, K.Key_L)
+    answer(window, "nonsense here now")
+    assert "no count" in window.desk.said
+    press(window, K.Key_V)
+    answer(window, "fish")
+    assert "no reading" in window.desk.said
+
+
+def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:
+    bench, K = window.desk.bench, Qt.Key
+    first = window.station.view.hand.in_hand()
+    press(window, K.Key_Right)
+    other = window.station.view.hand.in_hand()
+    assert other.ref != first.ref and other.ref in window.station.now().title
+    press(window, K.Key_Space)
+    assert bench.state.boards["H7-01"].placed == [other.ref]
+    press(window, K.Key_B)
+    assert "Part by part" in window.desk.said and "min a panel" in window.desk.said
+    press(window, K.Key_G)
+    answer(window, f"{first.ref} 0.05 0")
+    assert first.ref in window.desk.said and "by itself" in window.desk.said
+    press(window, K.Key_Period)
+    assert "goes on later" in window.desk.said
+    press(window, K.Key_P)
+    assert "mark" in window.station.now().title.lower()
+    press(window, K.Key_P)
+    assert finish(bench.batch, bench.state.boards["H7-01"])[0] > 60
+    assert project_workshop(bench.shop.history) == bench.workshop
