@@ -161,7 +161,7 @@ class Instrument(Record, frozen=True):
 
     what: ClassVar[str] = "instrument"
     title: ClassVar[str] = "Instruments"
-    measures: Literal["resistance", "mass", "temperature", "air"] = "resistance"
+    measures: Literal["resistance", "mass", "temperature", "air", "component"] = "resistance"
     port: str = ""
     check_by: Day = ""
 

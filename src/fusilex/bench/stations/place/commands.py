@@ -6,6 +6,7 @@ from typing import ClassVar
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
+from fusilex.bench.common.commands import SendBack
 from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
@@ -16,6 +17,7 @@ from fusilex.bench.stations.place.events import (
     PartsPlaced,
     Placing,
     PointForgotten,
+    PointHidden,
     PointTaught,
     WayChosen,
 )
@@ -91,6 +93,36 @@ class ForgetPoint(Command, frozen=True):
         return Result([PointForgotten(self.panel, self.point, step)])
 
 
+class HidePoint(Command, frozen=True):
+    """A point cannot be seen on this panel: another is taught for it."""
+
+    panel: int
+    point: str
+
+    def decide(self, batch: Batch) -> Result:
+        step = batch.panel_at(self.panel, "Place")[0].step
+        point_at(batch, self.point)
+        return Result([PointHidden(self.panel, self.point, step)])
+
+
+class BadPrint(Command, frozen=True):
+    """The camera shows that the print is bad: the panel goes back to Print, parts that were on it come off."""
+
+    panel: int
+    cautions: ClassVar[str] = "Place"
+
+    def decide(self, batch: Batch) -> Result:
+        boards = batch.panel_at(self.panel, "Place")
+        side = batch.steps.by_id[boards[0].step].side
+        prints = [s for s in batch.steps.at_station("Print") if s.side == side]
+        if not prints:
+            raise Refused("Nothing is printed on this side.")
+        if full := [b.serial for b in boards if b.placed]:
+            raise Refused(f"Board {full[0]} carries parts: take them off and send it back with F3.")
+        back = [SendBack(b.serial, prints[-1].id, "bad print seen under the camera").decide(batch) for b in boards]
+        return Result([event for one in back for event in one.events])
+
+
 class MachinePlaced(Command, frozen=True):
     """The machine has placed what was left on every board of the panel, or what its programme has for it."""
 
@@ -114,4 +146,4 @@ class MachinePlaced(Command, frozen=True):
         return Result([*happened, *batch.onward(boards)], workshop)
 
 
-COMMANDS = (ChooseWay, PlacePart, TeachPoint, ForgetPoint, MachinePlaced)
+COMMANDS = (ChooseWay, PlacePart, TeachPoint, ForgetPoint, HidePoint, BadPrint, MachinePlaced)

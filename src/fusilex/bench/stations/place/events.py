@@ -14,9 +14,12 @@ HAND, MACHINE = "hand", "machine"
 
 @dataclass
 class Placing:
-    """Points taught by panel and step (name → x, y of the machine, mm), and the way of placing in view, by step."""
+    """Points taught by panel and step (name → x, y of the machine, mm), those that cannot be seen there, and the way of
+    placing in view, by step.
+    """
 
     taught: dict[tuple[int, str], dict[str, tuple[float, float]]] = field(default_factory=dict)
+    hidden: dict[tuple[int, str], list[str]] = field(default_factory=dict)
     way: dict[str, str] = field(default_factory=dict)
 
 
@@ -117,4 +120,24 @@ class PointForgotten(Event, frozen=True):
         return f"forgetting {self.point}"
 
 
-EVENTS = (WayChosen, PartsPlaced, PartTakenBack, PanelPlaced, PointTaught, PointForgotten)
+class PointHidden(Event, frozen=True):
+    """A point cannot be seen: paste or tape covers it, or it is not there."""
+
+    kind: ClassVar[str] = "point_hidden"
+    panel: int
+    point: str
+    step: str = "Place"
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        placing = state[Placing]
+        placing.taught.get((self.panel, self.step), {}).pop(self.point, None)
+        hidden = placing.hidden.setdefault((self.panel, self.step), [])
+        if self.point not in hidden:
+            hidden.append(self.point)
+
+    @property
+    def words(self) -> str:
+        return f"{self.point} hidden on panel {self.panel}"
+
+
+EVENTS = (WayChosen, PartsPlaced, PartTakenBack, PanelPlaced, PointTaught, PointForgotten, PointHidden)

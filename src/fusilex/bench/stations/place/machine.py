@@ -16,6 +16,7 @@ from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import angle_as_seen, as_seen, named_point, on_board, on_panel
 from fusilex.core.placing.references import judge_references
+from fusilex.core.placing.suggest import Candidate, corners_of, suggest
 from fusilex.core.road.steps import Step as RoadStep
 from fusilex.core.similarity import one_each
 from fusilex.formats.written.programme import Step
@@ -58,6 +59,26 @@ def taught(batch: Batch, panel: int) -> tuple[list[str], NDArray[np.float64], ND
         return [], np.empty((0, 2)), np.empty((0, 2))
     design = as_seen(batch.panel, [point_at(batch, name) for name in points], step.side)
     return one_each(list(points), design, list(points.values()))
+
+
+def points_to_teach(batch: Batch, panel: int, count: int = LEAST_POINTS) -> tuple[list[Candidate], float]:
+    """Points to teach, those that can be seen and leave the least error at the worst part, in the order of their names;
+    and that error (mm). Nothing where there are not enough.
+    """
+    step = place_step(batch)
+    hidden = set(batch.state[Placing].hidden.get((panel, step.id), ()))
+    seen = [(name, as_seen(batch.panel, [[x, y]], step.side)[0]) for name, x, y in batch.panel.fiducials]
+    some = [Candidate(name, float(at[0]), float(at[1])) for name, at in seen]
+    labels, places = on_panel(batch.design, batch.panel, batch.parts_of(step.id))
+    if not len(places):
+        return [], 0.0
+    places = as_seen(batch.panel, places, step.side)
+    some += corners_of([label.replace(" in cell ", "@") for label in labels], places)
+    try:
+        chosen, error = suggest([c for c in some if c.name not in hidden], places, count)
+    except ValueError:
+        return [], 0.0
+    return sorted(chosen, key=lambda c: c.name), error
 
 
 def as_lies(batch: Batch, xy: NDArray[np.float64]) -> tuple[float, float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fusilex.bench.common.meters import meter_at
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
@@ -10,13 +11,16 @@ from fusilex.bench.stations.place.setup import DecideLine, LoadSlot, MeasurePiec
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.typed_text import numbers
 from fusilex.bench.workshop.put_right import PutRight
+from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.machine.tapes import Tape, pockets_lost, tape_of
-from fusilex.core.placing.first_piece import RIGHT, WRONG
+from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG
 from fusilex.core.programme.feeding import PITCH_LIMIT_MM, boards_fed, pick_point
+from fusilex.core.units import show_value
 from fusilex.core.values import read_value
+from fusilex.devices.meter import NoMeter, read_meter
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.place.lying import LyingCard
 from fusilex.ui.tabbed import View
@@ -25,6 +29,13 @@ from fusilex.ui.widgets.rows import Column, Rows
 
 THREAD_MM = 60.0
 """Tape that is threaded past the pick point before the first part can be held."""
+
+
+_VERDICT = {
+    RIGHT: "it is what it should be.",
+    WRONG: "that is another value. Stop, and look at the tape.",
+    UNKNOWN: "nobody can tell from this. A better meter would, or the part has no value to measure.",
+}
 
 
 class LinesView(View):
@@ -186,25 +197,32 @@ class LinesView(View):
         )
 
     def _measure(self) -> None:
+        """From the meter on record, else typed."""
         if (line := self.line) is None:
+            return
+        port = port_of(self.batch.workshop[Records], "component")
+        if port:
+            try:
+                _, value = read_meter(meter_at(port, line.value, line.package.family))
+            except NoMeter as problem:
+                self.desk.say(str(problem))
+            else:
+                self._measured(line, value)
             return
 
         def measured(text: str) -> None:
             value = read_value(text, line.package.family).value
             if value is None:
                 self.desk.say(f"“{text.strip()}” is no reading: type it as the meter shows it, such as 9.97k or 98n.")
-            elif self.desk.do(MeasurePiece(line.key, value)):
-                verdict = self.batch.state[SetUp].measured[line.key][1]
-                self.desk.say(
-                    {
-                        RIGHT: "It is what it should be.",
-                        WRONG: "That is another value: stop, and look at the tape.",
-                    }.get(
-                        verdict, "Nobody can tell from this: a better meter would, or the part has no value to measure."
-                    )
-                )
+            else:
+                self._measured(line, value)
 
         self.desk.ask(f"One piece of {line.name} on the meter reads", measured)
+
+    def _measured(self, line: PullLine, value: float) -> None:
+        if self.desk.do(MeasurePiece(line.key, value)):
+            verdict = self.batch.state[SetUp].measured[line.key][1]
+            self.desk.say(f"{show_value(value, '')}: {_VERDICT[verdict]}")
 
     def _pocket(self) -> None:
         line = self.line

@@ -15,14 +15,14 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.now import Now
 from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.place.commands import ChooseWay, ForgetPoint, MachinePlaced
+from fusilex.bench.stations.place.commands import BadPrint, ChooseWay, ForgetPoint, HidePoint, MachinePlaced
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.bench.stations.place.hand import (
     finish,
     hints,
     turn_of,
 )
-from fusilex.bench.stations.place.machine import as_lies, fit, programme, taught, way_of
+from fusilex.bench.stations.place.machine import as_lies, fit, points_to_teach, programme, taught, way_of
 from fusilex.bench.stations.place.typed_input import point
 from fusilex.core.design.model import Part
 from fusilex.core.placing.turns import turn_words
@@ -147,6 +147,8 @@ class PlaceView(View):
                     lambda _: self.desk.ask("Point and measured x y in mm, for example  P1 12.31 8.04", self._teach),
                     True,
                 ),
+                Key("H", "hidden: another", lambda _: self._hide(), True),
+                Key("W", "bad print: back", lambda _: self._bad_print(), True),
                 Key("D", "forget a point", lambda _: self._forget()),
                 Key("E", "write the placements", lambda _: self._export(), True),
                 Key("Space", "machine placed the panel", lambda _: self._machine_placed(), True),
@@ -160,6 +162,21 @@ class PlaceView(View):
     def _teach(self, text: str) -> None:
         if command := self.desk.read(lambda: point(self.bench.board.panel, text)):
             self.desk.do(command, f"{command.point} taught.")
+
+    def _hide(self) -> None:
+        """The point that is asked for next cannot be seen."""
+        panel = self.bench.board.panel
+        known = self.bench.state[Placing].taught.get((panel, self.batch.step.id), {})
+        wanted, _ = points_to_teach(self.batch, panel)
+        if point := next((p.name for p in wanted if p.name not in known), None):
+            self.desk.do(HidePoint(panel, point), f"{point} is hidden: another point stands in for it.")
+        else:
+            self.desk.say("No point is asked for now.")
+
+    def _bad_print(self) -> None:
+        serial, panel = self.bench.board.serial, self.bench.board.panel
+        if self.desk.do(BadPrint(panel), f"Panel {panel} goes back to Print: wash it, print it again."):
+            self.go_on(serial)
 
     def _forget(self) -> None:
         panel = self.bench.board.panel

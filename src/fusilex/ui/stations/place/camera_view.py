@@ -1,0 +1,189 @@
+"""The bed under the camera: drive to a reference point, bring it under the crosshair by keys, take it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QTransform
+
+from fusilex.bench.now import Now
+from fusilex.bench.stations.place.commands import BadPrint, HidePoint, TeachPoint
+from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.stations.place.machine import fit, place_step, points_to_teach
+from fusilex.bench.stations.place.programmed import lying, machine_of, placer_of
+from fusilex.core.placing.suggest import Candidate
+from fusilex.devices.bed_camera import TrueLie, lie_of
+from fusilex.ui.canvas.picture import BoardPictures
+from fusilex.ui.desk import Desk
+from fusilex.ui.tabbed import View
+from fusilex.ui.theme import theme
+from fusilex.ui.widgets.card import Card
+from fusilex.ui.widgets.glyphs import plain_text
+from fusilex.ui.widgets.keys import Key
+
+FIELD_MM, STEP_MM, FINE_MM = 7.0, 0.5, 0.02
+WANTED = 4
+FIDUCIAL_MM, BARE_MM = 0.5, 1.0
+WAYS = {"Left": (-1, 0), "Right": (1, 0), "Up": (0, 1), "Down": (0, -1)}
+
+
+class CameraPicture(Card):
+    """What the camera sees around its crosshair; `at` is where it looks (mm, bed)."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.pictures = BoardPictures(desk.art)
+        self.at = (0.0, 0.0)
+        self.lie = TrueLie(0.0, 0.0, 0.0, 1.0)
+        self.hidden: set[str] = set()
+        self.words = ""
+        self.setAccessibleName("The bed under the camera")
+
+    def draw(self, painter: QPainter) -> None:
+        batch = self.desk.batch
+        panel, side = batch.panel, place_step(batch).side
+        room = QRectF(self.rect()).adjusted(4, 4, -4, -4)
+        scale = min(room.width(), room.height()) / FIELD_MM
+        middle = room.center()
+        painter.save()
+        painter.setClipRect(room)
+        painter.fillRect(room, theme.colour("body"))
+        painter.translate(middle)
+        painter.scale(scale, -scale)
+        painter.translate(-self.at[0], -self.at[1])
+        angle = math.radians(self.lie.turn)
+        cos, sin = self.lie.scale * math.cos(angle), self.lie.scale * math.sin(angle)
+        painter.setTransform(QTransform(cos, sin, -sin, cos, self.lie.dx, self.lie.dy), True)
+        if side == "bottom":
+            painter.setTransform(QTransform(-1, 0, 0, 1, panel.width, 0), True)
+        painter.fillRect(QRectF(0, 0, panel.width, panel.height), theme.colour("board"))
+        x0, y0, *_ = self.desk.bench.design.outline.bounds
+        for cell in panel.cells:
+            turn, shift = panel.place(cell)
+            dx, dy = shift - turn @ (x0, y0)
+            painter.save()
+            way = QTransform(turn[0, 0], turn[1, 0], turn[0, 1], turn[1, 1], float(dx), float(dy))
+            painter.setTransform(way, True)
+            self.pictures.paint_layers(painter, side, ("copper", "exposed", "silk", "paste"))
+            painter.restore()
+        painter.setPen(Qt.PenStyle.NoPen)
+        for name, x, y in panel.fiducials:
+            painter.setBrush(theme.colour("track"))
+            painter.drawEllipse(QPointF(x, y), BARE_MM, BARE_MM)
+            painter.setBrush(theme.colour("body_light" if name in self.hidden else "gold"))
+            size = BARE_MM * 1.2 if name in self.hidden else FIDUCIAL_MM
+            painter.drawEllipse(QPointF(x, y), size, size)
+        painter.restore()
+        painter.setPen(QPen(theme.colour("lit"), 1.5))
+        painter.drawLine(QPointF(room.left(), middle.y()), QPointF(room.right(), middle.y()))
+        painter.drawLine(QPointF(middle.x(), room.top()), QPointF(middle.x(), room.bottom()))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(middle, FIDUCIAL_MM * scale, FIDUCIAL_MM * scale)
+        foot = QRectF(room.left(), room.bottom() - theme.base * 2.6, room.width(), theme.base * 2.6)
+        painter.fillRect(foot, theme.colour("card", 225))
+        plain_text(painter, foot.adjusted(10, 3, -10, 0), self.words, "body", "ink")
+
+
+class CameraView(View):
+    name = "Camera"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.picture = CameraPicture(desk)
+        self.column.addWidget(self.picture, 1)
+        self._for: object = None
+
+    @property
+    def panel(self) -> int:
+        return self.bench.board.panel
+
+    def wanted(self) -> list[Candidate]:
+        """Points still to be taught, those first without which nothing is known."""
+        known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
+        least, _ = points_to_teach(self.batch, self.panel)
+        more, _ = points_to_teach(self.batch, self.panel, WANTED)
+        names = {c.name: c for c in [*least, *more]}
+        return [c for name, c in names.items() if name not in known]
+
+    def refresh(self) -> None:
+        machine = machine_of(self.batch)
+        self.picture.lie = lie_of(machine.board, self.panel)
+        step = place_step(self.batch).id
+        self.picture.hidden = set(self.batch.state[Placing].hidden.get((self.panel, step), ()))
+        following = next(iter(self.wanted()), None)
+        key = self.panel, step, following.name if following else ""
+        if key != self._for:
+            self._for = key
+            self._drive(following)
+        x, y = self.picture.at
+        self.picture.words = f"x {x:.2f}  y {y:.2f} mm" + (f"   looking for {following.name}" if following else "")
+        self.picture.update()
+
+    def _drive(self, point: Candidate | None) -> None:
+        """To where a point should be, by what is known."""
+        machine = machine_of(self.batch)
+        if point is not None:
+            way = lying(self.batch, self.panel, machine, place_step(self.batch).side)
+            x, y = way.lay(np.array([[point.x, point.y]]))[0]
+            self.picture.at = float(x), float(y)
+        elif self.picture.at == (0.0, 0.0):
+            self.picture.at = machine.board
+
+    def now(self) -> Now | None:
+        port = placer_of(self.batch).port
+        if port and port != "stand-in":
+            return Now(
+                "No picture from this camera", "Jog on the machine itself, and type what it reads, with T at Place."
+            )
+        following = next(iter(self.wanted()), None)
+        if following is None:
+            return Now(
+                "All points are taught", "Look at the print with the arrows; W sends the panel back to Print.", 1.0
+            )
+        told = "" if fit(self.batch, self.panel) is None else " This one finds a wrong one among the others."
+        return Now(
+            f"Bring {following.name} under the cross",
+            f"Arrows move {STEP_MM:g} mm, with Shift {FINE_MM:g}. Enter takes it, H where it is hidden.{told}",
+        )
+
+    def keys(self) -> list[Key]:
+        return [
+            Key("Left Right Up Down", f"{STEP_MM:g} mm", lambda key: self._jog(key, STEP_MM)),
+            Key("Shift+Left Shift+Right Shift+Up Shift+Down", f"{FINE_MM:g} mm", lambda key: self._jog(key, FINE_MM)),
+            Key("Enter", "take the point", lambda _: self._take(), True),
+            Key("H", "hidden: another", lambda _: self._hide(), True),
+            Key("W", "bad print: back", lambda _: self._bad(), True),
+        ]
+
+    def _jog(self, key: str, step: float) -> None:
+        dx, dy = WAYS[key.removeprefix("Shift+")]
+        machine, (x, y) = machine_of(self.batch), self.picture.at
+        x, y = min(max(x + dx * step, 0.0), machine.width), min(max(y + dy * step, 0.0), machine.depth)
+        self.picture.at = round(x, 4), round(y, 4)
+        self.desk.say("")
+
+    def _take(self) -> None:
+        if following := next(iter(self.wanted()), None):
+            self.desk.do(TeachPoint(self.panel, following.name, *self.picture.at), f"{following.name} taught.")
+        else:
+            self.desk.say("Every point that helps is taught.")
+
+    def _hide(self) -> None:
+        if following := next(iter(self.wanted()), None):
+            self.desk.do(
+                HidePoint(self.panel, following.name), f"{following.name} is hidden: another stands in for it."
+            )
+
+    def _bad(self) -> None:
+        panel = self.panel
+        self.desk.do(BadPrint(panel), f"Panel {panel} goes back to Print: wash it, print it again.")
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
+        rows = [("taught", ", ".join(known) or "nothing yet"), ("field", f"{FIELD_MM:g} mm, stand-in")]
+        if (found := fit(self.batch, self.panel)) is not None:
+            rows += [("turn", f"{found.rotation_deg:.3f}°"), ("RMS", f"{found.rms_mm:.3f} mm")]
+        return f"Panel {self.panel}", rows
