@@ -20,6 +20,7 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.hand import finish, in_order, next_by_hand, next_place, turn_of, unseen_marks
+from fusilex.bench.stations.place.machine import fit
 from fusilex.bench.stations.place.programmed import choice, kept_of, line_of, machine_of, placer_of, plan_of, task
 from fusilex.bench.stations.place.proving import judge_proof, next_look, parts_to_look_at
 from fusilex.bench.stations.place.run_events import DRY, FIRST, Runs
@@ -30,10 +31,12 @@ from fusilex.bench.workshop.put_right import PutRight
 from fusilex.core.judgement import Level
 from fusilex.core.machine.motion import short_turn
 from fusilex.core.placing.centring import judge_offset
+from fusilex.core.placing.first_piece import verdict_of
 from fusilex.core.placing.pace import Pace, paces, rest_of
 from fusilex.core.placing.rejects import Tally, judge_rejects
 from fusilex.core.placing.turns import least_turn, repeats_at
 from fusilex.core.programme.plan import programme_time
+from fusilex.devices.meter import parse_meter
 from fusilex.devices.placer import SimulatedPlacer
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.written.gcode import gcode_lines
@@ -415,3 +418,77 @@ def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:
     press(window, K.Key_P)
     assert finish(bench.batch, bench.state.boards["H7-01"])[0] > 60
     assert project_workshop(bench.shop.history) == bench.workshop
+
+
+def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(window: Window) -> None:
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.ChooseWay("machine"))
+    for name in ("P1", "P2", "P3"):
+        bench.do(c.ForgetPoint(1, name))
+    window.station.show_view(4)
+    view = window.station.view
+    press(window, K.Key_H)
+    assert "P1" not in {p.name for p in view.wanted()} and "another stands in" in window.desk.said
+    taken = 0
+    while following := next(iter(view.wanted()), None):
+        lie = view.picture.lie
+        x, y = lie.on_bed(following.x, following.y)
+        for _ in range(400):
+            dx, dy = x - view.picture.at[0], y - view.picture.at[1]
+            if max(abs(dx), abs(dy)) <= 0.0101:
+                break
+            key = (K.Key_Right if dx > 0 else K.Key_Left) if abs(dx) > abs(dy) else (K.Key_Up if dy > 0 else K.Key_Down)
+            fine = max(abs(dx), abs(dy)) < 0.26
+            shift = Qt.KeyboardModifier.ShiftModifier if fine else Qt.KeyboardModifier.NoModifier
+            QTest.keyClick(window, key, shift)
+        press(window, K.Key_Return)
+        taken += 1
+    assert taken == 4
+    found = fit(bench.batch, 1)
+    assert found.rotation_deg == pytest.approx(lie.turn, abs=0.02) and found.rms_mm < 0.02
+    true = np.array([lie.on_bed(*p) for p in ([100.0, 40.0], [20.0, 50.0])])
+    assert np.hypot(*(found.apply([[100.0, 40.0], [20.0, 50.0]]) - true).T).max() < 0.03
+    press(window, K.Key_W)
+    assert {b.step for b in bench.state.panel_boards(1)} == {"Print"}
+    assert "bad print" in str(bench.record.history[-30:])
+
+
+def test_the_bed_is_edited_in_its_picture(window: Window) -> None:
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.ChooseWay("machine"))
+    window.station.show_view(2)
+    view = window.station.view
+    press(window, K.Key_B, K.Key_Right)
+    name = view.edit.slot.name
+    x = view.edit.slot.x
+    QTest.keyClick(window, K.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    slot = next(s for s in machine_of(bench.batch).slots if s.name == name)
+    assert slot.x == pytest.approx(x + 0.5)
+    at = view.bed.to_px(slot.x, slot.y)
+    there = view.bed.to_px(slot.x + 6, slot.y + 60)
+    QTest.mousePress(view.bed, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    QTest.mouseRelease(view.bed, Qt.MouseButton.LeftButton, pos=there.toPoint())
+    slot = next(s for s in machine_of(bench.batch).slots if s.name == name)
+    assert (slot.x, slot.y) == (pytest.approx(x + 6.5, abs=1.5), pytest.approx(24 + 60, abs=1.5))
+    count = len(machine_of(bench.batch).slots)
+    press(window, K.Key_A)
+    assert len(machine_of(bench.batch).slots) == count + 1
+    press(window, K.Key_D)
+    press(window, K.Key_P)
+    answer(window, "900 24")
+    assert all(s.x <= 500 for s in machine_of(bench.batch).slots)
+    press(window, K.Key_T, K.Key_K, K.Key_B)
+    assert view.edit is None and bench.workshop == project_workshop(bench.shop.history)
+
+
+def test_a_meter_stands_in_and_says_what_it_shows(window: Window) -> None:
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.SetRecord("instrument", {"id": "meter", "measures": "component", "port": "stand-in"}))
+    window.station.show_view(1)
+    press(window, K.Key_V)
+    value, verdict = next(iter(bench.state[SetUp].measured.values()))
+    assert verdict == "right" and value == pytest.approx(1e-6, rel=0.02) and "it should be" in window.desk.said
+    assert parse_meter("C 98.2 nF") == ("C", pytest.approx(98.2e-9)) and parse_meter("OL") is None
+    assert verdict_of("10 k 1 %", "resistor", 10_150)[0] == "can't tell"
+    assert verdict_of("10 k 1 %", "resistor", 9_990)[0] == "can't tell", "a meter of 1 % cannot tell 1 %"
+    assert verdict_of("10 k", "resistor", 10_600)[0] == "can't tell" and verdict_of("", "ic", 5)[0] == "can't tell"

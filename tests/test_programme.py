@@ -13,6 +13,7 @@ import pytest
 from machines import job, machine, shortest, small_shop
 
 from fusilex.app import main
+from fusilex.core.machine.calibrate import Timed, calibrated, taken_over
 from fusilex.core.machine.controller import Controller
 from fusilex.core.machine.model import Axis, Nozzle
 from fusilex.core.machine.motion import axis_time, short_turn
@@ -21,6 +22,7 @@ from fusilex.core.machine.tapes import tape_of
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.angles import Turns
 from fusilex.core.problems import BadInput
+from fusilex.core.programme.balance import balance
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.levels import bands, levels, strikes, travel_height
 from fusilex.core.programme.optimise import optimise
@@ -172,6 +174,56 @@ def test_who_places_what_is_the_best_choice_of_all() -> None:
     assert "others save more" in choice.hand["line 4"] or "loading takes" in choice.hand["line 4"]
     told = choose(shop, feeds, runs, said={"line 4": True, "line 3": False})
     assert "line 4" in told.machine and told.hand["line 3"] == "you said so"
+
+
+def test_two_machines_in_a_row_share_so_that_no_other_share_is_better_than_the_bound() -> None:
+    j = job(24, 6, 1, seed=5)
+    slow = replace(j.machine, x=Axis(200, 2000), y=Axis(200, 2000))
+
+    def make(m: int, lines: frozenset[str]) -> Job:
+        own = np.flatnonzero([j.names[k] in lines for k in j.line])
+        names = tuple(n for n in j.names if n in lines)
+        old = [j.names.index(n) for n in names]
+        index = {k: i for i, k in enumerate(old)}
+        cut = {f: getattr(j, f)[own] for f in ("xy", "turn", "height", "level")}
+        line = np.array([index[k] for k in j.line[own].tolist()])
+        shop, rows = (slow, j.machine)[m], {f: getattr(j, f)[old] for f in ("fits", "can", "moving")}
+        return replace(j, machine=shop, names=names, line=line, labels=tuple(j.labels[i] for i in own), **cut, **rows)
+
+    every = frozenset(j.names)
+    shared = balance(2, [every, every], [6, 6], make, turns(60))
+    assert shared.lines[0] | shared.lines[1] == every and not shared.lines[0] & shared.lines[1]
+    best = np.inf
+    for bits in product((0, 1), repeat=6):
+        lines = [frozenset(n for n, b in zip(j.names, bits, strict=True) if b == m) for m in (0, 1)]
+        best = min(best, max(optimise(make(m, own), turns(4)).time_s for m, own in enumerate(lines) if own))
+    assert shared.bound_s <= best and shared.time_s <= 1.05 * best
+    with pytest.raises(ValueError, match="no room"):
+        balance(2, [every, every], [2, 2], make, turns(5))
+
+
+def test_a_logged_run_gives_the_machine_its_own_times() -> None:
+    rng, shop = np.random.default_rng(1), machine(2, 20)
+    true = {"x_speed": 420.0, "x_acceleration": 3100.0, "y_speed": 380.0, "y_acceleration": 2600.0}
+    held = {"pick": 0.42, "look": 0.25, "place": 0.37}
+    x, y = Axis(420, 3100), Axis(380, 2600)
+    covered = []
+    for _ in range(30):
+        log = []
+        for k in range(240):
+            what = ("pick", "look", "place")[k % 3]
+            dx, dy = rng.uniform(-300, 300) * rng.choice([0.05, 1]), rng.uniform(-250, 250) * rng.choice([0.05, 1])
+            way = max(float(axis_time(dx, x)), float(axis_time(dy, y)))
+            log.append(Timed(what, dx, dy, way + held[what] + rng.normal(0, 0.01)))
+        found = calibrated(shop, log)
+        want = true | {f"{k}_whole": v for k, v in held.items()}
+        covered += [abs(found.numbers[k] - v) <= found.within95[k] for k, v in want.items()]
+    assert 0.88 < np.mean(covered) <= 1 and found.rms_s == pytest.approx(0.01, rel=0.2)
+    assert taken_over(shop, found, {"pick": 0.1}).times.pick == pytest.approx(0.32, abs=0.01)
+    still = calibrated(shop, [Timed("pick", 0.0, 0.0, 0.4 + rng.normal(0, 0.01)) for _ in range(20)])
+    assert {"x_speed", "y_acceleration"} <= set(still.unknown), "standing still tells nothing of axes"
+    with pytest.raises(ValueError, match="12 at least"):
+        calibrated(shop, log[:5])
 
 
 def test_tapes_and_turns_go_by_the_standard() -> None:

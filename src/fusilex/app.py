@@ -88,7 +88,9 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("--hidden", default="", metavar="P1,P2", help="points that cannot be seen")
     one = verb("programme", "who places what, and the placing machine's programme for one panel")
     one.add_argument("folder")
-    one.add_argument("--machine", required=True, metavar="MACHINE.json")
+    one.add_argument(
+        "--machine", required=True, action="append", metavar="MACHINE.json", help="several: they stand in a row"
+    )
     one.add_argument("--boards", type=int, metavar="N", help="boards of the batch (default: one panel)")
     one.add_argument("--seconds", type=float, metavar="S", help="time to search (default: by size)")
     one.add_argument("--seed", type=int, default=0, metavar="K")
@@ -202,7 +204,8 @@ def _answer(options: argparse.Namespace) -> Answer:
             return measured.refs(options.folder, options.points, options.suggest, options.hidden)
         case "programme":
             o = options
-            return placing.programme(o.folder, o.machine, o.boards, o.seconds, o.seed, o.gcode, o.template, o.side)
+            asked = placing.Asked(o.folder, o.machine, o.boards, o.seconds, o.seed, o.gcode, o.template, o.side)
+            return placing.programme(asked)
         case "simulate":
             return placing.simulate(options.file, options.machine, options.seed, options.faults)
         case "profile":

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -9,14 +11,20 @@ from fusilex.bench.intake.design import read_design
 from fusilex.bench.programming import Programme, as_values, clock, hand_of, job_for, usual_seconds, who_places
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.workshop.machine_file import read_machine
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import pull_for
+from fusilex.core.machine.model import Machine
 from fusilex.core.machine.rs274 import BadBlock
-from fusilex.core.panel.layout import single
+from fusilex.core.panel.layout import Panel, single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
+from fusilex.core.programme.balance import balance
+from fusilex.core.programme.job import Job
+from fusilex.core.programme.make import Piece
 from fusilex.core.programme.optimise import optimise
-from fusilex.core.programme.pieces import in_corner
+from fusilex.core.programme.pieces import LineOf, Parts, in_corner
+from fusilex.core.programme.who import Choice
 from fusilex.devices.placer import run_through
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.bundle import read_one
@@ -27,61 +35,139 @@ from fusilex.formats.written.whole import write_whole
 MOST_BOARDS, MOST_GCODE = 10_000, 48 * 2**20
 
 
-def programme(
-    folder: str,
-    machine_file: str,
-    boards: int | None = None,
-    seconds: float | None = None,
-    seed: int = 0,
-    gcode: str | None = None,
-    template: str | None = None,
-    side: str = "top",
-) -> Answer:
-    """Who places what, and the machine's programme for one panel, its corner in the machine's corner."""
-    design, machine = read_design(folder), read_machine(machine_file)
+@dataclass(frozen=True)
+class Asked:
+    """What `programme` is asked for."""
+
+    folder: str
+    machines: Sequence[str]
+    boards: int | None = None
+    seconds: float | None = None
+    seed: int = 0
+    gcode: str | None = None
+    template: str | None = None
+    side: str = "top"
+
+
+def programme(asked: Asked) -> Answer:
+    """Who places what, and the programme of one machine, or of several in a row, for one panel in their corner."""
+    design, machines = read_design(asked.folder), [read_machine(file) for file in asked.machines]
     x0, y0, x1, y1 = design.outline.bounds
     panel = design.panel or single(x1 - x0, y1 - y0)
-    boards = len(panel.cells) if boards is None else boards
+    boards = len(panel.cells) if asked.boards is None else asked.boards
     if not 1 <= boards <= MOST_BOARDS:
         raise BadInput("--boards", f"1 to {MOST_BOARDS} boards", str(boards))
-    if seconds is not None and not 0 <= seconds <= 3600:
-        raise BadInput("--seconds", "0 to 3600 seconds", f"{seconds:g}")
-    own = [p for p in design.parts if placed_by_paste(p, side)]
+    if asked.seconds is not None and not 0 <= asked.seconds <= 3600:
+        raise BadInput("--seconds", "0 to 3600 seconds", f"{asked.seconds:g}")
+    own = [p for p in design.parts if placed_by_paste(p, asked.side)]
     if not own:
-        raise BadInput(Path(folder).name, f"parts on paste on the {side}", "none")
-    parts = dict.fromkeys(panel.cells[:boards], own)
-    runs = -(-boards // len(panel.cells))
+        raise BadInput(Path(asked.folder).name, f"parts on paste on the {asked.side}", "none")
     names = {ref: line.key for line in pull_for([(own, boards)]) for ref in line.refs}
-    line_of = lambda cell, part: names[part.ref]  # noqa: E731
-    choice = who_places(machine, design, panel, parts, line_of, runs, side)
+    row = _Row(design, panel, dict.fromkeys(panel.cells[:boards], own), lambda cell, part: names[part.ref], asked.side)
     try:
-        job, pieces = job_for(machine, design, panel, parts, line_of, in_corner(machine, side), choice, runs)
-        found = optimise(job, clock(usual_seconds(len(job)) if seconds is None else seconds), seed)
+        made, bound = row.found(machines, -(-boards // len(panel.cells)), asked.seconds, asked.seed)
     except ValueError as problem:
-        raise BadInput(Path(machine_file).name, f"a machine for {design.name}", str(problem)) from problem
-    made = Programme(job, found, choice, pieces, hand_of(choice, parts, line_of))
-    data = as_values(made)
-    text = [
-        f"{data['placements']} placements in {len(data['trips'])} trips: {data['time_s']:.1f} s a panel,"
-        f" no programme takes less than {data['bound_s']:.1f} s (gap {100 * data['gap']:.1f} %)",
-        *(f"slot {s['slot']:<4} {s['line']}  {s['width_mm']:g} mm tape, {s['pieces']} a panel" for s in data["slots"]),
-        *(f"by hand {h['ref']}: {h['why']}" for h in data["hand"]),
-    ]
-    if template:
-        words = read_one(Path(template)).decode("utf-8", "replace")
-        data["templated"] = render(words, {**data, "design": design.name}, Path(template).name)
+        raise BadInput(Path(asked.machines[0]).name, f"a machine for {design.name}", str(problem)) from problem
+    data = row.told(made, bound)
+    text = _told(data)
+    if asked.template:
+        words = read_one(Path(asked.template)).decode("utf-8", "replace")
+        data["templated"] = render(words, {**data, "design": design.name}, Path(asked.template).name)
         text = [data["templated"]]
-    if gcode:
-        write_whole({Path(gcode): to_gcode(job, made.found.plan, f"{design.name}, {side}").encode()})
+    if asked.gcode:
+        _written(Path(asked.gcode), made, f"{design.name}, {asked.side}")
     numbers = (
-        Because("time a panel", made.found.time_s, "s"),
-        Because("no programme is faster than", made.found.bound_s, "s"),
+        Because("time a panel", data["time_s"], "s"),
+        Because("no programme is faster than", data["bound_s"], "s"),
         Because("by hand", len(data["hand"]), "parts of a board"),
     )
     level = Level.CARE if data["hand"] else Level.GO
-    headline = f"The machine places {len(job)} parts of a panel in {made.found.time_s:.0f} s"
+    headline = f"The machine places {data['placements']} parts of a panel in {data['time_s']:.0f} s"
     do = "Place the others by hand after it." if data["hand"] else ""
     return Answer([Judgement("place.programme", level, design.name, headline, numbers, do)], data, "\n".join(text))
+
+
+@dataclass(frozen=True, eq=False)
+class _Row:
+    """A design's parts before one machine or several in a row."""
+
+    design: Design
+    panel: Panel
+    parts: Parts
+    line_of: LineOf
+    side: str
+
+    def found(
+        self, machines: Sequence[Machine], runs: int, seconds: float | None, seed: int
+    ) -> tuple[list[Programme], float]:
+        """Each machine's programme, and the bound to the time of the slowest. Raises ValueError."""
+        choices = [who_places(m, self.design, self.panel, self.parts, self.line_of, runs, self.side) for m in machines]
+        if len(machines) == 1:
+            only, pieces = self._job(machines[0], choices[0], runs)
+            best = optimise(only, clock(usual_seconds(len(only)) if seconds is None else seconds), seed)
+            hand = hand_of(choices[0], self.parts, self.line_of)
+            return [Programme(only, best, choices[0], pieces, hand)], best.bound_s
+        able = [frozenset(c.machine) for c in choices]
+        every = frozenset().union(*able)
+        hand = [(ref, why) for ref, why in hand_of(choices[0], self.parts, self.line_of) if not self._taken(ref, every)]
+
+        def make(m: int, lines: frozenset[str]) -> Job:
+            return self._job(machines[m], replace(choices[m], machine=tuple(lines)), runs)[0]
+
+        whole = sum(map(len, self.parts.values()))
+        spent = clock(usual_seconds(whole) * len(machines) if seconds is None else seconds)
+        shared = balance(len(machines), able, [len(m.slots) for m in machines], make, spent, seed)
+        made = []
+        for m, (lines, job, got) in enumerate(zip(shared.lines, shared.jobs, shared.found, strict=True)):
+            if job is not None and got is not None:
+                choice = replace(choices[m], machine=tuple(lines))
+                made.append(Programme(job, got, choice, self._job(machines[m], choice, runs)[1], hand))
+        return made, shared.bound_s
+
+    def _taken(self, ref: str, lines: frozenset[str]) -> bool:
+        return any(self.line_of(cell, p) in lines for cell, own in self.parts.items() for p in own if p.ref == ref)
+
+    def _job(self, machine: Machine, choice: Choice, runs: int) -> tuple[Job, list[Piece]]:
+        lying = in_corner(machine, self.side)
+        return job_for(machine, self.design, self.panel, self.parts, self.line_of, lying, choice, runs)
+
+    def told(self, made: Sequence[Programme], bound: float) -> dict[str, Any]:
+        """The programme in plain values; of several machines in a row each, and what they come to together."""
+        each = [as_values(one) for one in made]
+        if len(each) == 1:
+            return each[0]
+        time = max(one["time_s"] for one in each)
+        return {
+            "machines": each,
+            "placements": sum(one["placements"] for one in each),
+            "time_s": time,
+            "bound_s": bound,
+            "gap": max(0.0, time / bound - 1) if bound > 0 else None,
+            "hand": each[0]["hand"],
+        }
+
+
+def _told(data: dict[str, Any]) -> list[str]:
+    lines = []
+    for one in data.get("machines", [data]):
+        done = f"{one['placements']} placements in {len(one['trips'])} trips, {one['time_s']:.1f} s a panel"
+        least = f"no programme takes less than {one['bound_s']:.1f} s (gap {100 * one['gap']:.1f} %)"
+        lines.append(f"{one['machine']}: {done}; {least}")
+        for s in one["slots"]:
+            lines.append(f"slot {s['slot']:<4} {s['line']}  {s['width_mm']:g} mm tape, {s['pieces']} a panel")
+    if "machines" in data:
+        least = f"no sharing out takes less than {data['bound_s']:.1f} s"
+        lines.append(f"in a row: a panel every {data['time_s']:.1f} s; {least}")
+    return lines + [f"by hand {h['ref']}: {h['why']}" for h in data["hand"]]
+
+
+def _written(path: Path, made: Sequence[Programme], title: str) -> None:
+    """One file, or one for each machine in the row, numbered."""
+    files = {}
+    for n, one in enumerate(made, 1):
+        name = path if len(made) == 1 else path.with_name(f"{path.stem}-{n}{path.suffix}")
+        files[name] = to_gcode(one.job, one.found.plan, title).encode()
+    write_whole(files)
 
 
 def simulate(file: str, machine_file: str, seed: int = 0, faults: bool = False) -> Answer:

@@ -50,6 +50,20 @@ def standard_error(points: ArrayLike, seen_mm: ArrayLike, xy: ArrayLike) -> NDAr
     return np.asarray(np.sqrt(np.einsum("nki,ij,nkj->n", rows, np.linalg.inv(information), rows)))
 
 
+def one_more(known: Sequence[Candidate], candidates: Sequence[Candidate], xy: ArrayLike) -> Candidate | None:
+    """The candidate that leaves the least error at the worst place when it is taught beside those that are known; None
+    where there is no other.
+    """
+    names = {c.name for c in known}
+    others = [c for c in candidates if c.name not in names]
+
+    def worst(other: Candidate) -> float:
+        every = [*known, other]
+        return float(standard_error([(c.x, c.y) for c in every], [c.seen_mm for c in every], xy).max())
+
+    return min(others, key=worst) if others else None
+
+
 def suggest(candidates: Sequence[Candidate], xy: ArrayLike, count: int) -> tuple[list[Candidate], float]:
     """The `count` points that leave the least error at the worst of the places (m × 2, mm), and that error (mm). Raises
     ValueError for fewer than two points, or fewer candidates than asked for.

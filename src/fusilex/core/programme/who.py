@@ -14,6 +14,7 @@ import numpy as np
 from fusilex.core.machine.model import Machine, Nozzle
 from fusilex.core.machine.tapes import Tape, tape_of
 from fusilex.core.packages.catalogue import Package
+from fusilex.core.whole_numbers import solve
 
 NO_FLAT_TOP = ("connector", "holder", "terminal", "reed", "other")
 """Families of bodies that often have nothing flat for a nozzle to hold."""
@@ -122,8 +123,6 @@ def _fitted(
 
     Variables: x of each line and width of slot, y of each nozzle in use, z nozzle changes a run.
     """
-    from scipy.optimize import Bounds, LinearConstraint, milp
-
     if not feeds:
         return [], 0.0
     widths = sorted({s.width for s in machine.slots})
@@ -159,12 +158,6 @@ def _fitted(
     most.append(float(len(machine.heads)))
     upper[-1] = float(nozzles)
     gain[-1] = -machine.times.change * runs
-    solved = milp(
-        -gain,
-        constraints=LinearConstraint(np.array(rows), -np.inf, most),
-        integrality=np.ones(n),
-        bounds=Bounds(0, upper),
-        options={"mip_rel_gap": GAP},
-    )
-    taken = solved.x[: lines * kinds].reshape(lines, kinds).sum(axis=1) > 0.5
-    return [bool(t) for t in taken], float(solved.mip_gap or 0.0)
+    found, _, gap = solve(-gain, rows, np.full(len(rows), -np.inf), most, upper, np.ones(n), GAP)
+    taken = found[: lines * kinds].reshape(lines, kinds).sum(axis=1) > 0.5
+    return [bool(t) for t in taken], gap

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,11 +13,13 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
+from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import angle_as_seen, as_seen, named_point, on_board, on_panel
 from fusilex.core.placing.references import judge_references
-from fusilex.core.placing.suggest import Candidate, corners_of, suggest
+from fusilex.core.placing.suggest import Candidate, corners_of, one_more, suggest
 from fusilex.core.road.steps import Step as RoadStep
 from fusilex.core.similarity import one_each
 from fusilex.formats.written.programme import Step
@@ -61,24 +64,35 @@ def taught(batch: Batch, panel: int) -> tuple[list[str], NDArray[np.float64], ND
     return one_each(list(points), design, list(points.values()))
 
 
-def points_to_teach(batch: Batch, panel: int, count: int = LEAST_POINTS) -> tuple[list[Candidate], float]:
-    """Points to teach, those that can be seen and leave the least error at the worst part, in the order of their names;
-    and that error (mm). Nothing where there are not enough.
+def points_to_teach(batch: Batch, panel: int) -> tuple[list[Candidate], float]:
+    """Points to teach: the fewest that do, those that can be seen and leave the least error at the worst part, in the
+    order of their names; then the one that helps most beside them, which finds a wrong one. And the error (mm) that the
+    first leave. Nothing where there are not enough.
     """
     step = place_step(batch)
-    hidden = set(batch.state[Placing].hidden.get((panel, step.id), ()))
-    seen = [(name, as_seen(batch.panel, [[x, y]], step.side)[0]) for name, x, y in batch.panel.fiducials]
+    hidden = tuple(batch.state[Placing].hidden.get((panel, step.id), ()))
+    return _points(batch.design, batch.panel, tuple(p.ref for p in batch.parts_of(step.id)), step.side, hidden)
+
+
+@lru_cache(maxsize=32)
+def _points(
+    design: Design, panel: Panel, refs: tuple[str, ...], side: str, hidden: tuple[str, ...]
+) -> tuple[list[Candidate], float]:
+    seen = [(name, as_seen(panel, [[x, y]], side)[0]) for name, x, y in panel.fiducials]
     some = [Candidate(name, float(at[0]), float(at[1])) for name, at in seen]
-    labels, places = on_panel(batch.design, batch.panel, batch.parts_of(step.id))
+    labels, places = on_panel(design, panel, [design.part_by_ref[ref] for ref in refs])
     if not len(places):
         return [], 0.0
-    places = as_seen(batch.panel, places, step.side)
+    places = as_seen(panel, places, side)
     some += corners_of([label.replace(" in cell ", "@") for label in labels], places)
+    some = [c for c in some if c.name not in hidden]
     try:
-        chosen, error = suggest([c for c in some if c.name not in hidden], places, count)
+        chosen, error = suggest(some, places, LEAST_POINTS)
     except ValueError:
         return [], 0.0
-    return sorted(chosen, key=lambda c: c.name), error
+    chosen.sort(key=lambda c: c.name)
+    more = one_more(chosen, some, places)
+    return [*chosen, more] if more else chosen, error
 
 
 def as_lies(batch: Batch, xy: NDArray[np.float64]) -> tuple[float, float]:

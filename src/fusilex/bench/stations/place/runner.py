@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import time
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
+from fusilex.core.machine.calibrate import Timed
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.plan import Act, Plan, Stop
 from fusilex.devices.placer import PlacerPort
@@ -30,10 +32,14 @@ class Runner:
     put: list[tuple[str, int]] = field(default_factory=list)
     tries: list[tuple[str, str, str, int, str]] = field(default_factory=list)
     faults: list[str] = field(default_factory=list)
+    timed: list[Timed] = field(default_factory=list)
+    clock: Callable[[], float] = time.monotonic
     said: str = ""
     state: str = "ready"
     _lost: set[int] = field(default_factory=set)
     _waiting: bool = False
+    _sent_at: float = 0.0
+    _disturbed: bool = True
 
     @property
     def stop(self) -> Stop | None:
@@ -59,7 +65,7 @@ class Runner:
     def pause(self) -> None:
         if self.state == "running":
             self.port.send("!")
-            self.state = "paused"
+            self.state, self._disturbed = "paused", True
 
     def halt(self) -> None:
         """Everything stops at once; what is on the board is on the board."""
@@ -68,6 +74,7 @@ class Runner:
             self.state = "stopped"
 
     def speed(self, percent: int) -> None:
+        self._disturbed = True
         self.port.send(f"%{percent}")
 
     def tick(self) -> None:
@@ -93,6 +100,7 @@ class Runner:
         text, _ = self.lines[self.at]
         self.at += 1
         self._waiting = True
+        self._sent_at = self.clock()
         self.port.send(text)
 
     def _done(self) -> None:
@@ -100,6 +108,7 @@ class Runner:
             return
         self._waiting = False
         stop = self.lines[self.at - 1][1]
+        self._time(stop)
         if stop is not None and stop.act is Act.PICK:
             self._try(stop, "")
         elif stop is not None and stop.act is Act.PLACE:
@@ -113,11 +122,20 @@ class Runner:
         elif self.state == "running":
             self._next()
 
+    def _time(self, stop: Stop | None) -> None:
+        """How long a stop took, where nothing came between."""
+        before = next((s for _, s in reversed(self.lines[: self.at - 1]) if s is not None), None)
+        if stop is not None and before is not None and not self._disturbed and stop.act is not Act.PARK:
+            dx, dy = stop.at[0] - before.at[0], stop.at[1] - before.at[1]
+            self.timed.append(Timed(stop.act.value, dx, dy, self.clock() - self._sent_at))
+        self._disturbed = False
+
     def _fault(self, text: str) -> None:
         """``KIND slot N head N``: a reject of the part that the head carries, or was to pick."""
         kind, _, where = text.partition(" slot ")
         head = int(where.rpartition(" ")[2]) - 1 if where.rpartition(" ")[2].isdecimal() else -1
         self.faults.append(text)
+        self._disturbed = True
         stop = self._carried(head)
         if stop is None:
             return

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from itertools import pairwise
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPixmap, QPolygonF, QResizeEvent
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent
 
 from fusilex.bench.stations.place.setup_events import Loaded
 from fusilex.core.machine.model import Machine
@@ -20,13 +20,18 @@ from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 
 CENTRE = Qt.AlignmentFlag.AlignHCenter
+GRAB_PX = 16
 
 
 class Bed(Card):
     """What stands still is painted once; heads, path and parts over it."""
 
+    pressed = pyqtSignal(str)
+    dragged = pyqtSignal(str, float, float)
+
     def __init__(self) -> None:
         super().__init__()
+        self._grabbed: str | None = None
         self.machine: Machine | None = None
         self.job: Job | None = None
         self.plan: Plan | None = None
@@ -65,6 +70,27 @@ class Bed(Card):
         left = (self.width() - m.width * self.scale) / 2
         top = (self.height() - m.depth * self.scale) / 2
         return QPointF(left + x * self.scale, top + (m.depth - y) * self.scale)
+
+    def slot_at(self, at: QPointF) -> str | None:
+        """The slot under a place of the widget."""
+        m = self.machine
+        if m is None:
+            return None
+        near = min(m.slots, key=lambda s: (self.to_px(s.x, s.y) - at).manhattanLength())
+        return near.name if (self.to_px(near.x, near.y) - at).manhattanLength() < GRAB_PX else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and (name := self.slot_at(event.position())):
+            self._grabbed = name
+            self.pressed.emit(name)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Dropped elsewhere than it was grabbed: it goes there."""
+        name, self._grabbed = self._grabbed, None
+        if event is not None and name is not None and self.slot_at(event.position()) != name:
+            origin, scale = self.to_px(0, 0), self.scale
+            at = event.position()
+            self.dragged.emit(name, (at.x() - origin.x()) / scale, (origin.y() - at.y()) / scale)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self.fresh()

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.place.calibrating import calibrated_record
 from fusilex.bench.stations.place.machine import fit, place_step
 from fusilex.bench.stations.place.programmed import (
     Task,
@@ -22,14 +24,16 @@ from fusilex.bench.stations.place.setup import ChooseMachine, KeepProgramme
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.records import Records
+from fusilex.core.machine.calibrate import Timed
 from fusilex.core.programme.optimise import Found
 from fusilex.core.programme.plan import Plan
 from fusilex.devices.placer import NoPlacer
 from fusilex.devices.placer_world import Chances
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.place.bed import Bed, outlines_of
+from fusilex.ui.stations.place.bed_edit import BedEdit
 from fusilex.ui.stations.place.live_run import LiveRun
-from fusilex.ui.stations.place.programme_out import fill_template, write_programme
+from fusilex.ui.stations.place.programme_out import fill_template, write_programme, write_sheet
 from fusilex.ui.stations.place.ribbon import Ribbon
 from fusilex.ui.stations.place.search import Search
 from fusilex.ui.tabbed import View
@@ -49,6 +53,8 @@ class BedView(View):
         self.search: Search | None = None
         self.so_far = ""
         self.run: LiveRun | None = None
+        self.edit: BedEdit | None = None
+        self.timed: list[Timed] = []
         self.chances = Chances()
         self.trouble = ""
         self._panel = 0
@@ -97,6 +103,8 @@ class BedView(View):
             return Now("Searching for a programme", f"{self.so_far} X takes what is found by now.", self.search.spent())
         if self.run is not None:
             return self.run.now()
+        if self.edit is not None:
+            return self.edit.now()
         if self.task is None:
             return Now("Nothing for the machine", self.trouble)
         if self.plan is None:
@@ -117,13 +125,18 @@ class BedView(View):
             return [Key("X", "take what is found", lambda _: self._leave())]
         if self.run is not None:
             return self.run.keys()
+        if self.edit is not None:
+            return self.edit.keys()
         return [
             Key("O", "find a programme", lambda _: self._search(), True),
             Key("R", "run", lambda _: self._start(False), True),
             Key("S", "step through", lambda _: self._start(True), True),
             Key("E", "write it", lambda _: self._out(write_programme), True),
+            Key("L", "set-up sheet", lambda _: self._out(write_sheet), True),
             Key("T", "by a template", lambda _: self._out(fill_template), True),
             Key("C", "another machine", lambda _: self._other()),
+            Key("B", "edit the bed", lambda _: self._edit()),
+            *([Key("K", "times of that run", lambda _: self._calibrate())] if self.timed else []),
         ]
 
     def _other(self) -> None:
@@ -177,6 +190,26 @@ class BedView(View):
         if self.search is not None:
             self.search.leave()
 
+    # the machine itself
+
+    def _edit(self) -> None:
+        """Begin to edit the bed, or end it."""
+        if self.edit is None:
+            self.edit = BedEdit(self.desk, self.bed, self._edit)
+        else:
+            self.edit.close()
+            self.edit, self._seen = None, None
+        self.desk.say("")
+
+    def _calibrate(self) -> None:
+        """The machine's record takes its times from the last run."""
+        try:
+            body, said = calibrated_record(placer_of(self.batch), self.timed, self.task.job if self.task else None)
+        except ValueError as problem:
+            self.desk.say(f"{problem}.")
+        else:
+            self.desk.do(SetRecord("placer", body), said)
+
     # run, and out
 
     def _start(self, single: bool) -> None:
@@ -189,6 +222,7 @@ class BedView(View):
             self.desk.say(str(problem))
 
     def _over(self, said: str) -> None:
+        self.timed = self.run.runner.timed if self.run else []
         self.run, self._seen = None, None
         self.desk.say(said)
 

@@ -24,7 +24,6 @@ from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
 
 FIELD_MM, STEP_MM, FINE_MM = 7.0, 0.5, 0.02
-WANTED = 4
 FIDUCIAL_MM, BARE_MM = 0.5, 1.0
 WAYS = {"Left": (-1, 0), "Right": (1, 0), "Up": (0, 1), "Down": (0, -1)}
 
@@ -103,10 +102,7 @@ class CameraView(View):
     def wanted(self) -> list[Candidate]:
         """Points still to be taught, those first without which nothing is known."""
         known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
-        least, _ = points_to_teach(self.batch, self.panel)
-        more, _ = points_to_teach(self.batch, self.panel, WANTED)
-        names = {c.name: c for c in [*least, *more]}
-        return [c for name, c in names.items() if name not in known]
+        return [c for c in points_to_teach(self.batch, self.panel)[0] if c.name not in known]
 
     def refresh(self) -> None:
         machine = machine_of(self.batch)

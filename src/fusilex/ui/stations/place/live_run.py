@@ -65,6 +65,9 @@ class LiveRun(QObject):
         self.port = self._open(left)
         lines = list(gcode_lines(left.job, plan, f"{batch.name}, panel {panel}"))
         self.runner = Runner(left.job, plan, lines, self.port, single)
+        if isinstance(self.port, SimulatedPlacer):
+            world = self.port.world
+            self.runner.clock = lambda: world.time_s
         self._put = self._tries = 0
         self._said = 0.0
         self._index = {label: i for i, label in enumerate(left.job.labels)}

@@ -15,6 +15,7 @@ from fusilex.formats.bundle import read_one
 from fusilex.formats.written.gcode import to_gcode
 from fusilex.formats.written.templated import render
 from fusilex.ui.desk import Desk
+from fusilex.ui.stations.place.setup_sheet import setup_pdf
 
 FORMAT = "fusilex-programme-1"
 PREVIEWED = 60
@@ -46,6 +47,17 @@ def write_programme(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
         desk.write_all(files, f"{len(done.job)} placements in {base.name}.ngc and {base.name}.json.")
 
     desk.save_file("Write the programme as G-code and JSON", f"panel-{panel}.ngc", write)
+
+
+def write_sheet(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
+    """Ask for a name, and write the set-up sheet as PDF."""
+    title = f"Set-up of {done.job.machine.name} for {desk.batch.name}"
+
+    def write(name: str) -> None:
+        data = lambda: setup_pdf(done.job, plan, list(done.pieces), title)  # noqa: E731
+        desk.write(Path(name).with_suffix(".pdf"), data, f"The set-up sheet is {Path(name).stem}.pdf.")
+
+    desk.save_file("Write the set-up sheet", f"set-up-{panel}.pdf", write)
 
 
 def fill_template(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
