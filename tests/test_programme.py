@@ -8,11 +8,13 @@ from dataclasses import replace
 from itertools import product
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 from machines import job, machine, shortest, small_shop
 
 from fusilex.app import main
+from fusilex.bench.workshop.placer import Placer
 from fusilex.core.machine.calibrate import Timed, calibrated, taken_over
 from fusilex.core.machine.controller import Controller
 from fusilex.core.machine.model import Axis, Nozzle
@@ -393,3 +395,11 @@ def test_the_verbs_agree_with_each_other_and_with_the_design(
         shop.write_text(bad)
         assert main(["simulate", gcode, "--machine", str(shop)]) == 2
         assert capsys.readouterr().err.count("\n") == 1
+
+
+def test_the_schema_of_a_machine_is_the_one_that_is_written_down() -> None:
+    written = json.loads((Path(__file__).parents[1] / "docs/placer.schema.json").read_text())
+    assert written == json.loads(msgspec.json.encode(msgspec.json.schema(Placer)))
+    fields = set(written["$defs"]["Placer"]["properties"]) - {"id", "note"}
+    told = (Path(__file__).parents[1] / "docs/formats.md").read_text()
+    assert not [f for f in fields if f not in told], "every field stands in the text, too"

@@ -15,10 +15,13 @@ from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
+from fusilex.bench.programming import clock
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
+from fusilex.bench.stations.place.programmed import rows_of, task
 from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.print.stencil import sheet
+from fusilex.core.programme.optimise import optimise
 from fusilex.journal.place import sqlite_url
 from fusilex.ui import theme as themes
 from fusilex.ui.canvas.paths import BoardArt
@@ -87,6 +90,22 @@ def play(bench: Bench) -> None:
                 round(x * 0.0061 + y * 0.99998 + 110.1 + dy, 3),
             )
         )
+
+
+def run_machine(window: Window) -> None:
+    """A programme for the machine, its slots loaded, and a run forty seconds old."""
+    bench = window.desk.bench
+    done = task(bench.batch, bench.board.panel)
+    slots, rows = rows_of(done.job, (found := optimise(done.job, clock(3.0))).plan)
+    bench.do(c.KeepProgramme(slots, rows, found.bound_s))
+    for n, (line, slot) in enumerate(sorted(slots.items())):
+        bench.do(c.LoadSlot(slot, line, 60 + 17 * n))
+    window.station.refresh()
+    window.station.view._start(False)
+    run = window.station.view.run
+    run.timer.stop()
+    run.advance(41.3)
+    run.frame()
 
 
 def stroke(bench: Bench, panel: int, paste_g: float) -> None:
@@ -176,6 +195,9 @@ VIEW_OF = {
     "print": 0,
     "print-foil": 2,
     "kit-stock": 1,
+    "place": 0,
+    "place-dim": 0,
+    "machine": 2,
 }
 
 
@@ -207,10 +229,14 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 weigh_and_stroke(bench)
             if name == "print-foil":
                 look_through(bench)
+            if name == "machine":
+                run_machine(window)
             if name == "inspect":
                 window.station.canvas.selected = "U3"
             window.desk.say("")
             _grab(app, window, folder / f"{name}.png")
+            if name == "machine":
+                window.station.view.run.halt()
         shoot_dialogs(app, window, folder, only)
         window.close()
 

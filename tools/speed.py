@@ -142,6 +142,9 @@ def main() -> None:
     rows = [("the machine itself: three million additions", f"{median(additions, 5):.2f} s", "–")]
     large = subprocess.run([sys.executable, __file__, "--large"], check=True, capture_output=True, text=True)
     many = subprocess.run([sys.executable, str(ROOT / "tools/many.py")], check=True, capture_output=True, text=True)
+    placing = subprocess.run(
+        [sys.executable, str(ROOT / "tools/placing.py"), "--json"], check=True, capture_output=True, text=True
+    )
     foil = subprocess.run([sys.executable, str(ROOT / "tools/stencil.py")], check=True, capture_output=True, text=True)
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
@@ -268,7 +271,7 @@ def main() -> None:
         rows.append(
             ("memory, most used", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB", "≤ 400 MB")
         )
-    rows += [tuple(row) for run in (many, foil, large) for row in json.loads(run.stdout)]
+    rows += [tuple(row) for run in (many, foil, placing, large) for row in json.loads(run.stdout)]
     print(
         f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware"
         " (software painting)\n"

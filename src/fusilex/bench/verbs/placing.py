@@ -68,13 +68,13 @@ def programme(asked: Asked) -> Answer:
         made, bound = row.found(machines, -(-boards // len(panel.cells)), asked.seconds, asked.seed)
     except ValueError as problem:
         raise BadInput(Path(asked.machines[0]).name, f"a machine for {design.name}", str(problem)) from problem
-    data = row.told(made, bound)
+    data = row.told(made, bound) if made else row.nothing(machines[0], -(-boards // len(panel.cells)))
     text = _told(data)
     if asked.template:
         words = read_one(Path(asked.template)).decode("utf-8", "replace")
         data["templated"] = render(words, {**data, "design": design.name}, Path(asked.template).name)
         text = [data["templated"]]
-    if asked.gcode:
+    if asked.gcode and made:
         _written(Path(asked.gcode), made, f"{design.name}, {asked.side}")
     numbers = (
         Because("time a panel", data["time_s"], "s"),
@@ -82,6 +82,12 @@ def programme(asked: Asked) -> Answer:
         Because("by hand", len(data["hand"]), "parts of a board"),
     )
     level = Level.CARE if data["hand"] else Level.GO
+    if not made:
+        text_of_it = "No line is worth the machine, or can be placed by it"
+        do = "Place them all by hand."
+        return Answer(
+            [Judgement("place.programme", level, design.name, text_of_it, numbers, do)], data, "\n".join(text)
+        )
     headline = f"The machine places {data['placements']} parts of a panel in {data['time_s']:.0f} s"
     do = "Place the others by hand after it." if data["hand"] else ""
     return Answer([Judgement("place.programme", level, design.name, headline, numbers, do)], data, "\n".join(text))
@@ -102,6 +108,8 @@ class _Row:
     ) -> tuple[list[Programme], float]:
         """Each machine's programme, and the bound to the time of the slowest. Raises ValueError."""
         choices = [who_places(m, self.design, self.panel, self.parts, self.line_of, runs, self.side) for m in machines]
+        if not any(c.machine for c in choices):
+            return [], 0.0
         if len(machines) == 1:
             only, pieces = self._job(machines[0], choices[0], runs)
             best = optimise(only, clock(usual_seconds(len(only)) if seconds is None else seconds), seed)
@@ -130,6 +138,14 @@ class _Row:
     def _job(self, machine: Machine, choice: Choice, runs: int) -> tuple[Job, list[Piece]]:
         lying = in_corner(machine, self.side)
         return job_for(machine, self.design, self.panel, self.parts, self.line_of, lying, choice, runs)
+
+    def nothing(self, machine: Machine, runs: int) -> dict[str, Any]:
+        """Where every line is placed by hand: a programme of no trips, and why each is."""
+        choice = who_places(machine, self.design, self.panel, self.parts, self.line_of, runs, self.side)
+        empty: dict[str, Any] = {key: [] for key in ("slots", "trips")}
+        numbers = dict.fromkeys(("time_s", "bound_s", "gap", "saved_s"), 0.0)
+        hand = [{"ref": ref, "why": why} for ref, why in hand_of(choice, self.parts, self.line_of)]
+        return {"machine": machine.name, **empty, "placements": 0, **numbers, "hand": hand}
 
     def told(self, made: Sequence[Programme], bound: float) -> dict[str, Any]:
         """The programme in plain values; of several machines in a row each, and what they come to together."""

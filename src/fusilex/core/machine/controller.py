@@ -13,10 +13,11 @@ from dataclasses import dataclass, field
 from enum import Enum
 
 from fusilex.core.machine.model import AXES, Axis, Machine
-from fusilex.core.machine.motion import axis_time
+from fusilex.core.machine.motion import axis_seconds
 from fusilex.core.machine.rs274 import BadBlock, Block
 
 MOST_DWELL_S, LARGEST = 3600.0, 1e5
+DEEPEST_MM, SLACK_MM = 1.0, 1e-3
 _QUIET_G = {17.0, 21.0, 40.0, 49.0, 54.0, 61.0, 64.0, 80.0, 90.0, 94.0}
 _LETTERS = set("GMXYZFHPQT" + AXES)
 
@@ -132,12 +133,14 @@ class Controller:
         if self.motion is None:
             raise BadBlock("a place without G0 or G1 before it")
         unit = 25.4 if self.inch else 1.0
-        dx, dy = self.machine.offsets[self.head]
+        hung = self.machine.heads[self.head]
+        dx, dy = hung.dx, hung.dy
         now = {"X": self.x + dx, "Y": self.y + dy, "Z": self.z}
         to = dict(now)
         for letter in "XYZ":
             if (value := block.value(letter)) is not None:
                 to[letter] = value * unit + (now[letter] if self.relative else 0.0)
+        self._inside(to)
         turns = list(self.turns)
         for k, letter in enumerate(AXES):
             if (value := block.value(letter)) is not None:
@@ -150,6 +153,18 @@ class Controller:
         self.x, self.y, self.z, self.turns = to["X"] - dx, to["Y"] - dy, to["Z"], turns
         return self._step(Doing.MOVE, seconds, -1, block)
 
+    def _inside(self, to: dict[str, float]) -> None:
+        """A tip stays over the bed, under the top and out of the board. Raises `BadBlock`."""
+        m = self.machine
+        ranges = {
+            "X": (0.0, m.width),
+            "Y": (0.0, m.depth),
+            "Z": (min(m.board_z, m.pick_z) - DEEPEST_MM, m.top_z),
+        }
+        for letter, (low, high) in ranges.items():
+            if not low - SLACK_MM <= to[letter] <= high + SLACK_MM:
+                raise BadBlock(f"{letter}{to[letter]:g} is outside what the machine reaches, {low:g} to {high:g}")
+
     def _duration(self, ways: dict[str, float], turned: list[float]) -> float:
         m = self.machine
         axes = {"X": m.x, "Y": m.y, "Z": m.z}
@@ -157,8 +172,8 @@ class Controller:
             if self.feed <= 0:
                 raise BadBlock("G1 without a feed F before it")
             axes = {k: Axis(min(a.speed, self.feed / 60), a.acceleration) for k, a in axes.items()}
-        times = [float(axis_time(ways[k], axes[k])) for k in ways]
-        return max(*times, *(float(axis_time(t, m.turn)) for t in turned))
+        times = [axis_seconds(ways[k], axes[k]) for k in ways]
+        return max(*times, *(axis_seconds(t, m.turn) for t in turned))
 
     def _function(self, code: float, block: Block) -> Iterator[Step]:
         t = self.machine.times

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -22,6 +24,18 @@ def axis_time(distance: ArrayLike, axis: Axis) -> Seconds:
     return np.asarray(
         np.where(d < axis.speed**2 / axis.acceleration, slow, d / axis.speed + axis.speed / axis.acceleration)
     )
+
+
+def axis_seconds(distance: float, axis: Axis) -> float:
+    """`axis_time` of one distance, without arrays: a controller asks for one move at a time.
+
+    >>> axis_seconds(-100.0, Axis(500.0, 5000.0))
+    0.3
+    """
+    d = abs(distance)
+    if d * axis.acceleration < axis.speed * axis.speed:
+        return 2 * math.sqrt(d / axis.acceleration)
+    return d / axis.speed + axis.speed / axis.acceleration
 
 
 def travel_time(machine: Machine, start: ArrayLike, end: ArrayLike) -> Seconds:

@@ -11,7 +11,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
-MOST_DEEP, MOST_LINES, LONGEST = 8, 400_000, 400
+MOST_DEEP, MOST_LINES, MOST_BLOCKS, LONGEST = 8, 400_000, 200_000, 400
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)")
 _WORD = re.compile(r"[A-Za-z]")
 _SUB = re.compile(r"[oO]<([A-Za-z0-9_]+)>\s*(sub|endsub|call)\b(.*)$")
@@ -46,6 +46,7 @@ class Reader:
     subs: dict[str, list[tuple[int, str]]] = field(default_factory=dict)
     _open: str = ""
     _count: int = 0
+    _blocks: int = 0
 
     def feed(self, text: str) -> Iterator[Block]:
         """The blocks of the next line: none inside a sub-programme, many where one is called. Raises `BadBlock`."""
@@ -97,6 +98,9 @@ class Reader:
                 yield from self._line(text, number, tuple(arguments), deep)
 
     def _line(self, text: str, line: int, arguments: tuple[float, ...], deep: int) -> Iterator[Block]:
+        self._blocks += 1
+        if self._blocks > MOST_BLOCKS:
+            raise BadBlock(f"the programme comes to more than {MOST_BLOCKS:,} blocks")
         code, comment = _bare(text)
         if code.strip() in ("", "%"):
             if comment:
@@ -151,7 +155,7 @@ class _Text:
     """A line while it is read from left to right."""
 
     def __init__(self, text: str, parameter: Callable[[str], float]) -> None:
-        self.text, self.parameter, self.i = text, parameter, 0
+        self.text, self.parameter, self.i, self.deep = text, parameter, 0, 0
 
     def here(self) -> str:
         while self.i < len(self.text) and self.text[self.i].isspace():
@@ -201,12 +205,16 @@ class _Text:
 
     def bracketed(self) -> float:
         self.expect("[")
+        self.deep += 1
+        if self.deep > MOST_DEEP:
+            raise BadBlock(f"brackets are more than {MOST_DEEP} deep")
         total = self._product()
         while self.here() in ("+", "-"):
             sign = self.text[self.i]
             self.i += 1
             total = total + self._product() if sign == "+" else total - self._product()
         self.expect("]")
+        self.deep -= 1
         return total
 
     def _product(self) -> float:
@@ -221,7 +229,8 @@ class _Text:
         return result
 
     def _signed(self) -> float:
-        if self.here() == "-":
+        sign = 1.0
+        while self.here() == "-":
             self.i += 1
-            return -self._signed()
-        return self.value()
+            sign = -sign
+        return sign * self.value()

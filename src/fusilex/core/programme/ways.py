@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import math
 from itertools import pairwise
 
-from fusilex.core.machine.model import Axis
+from fusilex.core.machine.motion import axis_seconds
 from fusilex.core.programme.job import Ints, Job
 from fusilex.core.programme.plan import Hold
 
@@ -43,7 +42,7 @@ class Ways:
 
     def leg(self, a: Xy, b: Xy) -> float:
         dx, dy = abs(a[0] - b[0]), abs(a[1] - b[1])
-        tx, ty = _time(dx, self.x), _time(dy, self.y)
+        tx, ty = axis_seconds(dx, self.x), axis_seconds(dy, self.y)
         return tx if tx > ty else ty
 
     def timed(self, trip: Draft) -> Draft:
@@ -77,9 +76,3 @@ class Ways:
             here = to
         trip.cost, trip.end, trip.turn = total, here, turn
         return trip
-
-
-def _time(d: float, axis: Axis) -> float:
-    if d * axis.acceleration < axis.speed * axis.speed:
-        return 2 * math.sqrt(d / axis.acceleration)
-    return d / axis.speed + axis.speed / axis.acceleration

@@ -63,23 +63,24 @@ def judge_proof(batch: Batch, panel: int) -> list[Judgement]:
     return [Judgement("place.proof", Level.STOP, about, text, numbers, do)]
 
 
-def _seen(runs: Runs, what: str, name: str) -> tuple[tuple[str, int], ...]:
-    return tuple(runs.rejects.get((what, name), {}).items())
+def tallies(batch: Batch, kind: str) -> dict[str, Tally]:
+    """Tries and rejects of the slots, nozzles or lines of this batch, by name."""
+    runs = batch.state[Runs]
+    found = {}
+    for (what, name), tries in runs.tries.items():
+        if what == kind:
+            seen = runs.rejects.get((what, name), {})
+            found[name] = Tally(tries, sum(seen.values()), tuple(seen.items()))
+    return found
 
 
 def judge_runs(batch: Batch) -> list[Judgement]:
     """Feeders, nozzles and lines that are surely worse than the others."""
-    runs = batch.state[Runs]
-    found: list[Judgement] = []
-    slots: list[Tally] = []
-    for kind in ("slot", "nozzle", "line"):
-        tallies = {
-            name: Tally(tries, sum(runs.rejects.get((what, name), {}).values()), _seen(runs, what, name))
-            for (what, name), tries in runs.tries.items()
-            if what == kind
-        }
-        if kind == "line":  # one slot is one line, as a rule: then the slot has said it
-            tallies = {name: tally for name, tally in tallies.items() if tally not in slots}
-        slots += tallies.values() if kind == "slot" else ()
-        found += judge_rejects(kind, tallies)
-    return found
+    slots = tallies(batch, "slot")
+    said = list(slots.values())  # one slot is one line, as a rule: then the slot has said it
+    lines = {name: tally for name, tally in tallies(batch, "line").items() if tally not in said}
+    return [
+        *judge_rejects("slot", slots),
+        *judge_rejects("nozzle", tallies(batch, "nozzle")),
+        *judge_rejects("line", lines),
+    ]
