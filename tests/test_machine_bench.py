@@ -121,13 +121,13 @@ def test_a_programme_is_kept_only_where_it_is_one(bench: Bench) -> None:
 def test_the_job_lies_where_the_points_were_taught_and_each_line_is_turned_for_good(bench: Bench) -> None:
     programmed(bench)
     before = task(bench.batch, 1)
-    i = before.job.labels.index(("D2", 2))
-    part = bench.design.part_by_ref["D2"]
+    i = before.job.labels.index(("D1", 2))
+    part = bench.design.part_by_ref["D1"]
     # by complex numbers: board from its corner, stepped to cell 2, shifted as taught
     x0, y0, *_ = bench.design.outline.bounds
     at = complex(part.x - x0, part.y - y0) + complex(*bench.batch.panel.origins()[1]) + complex(160.2, 110.1)
     assert complex(*before.job.xy[i]) == pytest.approx(at, abs=1e-6)
-    bench.do(c.PutLineRight("D2", 180.0, 0.1, 0.0, "seen on tape"))
+    bench.do(c.PutLineRight("D1", 180.0, 0.1, 0.0, "seen on tape"))
     after = task(bench.batch, 1)
     assert abs(short_turn(after.job.turn[i] - before.job.turn[i])) == pytest.approx(180)
     way = complex(*after.job.xy[i]) - at

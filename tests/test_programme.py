@@ -149,6 +149,9 @@ def test_passes_keep_low_before_tall_and_the_nozzle_off_its_neighbours() -> None
     # beside the middle one its radius is 0.5 + 0.9 = 1.4 where 1.6 − 0.1 of room is left
     assert strikes(xy, box, height, [cone] * 3, 0.1) == []
     assert strikes(xy, box, height, [cone] * 3, 0.21) == [(0, 1)]
+    close = xy * (0.5, 1.0)
+    beside = strikes(close, np.column_stack([close - 0.4, close + 0.4]), height, [cone] * 3, 0.21)
+    assert beside == [(0, 1)], "what is lower stands under the tip, not in its way"
     assert levels(np.zeros(3, dtype=int), [(0, 1)], height).tolist() == [0, 1, 0]
     # the tallest is carried over the second tallest, never over what comes later
     assert travel_height(np.array([0, 0, 1]), np.array([1.0, 2.0, 7.0]), 1.6, 1.0) == pytest.approx(1.6 + 2 + 7 + 1)
@@ -296,7 +299,7 @@ def test_the_controller_moves_tips_by_hand_sums() -> None:
 def test_the_stand_in_speaks_stops_and_fails_as_a_machine_does() -> None:
     j = job(40, 10, 2, seed=4, slots=12)
     text = to_gcode(j, optimise(j, turns(20)).plan)
-    world = World(j.machine, Chances(miss=0.1, side=0.05, lost=0.05), 3, left=dict.fromkeys(range(12), 2))
+    world = World(j.machine, Chances(miss=0.1, side=0.2, lost=0.05), 3, left=dict.fromkeys(range(12), 2))
     port = SimulatedPlacer(j.machine, world)
     for line in text.splitlines():
         port.send(line)
@@ -318,9 +321,13 @@ def test_the_stand_in_speaks_stops_and_fails_as_a_machine_does() -> None:
     assert "end" in said and {f.kind for f in world.faults} >= {"missed", "empty", "lost on the way"}
     lost = {f.kind for f in world.faults if f.kind in ("rejected", "lost on the way")}
     assert lost and len(world.placed) < 40 and sum(word.startswith("fault ") for word in said) > 0
-    again = World(j.machine, Chances(miss=0.1, side=0.05, lost=0.05), 3, left=dict.fromkeys(range(12), 2))
+    again = World(j.machine, Chances(miss=0.1, side=0.2, lost=0.05), 3, left=dict.fromkeys(range(12), 2))
     list(run_through(text, j.machine, again))
     assert [f.kind for f in again.faults] == [f.kind for f in world.faults], "seeded"
+    tilted = World(j.machine, Chances(miss=0.0, side=0.3, lost=0.0, jam=0.0), 5)
+    list(run_through(text, j.machine, tilted))
+    seen = [f.kind for f in tilted.faults]
+    assert 0 < seen.count("on its side") == seen.count("rejected") == 40 - len(tilted.placed)
     port.send("stop")
     port.send("G0 X0")
     assert port.lines()[-1].startswith("err")

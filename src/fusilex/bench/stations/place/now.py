@@ -7,6 +7,7 @@ from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.hand import next_by_hand, turn_of, unseen_marks
 from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, judge_machine, points_to_teach, way_of
+from fusilex.bench.stations.place.proving import judge_proof
 from fusilex.core.placing.turns import turn_words
 
 CAUTIONS = {
@@ -58,5 +59,7 @@ def _by_machine(batch: Batch) -> Now:
         )
     if stops := batch.not_overruled(judge_machine(batch, panel)):
         return Now(f"Settle the points of panel {panel}", f"{stops[0].headline}. {stops[0].do}", 1.0)
-    do = "E writes the programme. Dry-run it first. Space when the machine has placed the panel."
+    if stops := batch.not_overruled(judge_proof(batch, panel)):
+        return Now(stops[0].headline, f"{stops[0].do} Tab goes to Machine and Proof.", 1.0)
+    do = "Tab goes to Machine, which finds a programme and runs it. Space when a machine placed it by itself."
     return Now(f"Run panel {panel}", do, 1.0)

@@ -43,7 +43,7 @@ class Bed(Card):
         self.held: set[int] = set()
         self.lit = ""
         self._still: QPixmap | None = None
-        self.setMinimumHeight(round(theme.base * 18))
+        self.setMinimumHeight(round(theme.base * 10))
         self.setAccessibleName("The machine's bed from above")
 
     def show_job(
@@ -168,7 +168,8 @@ class Bed(Card):
         assert m is not None
         plan, job = self.plan, self.job
         lines = {} if plan is None or job is None else dict(zip(plan.slot.tolist(), job.names, strict=True))
-        radius = max(6.0, min(13.0, 6.2 * self.scale))
+        radius = max(4.0, min(13.0, 6.2 * self.scale))
+        every = 2 * max(1, round(theme.base * 1.5 / max(2.2 * radius, 1.0)))  # where reels are small, some names stand
         for k, slot in enumerate(m.slots):
             at = self.to_px(slot.x, slot.y)
             load = self.loaded.get(slot.name)
@@ -188,7 +189,8 @@ class Bed(Card):
             # names stand in turn above and below, where reels are close
             y = at.y() + (radius + 2 if k % 2 else -radius - 2 - theme.base * 1.7)
             box = QRectF(at.x() - 30, y, 60, theme.base * 1.8)
-            plain_text(painter, box, slot.name, "small", "ink" if used else "soft", used, CENTRE)
+            if k % every < 2 or slot.name == self.lit:
+                plain_text(painter, box, slot.name, "small", "ink" if used else "soft", used, CENTRE)
 
     def _trip(self, painter: QPainter) -> None:
         if not self.path or self.job is None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PyQt6.QtGui import QResizeEvent
+
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
@@ -37,7 +39,10 @@ from fusilex.ui.stations.place.programme_out import fill_template, write_program
 from fusilex.ui.stations.place.ribbon import Ribbon
 from fusilex.ui.stations.place.search import Search
 from fusilex.ui.tabbed import View
+from fusilex.ui.theme import theme
 from fusilex.ui.widgets.keys import Key
+
+ROOM = 26.0
 
 
 class BedView(View):
@@ -59,6 +64,10 @@ class BedView(View):
         self.trouble = ""
         self._panel = 0
         self._seen: object = None
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where there is little room the bed has it."""
+        self.ribbon.setVisible(self.height() > theme.base * ROOM)
 
     # what is shown
 

@@ -60,9 +60,15 @@ class CameraPicture(Card):
             painter.setTransform(QTransform(-1, 0, 0, 1, panel.width, 0), True)
         painter.fillRect(QRectF(0, 0, panel.width, panel.height), theme.colour("board"))
         x0, y0, *_ = self.desk.bench.design.outline.bounds
+        sees = self.lie.on_panel(*self.at)
+        sees = (panel.width - sees[0], sees[1]) if side == "bottom" else sees
+        reach = FIELD_MM * max(room.width(), room.height()) / min(room.width(), room.height())
         for cell in panel.cells:
             turn, shift = panel.place(cell)
             dx, dy = shift - turn @ (x0, y0)
+            left, low, right, high = panel.box(cell)
+            if not (left - reach < sees[0] < right + reach and low - reach < sees[1] < high + reach):
+                continue  # out of the field
             painter.save()
             way = QTransform(turn[0, 0], turn[1, 0], turn[0, 1], turn[1, 1], float(dx), float(dy))
             painter.setTransform(way, True)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from PyQt6.QtGui import QResizeEvent
+
 from fusilex.bench.common.meters import meter_at
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import choice, kept_of, machine_of, parts_of_panel
 from fusilex.bench.stations.place.setup import DecideLine, LoadSlot, MeasurePiece, SeePocket
-from fusilex.bench.stations.place.setup_events import SetUp
+from fusilex.bench.stations.place.setup_events import Kept, Loaded, SetUp
 from fusilex.bench.typed_text import numbers
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.bench.workshop.records import Records, port_of
@@ -24,9 +26,11 @@ from fusilex.devices.meter import NoMeter, read_meter
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.place.lying import LyingCard
 from fusilex.ui.tabbed import View
+from fusilex.ui.theme import theme
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.rows import Column, Rows
 
+ROOM = 30.0
 THREAD_MM = 60.0
 """Tape that is threaded past the pick point before the first part can be held."""
 
@@ -43,28 +47,38 @@ class LinesView(View):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        columns = [Column("line", 0.36), Column("who", 0.12), Column("why, or slot and what is left", 0.52)]
+        columns = [Column("line", 0.33), Column("who", 0.17), Column("why, or slot and what is left", 0.5)]
+        self.lines: list[PullLine] = []
+        self.kept: Kept | None = None
+        self.loaded: dict[str, Loaded] = {}
         self.table = Rows("Who places what", columns, "Nothing is placed on paste here.")
         self.table.picked.connect(lambda _: self.desk.say(""))
         self.card = LyingCard()
         self.column.addWidget(self.table, 3)
         self.column.addWidget(self.card, 2)
 
-    @property
-    def lines(self) -> list[PullLine]:
+    def _taken_in(self) -> list[PullLine]:
         """Lines of the step, in placing order."""
-        here = {self.batch.line_of[p.ref].key for p in self.batch.parts_of(place_step(self.batch).id)}
-        return [line for line in self.batch.lines if line.key in here]
+        batch, bins = self.batch, self.batch.line_of
+        here = {bins[p.ref].key for p in batch.parts_of(place_step(batch).id)}
+        return [line for line in batch.lines if line.key in here]
 
     @property
     def line(self) -> PullLine | None:
-        lines = self.lines
-        return lines[min(self.table.chosen, len(lines) - 1)] if lines else None
+        return self.lines[min(self.table.chosen, len(self.lines) - 1)] if self.lines else None
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where there is little room the lines have it."""
+        self.card.setVisible(self.height() > theme.base * ROOM)
 
     def refresh(self) -> None:
         batch, made = self.batch, choice(self.batch, self.bench.board.panel)
+        self.lines = self._taken_in()
+        self.step_id, self.kept = place_step(batch).id, kept_of(batch)
+        self.loaded = batch.state[SetUp].loaded.get(self.step_id, {})
+        self.under_way = batch.under_way
         taken, setup = set(made.machine), batch.state[SetUp]
-        step, rows, marks = place_step(batch).id, [], []
+        step, rows, marks = self.step_id, [], []
         said = setup.said.get(step, {})
         for line in self.lines:
             by_machine = line.key in taken
@@ -90,10 +104,8 @@ class LinesView(View):
 
     def slot_of(self, line: PullLine) -> str:
         """The slot the programme has for a line, else the one it stands in."""
-        kept, step = kept_of(self.batch), place_step(self.batch).id
-        loaded = self.batch.state[SetUp].loaded.get(step, {})
-        standing = next((slot for slot, load in loaded.items() if load.line == line.key), "")
-        return kept.slots.get(line.key, standing) if kept else standing
+        standing = next((slot for slot, load in self.loaded.items() if load.line == line.key), "")
+        return self.kept.slots.get(line.key, standing) if self.kept else standing
 
     def _standing(self, line: PullLine) -> tuple[str, Level | None]:
         slot = self.slot_of(line)
@@ -103,11 +115,11 @@ class LinesView(View):
             return "the piece on the meter was another value", Level.STOP
         if not slot:
             return "no slot yet: the programme gives it one", None
-        load = setup.loaded.get(place_step(self.batch).id, {}).get(slot)
+        load = self.loaded.get(slot)
         if load is None or load.line != line.key:
             return f"slot {slot}, not loaded", None
         boards = boards_fed(load.left, line.per_board, line.loss)
-        wanted = sum(bool(line.refs) and line.refs[0] not in b.placed for b in self.batch.under_way)
+        wanted = sum(bool(line.refs) and line.refs[0] not in b.placed for b in self.under_way)
         text = f"slot {slot}, {load.left} left: enough for {boards} boards"
         if boards < wanted:
             return f"{text}, runs out at board {boards + 1} of {wanted}: have another ready", Level.CARE
@@ -139,8 +151,7 @@ class LinesView(View):
         if line.key not in made.machine:
             return Now(f"{line.name}: by hand", made.hand.get(line.key, "").capitalize() + ". M says otherwise.")
         slot = self.slot_of(line)
-        loaded = self.batch.state[SetUp].loaded.get(place_step(self.batch).id, {})
-        if slot and (slot not in loaded or loaded[slot].line != line.key):
+        if slot and (slot not in self.loaded or self.loaded[slot].line != line.key):
             return Now(
                 f"Load {line.name} into slot {slot}",
                 "V first measures one piece; L and the number of pieces when it stands there.",
@@ -162,7 +173,6 @@ class LinesView(View):
 
     def _go(self, step: int) -> None:
         self.table.step(step)
-        self.desk.say("")
 
     def _decide(self) -> None:
         """Round: as the sums say, the other way, back."""

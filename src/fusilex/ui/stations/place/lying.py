@@ -27,7 +27,7 @@ class LyingCard(Card):
         self.part: Part | None = None
         self.tape: Tape | None = None
         self.fixed, self.words = 0.0, ""
-        self.setMinimumHeight(round(theme.base * 15))
+        self.setMinimumHeight(round(theme.base * 12))
         self.setAccessibleName("How the part lies")
 
     def show_part(self, part: Part, tape: Tape | None, fixed: float, words: str) -> None:
