@@ -172,6 +172,9 @@ def test_nothing_runs_before_it_is_proven_and_a_wrong_part_is_looked_at_again(be
     bench.do(c.MachinePlaced(2))
     bench.do(c.PutLineRight("D2", 90.0, 0.0, 0.0, ""))
     assert judge_proof(bench.batch, 2)[0].level is Level.STOP, "another turn is another programme"
+    prove(bench, FIRST)
+    programmed(bench)
+    assert judge_proof(bench.batch, 2)[0].level is Level.STOP, "a programme found anew is proven by nothing"
 
 
 def test_a_run_with_faults_leaves_its_rejects_for_the_hand(bench: Bench) -> None:

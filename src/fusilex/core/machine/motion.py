@@ -29,7 +29,7 @@ def axis_time(distance: ArrayLike, axis: Axis) -> Seconds:
 def axis_seconds(distance: float, axis: Axis) -> float:
     """`axis_time` of one distance, without arrays: a controller asks for one move at a time.
 
-    >>> axis_seconds(-100.0, Axis(500.0, 5000.0))
+    >>> round(axis_seconds(-100.0, Axis(500.0, 5000.0)), 6)
     0.3
     """
     d = abs(distance)

@@ -45,8 +45,9 @@ class MachineRan(Command, frozen=True):
     cautions: ClassVar[str] = "Place"
 
     def decide(self, batch: Batch) -> Result:
-        boards = {b.cell: b for b in batch.panel_at(self.panel, "Place")}
-        step = place_step(batch).id
+        there = batch.panel_at(self.panel, "Place")
+        batch = batch.about(there[0].serial, there[0].step)  # wherever the eyes are by now
+        boards, step = {b.cell: b for b in there}, there[0].step
         kept = kept_of(batch)
         if kept is None:
             raise Refused("No programme was kept for this step: find one with O.")

@@ -22,12 +22,6 @@ class Proof:
     looked: dict[tuple[str, str], dict[tuple[str, int], str]] = field(default_factory=lambda: defaultdict(dict))
     signed: dict[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
 
-    def anew(self, step: str) -> None:
-        """The programme is another one: nothing of its proof counts."""
-        for kind in PROOFS:
-            self.looked.pop((step, kind), None)
-            self.signed.pop((step, kind), None)
-
 
 @dataclass
 class Runs:

@@ -11,6 +11,7 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import choice, kept_of, machine_of, plan_of, task
+from fusilex.bench.stations.place.run_events import ProofVoided
 from fusilex.bench.stations.place.setup_events import (
     Kept,
     LineDecided,
@@ -42,7 +43,7 @@ class ChooseMachine(Command, frozen=True):
             raise Refused(f"No placer is called {self.machine}: {', '.join(known) or 'none is on record'}.")
         if batch.state[SetUp].machine.get(step) == self.machine:
             return Result()
-        return Result([MachineChosen(step, self.machine)])
+        return Result([MachineChosen(step, self.machine), ProofVoided(step, [])])
 
 
 class DecideLine(Command, frozen=True):
@@ -91,7 +92,8 @@ class KeepProgramme(Command, frozen=True):
         if len(set(self.slots.values())) != len(self.slots):
             raise Refused("That is no programme: two lines stand in one slot.")
         time = programme_time(done.job, plan)
-        return Result([ProgrammeKept(step.id, machine.name, self.slots, rows, time, min(self.bound_s, time))])
+        kept = ProgrammeKept(step.id, machine.name, self.slots, rows, time, min(self.bound_s, time))
+        return Result([kept, ProofVoided(step.id, [])])
 
 
 class LoadSlot(Command, frozen=True):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections import defaultdict
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QCoreApplication, QObject, QTimer, pyqtSignal
 
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
@@ -24,7 +24,7 @@ from fusilex.ui.stations.place.bed import Bed
 from fusilex.ui.stations.place.ribbon import Ribbon
 from fusilex.ui.widgets.keys import Key
 
-FRAME_MS, SLICE_S, KEEP_EVERY, FAST, SAY_EVERY_S = 16, 0.01, 25, 20.0, 0.5
+FRAME_MS, SLICE_S, KEEP_EVERY, FAST, SAY_EVERY_S = 16, 0.01, 6, 20.0, 0.5
 OVER = ("done", "stopped", "failed")
 _TITLES = {
     "running": "Running",
@@ -76,6 +76,8 @@ class LiveRun(QObject):
             self._trips[stop.trip].append(stop)
         self.bed.show_job(left.job.machine, left.job, plan, self.bed.outlines, self.bed.loaded)
         self.bed.done = set()
+        if app := QCoreApplication.instance():
+            app.aboutToQuit.connect(self.halt)  # nobody would watch it
         self.runner.go()
         self.timer.start()
         self.desk.say("")
@@ -191,8 +193,9 @@ class LiveRun(QObject):
 
     def halt(self) -> None:
         """Stop at once."""
-        self.runner.halt()
-        self.frame()
+        if self.timer.isActive() or self.runner.state not in OVER:
+            self.runner.halt()
+            self.frame()
 
     def now(self) -> Now:
         runner = self.runner
