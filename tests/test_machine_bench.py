@@ -266,6 +266,11 @@ def test_own_order_rounds_and_marks(bench: Bench) -> None:
         bench.do(c.PutOrder([last, last]))
     bench.do(c.PutOrder([]))
     bench.do(c.ChooseRounds("part by part"))
+    assert next_place(bench.batch, bench.state.boards["H7-04"])[0].serial == "H7-04"
+    bench.do(c.PlacePart("H7-04", next_by_hand(bench.batch, bench.state.boards["H7-04"]).ref))
+    assert next_place(bench.batch, bench.state.boards["H7-04"])[0].serial == "H7-05", "on to the neighbour"
+    bench.do(c.Undo())
+    bench.go("Place", "H7-01")
     seen = []
     for _ in range(12):
         board, part = next_place(bench.batch, board)
