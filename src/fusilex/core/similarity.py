@@ -15,8 +15,23 @@ FALSE_ALARM = 0.01
 """Share of clean fits in which a good point may be called wrong."""
 
 
+class Residuals:
+    """How far measured points lie off a fit: `residuals` (n × 2, mm)."""
+
+    residuals: Points
+
+    @property
+    def residual_mm(self) -> NDArray[np.float64]:
+        """Length of each residual, n, mm."""
+        return np.asarray(np.hypot(self.residuals[:, 0], self.residuals[:, 1]))
+
+    @property
+    def rms_mm(self) -> float:
+        return float(np.sqrt(np.mean(self.residual_mm**2)))
+
+
 @dataclass(frozen=True, eq=False)
-class Similarity:
+class Similarity(Residuals):
     """measured = scale · R(turn) · design + (dx, dy), fitted to n ≥ 2 points by least squares.
 
     `residuals` (n × 2, mm) are measured minus fitted; `sigma` is the standard error of one coordinate (mm), NaN when
@@ -40,15 +55,6 @@ class Similarity:
         angle = np.radians(self.rotation_deg)
         matrix = self.scale * np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
         return np.asarray(np.atleast_2d(np.asarray(xy, dtype=float)) @ matrix + (self.dx, self.dy))
-
-    @property
-    def residual_mm(self) -> NDArray[np.float64]:
-        """Length of each residual, n, mm."""
-        return np.asarray(np.hypot(self.residuals[:, 0], self.residuals[:, 1]))
-
-    @property
-    def rms_mm(self) -> float:
-        return float(np.sqrt(np.mean(self.residual_mm**2)))
 
     @property
     def freedom(self) -> float:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.similarity import Points, Similarity, fit_similarity, suspect_point
+from fusilex.core.similarity import Points, Residuals, Similarity, fit_similarity, suspect_point
 
 LEAST_POINTS = 5
 BY_CHANCE = 0.01
@@ -15,7 +15,7 @@ BY_CHANCE = 0.01
 
 
 @dataclass(frozen=True, eq=False)
-class Affine:
+class Affine(Residuals):
     """measured = design @ matrix + shift, fitted to n ≥ 4 points by least squares, mm; `residuals` (n × 2) measured
     minus fitted, `sigma` the standard error of a coordinate (mm), `inverse` (3 × 3) that of the normal matrix.
     """
@@ -61,15 +61,6 @@ class Affine:
         (a, b), (c, d) = self.matrix
         between = np.degrees(np.arctan2(d, c) - np.arctan2(b, a))
         return float((90.0 - between + 180.0) % 360.0 - 180.0)
-
-    @property
-    def residual_mm(self) -> NDArray[np.float64]:
-        """Length of each residual, n, mm."""
-        return np.asarray(np.hypot(self.residuals[:, 0], self.residuals[:, 1]))
-
-    @property
-    def rms_mm(self) -> float:
-        return float(np.sqrt(np.mean(self.residual_mm**2)))
 
     @property
     def freedom(self) -> float:

@@ -125,6 +125,10 @@ class BedView(View):
         if stops:
             return Now(stops[0].headline, f"{stops[0].do} Tab goes there. R runs it dry.")
         where = "" if fit(self.batch, panel) is not None else " No points are taught: the corner of the clamp counts."
+        on = len(self.bed.done)
+        if 0 < on < len(self.task.job):
+            do = "If a run broke off, look first which of the next parts lie there already, and note them by hand."
+            return Now(f"Go on with panel {panel}: {on} of {len(self.task.job)} are on", f"{do} R goes on.{where}")
         return Now(f"Run panel {panel}", f"R starts. Hands out, hood closed.{where}")
 
     # keys
