@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
@@ -37,7 +38,8 @@ from fusilex.core.placing.rejects import Tally, judge_rejects
 from fusilex.core.placing.turns import least_turn, repeats_at
 from fusilex.core.programme.plan import programme_time
 from fusilex.devices.meter import parse_meter
-from fusilex.devices.placer import SimulatedPlacer
+from fusilex.devices.placer import NoPlacer, SerialPlacer, SimulatedPlacer
+from fusilex.devices.placer_line import PlacerLine
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.written.gcode import gcode_lines
 from fusilex.journal.place import sqlite_url
@@ -500,3 +502,44 @@ def test_a_meter_stands_in_and_says_what_it_shows(window: Window) -> None:
     assert verdict_of("10 k 1 %", "resistor", 10_150)[0] == "can't tell"
     assert verdict_of("10 k 1 %", "resistor", 9_990)[0] == "can't tell", "a meter of 1 % cannot tell 1 %"
     assert verdict_of("10 k", "resistor", 10_600)[0] == "can't tell" and verdict_of("", "ic", 5)[0] == "can't tell"
+
+
+def test_a_template_is_previewed_while_it_is_typed(qtbot, window: Window, tmp_path: Path, monkeypatch) -> None:  # type: ignore[no-untyped-def]
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.ChooseWay("machine"))
+    bench.do(c.KeepProgramme(*plain_programme(bench.batch), 1.0))
+    window.station.show_view(2)
+    press(window, K.Key_T)
+    dialog = window.station.view.asked
+    assert dialog.shown.toPlainText().count("\n") >= 227 and dialog.said.text() == "228 lines."
+    dialog.words.setPlainText("{{ design }} {{ nothing }}")
+    qtbot.waitUntil(lambda: "nothing" in dialog.said.text(), timeout=3000)
+    assert dialog.shown.toPlainText().count("\n") >= 227, "what was right last stays"
+    dialog.words.setPlainText("{{ placements }} parts")
+    monkeypatch.setattr(
+        "fusilex.ui.frame.file_dialogs.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / "out.txt"), "")
+    )
+    dialog._save()
+    assert (tmp_path / "out.txt").read_text() == "228 parts"
+    dialog.reject()
+
+
+def test_a_run_over_a_serial_line_is_the_same_run(bench: Bench) -> None:
+    programmed(bench)
+    left = task(bench.batch, 1)
+    plan = plan_of(left.job, kept_of(bench.batch))
+    short = replace(plan, trips=plan.trips[:12])
+    world = World(left.job.machine)
+    with PlacerLine(SimulatedPlacer(left.job.machine, world), fast=400.0) as line:
+        port = SerialPlacer(line.port)
+        port.send("?")
+        runner = Runner(left.job, short, list(gcode_lines(left.job, short)), port)
+        runner.go()
+        began = time.monotonic()
+        while runner.state == "running" and time.monotonic() - began < 30:
+            runner.tick()
+            time.sleep(0.001)
+        port.close()
+    assert runner.state == "done" and len(runner.put) == len(world.placed) == 12 and not runner.faults
+    with pytest.raises(NoPlacer, match="No machine at"):
+        SerialPlacer("/dev/nowhere")

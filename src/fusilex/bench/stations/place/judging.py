@@ -31,7 +31,9 @@ def judge(batch: Batch) -> list[Judgement]:
     found += judge_board_clocks(batch, board)
     found += judge_marks(batch, board)
     if by_machine(batch, board):
-        found += judge_machine(batch, board.panel) + judge_proof(batch, board.panel) + judge_runs(batch)
+        found += judge_machine(batch, board.panel) + judge_runs(batch)
+    if way_of(batch, batch.step) == MACHINE:  # hands need no programme to be proven
+        found += judge_proof(batch, board.panel)
     return found
 
 

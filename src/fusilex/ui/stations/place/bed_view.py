@@ -62,6 +62,7 @@ class BedView(View):
         self.timed: list[Timed] = []
         self.chances = Chances()
         self.trouble = ""
+        self.asked: object = None  # a dialog lives as long as somebody holds it
         self._panel = 0
         self._seen: object = None
 
@@ -239,11 +240,11 @@ class BedView(View):
         self.run, self._seen = None, None
         self.desk.say(said)
 
-    def _out(self, way: Callable[[Desk, Task, Plan, int], None]) -> None:
+    def _out(self, way: Callable[[Desk, Task, Plan, int], object]) -> None:
         if self.task is None or self.plan is None:
             self.desk.say(self.trouble or "Find a programme first, with O.")
         else:
-            way(self.desk, self.task, self.plan, self._panel)
+            self.asked = way(self.desk, self.task, self.plan, self._panel)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         machine = machine_of(self.batch)

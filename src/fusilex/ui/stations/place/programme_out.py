@@ -6,6 +6,8 @@ import json
 from pathlib import Path
 from typing import Any
 
+from PyQt6.QtWidgets import QApplication
+
 from fusilex.bench.programming import Programme, as_values, hand_of
 from fusilex.bench.stations.place.programmed import Task, kept_of, parts_of_panel
 from fusilex.core.problems import BadInput
@@ -13,12 +15,12 @@ from fusilex.core.programme.optimise import Found
 from fusilex.core.programme.plan import Plan, programme_time
 from fusilex.formats.bundle import read_one
 from fusilex.formats.written.gcode import to_gcode
-from fusilex.formats.written.templated import render
+from fusilex.formats.written.templated import MOST_TEMPLATE
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.place.setup_sheet import setup_pdf
+from fusilex.ui.stations.place.template_dialog import TemplateDialog
 
 FORMAT = "fusilex-programme-1"
-PREVIEWED = 60
 
 
 def values_of(desk: Desk, done: Task, plan: Plan, panel: int) -> dict[str, Any]:
@@ -60,19 +62,24 @@ def write_sheet(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
     desk.save_file("Write the set-up sheet", f"set-up-{panel}.pdf", write)
 
 
-def fill_template(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
-    """Ask for a template, show how what it makes begins, and for a name to write that under."""
+def fill_template(desk: Desk, done: Task, plan: Plan, panel: int) -> TemplateDialog:
+    """A template beside what it makes, to be typed or opened, and written."""
 
-    def fill(name: str) -> None:
+    def open_other() -> None:
+        desk.choose_file("Template to fill", "Templates (*.j2 *.jinja *.txt);;All files (*)", take)
+
+    def take(name: str) -> None:
         try:
-            words = read_one(Path(name)).decode("utf-8", "replace")
-            text = render(words, values_of(desk, done, plan, panel), Path(name).name)
+            dialog.words.setPlainText(read_one(Path(name), MOST_TEMPLATE * 4).decode("utf-8", "replace"))
         except BadInput as problem:
-            desk.say(str(problem))
-            return
-        first = text.strip().splitlines()[0] if text.strip() else "nothing"
-        said = f"{len(text.splitlines())} lines by {Path(name).name}."
-        prompt = f"Write what {Path(name).name} makes: {len(text.splitlines())} lines, first {first[:PREVIEWED]}"
-        desk.save_file(prompt, f"panel-{panel}.txt", lambda out: desk.write(out, text.encode(), said))
+            dialog.said.setText(str(problem))
 
-    desk.choose_file("Template to fill", "Templates (*.j2 *.jinja *.txt);;All files (*)", fill)
+    def save(text: str) -> None:
+        said = f"{len(text.splitlines())} lines by the template."
+        desk.save_file(
+            "Write what the template makes", f"panel-{panel}.txt", lambda out: desk.write(out, text.encode(), said)
+        )
+
+    dialog = TemplateDialog(QApplication.activeWindow(), values_of(desk, done, plan, panel), open_other, save)
+    dialog.open()
+    return dialog
