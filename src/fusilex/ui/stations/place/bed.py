@@ -128,12 +128,9 @@ class Bed(Card):
             painter.setPen(QPen(theme.colour("soft"), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(spot, 6, 6)
-            box = QRectF(spot.x() - 50, spot.y() + 7, 100, theme.base * 2)
-            if box.left() < 4:
-                box.moveLeft(8)
-                plain_text(painter, box, name, "small", "soft")
-            else:
-                plain_text(painter, box, name, "small", "soft", False, CENTRE)
+            plain_text(
+                painter, QRectF(spot.x() + 10, spot.y() - theme.base, 100, theme.base * 2), name, "small", "soft"
+            )
         for nozzle in m.nozzles:
             if nozzle.rack is not None:
                 spot = self.to_px(*nozzle.rack)
