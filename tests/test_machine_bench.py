@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import asked as c
+import msgspec
 import numpy as np
 import pytest
 from asked import acknowledge_all, project, project_workshop
@@ -176,7 +177,32 @@ def test_nothing_runs_before_it_is_proven_and_a_wrong_part_is_looked_at_again(be
     assert judge_proof(bench.batch, 2)[0].level is Level.STOP, "another turn is another programme"
     prove(bench, FIRST)
     programmed(bench)
-    assert judge_proof(bench.batch, 2)[0].level is Level.STOP, "a programme found anew is proven by nothing"
+    again = judge_proof(bench.batch, 2)[0]
+    assert again.level is Level.STOP and "dry run" in again.headline, "a programme found anew is proven by nothing"
+
+
+def test_a_signature_holds_for_how_parts_lay_when_it_was_given(bench: Bench) -> None:
+    programmed(bench)
+    prove(bench, DRY)
+    body = msgspec.to_builtins(placer_of(bench.batch))
+    slot = next(iter(kept_of(bench.batch).slots.values()))
+    for row in body["slots"]:
+        row["turn"] = 180.0 if row["name"] == slot else row["turn"]
+    bench.do(c.SetRecord("placer", body))
+    assert "since the dry run was signed" in judge_proof(bench.batch, 1)[0].headline
+    with pytest.raises(c.Refused, match="since the dry run"):
+        bench.do(c.MachinePlaced(1))
+    bench.do(c.Undo())
+    assert judge_proof(bench.batch, 1)[0].level is Level.GO
+
+
+def test_a_part_from_another_line_on_some_boards_is_looked_at_too(bench: Bench) -> None:
+    bench.do(c.SetOption(["H7-04"], "R5", "a trial", "33 k", "SR-9"))
+    programmed(bench)
+    cells = sorted(cell for ref, cell in kept_of(bench.batch).labels if ref == "R5")
+    looks = sorted(cell for ref, cell in parts_to_look_at(bench.batch) if ref == "R5")
+    lines = {c_: line_of(bench.batch, 1, c_ - 1, bench.design.part_by_ref["R5"]) for c_ in cells}
+    assert len(looks) == len(set(lines.values())) and (4 not in cells or 4 in looks)
 
 
 def test_a_run_with_faults_leaves_its_rejects_for_the_hand(bench: Bench) -> None:

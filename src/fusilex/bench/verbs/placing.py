@@ -16,6 +16,7 @@ from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import pull_for
 from fusilex.core.machine.model import Machine
 from fusilex.core.machine.rs274 import BadBlock
+from fusilex.core.machine.tapes import tape_of
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
@@ -81,7 +82,8 @@ def programme(asked: Asked) -> Answer:
         Because("no programme is faster than", data["bound_s"], "s"),
         Because("by hand", len(data["hand"]), "parts of a board"),
     )
-    level = Level.CARE if data["hand"] else Level.GO
+    unsure = sorted({p.line for one in made for p in one.pieces if not tape_of(p.package).sure})
+    level = Level.CARE if data["hand"] or unsure else Level.GO
     if not made:
         text_of_it = "No line is worth the machine, or can be placed by it"
         do = "Place them all by hand."
@@ -90,6 +92,8 @@ def programme(asked: Asked) -> Answer:
         )
     headline = f"The machine places {data['placements']} parts of a panel in {data['time_s']:.0f} s"
     do = "Place the others by hand after it." if data["hand"] else ""
+    if unsure:
+        do = f"{do} Look how marked parts lie in their tapes: {', '.join(unsure[:4])}.".strip()
     return Answer([Judgement("place.programme", level, design.name, headline, numbers, do)], data, "\n".join(text))
 
 

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from hashlib import sha256
+
 from fusilex.bench.batch import Batch
 from fusilex.bench.stations.place.machine import place_step
-from fusilex.bench.stations.place.programmed import kept_of
+from fusilex.bench.stations.place.programmed import kept_of, machine_of
 from fusilex.bench.stations.place.run_events import DRY, FIRST, WRONG, Proof, Runs
+from fusilex.bench.workshop.put_right import PutRight
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.placing.rejects import Tally, judge_rejects
 
@@ -13,17 +16,35 @@ Label = tuple[str, int]
 
 
 def parts_to_look_at(batch: Batch) -> list[Label]:
-    """Parts of the first article, (ref, cell from 1), in placing order: those of the first cell that has them all; the
-    other cells have the same parts from the same slots.
+    """Parts of the first article, (ref, cell from 1), in placing order: each once for every line it comes from; other
+    cells have the same parts from the same slots.
     """
     kept = kept_of(batch)
     if kept is None:
         return []
     order = [(ref, cell) for _, _, places in kept.trips for _, ref, cell in places]
-    seen: dict[str, Label] = {}
+    bins = {b.cell + 1: batch.lines_of(b) for b in batch.state.panel_boards(batch.board.panel)}
+    seen: dict[tuple[str, str], Label] = {}
     for ref, cell in sorted(order, key=lambda label: label[1]):
-        seen.setdefault(ref, (ref, cell))
-    return [label for label in order if seen[label[0]] == label]
+        line = bins.get(cell, {}).get(ref)
+        seen.setdefault((ref, line.key if line else ""), (ref, cell))
+    looked = set(seen.values())
+    return [label for label in order if label in looked]
+
+
+def lies_of(batch: Batch) -> str:
+    """A print of all that settles how parts come to lie: how slots are turned, what was put right for lines. Another
+    one than was signed is another programme.
+    """
+    kept, put = kept_of(batch), batch.workshop[PutRight].lines
+    if kept is None:
+        return ""
+    turned = {slot.name: slot.turn for slot in machine_of(batch).slots}
+    rows = [
+        (line, slot, turned.get(slot), *((r.turn, r.dx, r.dy) if (r := put.get(line)) else ()))
+        for line, slot in sorted(kept.slots.items())
+    ]
+    return sha256(repr(rows).encode()).hexdigest()[:16]
 
 
 def next_look(batch: Batch, proof: str) -> Label | None:
@@ -44,7 +65,12 @@ def judge_proof(batch: Batch, panel: int) -> list[Judgement]:
     wrong = sorted({ref for (ref, _), verdict in looked.items() if verdict == WRONG})
     numbers = (Because("looked at", len(looked)), Because("to look at", len(parts_to_look_at(batch))))
     about = f"{step.id}, {wanted}"
-    if signed := proof.signed.get((step.id, wanted)):
+    signed = proof.signed.get((step.id, wanted))
+    if signed and signed[2] != lies_of(batch):
+        text = f"Slots or lines were turned since the {wanted} was signed"
+        do = "Look at the parts again, and sign again."
+        return [Judgement("place.proof", Level.STOP, about, text, numbers, do)]
+    if signed:
         text = f"The {wanted} was signed" + (f" by {signed[0]}" if signed[0] else "")
         return [Judgement("place.proof", Level.GO, about, text, numbers)]
     if wrong:

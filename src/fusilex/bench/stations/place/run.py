@@ -15,7 +15,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import MACHINE, PartsPlaced
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import kept_of
-from fusilex.bench.stations.place.proving import judge_proof, parts_to_look_at
+from fusilex.bench.stations.place.proving import judge_proof, lies_of, parts_to_look_at
 from fusilex.bench.stations.place.run_events import (
     PROOFS,
     RIGHT,
@@ -160,7 +160,7 @@ class SignProof(Command, frozen=True):
         wrong = [ref for (ref, _), verdict in looked.items() if verdict == WRONG]
         if wrong:
             raise Refused(f"{wrong[0]} was wrong: put its line right, and look again.")
-        return Result([ProofSigned(step, self.proof)])
+        return Result([ProofSigned(step, self.proof, lies_of(batch))])
 
 
 COMMANDS = (MachineRan, JudgePart, PutLineRight, SignProof)

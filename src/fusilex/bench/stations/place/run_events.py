@@ -17,10 +17,12 @@ RIGHT, WRONG = "right", "wrong"
 
 @dataclass
 class Proof:
-    """By step and kind: verdicts by part and cell (1 …) since the programme was last put right, and who signed when."""
+    """By step and kind: verdicts by part and cell (1 …) since the programme was last put right; who signed, when, and
+    how parts lay by then.
+    """
 
     looked: dict[tuple[str, str], dict[tuple[str, int], str]] = field(default_factory=lambda: defaultdict(dict))
-    signed: dict[tuple[str, str], tuple[str, str]] = field(default_factory=dict)
+    signed: dict[tuple[str, str], tuple[str, str, str]] = field(default_factory=dict)
 
 
 @dataclass
@@ -56,9 +58,10 @@ class ProofSigned(Event, frozen=True):
     kind: ClassVar[str] = "proof_signed"
     step: str
     proof: str
+    lies: str = ""
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Proof].signed[self.step, self.proof] = (entry.who, entry.at)
+        state[Proof].signed[self.step, self.proof] = (entry.who, entry.at, self.lies)
 
     @property
     def words(self) -> str:
@@ -79,6 +82,8 @@ class ProofVoided(Event, frozen=True):
             looked = proof.looked[self.step, kind]
             for key in [k for k in looked if not self.refs or k[0] in self.refs]:
                 del looked[key]
+        if not self.refs:  # another programme: nothing was built by it yet
+            state[Runs].panels.pop(self.step, None)
 
     @property
     def words(self) -> str:
