@@ -25,7 +25,7 @@ from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.road.steps import DONE, one_side
-from fusilex.formats.written.programme import to_csv, to_gcode
+from fusilex.formats.written.programme import to_csv
 from fusilex.journal.place import sqlite_url
 from fusilex.journal.trouble import NotSaved
 
@@ -246,7 +246,6 @@ def test_machine_programme_lands_on_the_panel(bench: Bench) -> None:
     x, y = point_at(bench.batch, "U1@2")
     assert (u1.x, u1.y, u1.rotation_deg % 360) == pytest.approx((10 - y, 20 + x, 90))
     assert to_csv(steps).count("\n") == len(steps) + 1
-    assert to_gcode(steps).count("M5") == len(steps) and to_gcode(steps).endswith("M30\n")
 
 
 def test_bad_log_leaves_the_batch_untouched(bench: Bench) -> None:

@@ -198,11 +198,13 @@ def test_a_signature_holds_for_how_parts_lay_when_it_was_given(bench: Bench) -> 
 
 def test_a_part_from_another_line_on_some_boards_is_looked_at_too(bench: Bench) -> None:
     bench.do(c.SetOption(["H7-04"], "R5", "a trial", "33 k", "SR-9"))
+    bench.go("Place", "H7-04")
+    bench.do(c.DecideLine(bench.batch.line_of["R5"].key, "machine"))
     programmed(bench)
     cells = sorted(cell for ref, cell in kept_of(bench.batch).labels if ref == "R5")
     looks = sorted(cell for ref, cell in parts_to_look_at(bench.batch) if ref == "R5")
     lines = {c_: line_of(bench.batch, 1, c_ - 1, bench.design.part_by_ref["R5"]) for c_ in cells}
-    assert len(looks) == len(set(lines.values())) and (4 not in cells or 4 in looks)
+    assert len(set(lines.values())) == 2 == len(looks) and 4 in looks
 
 
 def test_a_run_with_faults_leaves_its_rejects_for_the_hand(bench: Bench) -> None:

@@ -17,7 +17,7 @@ from PyQt6.QtTest import QTest
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.stations.kit.weighing import scale_for
-from fusilex.bench.stations.place.machine import programme
+from fusilex.bench.stations.place.programmed import machine_of
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.workshop.record_kinds import (
     KINDS,
@@ -41,7 +41,6 @@ from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.bundle import Files
-from fusilex.formats.written.programme import to_gcode
 from fusilex.ui.frame.new_batch import prefix_for
 from fusilex.ui.frame.window import Window as MainWindow
 from fusilex.ui.workshop.dialog import Workshop, line_of
@@ -130,7 +129,8 @@ def test_heat_and_the_programme_follow_their_tools(bench: Bench) -> None:
     bench.do(c.CloseKit())
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
-    assert "F1200" in to_gcode(programme(bench.batch, 1), 9.0, 0.0, 1200)
+    note(bench, "placer", id="bench placer", feed=1200, travel_z=18, width=500, depth=360, board=[160, 110])
+    assert machine_of(bench.batch).z.speed == 20 and machine_of(bench.batch).top_z == 18
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards["H7-01"]
