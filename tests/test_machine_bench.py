@@ -537,6 +537,15 @@ def test_a_template_is_previewed_while_it_is_typed(qtbot, window: Window, tmp_pa
     bench.do(c.ChooseWay("machine"))
     bench.do(c.KeepProgramme(*plain_programme(bench.batch), 1.0))
     window.station.show_view(2)
+    ribbon = window.station.view.ribbon
+    assert ribbon.total == pytest.approx(kept_of(bench.batch).time_s)
+    window.desk.do(c.ChooseMachine("small placer"))
+    assert ribbon.total == 0 and window.station.view.plan is None, "no picture of a programme that is gone"
+    window.desk.do(c.KeepProgramme(*plain_programme(bench.batch), 1.0))
+    assert ribbon.total == pytest.approx(kept_of(bench.batch).time_s)
+    window.desk.do(c.Undo())
+    window.desk.do(c.Undo())
+    assert placer_of(bench.batch).id == "bench placer"
     press(window, K.Key_T)
     dialog = window.station.view.asked
     assert dialog.shown.toPlainText().count("\n") >= 227 and dialog.said.text() == "228 lines."

@@ -398,6 +398,12 @@ def test_the_verbs_agree_with_each_other_and_with_the_design(
     assert data["templated"].startswith("F1 ") and {h["ref"] for h in data["hand"]} == {"J1", "J2"}
     faulty = ask(capsys, "simulate", gcode, "--machine", str(shop), "--faults", "--seed", "2")
     assert faulty["faults"] and len(faulty["placed"]) <= len(run["placed"])
+    wren = ("programme", str(HERON.parent / "wren"), "--machine", str(shop), "--boards", "300", "--seconds", "0.2")
+    assert main([*wren, "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert not told["data"]["hand"] and told["judgements"][0]["level"] == "care", (
+        "marks whose lie is only usual are no go"
+    )
     for bad in ('{"id": "x", "slots": []}', '{"id": "x", "heds": 2}', "[]", "{", '{"id": "x", "park": [900, 0]}'):
         shop.write_text(bad)
         assert main(["simulate", gcode, "--machine", str(shop)]) == 2
