@@ -14,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.stations.kit.weighing import scale_for
@@ -250,3 +251,22 @@ def test_the_workshop_by_keys(window: MainWindow, tmp_path: Path, monkeypatch: p
     edited.lines["peak"].setText("200 to 190")
     edited.keep()
     assert "peak runs from 200 to 190" in edited.said.text()
+
+
+def test_every_kind_has_a_form_that_keeps_what_it_shows(qtbot) -> None:  # type: ignore[no-untyped-def]
+    shop = QWidget()
+    qtbot.addWidget(shop)
+    for kind in KINDS.values():
+        assert Form(shop, kind).lines["id"].text() == ""
+    for record in shipped().values():
+        form = Form(shop, type(record), record)
+        form.made = None
+        form.keep()
+        assert form.made == record, form.said.text()
+        assert line_of(record, record.id)
+    placer = next(r for r in shipped().values() if r.what == "placer")
+    form = Form(shop, type(placer), placer)
+    assert "slots" not in form.lines and any("JSON" in label.text() for label in form.findChildren(QLabel))
+    form.lines["feed"].setText("900")
+    form.keep()
+    assert form.made.feed == 900 and form.made.slots == placer.slots, "parts of its own stay as they are"

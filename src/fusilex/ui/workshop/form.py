@@ -28,8 +28,12 @@ class Form(QDialog):
         form.addRow(about)
         shown = msgspec.to_builtins(record) if record else {}
         self.lines: dict[str, QLineEdit] = {}
+        self.whole: dict[str, Any] = {}  # what has parts of its own is no line to type in, and stays as it is
         for field in msgspec.structs.fields(kind):
-            value = shown.get(field.encode_name, "" if field.required else msgspec.to_builtins(field.default))
+            value = shown.get(field.encode_name, "" if field.required else _usual(field))
+            if has_parts(value):
+                self.whole[field.encode_name] = value
+                continue
             line = self.lines[field.encode_name] = QLineEdit(text_of(value))
             label = "name" if field.encode_name == "id" else field.encode_name.replace("_", " ")
             line.setAccessibleName(label)
@@ -37,6 +41,10 @@ class Form(QDialog):
                 line.setPlaceholderText(", ".join(c for c in choices if c))
                 line.setToolTip("one of " + ", ".join(c or "nothing" for c in choices))
             form.addRow(plain_label(label.capitalize()), line)
+        if self.whole:
+            left = ", ".join(name.replace("_", " ") for name in self.whole).capitalize()
+            words = f"{left}: in their own picture, or as JSON with W and R."
+            form.addRow(plain_label(words, wrapped=True))
         self.said = plain_label(wrapped=True)
         form.addRow(self.said)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
@@ -53,7 +61,7 @@ class Form(QDialog):
         texts = {name: line.text().strip() for name, line in self.lines.items()}
         body |= {name: text for name, text in texts.items() if hints.get(name) is str or choices_of(self.kind, name)}
         try:
-            self.made = read_record({**body, "kind": self.kind.what})
+            self.made = read_record({**self.whole, **body, "kind": self.kind.what})
         except BadInput as problem:
             self.said.setText(f"{problem.found}.".replace("`", "").replace("$.", ""))
         else:
@@ -71,8 +79,23 @@ def choices_of(kind: type[Record], name: str) -> tuple[str, ...]:
     return tuple(found) if found and all(isinstance(one, str) for one in found) else ()
 
 
+def _usual(field: msgspec.structs.FieldInfo) -> Any:
+    """What a field is where nobody says otherwise."""
+    made = field.default if field.default is not msgspec.NODEFAULT else field.default_factory()
+    return msgspec.to_builtins(made)
+
+
+def has_parts(value: Any) -> bool:
+    """True for a value that is made of named parts, or is a list of such."""
+    return isinstance(value, dict) or (isinstance(value, list | tuple) and bool(value) and isinstance(value[0], dict))
+
+
 def text_of(value: Any) -> str:
-    """A field's value in words; pairs as ``10: 4383, 25: 730.5``."""
+    """A field's value in words; pairs as ``10: 4383, 25: 730.5``, lists of things with parts by their number."""
+    if isinstance(value, dict):
+        return " ".join(f"{k} {text_of(v)}" for k, v in value.items())
+    if has_parts(value):
+        return str(len(value))
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list | tuple):
@@ -87,6 +110,8 @@ def _value(text: str) -> Any:
     text = text.strip()
     if text in ("yes", "no"):
         return text == "yes"
+    if text.isascii() and text.isdecimal() and len(text) < 16:
+        return int(text)
     try:
         if ":" in text:
             return [[float(v) for v in pair.split(":")] for pair in text.split(",")]

@@ -151,6 +151,8 @@ class LiveRun(QObject):
         left = len(runner.job) - len(runner.put)
         if runner.state == "failed":
             self.over.emit(f"The machine refused a line: {runner.said}.")
+        elif self.dry and runner.state == "stopped":
+            self.over.emit(f"The dry run was stopped after {len(runner.put)} of {len(runner.job)} parts.")
         elif self.dry:
             self.over.emit("The dry run is done: look at every part, under Proof.")
         else:
