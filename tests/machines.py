@@ -163,8 +163,11 @@ class _Tried:
     def _trip(self, left, at, turned, held, picks):
         here, total = at, 0.0
         for k, (h, i) in enumerate(picks):
+            own = {n for n in range(len(self.j)) if self.j.line[n] == self.j.line[i]}
+            before = len(own - left) + sum(n in own for _, n in picks[:k])
             s = self.m.slots[self.slots[self.j.line[i]]]
-            to = self.beam((s.x, s.y), h)
+            row, column = divmod(before % (s.in_row * s.rows), s.in_row)
+            to = self.beam(tuple(np.array([s.x, s.y]) + column * np.array(s.step) + row * np.array(s.row_step)), h)
             total += max(self.leg(here, to), turned) if k == 0 else self.leg(here, to)
             here = to
         turn = max(self.turn(i) for _, i in picks)

@@ -262,9 +262,15 @@ def test_slots_pockets_and_first_pieces(bench: Bench) -> None:
         bench.do(c.LoadSlot(slot, line.key, 10))
     bench.do(c.Undo())
     bench.do(c.LoadSlot(slot, line.key, 10))
-    bench.do(c.SeePocket(slot, 0, 60.0, 24.0))
-    bench.do(c.SeePocket(slot, 10, 80.0, 24.0))
-    assert len(bench.state[SetUp].seen["Place"][slot]) == 2
+    stands = next(s for s in machine_of(bench.batch).slots if s.name == slot)
+    with pytest.raises(c.Refused, match=r"5\.0 mm from where the machine has it"):
+        bench.do(c.SeePocket(slot, 0, stands.x + 5, stands.y))
+    bench.do(c.SeePocket(slot, 10, stands.x + 20.4, stands.y))
+    taught = next(s for s in task(bench.batch, 1).job.machine.slots if s.name == slot)
+    assert taught == stands, "one pocket further on tells nothing of the pick point"
+    bench.do(c.SeePocket(slot, 5, stands.x + 10.4, stands.y - 0.1))
+    taught = next(s for s in task(bench.batch, 1).job.machine.slots if s.name == slot)
+    assert (taught.x, taught.y) == pytest.approx((stands.x + 0.4, stands.y - 0.2)), "the line through both"
     with pytest.raises(c.Refused, match="outside the bed"):
         bench.do(c.SeePocket(slot, 0, 900.0, 24.0))
     taken = choice(bench.batch, 1)

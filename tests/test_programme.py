@@ -16,8 +16,8 @@ from machines import job, machine, shortest, small_shop
 from fusilex.app import main
 from fusilex.bench.workshop.placer import Placer
 from fusilex.core.machine.calibrate import Timed, calibrated, taken_over
-from fusilex.core.machine.controller import Controller
-from fusilex.core.machine.model import Axis, Nozzle
+from fusilex.core.machine.controller import Controller, Doing
+from fusilex.core.machine.model import STRIP, TRAY, Axis, Machine, Nozzle
 from fusilex.core.machine.motion import axis_time, short_turn
 from fusilex.core.machine.rs274 import BadBlock, Reader
 from fusilex.core.machine.tapes import tape_of
@@ -32,7 +32,7 @@ from fusilex.core.programme.plan import programme_time
 from fusilex.core.programme.who import Feed, choose
 from fusilex.devices.placer import SimulatedPlacer, run_through
 from fusilex.devices.placer_world import Chances, World
-from fusilex.formats.written.gcode import to_gcode
+from fusilex.formats.written.gcode import gcode_lines, to_gcode
 from fusilex.formats.written.templated import render
 
 HERON = Path(__file__).parents[1] / "src/fusilex/demo/heron-r2"
@@ -64,6 +64,44 @@ def test_trying_everything_proves_answer_and_bound(heads: int, vision: bool, see
     found = optimise(j, turns(400))
     assert found.bound_s <= least + 1e-9 and found.time_s >= least - 1e-9
     assert found.time_s <= least * (1 + 1e-9) if heads == 1 else found.time_s <= least * 1.004
+
+
+@pytest.mark.parametrize(("heads", "vision", "n"), [(1, False, 5), (1, True, 6), (2, True, 4), (2, False, 4)])
+def test_nothing_beats_the_bound_where_strips_and_trays_stand(heads: int, vision: bool, n: int) -> None:
+    for seed in (2, 3):
+        j = small(heads, vision, seed, n)
+        j = replace(j, machine=with_trays(j.machine))
+        least, found = shortest(j), optimise(j, turns(60))
+        assert found.bound_s <= least + 1e-9 <= found.time_s + 2e-9
+        assert found.time_s <= least * 1.12
+
+
+@pytest.mark.parametrize("heads", [1, 2])
+def test_pockets_of_strips_and_trays_are_emptied_one_by_one_and_filled_at_a_stop(heads: int) -> None:
+    j = job(50, 6, heads, seed=9, slots=9)
+    j = replace(j, machine=with_trays(j.machine))
+    found = optimise(j, turns(20))
+    world = World(j.machine)
+    steps = list(run_through(to_gcode(j, found.plan), j.machine, world))
+    assert sum(s.seconds for s in steps) == pytest.approx(found.time_s, rel=1e-6)
+    assert not world.faults and len(world.placed) == 50
+    waits = sum(s.doing is Doing.WAIT for s in steps)
+    counts = {int(s): int(j.count[k]) for k, s in enumerate(found.plan.slot)}
+    assert waits == sum((n - 1) // j.machine.slots[s].pockets for s, n in counts.items() if s < 2)
+    # the next panel goes on where this one left off, on the machine and in the sum; from the start it finds nothing
+    left = {s: n % j.machine.slots[s].pockets for s, n in counts.items() if s < 2}
+    assert any(left.values())
+    on, anew = World(j.machine, emptied=left), World(j.machine, emptied=left)
+    list(run_through("\n".join(text for text, _ in gcode_lines(j, found.plan, emptied=left)), j.machine, on))
+    list(run_through(to_gcode(j, found.plan), j.machine, anew))
+    assert not on.faults and {f.kind for f in anew.faults} == {"empty", "not picked"}
+
+
+def with_trays(machine: Machine) -> Machine:
+    """The same with a tray in its first slot and a strip that runs aslant in the second."""
+    tray = replace(machine.slots[0], kind=TRAY, in_row=2, rows=2, step=(9.0, 0.0), row_step=(0.0, 12.0))
+    strip = replace(machine.slots[1], kind=STRIP, in_row=4, step=(3.9, 0.5))
+    return replace(machine, slots=(tray, strip, *machine.slots[2:]))
 
 
 @pytest.mark.parametrize("heads", [1, 2, 6])
@@ -257,10 +295,33 @@ def test_programmes_are_read_as_the_language_has_it() -> None:
     ]
     for bad in (
         "G0 X", "G0 X1..2", "(open", "o<a> sub", "o<a> call", "G0 X#9", "X[1/0]", "X[1", "?", "o<a> sub\no<b> sub",
-        "o<a> sub\no<a> call\no<a> endsub\no<a> call", "G0 X１", "#=3", "#<a=3",
+        "o<a> sub\no<a> call\no<a> endsub\no<a> call", "G0 X１", "#=3", "#<a=3", "o<a> if [1]", "#[3]=1", "#[500.5]=1",
+        "o<a> sub\no<b> if [1]\no<a> endsub\no<a> call", "o<a> sub\no<b> endif\no<a> endsub\no<a> call", "X[5 MOD 0]",
     ):  # fmt: skip
         with pytest.raises(BadBlock):
             blocks(bad)
+
+
+def test_conditions_and_counters_are_read_as_the_language_has_them() -> None:
+    text = """o<go> sub
+    o<out> if [#[500+#1] GE 2]
+    #[500+#1]=0
+    o<in> if [#1 EQ 4]
+    G4 P9
+    o<in> endif
+    o<out> endif
+    G0 X[#503 MOD 3 * 10 + 1] Y[7 MOD 4 LT 2]
+    #[500+#1]=[#[500+#1]+1]
+    o<go> endsub
+    #503=1
+    o<go> call [3]
+    o<go> call [3]
+    o<go> call [3]"""
+    assert [dict(words) for words in blocks(text) if words] == [
+        {"G": 0.0, "X": 11.0, "Y": 0.0},
+        {"G": 0.0, "X": 1.0, "Y": 0.0},
+        {"G": 0.0, "X": 11.0, "Y": 0.0},
+    ]
 
 
 def test_the_controller_moves_tips_by_hand_sums() -> None:

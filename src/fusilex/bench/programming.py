@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -104,19 +105,21 @@ def as_values(programme: Programme) -> dict[str, Any]:
         }
         for k, s in sorted(enumerate(plan.slot.tolist()), key=lambda item: item[1])
     ]
-    trips = []
+    trips, taken = [], Counter[str]()
     for trip in plan.trips:
         picks, places = [], []
         for head, i in trip.picks:
             slot = machine.slots[plan.slot[job.line[i]]]
+            x, y = slot.pocket(taken[slot.name])
+            taken[slot.name] += 1
             picks.append(
                 {
                     "head": machine.heads[head].name,
                     "nozzle": machine.nozzles[trip.nozzles[head]].name,
                     "slot": slot.name,
                     "line": job.names[job.line[i]],
-                    "x_mm": slot.x,
-                    "y_mm": slot.y,
+                    "x_mm": x,
+                    "y_mm": y,
                 }
             )
         for head, i in trip.places:

@@ -1,7 +1,7 @@
 """A bed with tapes, nozzles and parts that behave as they do: what a stand-in machine picks, drops and puts down.
 
 Faults are seeded, so that they repeat: pockets that give nothing, parts on their side, vacuum lost on the way, tapes
-that jam or run out, a nozzle that is not in the rack.
+that jam or run out, pockets of a tray that are empty, a nozzle that is not in the rack.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from fusilex.core.machine.controller import Doing, Step
-from fusilex.core.machine.model import Machine
+from fusilex.core.machine.model import TAPE, Machine
 from fusilex.core.machine.motion import short_turn, stroke_time
 from fusilex.core.machine.rs274 import BadBlock
 
@@ -70,13 +70,16 @@ class _Held:
 
 @dataclass
 class World:
-    """The bed under a machine. `left` are the pieces in each slot (from 0), endless where it says nothing."""
+    """The bed under a machine. `left` are the pieces in each slot (from 0), endless where it says nothing; `emptied`
+    how many pockets of strips and trays are empty. A person fills those that are, whenever the machine waits.
+    """
 
     machine: Machine
     chances: Chances = NEVER
     seed: int = 0
     left: Mapping[int, int] = field(default_factory=dict)
     missing: frozenset[int] = frozenset()
+    emptied: Mapping[int, int] = field(default_factory=dict)
     time_s: float = 0.0
     placed: list[Placed] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
@@ -88,6 +91,9 @@ class World:
         self.held: list[_Held | None] = [None] * len(self.machine.heads)
         self._pockets = dict(self.left)
         self._jammed: dict[int, int] = {}
+        self._empty = {(slot, k) for slot, count in self.emptied.items() for k in range(count)}
+        self._owners = [(k, pocket) for k, slot in enumerate(self.machine.slots) for pocket in range(slot.pockets)]
+        self._middles = np.concatenate([s.pocket_xy for s in self.machine.slots])
 
     def tip(self, step: Step, head: int) -> tuple[float, float]:
         """Where a head's tip is after a step (mm)."""
@@ -110,26 +116,43 @@ class World:
             self._change(step)
         elif step.doing is Doing.GIVEN:
             self.nozzles[step.head] = step.item
+        elif step.doing is Doing.WAIT:
+            self._fill()
         return self.faults[before:]
 
     def _fault(self, kind: str, step: Step, slot: int, head: int) -> None:
         self.faults.append(Fault(kind, self.time_s, slot, head, self.nozzles[head], step.line))
 
-    def _slot_at(self, step: Step, head: int) -> int | None:
-        at = np.asarray(self.tip(step, head))
-        away = np.hypot(*(self.machine.slot_xy - at).T)
+    def _fill(self) -> None:
+        """Strips and trays without a part in them are exchanged for full ones."""
+        for k, slot in enumerate(self.machine.slots):
+            own = {(k, pocket) for pocket in range(slot.pockets)}
+            if own <= self._empty:
+                self._empty -= own
+
+    def _pocket_at(self, step: Step, head: int) -> tuple[int, int] | None:
+        """The slot and pocket that a head reaches into."""
+        away = np.hypot(*(self._middles - self.tip(step, head)).T)
         near = int(np.argmin(away))
-        return near if away[near] <= REACH_MM and abs(step.z - self.machine.pick_z) <= DEEP_MM else None
+        reached = away[near] <= REACH_MM and abs(step.z - self.machine.pick_z) <= DEEP_MM
+        return self._owners[near] if reached else None
 
     def _hold(self, step: Step, head: int) -> None:
         if self.nozzles[head] < 0:
             raise BadBlock(f"head {head + 1} has no nozzle to hold with")
         if self.held[head] is not None:
             raise BadBlock(f"head {head + 1} holds a part already")
-        slot = self._slot_at(step, head)
-        if slot is None:
+        found = self._pocket_at(step, head)
+        if found is None:
             self._fault("nothing there", step, -1, head)
             return
+        slot, _ = found
+        if found in self._empty:
+            self._fault("empty", step, slot, head)
+            self._fault("not picked", step, slot, head)
+            return
+        if self.machine.slots[slot].pockets > 1:
+            self._empty.add(found)
         for _ in range(RETRIES + 1):
             if self._picks(step, slot, head):
                 side = self._random.random() < self.chances.side
@@ -142,7 +165,7 @@ class World:
         self._fault("not picked", step, slot, head)
 
     def _picks(self, step: Step, slot: int, head: int) -> bool:
-        """One try: the tape moves on, and a part comes or does not."""
+        """One try: a tape moves on, and a part comes or does not."""
         if self._jammed.get(slot, 0) > 0:
             self._jammed[slot] -= 1
             self._fault("jam", step, slot, head)
@@ -153,7 +176,7 @@ class World:
                 return False
             self._pockets[slot] -= 1
         self.used[slot] = self.used.get(slot, 0) + 1
-        if self._random.random() < self.chances.jam:
+        if self.machine.slots[slot].kind == TAPE and self._random.random() < self.chances.jam:
             self._jammed[slot] = JAM_PICKS
         if self._random.random() < self.chances.miss:
             self._fault("missed", step, slot, head)

@@ -8,7 +8,7 @@ import msgspec
 from msgspec import Meta
 
 from fusilex.bench.workshop.record import Name, Positive, Record
-from fusilex.core.machine.model import AXES, Axis, Head, Machine, Nozzle, Slot, Times
+from fusilex.core.machine.model import AXES, MOST_POCKETS, Axis, Head, Machine, Nozzle, Slot, Times
 
 Mm = Annotated[float, Meta(ge=-2000, le=2000)]
 Size = Annotated[float, Meta(gt=0, le=2000)]
@@ -21,7 +21,9 @@ class Written(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class SlotRow(Written, frozen=True):
-    """A slot: pick point (mm, bed), widest tape (mm), kind, and degrees its tapes are turned by."""
+    """A slot: pick point (mm, bed), widest tape (mm), kind, and degrees its tapes are turned by; of a strip or tray how
+    many pockets lie in a row along x, `step_x` mm apart, and how many rows along y, `step_y` mm apart (below 0: back).
+    """
 
     name: Name
     x: Mm
@@ -29,6 +31,16 @@ class SlotRow(Written, frozen=True):
     width: Annotated[float, Meta(gt=0, le=100)] = 8.0
     kind: Literal["tape", "strip", "tray"] = "tape"
     turn: Annotated[float, Meta(ge=-360, le=360)] = 0.0
+    in_row: Annotated[int, Meta(ge=1, le=MOST_POCKETS)] = 1
+    rows: Annotated[int, Meta(ge=1, le=MOST_POCKETS)] = 1
+    step_x: Annotated[float, Meta(ge=-200, le=200)] = 0.0
+    step_y: Annotated[float, Meta(ge=-200, le=200)] = 0.0
+
+    @property
+    def slot(self) -> Slot:
+        """The same, as the sums know it."""
+        lies = self.x, self.y, self.width, self.kind, self.turn, self.in_row, self.rows
+        return Slot(self.name, *lies, (self.step_x, 0.0), (0.0, self.step_y))
 
 
 class NozzleRow(Written, frozen=True):
@@ -133,7 +145,7 @@ class Placer(Record, frozen=True):
             self.width,
             self.depth,
             self.board,
-            tuple(Slot(**row(s)) for s in self.slots),
+            tuple(s.slot for s in self.slots),
             tuple(Head(**row(h)) for h in self.heads),
             tuple(Nozzle(**row(n)) for n in self.nozzles),
             Axis(**row(self.x)),

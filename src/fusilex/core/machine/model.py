@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 Place = tuple[float, float]
 TAPE, STRIP, TRAY = "tape", "strip", "tray"
 LEFT_RIGHT, FRONT_BACK = "left and right", "front and back"
+MOST_POCKETS = 1000
 AXES = "ABCUVW"
 """The letters by which a programme turns the heads, in their order."""
 
@@ -32,6 +33,9 @@ class Axis:
 class Slot:
     """Where parts are picked up: the middle of the pocket, the widest tape (mm) it takes, and how its tapes lie:
     degrees from a tape that comes from the right with its holes away from the person.
+
+    A strip or a tray has many pockets, of which x, y is the first: `in_row` of them `step` (mm, as x and y) apart, and
+    `rows` such rows `row_step` apart.
     """
 
     name: str
@@ -40,6 +44,31 @@ class Slot:
     width: float = 8.0
     kind: str = TAPE
     turn: float = 0.0
+    in_row: int = 1
+    rows: int = 1
+    step: Place = (0.0, 0.0)
+    row_step: Place = (0.0, 0.0)
+
+    @property
+    def pockets(self) -> int:
+        return self.in_row * self.rows
+
+    def pocket(self, k: int) -> Place:
+        """The middle of the pocket that is emptied k-th (from 0): row by row, and from the first again in a full one.
+
+        >>> Slot("tray", 10, 20, in_row=3, rows=2, step=(5, 0), row_step=(0, 8)).pocket(4)
+        (15, 28)
+        """
+        row, column = divmod(k % self.pockets, self.in_row)
+        return (
+            self.x + column * self.step[0] + row * self.row_step[0],
+            self.y + column * self.step[1] + row * self.row_step[1],
+        )
+
+    @cached_property
+    def pocket_xy(self) -> NDArray[np.float64]:
+        """All pockets, pockets × 2."""
+        return np.array([self.pocket(k) for k in range(self.pockets)])
 
 
 @dataclass(frozen=True)
@@ -128,8 +157,20 @@ class Machine:
 
     @cached_property
     def slot_xy(self) -> NDArray[np.float64]:
-        """Pick points, slots × 2."""
-        return np.array([[s.x, s.y] for s in self.slots]).reshape(-1, 2)
+        """The middle of each slot's pockets, which of a tape's is its pick point: slots × 2."""
+        low, high = self._slot_ends
+        return np.asarray((low + high) / 2)
+
+    @cached_property
+    def slot_reach(self) -> NDArray[np.float64]:
+        """How far along x and y pockets lie from that middle, slots × 2: nothing for tapes."""
+        low, high = self._slot_ends
+        return np.asarray((high - low) / 2)
+
+    @cached_property
+    def _slot_ends(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        low = [s.pocket_xy.min(axis=0) for s in self.slots]
+        return np.reshape(low, (-1, 2)), np.reshape([s.pocket_xy.max(axis=0) for s in self.slots], (-1, 2))
 
     @cached_property
     def offsets(self) -> NDArray[np.float64]:
@@ -179,7 +220,13 @@ class Machine:
         ]
 
     def _faults_of_places(self) -> list[str]:
-        places = [(f"slot {s.name}", (s.x, s.y)) for s in self.slots]
+        for s in self.slots:
+            if s.in_row < 1 or s.rows < 1 or s.pockets > MOST_POCKETS or (s.kind == TAPE and s.pockets > 1):
+                return [f"slot {s.name} has 1 to {MOST_POCKETS} pockets, a tape one"]
+            if (s.in_row > 1 and not any(s.step)) or (s.rows > 1 and not any(s.row_step)):
+                return [f"the pockets of slot {s.name} lie on one another: give the steps between them"]
+        corners = {s.name: {s.pocket(k) for k in (0, s.in_row - 1, -s.in_row, -1)} for s in self.slots}
+        places = [(f"slot {name}", at) for name, some in corners.items() for at in sorted(some)]
         places += [(f"the rack of {n.name}", n.rack) for n in self.nozzles if n.rack is not None]
         places += [("the board's corner", self.board), ("the reject bin", self.reject), ("the park place", self.park)]
         places += [("the camera that looks up", self.look_at)] if self.vision else []

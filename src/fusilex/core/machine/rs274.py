@@ -1,12 +1,14 @@
 """Reading of RS-274 (NGC) programmes, as far as ours go: words, comments, parameters, expressions, sub-programmes.
 
 After Kramer, Proctor, Messina: The NIST RS274NGC Interpreter, Version 3 (NISTIR 6556, 2000); sub-programmes by name
-(``o<pick> sub`` … ``o<pick> endsub``, ``o<pick> call [1] [2]``) as its later readers have them. Arguments are #1, #2 …
-inside a sub-programme; ``#<name>`` is a parameter of the whole programme.
+(``o<pick> sub`` … ``o<pick> endsub``, ``o<pick> call [1] [2]``) as its later readers have them, and inside them
+``o<name> if [#1 GE 5]`` … ``o<name> endif``. Arguments are #1, #2 … inside a sub-programme; ``#<name>`` and numbers
+from #31 on, which may be counted out as ``#[500 + #1]``, are parameters of the whole programme.
 """
 
 from __future__ import annotations
 
+import operator
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -14,7 +16,16 @@ from dataclasses import dataclass, field
 MOST_DEEP, MOST_LINES, MOST_BLOCKS, LONGEST = 8, 400_000, 200_000, 400
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)")
 _WORD = re.compile(r"[A-Za-z]")
-_SUB = re.compile(r"[oO]<([A-Za-z0-9_]+)>\s*(sub|endsub|call)\b(.*)$")
+_SUB = re.compile(r"[oO]<([A-Za-z0-9_]+)>\s*(sub|endsub|call|if|endif)\b(.*)$")
+_OPERATOR = re.compile(r"(MOD|GE|GT|LE|LT|EQ|NE)\b", re.IGNORECASE | re.A)
+_COMPARED: dict[str, Callable[[float, float], bool]] = {
+    "GE": operator.ge,
+    "GT": operator.gt,
+    "LE": operator.le,
+    "LT": operator.lt,
+    "EQ": operator.eq,
+    "NE": operator.ne,
+}
 
 
 class BadBlock(ValueError):
@@ -73,8 +84,10 @@ class Reader:
             self._open = ""
         elif self._open:
             self.subs[self._open].append((self._count, text))
-        else:
+        elif what == "call":
             yield from self._call(name, rest, self._count, (), 0)
+        else:
+            raise BadBlock(f"o<{name}> {what} stands outside a sub-programme")
 
     def finish(self) -> None:
         """The programme ends here. Raises `BadBlock` inside a sub-programme."""
@@ -90,12 +103,35 @@ class Reader:
         arguments: list[float] = []
         while not given.at_end():
             arguments.append(given.bracketed())
+        left_out: list[str] = []  # conditions under way, from the first that does not hold
+        under_way: list[str] = []
+        own = tuple(arguments)
         for number, text in self.subs[name]:
             inner = _SUB.match(text.strip())
-            if inner and inner[2].lower() == "call":
-                yield from self._call(inner[1].lower(), inner[3], number, tuple(arguments), deep + 1)
+            what, label = (inner[2].lower(), inner[1].lower()) if inner else ("", "")
+            if inner and what == "if":
+                under_way.append(label)
+                if left_out or not self._holds(inner[3], own):
+                    left_out.append(label)
+            elif what == "endif":
+                if not under_way or under_way.pop() != label:
+                    raise BadBlock(f"o<{label}> endif without its if")
+                left_out = left_out[:-1]
+            elif left_out:
+                continue
+            elif inner and what == "call":
+                yield from self._call(label, inner[3], number, own, deep + 1)
             else:
-                yield from self._line(text, number, tuple(arguments), deep)
+                yield from self._line(text, number, own, deep)
+        if under_way:
+            raise BadBlock(f"o<{under_way[-1]}> if is not ended")
+
+    def _holds(self, condition: str, arguments: tuple[float, ...]) -> bool:
+        read = _Text(_bare(condition)[0], lambda key: self._parameter(key, arguments))
+        value = read.bracketed()
+        if not read.at_end():
+            raise BadBlock(f"one condition was expected, not “{condition.strip()[:20]}”")
+        return value != 0
 
     def _line(self, text: str, line: int, arguments: tuple[float, ...], deep: int) -> Iterator[Block]:
         self._blocks += 1
@@ -185,6 +221,11 @@ class _Text:
             name = self.text[self.i + 1 : end].strip().lower()
             self.i = end + 1
             return name
+        if self.here() == "[":
+            number = self.bracketed()
+            if number != int(number) or not 31 <= number <= 9999:
+                raise BadBlock(f"a parameter from #31 to #9999 was expected, not #[{number:g}]")
+            return str(int(number))
         found = re.compile(r"\d{1,4}", re.A).match(self.text, self.i)
         if not found:
             raise BadBlock(f"a parameter was expected at “{self.text[self.i :][:20]}”")
@@ -208,24 +249,38 @@ class _Text:
         self.deep += 1
         if self.deep > MOST_DEEP:
             raise BadBlock(f"brackets are more than {MOST_DEEP} deep")
+        total = self._sum()
+        while compared := self._operator(*_COMPARED):
+            total = float(_COMPARED[compared](total, self._sum()))
+        self.expect("]")
+        self.deep -= 1
+        return total
+
+    def _operator(self, *names: str) -> str:
+        """The operator of several letters that stands here, taken; '' where it is none of these."""
+        self.here()
+        found = _OPERATOR.match(self.text, self.i)
+        if not found or found[0].upper() not in names:
+            return ""
+        self.i = found.end()
+        return found[0].upper()
+
+    def _sum(self) -> float:
         total = self._product()
         while self.here() in ("+", "-"):
             sign = self.text[self.i]
             self.i += 1
             total = total + self._product() if sign == "+" else total - self._product()
-        self.expect("]")
-        self.deep -= 1
         return total
 
     def _product(self) -> float:
         result = self._signed()
-        while self.here() in ("*", "/"):
-            sign = self.text[self.i]
-            self.i += 1
+        while sign := self._operator("MOD") or (self.here() if self.here() in ("*", "/") else ""):
+            self.i += sign != "MOD"
             other = self._signed()
-            if sign == "/" and other == 0:
+            if sign != "*" and other == 0:
                 raise BadBlock("a division by nothing")
-            result = result * other if sign == "*" else result / other
+            result = result * other if sign == "*" else result / other if sign == "/" else result % other
         return result
 
     def _signed(self) -> float:

@@ -48,17 +48,17 @@ def least_each(job: Job) -> tuple[Floats, float]:
     m, h = job.machine, len(job.machine.heads)
     hold = m.times.pick + m.times.place + m.times.feed + (m.times.look if m.vision else 0.0)
     strokes = stroke_time(m, job.travel_z, m.pick_z) + stroke_time(m, job.travel_z, m.board_z + job.height)
-    each, longest = np.full(len(job), FAR), 0.0
+    each, longest, reach = np.full(len(job), FAR), 0.0, m.slot_reach
     for head in range(h):
         pick, place = job.pick_at[:, head], job.place_at[:, head]
-        back = job.leg(place[:, None], job.pick_at.reshape(-1, 2)[None]).min(axis=1)
+        back = job.least_leg(place[:, None], job.pick_at.reshape(-1, 2)[None], np.repeat(reach, h, axis=0)).min(axis=1)
         longest = max(longest, float(back.max()))
         if m.vision:
-            looks = job.leg(pick[:, None], job.look_at[None]).min(axis=1)
+            looks = job.least_leg(job.look_at[None], pick[:, None], reach[:, None]).min(axis=1)
             come = job.leg(job.look_at[None], place[:, None]).min(axis=1)
             way = np.where(job.can, looks[None], FAR).min(axis=1)[job.line] + come + back
         else:
-            out = job.leg(pick[None], place[:, None])
+            out = job.least_leg(place[:, None], pick[None], reach)
             way = np.where(job.can[job.line], out, FAR).min(axis=1) + back
         each = np.minimum(each, np.where(job.usable[job.line, head], way, FAR))
     return np.asarray(hold + strokes + each / h), longest

@@ -6,6 +6,9 @@ lines for their cheapest slot (an assignment), each alone. Whatever the prices, 
 takes; the prices are then raised where too many come and lowered where too few do. A bound is proven once it is
 computed: nothing of it rests on having found the best prices.
 
+Strips and trays are picked from anywhere between their pockets, which no programme can better; what the sums need of
+ways between slots (that none is longer than by a third) is made good by the shortest of all chains.
+
 With several heads a trip's way over its slots costs at least the mean, over its parts, of going in and out for each
 alone (triangle inequality); two heads pair their placements by a fractional matching (an assignment again, halved).
 """
@@ -64,21 +67,20 @@ class _OneHead:
     def __init__(self, job: Job) -> None:
         self.job = job
         pick, place = job.pick_at[:, 0], job.place_at[:, 0]
-        turn = job.least_turn[:, None]
-        self.back = np.maximum(job.leg(place[:, None], pick[None]), turn)
+        turn, reach = job.least_turn[:, None], job.machine.slot_reach
+        self.back = np.maximum(job.least_leg(place[:, None], pick[None], reach), turn)
         if job.machine.vision:
-            out = (
-                np.maximum(job.leg(job.look_at[0], place), job.least_turn)[:, None]
-                + job.leg(pick, job.look_at[0])[None]
-            )
+            seen = np.maximum(job.leg(job.look_at[0], place), job.least_turn)
+            out = seen[:, None] + job.least_leg(job.look_at[0], pick, reach)[None]
         else:
-            out = np.maximum(job.leg(pick[None], place[:, None]), turn)
+            out = self.back
         self.levels = np.unique(job.level)
         self.inside = [np.flatnonzero(job.level == level) for level in self.levels]
         self.count = np.array([np.bincount(job.line[own], minlength=len(job.names)) for own in self.inside])
         self.loaded = np.array([out[job.line == k].sum(axis=0) for k in range(len(job.names))]) + job.moving
         park = np.asarray(job.machine.park)
-        self.entry = np.array([job.leg(park, pick), *(self.back[own].min(axis=0) for own in self.inside[:-1])])
+        enter = job.least_leg(park, pick, reach)
+        self.entry = np.array([enter, *(self.back[own].min(axis=0) for own in self.inside[:-1])])
         self.home = np.maximum(job.leg(place, park), job.least_turn)
 
     def start(self) -> Floats:
@@ -116,14 +118,18 @@ class _Heads:
         self.job, h = job, len(job.machine.heads)
         self.h = h
         self.pick = job.pick_at.reshape(-1, 2)
-        self.apart = job.leg(self.pick[:, None], self.pick[None])
+        self.reach = np.repeat(job.machine.slot_reach, h, axis=0)
+        self.apart = self._shortest(
+            job.least_leg(self.pick[:, None], self.pick[None], self.reach[:, None] + self.reach[None])
+        )
         turn = job.least_turn[:, None, None]
-        self.back = job.leg(job.place_at[:, :, None], self.pick[None, None])  # n × h × Q
+        self.back = job.least_leg(job.place_at[:, :, None], self.pick[None, None], self.reach)  # n × h × Q
         self.back = np.maximum(self.back, turn)
         self.usable = job.usable[job.line]  # n × h
         self.seen = job.machine.vision
         if self.seen:
-            self.out = job.leg(self.pick[:, None], job.look_at[None]).min(axis=1)
+            out = job.least_leg(job.look_at[None], self.pick[:, None], self.reach[:, None]).min(axis=1)
+            self.out = self.allowed(out)
             come = job.leg(job.look_at[None, None], job.place_at[:, :, None]).min(axis=2)
             self.come = np.maximum(come, job.least_turn[:, None])
             looks = job.leg(job.look_at[:, None], job.look_at[None])
@@ -135,9 +141,16 @@ class _Heads:
         self.count = np.array([np.bincount(job.line[own], minlength=len(job.names)) for own in self.inside])
         park = np.asarray(job.machine.park)
         reach = [np.where(self.usable[own][:, :, None], self.back[own], FAR).min(axis=(0, 1)) for own in self.inside]
-        self.entry = np.array([job.leg(park, self.pick), *reach[:-1]])
+        self.entry = np.array([job.least_leg(park, self.pick, self.reach), *reach[:-1]])
         self.home = np.where(self.usable, np.maximum(job.leg(job.place_at, park), job.least_turn[:, None]), FAR)
         self.pairs = [self._pairs(own) for own in self.inside] if h == 2 else []
+
+    def _shortest(self, way: Floats) -> Floats:
+        """Between slots at the least by any chain of them, which differs from `way` only where slots have a reach."""
+        if self.reach.any():
+            for k in range(len(way)):
+                way = np.minimum(way, way[:, k, None] + way[None, k])
+        return way
 
     def _pairs(self, own: Ints) -> dict[tuple[int, int], Floats]:
         """Way from one placement by a head to another by the other head (m × m), far where it cannot be."""
@@ -194,12 +207,7 @@ class _Heads:
         if self.seen:
             come, start = self.come[own], None
         else:
-            arrive = (
-                np.maximum(
-                    job.leg(self.pick[None, None], job.place_at[own][:, :, None]), job.least_turn[own][:, None, None]
-                )
-                - leave
-            )
+            arrive = self.back[own] - leave
             start = arrive.argmin(axis=2)
             come = np.take_along_axis(arrive, start[:, :, None], 2)[:, :, 0]
         usable = self.usable[own]

@@ -52,7 +52,7 @@ class Job:
 
     @cached_property
     def pick_at(self) -> Floats:
-        """Where the beam stands when a head picks at a slot: S × h × 2."""
+        """Where the beam stands when a head picks in the middle of a slot: S × h × 2."""
         return np.asarray(self.machine.slot_xy[:, None] - self.machine.offsets[None])
 
     @cached_property
@@ -100,6 +100,11 @@ class Job:
     def leg(self, start: Floats, end: Floats) -> Seconds:
         """Seconds between beam places."""
         return travel_time(self.machine, start, end)
+
+    def least_leg(self, start: Floats, pick: Floats, reach: Floats) -> Seconds:
+        """Seconds between beam places at the least, where one of them is any within `reach` (mm) of a slot's middle."""
+        away = np.maximum(np.abs(np.asarray(pick) - start) - reach, 0.0)
+        return travel_time(self.machine, np.zeros(2), away)
 
 
 def cheapest_slots(job: Job, cost: Floats) -> tuple[float, Ints]:

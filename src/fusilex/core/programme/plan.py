@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from enum import Enum
 
@@ -58,12 +59,14 @@ class Stop:
     turning: float = 0.0
 
 
-def walk(job: Job, plan: Plan) -> Iterator[Stop]:
-    """Every stop of a programme, from the park place and back to it.
+def walk(job: Job, plan: Plan, emptied: Mapping[int, int] | None = None) -> Iterator[Stop]:
+    """Every stop of a programme, from the park place and back to it. `emptied` are the pockets of strips and trays that
+    were emptied before, by slot; each pick takes the next.
 
     All heads turn their parts at once on the way to the first place of a trip, and back on the way from the last.
     """
     machine = job.machine
+    taken = Counter(emptied or {})
     turn = job.turning(plan.slot)
     carried = [machine.nozzle_index.get(head.nozzle, -1) for head in machine.heads]
     for k, trip in enumerate(plan.trips):
@@ -76,7 +79,9 @@ def walk(job: Job, plan: Plan) -> Iterator[Stop]:
             yield Stop(Act.CHANGE, head, nozzle, _beam(job, place, head), k, back)
             carried[head], back = nozzle, 0.0
         for head, i in trip.picks:
-            yield Stop(Act.PICK, head, i, _pair(job.pick_at[plan.slot[job.line[i]], head]), k, back)
+            slot = int(plan.slot[job.line[i]])
+            yield Stop(Act.PICK, head, i, _beam(job, machine.slots[slot].pocket(taken[slot]), head), k, back)
+            taken[slot] += 1
             back = 0.0
         held = dict(trip.places)
         if machine.vision:

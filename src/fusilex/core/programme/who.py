@@ -6,12 +6,13 @@ few, the choice with the greatest saving is an integer programme, solved by SciP
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
-from fusilex.core.machine.model import Machine, Nozzle
+from fusilex.core.machine.model import STRIP, Machine, Nozzle, Slot
 from fusilex.core.machine.tapes import Tape, tape_of
 from fusilex.core.packages.catalogue import Package
 from fusilex.core.whole_numbers import solve
@@ -20,6 +21,8 @@ NO_FLAT_TOP = ("connector", "holder", "terminal", "reed", "other")
 """Families of bodies that often have nothing flat for a nozzle to hold."""
 HAND_S, MACHINE_S = 12.0, 2.5
 GAP = 1e-6
+STEP_MM = 0.05
+"""How far a strip's pockets may lie from those of the slot that it is laid into."""
 
 
 @dataclass(frozen=True)
@@ -51,8 +54,16 @@ def holds(nozzle: Nozzle, package: Package) -> bool:
 
 
 def slots_for(machine: Machine, tape: Tape) -> list[int]:
-    """Slots wide enough for a tape."""
-    return [i for i, slot in enumerate(machine.slots) if slot.width >= tape.width - 1e-9]
+    """Slots wide enough for a tape; those for strips only where their pockets lie as far apart as the tape's."""
+    return [i for i, slot in enumerate(machine.slots) if slot.width >= tape.width - 1e-9 and _in_step(slot, tape)]
+
+
+def _in_step(slot: Slot, tape: Tape) -> bool:
+    return slot.kind != STRIP or slot.pockets == 1 or abs(_step(slot) - tape.pitch) <= STEP_MM
+
+
+def _step(slot: Slot) -> float:
+    return math.hypot(*(slot.step if slot.in_row > 1 else slot.row_step)) if slot.kind == STRIP else 0.0
 
 
 def cannot(machine: Machine, feed: Feed) -> str:
@@ -121,25 +132,26 @@ def _fitted(
 ) -> tuple[list[bool], float]:
     """Which lines get slots: the greatest saving less the nozzle changes it needs, and the gap that HiGHS states.
 
-    Variables: x of each line and width of slot, y of each nozzle in use, z nozzle changes a run.
+    Variables: x of each line and kind of slot, y of each nozzle in use, z nozzle changes a run.
     """
     if not feeds:
         return [], 0.0
-    widths = sorted({s.width for s in machine.slots})
-    room = [sum(s.width == w for s in machine.slots) for w in widths]
-    lines, kinds, nozzles = len(feeds), len(widths), len(machine.nozzles)
+    alike: dict[tuple[float, float], list[int]] = {}
+    for number, slot in enumerate(machine.slots):
+        alike.setdefault((slot.width, _step(slot)), []).append(number)
+    lines, kinds, nozzles = len(feeds), len(alike), len(machine.nozzles)
     takes = np.asarray(machine.head_takes.any(axis=0))
     n = lines * kinds + nozzles + 1
     gain, upper = np.zeros(n), np.ones(n)
     rows, most = [], []
     bonus = sum(abs(s) for s in saving) + 1.0  # what the user wants stays in before all else
     for k, feed in enumerate(feeds):
-        tape = tape_of(feed.package)
+        can = set(slots_for(machine, tape_of(feed.package)))
         row = np.zeros(n)
-        for w, width in enumerate(widths):
+        for w, own in enumerate(alike.values()):
             x = k * kinds + w
             gain[x] = saving[k] + (bonus if wanted[k] else 0.0)
-            upper[x] = float(width >= tape.width - 1e-9)
+            upper[x] = float(own[0] in can)
             row[x] = 1
         rows.append(row)
         most.append(1.0)
@@ -147,11 +159,11 @@ def _fitted(
         held[lines * kinds : -1] = [-float(takes[i] and holds(z, feed.package)) for i, z in enumerate(machine.nozzles)]
         rows.append(held)
         most.append(0.0)
-    for w in range(kinds):
+    for w, own in enumerate(alike.values()):
         row = np.zeros(n)
         row[w : lines * kinds : kinds] = 1
         rows.append(row)
-        most.append(float(room[w]))
+        most.append(float(len(own)))
     row = np.zeros(n)
     row[lines * kinds : -1], row[-1] = 1, -1
     rows.append(row)

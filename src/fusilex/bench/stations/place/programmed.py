@@ -19,6 +19,8 @@ from fusilex.bench.workshop.put_right import PutRight
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.core.machine.model import Machine
+from fusilex.core.machine.tapes import tape_of
+from fusilex.core.programme.feeding import Sighting, taught_slot
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.make import Piece
 from fusilex.core.programme.pieces import Lying, Parts, feeds_of, in_corner
@@ -44,8 +46,29 @@ def placer_of(batch: Batch) -> Placer:
 
 
 def machine_of(batch: Batch) -> Machine:
-    """The same, as the sums know it."""
-    return machine_from(placer_of(batch))
+    """The same, as the sums know it, with the pick points that were taught for this step."""
+    seen = batch.state[SetUp].seen.get(place_step(batch).id, {})
+    loaded = batch.state[SetUp].loaded.get(place_step(batch).id, {})
+    pitches = {slot: _pitch(batch, load.line) for slot, load in loaded.items()}
+    taught = tuple((slot, tuple(some), pitches.get(slot, 0.0)) for slot, some in sorted(seen.items()) if some)
+    return _taught(placer_of(batch), taught)
+
+
+def _pitch(batch: Batch, key: str) -> float:
+    """mm from pocket to pocket of a line's tape, 0 where it comes in none."""
+    package = next((line.package for line in batch.lines if line.key == key), None)
+    try:
+        return tape_of(package).pitch if package else 0.0
+    except ValueError:
+        return 0.0
+
+
+@lru_cache(maxsize=8)
+def _taught(placer: Placer, taught: tuple[tuple[str, tuple[Sighting, ...], float], ...]) -> Machine:
+    machine, seen = machine_from(placer), {slot: (some, pitch) for slot, some, pitch in taught}
+    if not seen:
+        return machine
+    return replace(machine, slots=tuple(taught_slot(s, *seen[s.name]) if s.name in seen else s for s in machine.slots))
 
 
 @lru_cache(maxsize=8)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any, ClassVar
 
 import msgspec
@@ -10,7 +11,15 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
-from fusilex.bench.stations.place.programmed import choice, kept_of, machine_of, plan_of, task
+from fusilex.bench.stations.place.programmed import (
+    choice,
+    kept_of,
+    machine_from,
+    machine_of,
+    placer_of,
+    plan_of,
+    task,
+)
 from fusilex.bench.stations.place.run_events import ProofVoided
 from fusilex.bench.stations.place.setup_events import (
     Kept,
@@ -25,6 +34,7 @@ from fusilex.bench.stations.place.setup_events import (
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.records import Records
 from fusilex.core.placing.first_piece import verdict_of
+from fusilex.core.programme.feeding import OFF_LIMIT_MM, Sighting, taught_slot
 from fusilex.core.programme.plan import programme_time
 
 MOST_PIECES = 100_000
@@ -139,6 +149,15 @@ class SeePocket(Command, frozen=True):
             raise Refused("Pockets count from 0, the pick point, to 200.")
         if not (0 <= self.x <= machine.width and 0 <= self.y <= machine.depth):
             raise Refused(f"{self.x:g}, {self.y:g} lies outside the bed.")
+        before = batch.state[SetUp].seen.get(step, {}).get(self.slot, [])
+        now = [*(s for s in before if s.pockets != self.pockets), Sighting(self.pockets, self.x, self.y)]
+        meant = next(s for s in machine_from(placer_of(batch)).slots if s.name == self.slot)
+        there = taught_slot(meant, now, 0.0)
+        if (off := math.dist((there.x, there.y), (meant.x, meant.y))) > OFF_LIMIT_MM:
+            raise Refused(
+                f"That puts the pick point of slot {self.slot} {off:.1f} mm from where the machine has it: count the"
+                " pockets again, or measure the slot's place anew (B at Machine)."
+            )
         return Result([PocketSeen(step, self.slot, self.pockets, self.x, self.y)])
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent
 
 from fusilex.bench.stations.place.setup_events import Loaded
-from fusilex.core.machine.model import Machine
+from fusilex.core.machine.model import Machine, Slot
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import as_seen
 from fusilex.core.programme.job import Floats, Job
@@ -173,6 +173,8 @@ class Bed(Card):
             used = k in lines
             painter.setPen(QPen(theme.colour("ink" if used else "hair"), 1.4))
             painter.setBrush(theme.colour("card"))
+            if slot.pockets > 1:
+                self._pockets(painter, slot)
             painter.drawEllipse(at, radius, radius)
             if load is not None and load.pieces:
                 share = max(0.0, load.left / load.pieces)
@@ -188,6 +190,17 @@ class Bed(Card):
             box = QRectF(at.x() - 30, y, 60, theme.base * 1.8)
             if k % every < 2 or slot.name == self.lit:
                 plain_text(painter, box, slot.name, "small", "ink" if used else "soft", used, CENTRE)
+
+    def _pockets(self, painter: QPainter, slot: Slot) -> None:
+        """The pockets of a strip or tray; its ring stands at the first."""
+        half = max(1.5, 0.8 * self.scale)
+        painter.save()
+        painter.setPen(QPen(theme.colour("hair"), 1.2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for x, y in slot.pocket_xy.tolist():
+            at = self.to_px(x, y)
+            painter.drawRect(QRectF(at.x() - half, at.y() - half, 2 * half, 2 * half))
+        painter.restore()
 
     def _trip(self, painter: QPainter) -> None:
         if not self.path or self.job is None:

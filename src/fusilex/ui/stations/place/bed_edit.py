@@ -58,6 +58,9 @@ class BedEdit(QObject):
 
     def now(self) -> Now:
         s = self.slot
+        if s.in_row * s.rows > 1:
+            what = f"{s.in_row} × {s.rows} pockets, {s.step_x:g} and {s.step_y:g} mm apart"
+            return Now(f"Slot {s.name} at {s.x:g}, {s.y:g}", f"{s.kind}: {what}. This is the first.")
         lies = f"tapes turned {s.turn:g}°" if s.turn else "tapes from the right, holes away"
         return Now(
             f"Slot {s.name} at {s.x:g}, {s.y:g}",
@@ -73,6 +76,7 @@ class BedEdit(QObject):
             Key("W", "width", lambda _: self._width()),
             Key("T", "turn its tapes", lambda _: self._turn()),
             Key("K", "tape, strip, tray", lambda _: self._kind()),
+            *([Key("G", "its pockets", lambda _: self._pockets())] if self.slot.kind != "tape" else []),
             Key("P", "type its place", lambda _: self._place()),
             Key("B", "done", lambda _: self.leave()),
         ]
@@ -141,7 +145,24 @@ class BedEdit(QObject):
     def _kind(self) -> None:
         kinds = ("tape", "strip", "tray")
         kind = kinds[(kinds.index(self.slot.kind) + 1) % 3]
-        self._changed(f"Slot {self.slot.name} is for {kind}.", kind=kind)
+        one = {"in_row": 1, "rows": 1} if kind == "tape" else {}
+        self._changed(f"Slot {self.slot.name} is for {kind}.", kind=kind, **one)
+
+    def _pockets(self) -> None:
+        def laid(text: str) -> None:
+            found = [numbers(word) for word in text.split()]
+            flat = [f[0] for f in found if len(f) == 1]
+            if len(flat) != 4 or len(found) != 4 or any(n != int(n) for n in flat[:2]):
+                self.desk.say(
+                    f"“{text.strip()}” are no pockets: type how many in a row, how many rows, and the steps in x and y"
+                    " in mm, such as 5 4 12 10."
+                )
+                return
+            self._changed("Noted.", in_row=int(flat[0]), rows=int(flat[1]), step_x=flat[2], step_y=flat[3])
+
+        s = self.slot
+        given = f"{s.in_row} {s.rows} {s.step_x:g} {s.step_y:g}"
+        self.desk.ask(f"Slot {s.name}: pockets in a row, rows, mm between them in x and y", laid, given)
 
     def _place(self) -> None:
         def placed(text: str) -> None:

@@ -17,9 +17,10 @@ from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import PullLine
+from fusilex.core.machine.model import Slot
 from fusilex.core.machine.tapes import Tape, pockets_lost, tape_of
 from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG
-from fusilex.core.programme.feeding import PITCH_LIMIT_MM, boards_fed, pick_point
+from fusilex.core.programme.feeding import PITCH_LIMIT_MM, Sighting, boards_fed, pick_point
 from fusilex.core.units import show_value
 from fusilex.core.values import read_value
 from fusilex.devices.meter import NoMeter, read_meter
@@ -127,21 +128,24 @@ class LinesView(View):
 
     def _words(self, line: PullLine) -> str:
         tape, slot = self._tape(line), self.slot_of(line)
+        stands = next((s for s in machine_of(self.batch).slots if s.name == slot), None)
+        if stands is not None and stands.pockets > 1:
+            return self._tray_words(stands, line.pull)
         if tape is None:
             return "comes in no tape"
         lost = pockets_lost(tape.pitch, THREAD_MM)
         words = f"{tape.width:g} mm tape, a pocket every {tape.pitch:g} mm; threading loses {lost} pockets. "
         words += "Thread it past the peeler, strip the cover only up to the first part, take up the slack."
         seen = self.batch.state[SetUp].seen.get(place_step(self.batch).id, {}).get(slot, [])
-        if seen:
-            point = pick_point(seen, tape.pitch)
-            words += f" Pick point {point.x:.2f}, {point.y:.2f}"
-            if point.pitch_error is None:
-                words += "; a second pocket tells direction and pitch."
-            else:
-                bad = " Not this tape, or a pocket was miscounted." if abs(point.pitch_error) > PITCH_LIMIT_MM else ""
-                words += f", runs {point.direction:.1f}°, pitch {point.pitch:.3f} ({point.pitch_error:+.3f}).{bad}"
-        return words
+        return words + _seen_words(seen, tape.pitch)
+
+    def _tray_words(self, slot: Slot, pieces: int) -> str:
+        """How a strip or tray is put into its slot, and where its first pocket was seen to be."""
+        way = "row by row " if slot.rows > 1 else ""
+        words = f"A {slot.kind} of {slot.in_row} × {slot.rows} pockets, emptied {way}from {slot.x:.2f}, {slot.y:.2f}. "
+        full = -(-pieces // slot.pockets)
+        words += f"The batch takes {pieces} pieces, {full} of them full. " if full > 1 else ""
+        return words + "Lay it against its stop and tape it down, every part the same way round."
 
     def now(self) -> Now | None:
         line = self.line
@@ -266,3 +270,18 @@ class LinesView(View):
             ("parts of a panel", str(parts)),
             ("saved", f"{made.saved_s / 60:.0f} min over the batch"),
         ]
+
+
+def _seen_words(seen: list[Sighting], pitch: float) -> str:
+    """What the pockets that were seen say of a tape's pick point."""
+    if not seen:
+        return ""
+    try:
+        point = pick_point(seen, pitch)
+    except ValueError as problem:
+        return f" {str(problem).capitalize()}."
+    words = f" Pick point {point.x:.2f}, {point.y:.2f}"
+    if point.pitch_error is None:
+        return f"{words}; a second pocket tells direction and pitch."
+    bad = " Not this tape, or a pocket was miscounted." if abs(point.pitch_error) > PITCH_LIMIT_MM else ""
+    return f"{words}, runs {point.direction:.1f}°, pitch {point.pitch:.3f} ({point.pitch_error:+.3f}).{bad}"

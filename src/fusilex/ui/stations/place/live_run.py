@@ -10,7 +10,7 @@ from PyQt6.QtCore import QCoreApplication, QObject, QTimer, pyqtSignal
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
-from fusilex.bench.stations.place.programmed import Task, kept_of, placer_of, plan_of, task
+from fusilex.bench.stations.place.programmed import Task, kept_of, machine_from, placer_of, plan_of, task
 from fusilex.bench.stations.place.proving import judge_proof
 from fusilex.bench.stations.place.run import MachineRan
 from fusilex.bench.stations.place.runner import Runner
@@ -63,7 +63,10 @@ class LiveRun(QObject):
         left = task(batch, panel, left_only=not self.dry)
         plan = plan_of(left.job, kept)
         self.port = self._open(left)
-        lines = list(gcode_lines(left.job, plan, f"{batch.name}, panel {panel}"))
+        loaded = batch.state[SetUp].loaded.get(place_step(batch).id, {})
+        at = {s.name: k for k, s in enumerate(left.job.machine.slots)}
+        emptied = {at[name]: load.gone for name, load in loaded.items() if name in at}
+        lines = list(gcode_lines(left.job, plan, f"{batch.name}, panel {panel}", emptied))
         self.runner = Runner(left.job, plan, lines, self.port, single)
         if isinstance(self.port, SimulatedPlacer):
             world = self.port.world
@@ -72,7 +75,7 @@ class LiveRun(QObject):
         self._said = 0.0
         self._index = {label: i for i, label in enumerate(left.job.labels)}
         self._trips: dict[int, list[Stop]] = defaultdict(list)
-        for stop in walk(left.job, plan):
+        for stop in walk(left.job, plan, emptied):
             self._trips[stop.trip].append(stop)
         self.bed.show_job(left.job.machine, left.job, plan, self.bed.outlines, self.bed.loaded)
         self.bed.done = set()
@@ -84,13 +87,15 @@ class LiveRun(QObject):
 
     def _open(self, left: Task) -> PlacerPort:
         batch, machine = self.desk.batch, left.job.machine
+        bed = machine_from(placer_of(batch))  # as it is on record, whatever was taught
         port = placer_of(batch).port
         if port and port != "stand-in":
             return SerialPlacer(port)
         at = {s.name: k for k, s in enumerate(machine.slots)}
         loaded = batch.state[SetUp].loaded.get(place_step(batch).id, {})
         held = {at[name]: load.left for name, load in loaded.items() if name in at}
-        return SimulatedPlacer(machine, World(machine, self.chances, seed=self.panel, left=held))
+        emptied = {k: loaded[name].gone % machine.slots[k].pockets for name, k in at.items() if name in loaded}
+        return SimulatedPlacer(machine, World(bed, self.chances, seed=self.panel, left=held, emptied=emptied))
 
     def frame(self) -> None:
         """A sixtieth of a second of the machine's time, and what it said."""

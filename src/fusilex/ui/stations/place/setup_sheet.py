@@ -51,10 +51,12 @@ def _heads(painter: QPainter, y: float) -> None:
 
 def _row(painter: QPainter, y: float, job: Job, line: int, slot: int, piece: Piece) -> None:
     tape = tape_of(piece.package)
-    lost = pockets_lost(tape.pitch, THREAD_MM)
+    stands, count = job.machine.slots[slot], str(int(job.count[line]))
     turn = f"{tape.turn:g}°" + ("" if tape.sure else " ?")
-    sizes = (f"{tape.width:g} mm", f"{tape.pitch:g} mm", str(int(job.count[line])), f"{lost}")
-    cells = (job.machine.slots[slot].name, job.names[line], *sizes, turn)
+    sizes = (f"{tape.width:g} mm", f"{tape.pitch:g} mm", count, f"{pockets_lost(tape.pitch, THREAD_MM)}")
+    if stands.pockets > 1:
+        sizes = (stands.kind, f"{stands.in_row} × {stands.rows}", count, "–")
+    cells = (stands.name, job.names[line], *sizes, turn)
     for (x, _), words in zip(COLUMNS, cells, strict=True):
         _text(painter, MARGIN_MM + x, y, words[:52], 9, x == 0)
     painter.setPen(QPen(Qt.GlobalColor.lightGray, 0.1))
