@@ -19,7 +19,9 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.stations.place.machine import fit, point_at, programme
+from fusilex.bench.stations.place.machine import point_at
+from fusilex.bench.stations.place.placements import programme
+from fusilex.bench.stations.place.references import fit
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level

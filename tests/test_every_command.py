@@ -112,6 +112,7 @@ FIELDS: dict[str, Made] = {
     "note": lambda b, r: r.choice(("", "by eye")),
     "seen": lambda b, r: r.choice(("", "all shiny")),
     "looked": lambda b, r: r.random() < 0.5,
+    "per": lambda b, r: r.choice(("panel", "board", "box")),
     "way": lambda b, r: r.choice(("hand", "machine", "foot")),
     "reason": lambda b, r: r.choice(("", "because", "because")),
     "key": lambda b, r: r.choice([j.key for j in b.judgements(r.choice(b.road.steps.ids))] or ["some:thing"]),

@@ -21,10 +21,18 @@ from PyQt6.QtWidgets import QLineEdit
 from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.stations.place.hand import finish, in_order, next_by_hand, next_place, turn_of, unseen_marks
-from fusilex.bench.stations.place.machine import fit
+from fusilex.bench.stations.place.hand import (
+    bins_in_order,
+    finish,
+    in_order,
+    next_by_hand,
+    next_place,
+    turn_of,
+    unseen_marks,
+)
 from fusilex.bench.stations.place.programmed import choice, kept_of, line_of, machine_of, placer_of, plan_of, task
 from fusilex.bench.stations.place.proving import judge_proof, next_look, parts_to_look_at
+from fusilex.bench.stations.place.references import fit, judge_machine, points_to_teach
 from fusilex.bench.stations.place.run_events import DRY, FIRST, Runs
 from fusilex.bench.stations.place.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
@@ -142,6 +150,42 @@ def test_the_job_lies_where_the_points_were_taught_and_each_line_is_turned_for_g
     assert after.job.turn[other] == before.job.turn[other]
     bench.do(c.Undo())
     assert not bench.workshop[PutRight].turns
+
+
+def test_boards_that_moved_in_their_panel_are_taught_by_themselves(bench: Bench) -> None:
+    """Each cell lies on its own, by complex numbers: z → z · turn + shift."""
+    bench.do(c.ChooseReferences("board"))
+    assert {j.subject for j in judge_machine(bench.batch, 1)} == {
+        f"the board in cell {cell} of panel 1" for cell in range(1, 7)
+    }, "the panel's own points tell nothing of a board that moved in it"
+    lies = {
+        cell: (np.exp(1j * np.radians(0.3 * cell - 1)), complex(160 + 0.1 * cell, 110 - 0.05 * cell))
+        for cell in range(6)
+    }
+    wanted, error = points_to_teach(bench.batch, 1)
+    assert len(wanted) == 24 and 0 < error < 0.2
+    for point in wanted:
+        turn, shift = lies[int(point.name.partition("@")[2]) - 1]
+        at = complex(point.x, point.y) * turn + shift
+        if point.name != wanted[-1].name:
+            bench.do(c.TeachPoint(1, point.name, round(at.real, 3), round(at.imag, 3)))
+    levels = {j.level for j in judge_machine(bench.batch, 1)}
+    assert levels <= {Level.GO, Level.UNKNOWN}, "the last board's three points cannot tell"
+    job = task(bench.batch, 1).job
+    for (ref, cell), xy, i in zip(job.labels, job.xy, range(len(job)), strict=True):
+        part = bench.design.part_by_ref[ref]
+        x0, y0, *_ = bench.design.outline.bounds
+        flat = complex(part.x - x0, part.y - y0) + complex(*bench.batch.panel.origins()[cell - 1])
+        turn, shift = lies[cell - 1]
+        assert complex(*xy) == pytest.approx(flat * turn + shift, abs=0.003)
+        flat_turn = short_turn(job.turn[i] - np.degrees(np.angle(turn)) - part.rotation_deg)
+        assert min(abs(flat_turn % 90), 90 - flat_turn % 90) < 0.01
+    wrong = wanted[0].name
+    bench.do(c.TeachPoint(1, wrong, 200.0, 150.0))
+    assert Level.STOP in {j.level for j in judge_machine(bench.batch, 1) if "cell 1" in j.subject}
+    bench.do(c.Undo())
+    bench.do(c.ChooseReferences("panel"))
+    assert complex(*task(bench.batch, 1).job.xy[0]) != pytest.approx(complex(*job.xy[0]), abs=0.02)
 
 
 def test_nothing_runs_before_it_is_proven_and_a_wrong_part_is_looked_at_again(bench: Bench) -> None:
@@ -457,6 +501,20 @@ def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:
     assert first.ref in window.desk.said and "by itself" in window.desk.said
     press(window, K.Key_Period)
     assert "goes on later" in window.desk.said
+    row = window.station.view.bins
+    row.repaint()
+    before = [line.key for line in bins_in_order(bench.batch)]
+    (start, key), (end, over) = row._boxes[2], row._boxes[0]
+    QTest.mousePress(row, Qt.MouseButton.LeftButton, pos=start.center().toPoint())
+    QTest.mouseMove(row, end.center().toPoint())
+    QTest.mouseRelease(row, Qt.MouseButton.LeftButton, pos=end.center().toPoint())
+    after = [line.key for line in bins_in_order(bench.batch)]
+    assert after.index(key) == before.index(over) and "goes on earlier" in window.desk.said
+    assert [k for k in after if k != key] == [k for k in before if k != key]
+    row.repaint()
+    box, key = row._boxes[1]
+    QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    assert bench.batch.line_of[window.station.view.hand.in_hand().ref].key == key
     press(window, K.Key_P)
     assert "mark" in window.station.now().title.lower()
     press(window, K.Key_P)
@@ -473,6 +531,12 @@ def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(wi
     view = window.station.view
     press(window, K.Key_H)
     assert "P1" not in {p.name for p in view.wanted()} and "another stands in" in window.desk.said
+    view.chances = NEVER
+    view.refresh()
+    assert view.picture.hidden == {"P1"}, "what was said to be hidden"
+    view.chances = replace(NEVER, hidden=1.0)
+    view.refresh()
+    assert view.picture.hidden == {"P1", "P2", "P3"}, "what tape covers"
     taken = 0
     while following := next(iter(view.wanted()), None):
         lie = view.picture.lie

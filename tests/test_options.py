@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.papers import board_record, page_html
-from fusilex.bench.stations.place.machine import programme
+from fusilex.bench.stations.place.placements import programme
 from fusilex.bench.stations.ready.options_text import option
 from fusilex.core.design.model import Design
 from fusilex.core.kit.quantities import pull_for, pull_list

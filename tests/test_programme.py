@@ -31,7 +31,7 @@ from fusilex.core.programme.optimise import optimise
 from fusilex.core.programme.plan import programme_time
 from fusilex.core.programme.who import Feed, choose
 from fusilex.devices.placer import SimulatedPlacer, run_through
-from fusilex.devices.placer_world import Chances, World
+from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.written.gcode import gcode_lines, to_gcode
 from fusilex.formats.written.templated import render
 
@@ -399,6 +399,27 @@ def test_the_stand_in_speaks_stops_and_fails_as_a_machine_does() -> None:
 
 
 VALUES = {"trips": [{"places": [{"ref": "R1\nG0 Z-9 (", "x_mm": 1.23456}]}] * 3, "time_s": 2.5}
+
+
+def test_a_nozzle_that_is_not_in_its_place_stops_the_machine_until_a_person_puts_it_on() -> None:
+    j = job(60, 12, 2, seed=6, slots=12)
+    found = optimise(j, turns(10))
+    world = World(j.machine, replace(NEVER, missing=1.0))
+    port = SimulatedPlacer(j.machine, world)
+    for line in to_gcode(j, found.plan).splitlines():
+        port.send(line)
+    said: list[str] = []
+    for _ in range(200):
+        port.advance(60.0)
+        said += (now := port.lines())
+        if "wait" in now:
+            assert port.lines() == [] and any("nozzle missing" in word for word in now)
+            port.send("~")
+        if "end" in now:
+            break
+    assert "end" in said and not [word for word in said if word.startswith("err")]
+    assert len(world.placed) == 60 and {f.kind for f in world.faults} == {"nozzle missing"}
+    assert said.count("wait") == len(world.faults) > 0
 
 
 def test_a_template_makes_lines_and_nothing_else() -> None:

@@ -26,7 +26,7 @@ from fusilex.bench.demos import open_demo
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
-from fusilex.bench.stations.place.machine import programme
+from fusilex.bench.stations.place.placements import programme
 from fusilex.bench.stations.ready.typed_input import step as read_step
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level

@@ -490,7 +490,7 @@ def test_residual_arrows_are_magnified_to_a_readable_length(window: Window) -> N
         QTest.keyClick(window, K.Key_T)
         answer(window, f"{name} {x} {y}")
     times = station.view._magnified(station.canvas)
-    from fusilex.bench.stations.place.machine import fit
+    from fusilex.bench.stations.place.references import fit
 
     transform = fit(bench.batch, 1)
     assert transform is not None

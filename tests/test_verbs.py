@@ -14,7 +14,8 @@ from exports import shifted
 from fusilex.app import main
 from fusilex.bench.bench import Bench
 from fusilex.bench.stations.place.events import Placing
-from fusilex.bench.stations.place.machine import judge_machine, point_at
+from fusilex.bench.stations.place.machine import point_at
+from fusilex.bench.stations.place.references import judge_machine
 from fusilex.core.similarity import fit_similarity
 from fusilex.formats.bundle import Files
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import random
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 Place = tuple[float, float]
@@ -29,6 +30,12 @@ class TrueLie:
         angle = math.radians(self.turn)
         u, v = (x - self.dx) / self.scale, (y - self.dy) / self.scale
         return u * math.cos(angle) + v * math.sin(angle), -u * math.sin(angle) + v * math.cos(angle)
+
+
+def covered(names: Sequence[str], panel: int, chance: float, seed: int = 11) -> set[str]:
+    """Reference points that tape or paste covers on a panel, seeded."""
+    pick = random.Random(f"{seed} {panel} covered")
+    return {name for name in names if pick.random() < chance}
 
 
 def lie_of(corner: Place, panel: int, seed: int = 11) -> TrueLie:

@@ -14,7 +14,7 @@ from typing import Protocol
 from fusilex.core.machine.controller import Controller, Doing, Step
 from fusilex.core.machine.model import Machine
 from fusilex.core.machine.rs274 import BadBlock, Reader
-from fusilex.devices.placer_world import World
+from fusilex.devices.placer_world import NO_NOZZLE, World
 
 
 class NoPlacer(Exception):
@@ -53,6 +53,8 @@ class SimulatedPlacer:
         elif word == "!":
             self.paused = True
         elif word == "~":
+            if self.waiting:
+                self.world.person()
             self.paused = self.waiting = False
         elif word.startswith("%") and word[1:].isascii() and word[1:].isdigit() and 1 <= int(word[1:]) <= 100:
             self.rate = int(word[1:]) / 100
@@ -136,7 +138,7 @@ class SimulatedPlacer:
             return
         for fault in found:
             self._out.append(f"fault {fault.kind} slot {fault.slot + 1} head {fault.head + 1}")
-        if step.doing is Doing.WAIT:
+        if step.doing is Doing.WAIT or any(fault.kind == NO_NOZZLE for fault in found):
             self.waiting = True
             self._out.append("wait")
         elif step.doing is Doing.END:
@@ -185,7 +187,9 @@ class SerialPlacer:
 
 
 def run_through(text: str, machine: Machine, world: World) -> Iterator[Step]:
-    """Every step of a programme (text) at once, without waiting. Raises `BadBlock` with the number of the line."""
+    """Every step of a programme (text) at once; a person is there whenever it waits. Raises `BadBlock` with the number
+    of the line.
+    """
     reader, controller = Reader(), Controller(machine)
     number = 0
     try:
@@ -193,7 +197,9 @@ def run_through(text: str, machine: Machine, world: World) -> Iterator[Step]:
             number += 1
             for block in reader.feed(line):
                 for step in controller.obey(block):
-                    world.happen(step)
+                    found = world.happen(step)
+                    if step.doing is Doing.WAIT or any(fault.kind == NO_NOZZLE for fault in found):
+                        world.person()
                     yield step
                     if step.doing is Doing.END:
                         return

@@ -17,20 +17,25 @@ from fusilex.core.machine.model import TAPE, Machine
 from fusilex.core.machine.motion import short_turn, stroke_time
 from fusilex.core.machine.rs274 import BadBlock
 
+NO_NOZZLE = "nozzle missing"
 REACH_MM, DEEP_MM, RETRIES, JAM_PICKS = 0.8, 0.3, 2, 6
 
 
 @dataclass(frozen=True)
 class Chances:
-    """How often a pick or a way goes wrong, each as a share."""
+    """How often a pick or a way goes wrong, each as a share; `missing` how often a nozzle is not in its place at the
+    start, `hidden` how often a reference point is covered.
+    """
 
     miss: float = 0.01
     side: float = 0.003
     lost: float = 0.003
     jam: float = 0.0005
+    missing: float = 0.01
+    hidden: float = 0.06
 
 
-NEVER = Chances(0.0, 0.0, 0.0, 0.0)
+NEVER = Chances(0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -71,7 +76,7 @@ class _Held:
 @dataclass
 class World:
     """The bed under a machine. `left` are the pieces in each slot (from 0), endless where it says nothing; `emptied`
-    how many pockets of strips and trays are empty. A person fills those that are, whenever the machine waits.
+    how many pockets of strips and trays are empty.
     """
 
     machine: Machine
@@ -90,6 +95,11 @@ class World:
         self.nozzles = [self.machine.nozzle_index.get(h.nozzle, -1) for h in self.machine.heads]
         self.held: list[_Held | None] = [None] * len(self.machine.heads)
         self._pockets = dict(self.left)
+        away = random.Random(f"{self.seed} nozzles")
+        kept = [k for k, nozzle in enumerate(self.machine.nozzles) if nozzle.rack is not None]
+        gone = [k for k in kept if away.random() < self.chances.missing]
+        self.missing = self.missing | (frozenset(gone) - set(self.nozzles))
+        self._asked: tuple[int, int] | None = None
         self._jammed: dict[int, int] = {}
         self._empty = {(slot, k) for slot, count in self.emptied.items() for k in range(count)}
         self._owners = [(k, pocket) for k, slot in enumerate(self.machine.slots) for pocket in range(slot.pockets)]
@@ -116,15 +126,19 @@ class World:
             self._change(step)
         elif step.doing is Doing.GIVEN:
             self.nozzles[step.head] = step.item
-        elif step.doing is Doing.WAIT:
-            self._fill()
         return self.faults[before:]
 
     def _fault(self, kind: str, step: Step, slot: int, head: int) -> None:
         self.faults.append(Fault(kind, self.time_s, slot, head, self.nozzles[head], step.line))
 
-    def _fill(self) -> None:
-        """Strips and trays without a part in them are exchanged for full ones."""
+    def person(self) -> None:
+        """A person does what the machine waits for: strips and trays without a part in them are exchanged for full
+        ones, a nozzle that was not in its place is found and put on.
+        """
+        if self._asked is not None:
+            head, nozzle = self._asked
+            self.nozzles[head], self._asked = nozzle, None
+            self.missing -= {nozzle}
         for k, slot in enumerate(self.machine.slots):
             own = {(k, pocket) for pocket in range(slot.pockets)}
             if own <= self._empty:
@@ -205,8 +219,8 @@ class World:
         if self.held[head] is not None:
             raise BadBlock(f"head {head + 1} changes its nozzle with a part on it")
         if nozzle in self.missing:
-            self._fault("nozzle missing", step, -1, head)
-            nozzle = -1
+            self._fault(NO_NOZZLE, step, -1, head)
+            self._asked, nozzle = (head, nozzle), -1
         elif nozzle >= 0 and not self.machine.head_takes[head, nozzle]:
             raise BadBlock(f"nozzle {self.machine.nozzles[nozzle].name} does not fit head {head + 1}")
         elif nozzle >= 0 and nozzle in self.nozzles and self.nozzles.index(nozzle) != head:

@@ -74,12 +74,17 @@ class Panel:
         w, h = (self.board_h, self.board_w) if self.turn(cell) % 180 else (self.board_w, self.board_h)
         return float(x), float(y), float(x + w), float(y + h)
 
+    def on_cell(self, cell: int, xy: ArrayLike) -> NDArray[np.float64]:
+        """Board points (n × 2) on one cell, n × 2, mm."""
+        turn, shift = self.place(cell)
+        return np.asarray(np.asarray(xy, dtype=float).reshape(-1, 2) @ turn.T + shift)
+
     def step(self, xy: ArrayLike) -> NDArray[np.float64]:
         """Board points (n × 2) stepped over the panel: cells × n × 2, mm."""
         points = np.atleast_2d(np.asarray(xy, dtype=float))
         if not self.turns:
             return np.asarray(self.origins()[:, None, :] + points[None, :, :])
-        return np.array([points @ turn.T + shift for turn, shift in map(self.place, range(self.count))])
+        return np.array([self.on_cell(cell, points) for cell in range(self.count)])
 
     def faults(self) -> list[str]:
         """What cannot be built: cells that overlap, reach beyond the panel, or names that do not match their

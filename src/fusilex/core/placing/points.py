@@ -36,12 +36,25 @@ def on_board(design: Design, parts: Sequence[Part]) -> Points:
     return np.asarray(np.array([[p.x, p.y] for p in parts], dtype=float).reshape(-1, 2) - corner)
 
 
-def on_panel(design: Design, panel: Panel, parts: Sequence[Part]) -> tuple[list[str], Points]:
+def cell_of(panel: Panel, name: str) -> int | None:
+    """The cell (from 0) that a point named as in `named_point` lies in; None for the panel's own.
+
+    >>> from fusilex.core.panel.layout import single
+    >>> cell_of(single(40.0, 30.0), "U1"), cell_of(single(40.0, 30.0), "U1@3")
+    (0, 2)
+    """
+    if any(fiducial.lower() == name.lower() for fiducial, _, _ in panel.fiducials):
+        return None
+    _, _, cell = name.partition("@")
+    return int(cell) - 1 if cell.isdecimal() else 0
+
+
+def on_panel(design: Design, panel: Panel, parts: Sequence[Part], cell: int | None = None) -> tuple[list[str], Points]:
     """Names such as ``U1 in cell 3`` and places (n × 2, mm, panel frame) of parts in every cell that carries a
-    board.
+    board, or in one.
     """
     stepped = panel.step(on_board(design, parts))
-    cells = panel.cells
+    cells = panel.cells if cell is None else [cell]
     return [f"{p.ref} in cell {cell + 1}" for cell in cells for p in parts], stepped[cells].reshape(-1, 2)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -26,11 +26,18 @@ Lay = Callable[[Points], Points]
 
 @dataclass(frozen=True)
 class Lying:
-    """How the panel lies: its places into the bed's, degrees it is turned there, and the side that is up."""
+    """How the panel lies: its places into the bed's, degrees it is turned there, and the side that is up; and boards
+    that were taught by themselves by their cells (from 0).
+    """
 
     lay: Lay
     turn: float
     side: str = "top"
+    boards: Mapping[int, Lying] = field(default_factory=dict)
+
+    def of(self, cell: int) -> Lying:
+        """How the board in a cell lies."""
+        return self.boards.get(cell, self)
 
 
 def in_corner(machine: Machine, side: str = "top") -> Lying:
@@ -51,15 +58,13 @@ def pieces_of(
     is usual (degrees), `fixed` what was put right for a line (degrees).
     """
     lies, fixed = lies or {}, fixed or {}
-    stepped: dict[str, Points] = {}
     found = []
     for cell, own in parts.items():
-        for part in own:
-            if part.ref not in stepped:
-                stepped[part.ref] = lying.lay(as_seen(panel, panel.step(on_board(design, [part]))[:, 0], lying.side))
-            x, y = stepped[part.ref][cell]
+        here = lying.of(cell)
+        places = here.lay(as_seen(panel, panel.on_cell(cell, on_board(design, own)), lying.side))
+        for part, (x, y) in zip(own, places, strict=True):
             name = line_of(cell, part)
-            turns = Turns(part.rotation_deg, cell=panel.turn(cell), taught=lying.turn, side=lying.side)
+            turns = Turns(part.rotation_deg, cell=panel.turn(cell), taught=here.turn, side=lying.side)
             tape = lies.get(name, usual_turn(part)) - fixed.get(name, 0.0)
             found.append(Piece(part.ref, cell + 1, name, float(x), float(y), turns.on_board, part.package, tape))
     return found

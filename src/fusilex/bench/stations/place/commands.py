@@ -13,15 +13,19 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import (
     HAND,
     MACHINE,
+    PER_BOARD,
+    PER_PANEL,
     PanelPlaced,
     PartsPlaced,
     Placing,
     PointForgotten,
     PointHidden,
     PointTaught,
+    ReferencesChosen,
     WayChosen,
 )
-from fusilex.bench.stations.place.machine import pieces_for, place_step, point_at, way_of
+from fusilex.bench.stations.place.machine import place_step, point_at, way_of
+from fusilex.bench.stations.place.placements import pieces_for
 from fusilex.bench.stations.place.programmed import kept_of
 from fusilex.bench.stations.place.run import MachineRan
 from fusilex.journal.entries import Event
@@ -78,6 +82,19 @@ class TeachPoint(Command, frozen=True):
         if max(abs(self.x), abs(self.y)) > LARGEST_BED_MM:
             raise Refused(f"A taught point lies within {LARGEST_BED_MM:g} mm of the machine's zero.")
         return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y), step)])
+
+
+class ChooseReferences(Command, frozen=True):
+    """Teach points for the panel as a whole, or for each of its boards."""
+
+    per: str
+
+    def decide(self, batch: Batch) -> Result:
+        if self.per not in (PER_PANEL, PER_BOARD):
+            raise Refused(f"Points are taught for each {PER_PANEL} or each {PER_BOARD}, not {self.per}.")
+        step = place_step(batch).id
+        here = batch.state[Placing].per.get(step, PER_PANEL)
+        return Result([ReferencesChosen(step, self.per)] if self.per != here else [])
 
 
 class ForgetPoint(Command, frozen=True):
@@ -146,4 +163,4 @@ class MachinePlaced(Command, frozen=True):
         return Result([*happened, *batch.onward(boards)], workshop)
 
 
-COMMANDS = (ChooseWay, PlacePart, TeachPoint, ForgetPoint, HidePoint, BadPrint, MachinePlaced)
+COMMANDS = (ChooseWay, ChooseReferences, PlacePart, TeachPoint, ForgetPoint, HidePoint, BadPrint, MachinePlaced)

@@ -10,17 +10,19 @@ from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
 HAND, MACHINE = "hand", "machine"
+PER_PANEL, PER_BOARD = "panel", "board"
 
 
 @dataclass
 class Placing:
-    """Points taught by panel and step (name → x, y of the machine, mm), those that cannot be seen there, and the way of
-    placing in view, by step.
+    """Points taught by panel and step (name → x, y of the machine, mm), those that cannot be seen there; by step the
+    way of placing in view, and what points are taught for: the panel, or each of its boards.
     """
 
     taught: dict[tuple[int, str], dict[str, tuple[float, float]]] = field(default_factory=dict)
     hidden: dict[tuple[int, str], list[str]] = field(default_factory=dict)
     way: dict[str, str] = field(default_factory=dict)
+    per: dict[str, str] = field(default_factory=dict)
 
 
 class WayChosen(Event, frozen=True):
@@ -140,4 +142,28 @@ class PointHidden(Event, frozen=True):
         return f"{self.point} hidden on panel {self.panel}"
 
 
-EVENTS = (WayChosen, PartsPlaced, PartTakenBack, PanelPlaced, PointTaught, PointForgotten, PointHidden)
+class ReferencesChosen(Event, frozen=True):
+    """Points are taught for the panel as a whole, or for each of its boards."""
+
+    kind: ClassVar[str] = "references_chosen"
+    step: str
+    per: str
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Placing].per[self.step] = self.per
+
+    @property
+    def words(self) -> str:
+        return f"points for each {self.per}"
+
+
+EVENTS = (
+    ReferencesChosen,
+    WayChosen,
+    PartsPlaced,
+    PartTakenBack,
+    PanelPlaced,
+    PointTaught,
+    PointForgotten,
+    PointHidden,
+)

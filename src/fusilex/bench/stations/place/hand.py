@@ -14,6 +14,7 @@ from fusilex.bench.stations.place.hand_events import BOARD, PART, Hands, MarkSee
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.kit.quantities import PullLine
 from fusilex.core.placing.pace import Pace, paces, rest_of, rounds
 from fusilex.core.placing.turns import least_turn, repeats_at
 
@@ -64,6 +65,15 @@ class SeeMark(Command, frozen=True):
         if self.ref not in {p.ref for p in marked(batch, board)}:
             raise Refused(f"{self.ref} is not on board {board.serial}, or has no wrong way round.")
         return Result([MarkSeen(board.serial, step.id, self.ref, self.verdict)])
+
+
+def bins_in_order(batch: Batch) -> list[PullLine]:
+    """The bins of the step in the order they are worked through: one's own where there is one, else the school's."""
+    step = place_step(batch).id
+    own = {key: n for n, key in enumerate(batch.state[Hands].order.get(step) or ())}
+    here = {p.ref for p in batch.parts_of(step)}
+    lines = [line for line in batch.lines if any(ref in here for ref in line.refs)]
+    return sorted(lines, key=lambda line: own.get(line.key, len(own)))
 
 
 def in_order(batch: Batch, board: Board) -> list[Part]:

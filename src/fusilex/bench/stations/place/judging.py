@@ -14,8 +14,10 @@ from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.hand import judge_marks, next_by_hand
-from fusilex.bench.stations.place.machine import judge_machine, pieces_for, way_of
+from fusilex.bench.stations.place.machine import way_of
+from fusilex.bench.stations.place.placements import pieces_for
 from fusilex.bench.stations.place.proving import judge_proof, judge_runs
+from fusilex.bench.stations.place.references import judge_machine
 from fusilex.core.judgement import Because, Judgement, Level
 
 

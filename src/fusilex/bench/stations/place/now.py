@@ -6,8 +6,9 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.hand import next_by_hand, turn_of, unseen_marks
-from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, judge_machine, points_to_teach, way_of
+from fusilex.bench.stations.place.machine import way_of
 from fusilex.bench.stations.place.proving import judge_proof
+from fusilex.bench.stations.place.references import fits, judge_machine, points_to_teach
 from fusilex.core.placing.turns import turn_words
 
 CAUTIONS = {
@@ -48,14 +49,14 @@ def _by_machine(batch: Batch) -> Now:
     if not any(b.step == step for b in batch.state.panel_boards(panel)):
         return elsewhere(batch)
     known = batch.state[Placing].taught.get((panel, step), {})
-    if fit(batch, panel) is None:
+    if len(fits(batch, panel)) < len(batch.panel_at(panel, "Place")):
         wanted, error = points_to_teach(batch, panel)
         point = next((c.name for c in wanted if c.name not in known), "U1@1")
         told = f" These leave {error:.3f} mm at the worst part." if wanted else ""
         return Now(
             f"Teach {point} on panel {panel}",
             f"Clamp the panel, jog to the point, press T and type what the machine reads; H where it is hidden.{told}",
-            min(1.0, len(known) / LEAST_POINTS),
+            sum(c.name in known for c in wanted) / max(1, len(wanted)),
         )
     if stops := batch.not_overruled(judge_machine(batch, panel)):
         return Now(f"Settle the points of panel {panel}", f"{stops[0].headline}. {stops[0].do}", 1.0)

@@ -12,7 +12,8 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.programming import job_for
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.place.machine import fit, place_step
+from fusilex.bench.stations.place.machine import place_step
+from fusilex.bench.stations.place.references import fit, fits, per_board
 from fusilex.bench.stations.place.setup_events import Kept, Row, SetUp
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.put_right import PutRight
@@ -153,11 +154,16 @@ def task(batch: Batch, panel: int, left_only: bool = False) -> Task:
 
 
 def lying(batch: Batch, panel: int, machine: Machine, side: str) -> Lying:
-    """How a panel lies on the bed: as its taught points say, else with its corner in the clamp."""
-    found = fit(batch, panel)
-    if found is None:
-        return in_corner(machine, side)
-    return Lying(found.apply, found.rotation_deg, side)
+    """How a panel lies on the bed: as its taught points say, else with its corner in the clamp; each board by its own
+    points, where it is taught by itself.
+    """
+    whole = fit(batch, panel)
+    boards = (
+        {c: Lying(f.apply, f.rotation_deg, side) for c, f in fits(batch, panel).items()} if per_board(batch) else {}
+    )
+    if whole is None:
+        return replace(in_corner(machine, side), boards=boards)
+    return Lying(whole.apply, whole.rotation_deg, side, boards)
 
 
 def _shifted(job: Job, pieces: Sequence[Piece], shifts: Mapping[str, tuple[float, float]]) -> Job:

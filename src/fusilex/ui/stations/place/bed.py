@@ -240,4 +240,5 @@ def outlines_of(lying: Lying, panel: Panel) -> list[Floats]:
     """Corners of the panel and of its boards on the bed."""
     boxes = [(0.0, 0.0, panel.width, panel.height), *(panel.box(c) for c in panel.cells)]
     corners = [as_seen(panel, [(x0, y0), (x1, y0), (x1, y1), (x0, y1)], lying.side) for x0, y0, x1, y1 in boxes]
-    return [lying.lay(own) for own in corners]
+    ways = [lying, *(lying.of(cell) for cell in panel.cells)]
+    return [way.lay(own) for way, own in zip(ways, corners, strict=True)]

@@ -10,7 +10,7 @@ from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.calibrating import calibrated_record
-from fusilex.bench.stations.place.machine import fit, place_step
+from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import (
     Task,
     kept_of,
@@ -22,6 +22,7 @@ from fusilex.bench.stations.place.programmed import (
     task,
 )
 from fusilex.bench.stations.place.proving import judge_proof
+from fusilex.bench.stations.place.references import fits
 from fusilex.bench.stations.place.setup import ChooseMachine, KeepProgramme
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.workshop.placer import Placer
@@ -125,7 +126,7 @@ class BedView(View):
         stops = self.batch.not_overruled(judge_proof(self.batch, panel))
         if stops:
             return Now(stops[0].headline, f"{stops[0].do} Tab goes there. R runs it dry.")
-        where = "" if fit(self.batch, panel) is not None else " No points are taught: the corner of the clamp counts."
+        where = "" if fits(self.batch, panel) else " No points are taught: the corner of the clamp counts."
         on = len(self.bed.done)
         if 0 < on < len(self.task.job):
             do = "If a run broke off, look first which of the next parts lie there already, and note them by hand."

@@ -1,13 +1,16 @@
-"""The bins around the one in hand, as they stand in the tray."""
+"""The bins around the one in hand, as they stand in the tray: dragged into one's own order, clicked to take from."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.stations.place.hand import next_by_hand
+from fusilex.bench.stations.place.hand import bins_in_order
+from fusilex.core.design.model import Part
 from fusilex.core.kit.quantities import PullLine
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
@@ -17,21 +20,27 @@ CENTRED = Qt.AlignmentFlag.AlignHCenter
 
 
 class BinRow(QWidget):
-    """As many as there is room for, the one in hand in the middle."""
+    """As many as there is room for, that of the part `in_hand` in the middle. `taken` is told a bin's key, `moved` that
+    of a bin and of the one that it was dropped on.
+    """
 
-    def __init__(self, desk: Desk) -> None:
+    taken = pyqtSignal(str)
+    moved = pyqtSignal(str, str)
+
+    def __init__(self, desk: Desk, in_hand: Callable[[], Part | None]) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self.in_hand = desk, in_hand
         self.setFixedHeight(round(theme.base * 7.2))
         self.setAccessibleName("Bins")
+        self._boxes: list[tuple[QRectF, str]] = []
+        self._pressed, self._at, self._from = "", QPointF(), QPointF()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        batch = self.desk.batch
-        part = next_by_hand(batch, batch.board) if batch.board.step == batch.step.id else None
-        placed = {p.ref for p in batch.parts_of(batch.step.id)}
-        lines = [line for line in batch.lines if any(ref in placed for ref in line.refs)]
+        batch, part = self.desk.batch, self.in_hand()
+        lines = bins_in_order(batch)
+        self._boxes = []
         if part is None or not lines:
             return
         here = lines.index(batch.line_of[part.ref])
@@ -39,7 +48,14 @@ class BinRow(QWidget):
         first = max(0, min(here - fits // 2, len(lines) - fits))
         width = self.width() / min(fits, len(lines))
         for k, line in enumerate(lines[first : first + fits]):
-            self._bin(painter, QRectF(k * width, 1, width - 6, self.height() - 3), batch, line, first + k == here)
+            box = QRectF(k * width, 1, width - 6, self.height() - 3)
+            self._boxes.append((box, line.key))
+            self._bin(painter, box, batch, line, first + k == here)
+        if self._dragging and (over := self.bin_at(self._at)):
+            to = next(box for box, key in self._boxes if key == over)
+            painter.setPen(QPen(theme.colour("brass"), 4))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(to, 5, 5)
 
     def _bin(self, painter: QPainter, box: QRectF, batch: Batch, line: PullLine, lit: bool) -> None:
         painter.setPen(QPen(theme.colour("ink" if lit else "hair"), 3 if lit else 1))
@@ -52,3 +68,38 @@ class BinRow(QWidget):
         plain_text(painter, count, shortened(words, wide, size="small"), "small", token, False, CENTRED)
         name = QRectF(box.x() + 4, box.y() + theme.base * 0.5, wide, theme.base * 4)
         plain_text(painter, name, shortened(line.name, wide, 2, "body", True), "body", token, True, CENTRED)
+
+    # the mouse
+
+    @property
+    def _dragging(self) -> bool:
+        far = (self._at - self._from).manhattanLength() >= QApplication.startDragDistance()
+        return bool(self._pressed) and far
+
+    def bin_at(self, at: QPointF) -> str:
+        """The key of the bin under a point, '' between them."""
+        return next((key for box, key in self._boxes if box.contains(at)), "")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._at = self._from = event.position()
+            self._pressed = self.bin_at(self._at)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._pressed:
+            self._at = event.position()
+            self.setCursor(Qt.CursorShape.ClosedHandCursor if self._dragging else Qt.CursorShape.ArrowCursor)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._pressed:
+            return
+        self._at = event.position()
+        was, dragged, over = self._pressed, self._dragging, self.bin_at(self._at)
+        self._pressed = ""
+        self.unsetCursor()
+        self.update()
+        if dragged and over and over != was:
+            self.moved.emit(was, over)
+        elif not dragged:
+            self.taken.emit(was)

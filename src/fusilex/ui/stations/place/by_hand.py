@@ -14,6 +14,8 @@ from fusilex.bench.stations.place.hand import (
     ChooseRounds,
     PutOrder,
     SeeMark,
+    bins_in_order,
+    in_order,
     next_by_hand,
     next_place,
     quicker,
@@ -108,15 +110,29 @@ class ByHand:
         part = self.in_hand()
         if part is None:
             return
-        order = list(self.bench.state[Hands].order.get(self.batch.step.id) or [line.key for line in self.batch.lines])
+        order = [line.key for line in bins_in_order(self.batch)]
         at = order.index(self.batch.line_of[part.ref].key)
         to = at - 1 if key == "," else at + 1
         if 0 <= to < len(order):
-            order[at], order[to] = order[to], order[at]
-            self.desk.do(
-                PutOrder(order),
-                f"Bin {self.batch.bin_number[order[to]]} goes on {'earlier' if key == ',' else 'later'}.",
-            )
+            self.move_bin(order[at], order[to])
+
+    def move_bin(self, key: str, over: str) -> None:
+        """A bin goes to where another one stands, which makes room."""
+        order = [line.key for line in bins_in_order(self.batch)]
+        at, to = order.index(key), order.index(over)
+        order.insert(to, order.pop(at))
+        said = f"Bin {self.batch.bin_number[key]} goes on {'earlier' if to < at else 'later'}."
+        self.desk.do(PutOrder(order), said)
+
+    def take_from(self, key: str) -> None:
+        """The next part of the board in hand that comes from a bin."""
+        board = self.bench.board
+        lines = self.batch.lines_of(board)
+        left = [p for p in in_order(self.batch, board) if p.ref not in board.placed]
+        part = next((p for p in left if lines[p.ref].key == key), None)
+        self.chosen = part.ref if part else self.chosen
+        number = self.batch.bin_number[key]
+        self.desk.say(f"From bin {number}." if part else f"Nothing from bin {number} is left for {board.serial}.")
 
     def _guide(self) -> None:
         part = self.in_hand()

@@ -11,12 +11,16 @@ from PyQt6.QtGui import QPainter, QPen, QTransform
 from fusilex.bench.now import Now
 from fusilex.bench.stations.place.commands import BadPrint, HidePoint, TeachPoint
 from fusilex.bench.stations.place.events import Placing
-from fusilex.bench.stations.place.machine import fit, place_step, points_to_teach
+from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import lying, machine_of, placer_of
+from fusilex.bench.stations.place.references import cell_in_hand, fit, per_board, points_to_teach
+from fusilex.core.placing.points import cell_of
 from fusilex.core.placing.suggest import Candidate
-from fusilex.devices.bed_camera import TrueLie, lie_of
+from fusilex.devices.bed_camera import TrueLie, covered, lie_of
+from fusilex.devices.placer_world import Chances
 from fusilex.ui.canvas.picture import BoardPictures
 from fusilex.ui.desk import Desk
+from fusilex.ui.stations.place.points import teach_other
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
@@ -97,7 +101,7 @@ class CameraView(View):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.picture = CameraPicture(desk)
+        self.picture, self.chances = CameraPicture(desk), Chances()
         self.column.addWidget(self.picture, 1)
         self._for: object = None
 
@@ -114,7 +118,9 @@ class CameraView(View):
         machine = machine_of(self.batch)
         self.picture.lie = lie_of(machine.board, self.panel)
         step = place_step(self.batch).id
-        self.picture.hidden = set(self.batch.state[Placing].hidden.get((self.panel, step), ()))
+        names = [name for name, _, _ in self.batch.panel.fiducials]
+        said = self.batch.state[Placing].hidden.get((self.panel, step), ())
+        self.picture.hidden = {*said, *covered(names, self.panel, self.chances.hidden)}
         following = next(iter(self.wanted()), None)
         key = self.panel, step, following.name if following else ""
         if key != self._for:
@@ -145,7 +151,8 @@ class CameraView(View):
             return Now(
                 "All points are taught", "Look at the print with the arrows; W sends the panel back to Print.", 1.0
             )
-        told = "" if fit(self.batch, self.panel) is None else " This one finds a wrong one among the others."
+        cell = cell_of(self.batch.panel, following.name) if per_board(self.batch) else None
+        told = "" if fit(self.batch, self.panel, cell) is None else " This one finds a wrong one among the others."
         return Now(
             f"Bring {following.name} under the cross",
             f"Arrows move {STEP_MM:g} mm, with Shift {FINE_MM:g}. Enter takes it, H where it is hidden.{told}",
@@ -157,6 +164,7 @@ class CameraView(View):
             Key("Shift+Left Shift+Right Shift+Up Shift+Down", f"{FINE_MM:g} mm", lambda key: self._jog(key, FINE_MM)),
             Key("Enter", "take the point", lambda _: self._take(), True),
             Key("H", "hidden: another", lambda _: self._hide(), True),
+            Key("G", *teach_other(self.desk)),
             Key("W", "bad print: back", lambda _: self._bad(), True),
         ]
 
@@ -186,6 +194,6 @@ class CameraView(View):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
         rows = [("taught", ", ".join(known) or "nothing yet"), ("field", f"{FIELD_MM:g} mm, stand-in")]
-        if (found := fit(self.batch, self.panel)) is not None:
+        if (found := fit(self.batch, self.panel, cell_in_hand(self.batch))) is not None:
             rows += [("turn", f"{found.rotation_deg:.3f}°"), ("RMS", f"{found.rms_mm:.3f} mm")]
         return f"Panel {self.panel}", rows

@@ -22,9 +22,12 @@ from fusilex.bench.stations.place.hand import (
     hints,
     turn_of,
 )
-from fusilex.bench.stations.place.machine import as_lies, fit, points_to_teach, programme, taught, way_of
+from fusilex.bench.stations.place.machine import as_lies, way_of
+from fusilex.bench.stations.place.placements import programme
+from fusilex.bench.stations.place.references import cell_in_hand, fit, points_to_teach, taught
 from fusilex.bench.stations.place.typed_input import point
 from fusilex.core.design.model import Part
+from fusilex.core.placing.affine import Transform
 from fusilex.core.placing.turns import turn_words
 from fusilex.formats.written.programme import to_csv
 from fusilex.ui.canvas.loupe import MARK, Loupe
@@ -32,7 +35,7 @@ from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.place.bin_row import BinRow
 from fusilex.ui.stations.place.by_hand import ByHand
-from fusilex.ui.stations.place.points import PointList
+from fusilex.ui.stations.place.points import PointList, teach_other
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text
@@ -64,7 +67,9 @@ class PlaceView(View):
         row.addWidget(side, 2)
         self.column.addLayout(row, 1)
         self.hand = ByHand(self)
-        self.bins = BinRow(desk)
+        self.bins = BinRow(desk, self.hand.in_hand)
+        self.bins.moved.connect(self.hand.move_bin)
+        self.bins.taken.connect(self.hand.take_from)
         self.column.addWidget(self.bins)
 
     @property
@@ -90,7 +95,7 @@ class PlaceView(View):
             else f"Panel {board.panel}, board {board.serial}    {placed} of {len(order)} placed"
         )
         times = f"arrows: how far each point lies off the fit, drawn {self._magnified(canvas)} times"
-        canvas.footer = times if self.machine and fit(self.batch, board.panel) is not None else ""
+        canvas.footer = times if self.machine and self._fit() is not None else ""
         part = None if self.machine else self.hand.in_hand()
         self.loupe.setVisible(not self.machine)
         self.bins.setVisible(not self.machine)
@@ -109,9 +114,13 @@ class PlaceView(View):
         if part is not None and part.side == canvas.side:
             canvas.point_out(painter, part)
 
+    def _fit(self) -> Transform | None:
+        """The fit in view: the panel's, or that of the board in hand."""
+        return fit(self.batch, self.bench.board.panel, cell_in_hand(self.batch))
+
     def _magnified(self, canvas: BoardCanvas) -> int:
         """How many times their size the residuals are drawn: a round number that makes the longest one readable."""
-        transform = fit(self.batch, self.bench.board.panel)
+        transform = self._fit()
         longest = float(transform.residual_mm.max()) if transform is not None else 0.0
         if longest < 1e-4:
             return 1
@@ -119,8 +128,8 @@ class PlaceView(View):
         return max(1, next(n for n in (10000, 5000, 2000, 1000, 500, 200, 100, 50, 20, 10, 5, 2, 1, 0) if n <= wanted))
 
     def _residuals(self, painter: QPainter, canvas: BoardCanvas) -> None:
-        names, design, _ = taught(self.batch, self.bench.board.panel)
-        transform = fit(self.batch, self.bench.board.panel)
+        names, design, _ = taught(self.batch, self.bench.board.panel, cell_in_hand(self.batch))
+        transform = self._fit()
         for i, name in enumerate(names):
             at = canvas.to_px(*as_lies(self.batch, design[i]))
             painter.setPen(QPen(theme.colour("lit"), 2.5))
@@ -150,6 +159,7 @@ class PlaceView(View):
                 Key("H", "hidden: another", lambda _: self._hide(), True),
                 Key("W", "bad print: back", lambda _: self._bad_print(), True),
                 Key("D", "forget a point", lambda _: self._forget()),
+                Key("G", *teach_other(self.desk)),
                 Key("E", "write the placements", lambda _: self._export(), True),
                 Key("Space", "machine placed the panel", lambda _: self._machine_placed(), True),
                 Key("M", "by hand", lambda _: self._switch()),

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
-from fusilex.bench.stations.place.machine import LEAST_POINTS, fit, taught
+from fusilex.bench.stations.place.commands import ChooseReferences
+from fusilex.bench.stations.place.events import PER_BOARD, PER_PANEL
+from fusilex.bench.stations.place.references import LEAST_POINTS, cell_in_hand, fit, per_board, taught
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
@@ -22,10 +26,12 @@ class PointList(Card):
 
     def draw(self, painter: QPainter) -> None:
         batch, panel = self.desk.batch, self.desk.bench.board.panel
-        names, _, measured = taught(batch, panel)
-        transform = fit(batch, panel)
+        cell = cell_in_hand(batch)
+        names, _, measured = taught(batch, panel, cell)
+        transform = fit(batch, panel, cell)
+        where = f"Taught on panel {panel}" + ("" if cell is None else f", cell {cell + 1}")
         y, width = 14.0, self.width() - 28.0
-        plain_text(painter, QRectF(14, y, width, 24), f"Taught on panel {panel}", "lead", "ink", True)
+        plain_text(painter, QRectF(14, y, width, 24), where, "lead", "ink", True)
         y += theme.base * 3
         if not names:
             plain_text(
@@ -76,3 +82,10 @@ class PointList(Card):
             plain_text(painter, QRectF(14, y, width, 22), what, "body", "soft")
             plain_text(painter, QRectF(14, y, width, 22), value, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
             y += theme.base * 2.2
+
+
+def teach_other(desk: Desk) -> tuple[str, Callable[[str], object]]:
+    """What a key says and does that goes from points of the panel to points of each board, or back."""
+    other = PER_PANEL if per_board(desk.batch) else PER_BOARD
+    said = f"Points are taught for each {other}."
+    return f"points for each {other}", lambda _: desk.do(ChooseReferences(other), said)
