@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QLineEdit
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
+from fusilex.bench.machine_row import MachineRow
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.hand import (
     bins_in_order,
@@ -47,7 +48,7 @@ from fusilex.core.placing.rejects import Tally, judge_rejects
 from fusilex.core.placing.turns import least_turn, repeats_at
 from fusilex.core.programme.plan import programme_time
 from fusilex.devices.meter import parse_meter
-from fusilex.devices.placer import NoPlacer, SerialPlacer, SimulatedPlacer
+from fusilex.devices.placer import NoPlacer, SerialPlacer, SimulatedPlacer, run_through
 from fusilex.devices.placer_line import PlacerLine
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.written.gcode import gcode_lines
@@ -484,6 +485,38 @@ def test_a_panel_goes_through_the_machine_by_keys(qtbot, window: Window) -> None
     press(window, K.Key_V)
     answer(window, "fish")
     assert "no reading" in window.desk.said
+
+
+def test_machines_in_a_row_are_compared_in_the_window(qtbot, window: Window, tmp_path: Path, monkeypatch) -> None:  # type: ignore[no-untyped-def]
+    monkeypatch.setattr(MachineRow, "usual_seconds", lambda self, machines: 0.5)
+    window.station.show_view(2)
+    before = window.desk.bench.state.last_id
+    press(window, Qt.Key.Key_A)
+    dialog = window.station.view.asked
+    dialog.counts["bench placer"].setValue(1)
+    dialog.counts["small placer"].setValue(1)
+    dialog.go.click()
+    qtbot.waitUntil(lambda: dialog.search is None, timeout=60_000)
+    both = dialog.made
+    lines = [set(one.job.names) for one in both]
+    taken = choice(window.desk.batch, 1).machine
+    assert len(both) == 2 and not lines[0] & lines[1] and lines[0] | lines[1] >= set(taken)
+    slowest = max(one.found.time_s for one in both)
+    assert f"every {slowest:.0f} s" in dialog.said.text() and slowest >= dialog.bound_s
+    assert dialog.table.item(1, 2).text() == str(len(both[1].job))
+    monkeypatch.setattr(dialog.desk, "save_file", lambda title, name, write: write(str(tmp_path / "row.ngc")))
+    dialog.write.click()
+    for n, one in enumerate(both, 1):
+        world = World(one.job.machine)
+        steps = list(run_through((tmp_path / f"row-{n}.ngc").read_text(), one.job.machine, world))
+        assert len(world.placed) == len(one.job) and not world.faults
+        assert sum(s.seconds for s in steps) == pytest.approx(one.found.time_s, rel=1e-3)
+    dialog.counts["bench placer"].setValue(0)
+    dialog.counts["small placer"].setValue(0)
+    dialog.go.click()
+    assert "No machine" in dialog.said.text()
+    dialog.close()
+    assert window.desk.bench.state.last_id == before, "nothing of it goes on record"
 
 
 def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:

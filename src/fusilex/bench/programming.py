@@ -5,8 +5,10 @@ from __future__ import annotations
 import time
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
+
+import numpy as np
 
 from fusilex.core.design.model import Design
 from fusilex.core.machine.model import Machine
@@ -79,6 +81,20 @@ def job_for(
     if not pieces:
         raise ValueError("nothing is left for the machine: every line is placed by hand")
     return job_of(machine, pieces, standing, runs), pieces
+
+
+def shifted(job: Job, pieces: Sequence[Piece], shifts: Mapping[str, tuple[float, float]]) -> Job:
+    """The job with the places of lines that were put right moved, as each part lies."""
+    if not shifts:
+        return job
+    xy = job.xy.copy()
+    for i, piece in enumerate(pieces):
+        if piece.line in shifts:
+            angle = np.radians(piece.angle)
+            cos, sin = np.cos(angle), np.sin(angle)
+            dx, dy = shifts[piece.line]
+            xy[i] += (dx * cos - dy * sin, dx * sin + dy * cos)
+    return replace(job, xy=xy)
 
 
 def hand_of(choice: Choice, parts: Parts, line_of: LineOf) -> list[tuple[str, str]]:

@@ -138,6 +138,8 @@ class Theme:
             background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; padding: 5px 8px;
             selection-background-color: {t.brass_fill}; selection-color: {LIGHT.ink}; }}
         QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
+        QProgressBar {{ background: {t.card}; border: 1px solid {t.hair}; border-radius: 5px; text-align: center; }}
+        QProgressBar::chunk {{ background: {t.brass_fill}; border-radius: 4px; }}
         QHeaderView, QHeaderView::section {{ background: {t.ground}; color: {t.soft}; border: none; padding: 3px 6px; }}
         QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border: 2px solid {t.brass}; padding: 4px 7px; }}
         QPushButton, QToolButton {{

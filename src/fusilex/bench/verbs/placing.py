@@ -3,29 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from fusilex.bench.intake.design import read_design
-from fusilex.bench.programming import Programme, as_values, clock, hand_of, job_for, usual_seconds, who_places
+from fusilex.bench.machine_row import MachineRow, row_values
+from fusilex.bench.programming import Programme
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.workshop.machine_file import read_machine
-from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import pull_for
-from fusilex.core.machine.model import Machine
 from fusilex.core.machine.rs274 import BadBlock
 from fusilex.core.machine.tapes import tape_of
-from fusilex.core.panel.layout import Panel, single
+from fusilex.core.panel.layout import single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
-from fusilex.core.programme.balance import balance
-from fusilex.core.programme.job import Job
-from fusilex.core.programme.make import Piece
-from fusilex.core.programme.optimise import optimise
-from fusilex.core.programme.pieces import LineOf, Parts, in_corner
-from fusilex.core.programme.who import Choice
 from fusilex.devices.placer import run_through
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.bundle import read_one
@@ -64,12 +57,13 @@ def programme(asked: Asked) -> Answer:
     if not own:
         raise BadInput(Path(asked.folder).name, f"parts on paste on the {asked.side}", "none")
     names = {ref: line.key for line in pull_for([(own, boards)]) for ref in line.refs}
-    row = _Row(design, panel, dict.fromkeys(panel.cells[:boards], own), lambda cell, part: names[part.ref], asked.side)
+    parts = dict.fromkeys(panel.cells[:boards], own)
+    row = MachineRow(design, panel, parts, lambda cell, part: names[part.ref], asked.side)
     try:
         made, bound = row.found(machines, -(-boards // len(panel.cells)), asked.seconds, asked.seed)
     except ValueError as problem:
         raise BadInput(Path(asked.machines[0]).name, f"a machine for {design.name}", str(problem)) from problem
-    data = row.told(made, bound) if made else row.nothing(machines[0], -(-boards // len(panel.cells)))
+    data = row_values(made, bound) if made else row.nothing(machines[0], -(-boards // len(panel.cells)))
     text = _told(data)
     if asked.template:
         words = read_one(Path(asked.template)).decode("utf-8", "replace")
@@ -95,76 +89,6 @@ def programme(asked: Asked) -> Answer:
     if unsure:
         do = f"{do} Look how marked parts lie in their tapes: {', '.join(unsure[:4])}.".strip()
     return Answer([Judgement("place.programme", level, design.name, headline, numbers, do)], data, "\n".join(text))
-
-
-@dataclass(frozen=True, eq=False)
-class _Row:
-    """A design's parts before one machine or several in a row."""
-
-    design: Design
-    panel: Panel
-    parts: Parts
-    line_of: LineOf
-    side: str
-
-    def found(
-        self, machines: Sequence[Machine], runs: int, seconds: float | None, seed: int
-    ) -> tuple[list[Programme], float]:
-        """Each machine's programme, and the bound to the time of the slowest. Raises ValueError."""
-        choices = [who_places(m, self.design, self.panel, self.parts, self.line_of, runs, self.side) for m in machines]
-        if not any(c.machine for c in choices):
-            return [], 0.0
-        if len(machines) == 1:
-            only, pieces = self._job(machines[0], choices[0], runs)
-            best = optimise(only, clock(usual_seconds(len(only)) if seconds is None else seconds), seed)
-            hand = hand_of(choices[0], self.parts, self.line_of)
-            return [Programme(only, best, choices[0], pieces, hand)], best.bound_s
-        able = [frozenset(c.machine) for c in choices]
-        every = frozenset().union(*able)
-        hand = [(ref, why) for ref, why in hand_of(choices[0], self.parts, self.line_of) if not self._taken(ref, every)]
-
-        def make(m: int, lines: frozenset[str]) -> Job:
-            return self._job(machines[m], replace(choices[m], machine=tuple(lines)), runs)[0]
-
-        whole = sum(map(len, self.parts.values()))
-        spent = clock(usual_seconds(whole) * len(machines) if seconds is None else seconds)
-        shared = balance(len(machines), able, [len(m.slots) for m in machines], make, spent, seed)
-        made = []
-        for m, (lines, job, got) in enumerate(zip(shared.lines, shared.jobs, shared.found, strict=True)):
-            if job is not None and got is not None:
-                choice = replace(choices[m], machine=tuple(lines))
-                made.append(Programme(job, got, choice, self._job(machines[m], choice, runs)[1], hand))
-        return made, shared.bound_s
-
-    def _taken(self, ref: str, lines: frozenset[str]) -> bool:
-        return any(self.line_of(cell, p) in lines for cell, own in self.parts.items() for p in own if p.ref == ref)
-
-    def _job(self, machine: Machine, choice: Choice, runs: int) -> tuple[Job, list[Piece]]:
-        lying = in_corner(machine, self.side)
-        return job_for(machine, self.design, self.panel, self.parts, self.line_of, lying, choice, runs)
-
-    def nothing(self, machine: Machine, runs: int) -> dict[str, Any]:
-        """Where every line is placed by hand: a programme of no trips, and why each is."""
-        choice = who_places(machine, self.design, self.panel, self.parts, self.line_of, runs, self.side)
-        empty: dict[str, Any] = {key: [] for key in ("slots", "trips")}
-        numbers = dict.fromkeys(("time_s", "bound_s", "gap", "saved_s"), 0.0)
-        hand = [{"ref": ref, "why": why} for ref, why in hand_of(choice, self.parts, self.line_of)]
-        return {"machine": machine.name, **empty, "placements": 0, **numbers, "hand": hand}
-
-    def told(self, made: Sequence[Programme], bound: float) -> dict[str, Any]:
-        """The programme in plain values; of several machines in a row each, and what they come to together."""
-        each = [as_values(one) for one in made]
-        if len(each) == 1:
-            return each[0]
-        time = max(one["time_s"] for one in each)
-        return {
-            "machines": each,
-            "placements": sum(one["placements"] for one in each),
-            "time_s": time,
-            "bound_s": bound,
-            "gap": max(0.0, time / bound - 1) if bound > 0 else None,
-            "hand": each[0]["hand"],
-        }
 
 
 def _told(data: dict[str, Any]) -> list[str]:

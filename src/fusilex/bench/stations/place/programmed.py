@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
@@ -10,7 +10,7 @@ import numpy as np
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.programming import job_for
+from fusilex.bench.programming import job_for, shifted
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.references import fit, fits, per_board
@@ -150,7 +150,7 @@ def task(batch: Batch, panel: int, left_only: bool = False) -> Task:
         )
     except ValueError as problem:
         raise Refused(f"{machine.name}: {problem}.") from None
-    return Task(_shifted(job, pieces, put.shifts), pieces, made)
+    return Task(shifted(job, pieces, put.shifts), pieces, made)
 
 
 def lying(batch: Batch, panel: int, machine: Machine, side: str) -> Lying:
@@ -164,20 +164,6 @@ def lying(batch: Batch, panel: int, machine: Machine, side: str) -> Lying:
     if whole is None:
         return replace(in_corner(machine, side), boards=boards)
     return Lying(whole.apply, whole.rotation_deg, side, boards)
-
-
-def _shifted(job: Job, pieces: Sequence[Piece], shifts: Mapping[str, tuple[float, float]]) -> Job:
-    """The job with the places of lines that were put right moved, as each part lies."""
-    if not shifts:
-        return job
-    xy = job.xy.copy()
-    for i, piece in enumerate(pieces):
-        if piece.line in shifts:
-            angle = np.radians(piece.angle)
-            cos, sin = np.cos(angle), np.sin(angle)
-            dx, dy = shifts[piece.line]
-            xy[i] += (dx * cos - dy * sin, dx * sin + dy * cos)
-    return replace(job, xy=xy)
 
 
 def rows_of(job: Job, plan: Plan) -> tuple[dict[str, str], list[Row]]:

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QResizeEvent
 
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
+from fusilex.bench.programming import usual_seconds
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.calibrating import calibrated_record
 from fusilex.bench.stations.place.machine import place_step
@@ -28,7 +29,8 @@ from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.records import Records
 from fusilex.core.machine.calibrate import Timed
-from fusilex.core.programme.optimise import Found
+from fusilex.core.programme.job import Job
+from fusilex.core.programme.optimise import Found, optimise
 from fusilex.core.programme.plan import Plan
 from fusilex.devices.placer import NoPlacer
 from fusilex.devices.placer_world import Chances
@@ -38,6 +40,7 @@ from fusilex.ui.stations.place.bed_edit import BedEdit
 from fusilex.ui.stations.place.live_run import LiveRun
 from fusilex.ui.stations.place.programme_out import fill_template, write_programme, write_sheet
 from fusilex.ui.stations.place.ribbon import Ribbon
+from fusilex.ui.stations.place.row_dialog import RowDialog
 from fusilex.ui.stations.place.search import Search
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -57,6 +60,7 @@ class BedView(View):
         self.task: Task | None = None
         self.plan: Plan | None = None
         self.search: Search | None = None
+        self.sought: Job | None = None
         self.so_far = ""
         self.run: LiveRun | None = None
         self.edit: BedEdit | None = None
@@ -150,6 +154,7 @@ class BedView(View):
             Key("L", "set-up sheet", lambda _: self._out(write_sheet), True),
             Key("T", "by a template", lambda _: self._out(fill_template), True),
             Key("C", "another machine", lambda _: self._other()),
+            Key("A", "machines in a row", lambda _: self._in_a_row()),
             Key("B", "edit the bed", lambda _: self._edit()),
             *([Key("K", "times of that run", lambda _: self._calibrate())] if self.timed else []),
         ]
@@ -160,13 +165,20 @@ class BedView(View):
         name = names[(names.index(here) + 1) % len(names)] if here in names else (names or [""])[0]
         self.desk.do(ChooseMachine(name), f"{name}.")
 
+    def _in_a_row(self) -> None:
+        dialog = RowDialog(self.desk, self._panel)
+        dialog.open()
+        self.asked = dialog
+
     # search
 
     def _search(self) -> None:
         if self.task is None:
             self.desk.say(self.trouble)
             return
-        self.search = Search(self.task)
+        sought = self.task.job
+        self.search = Search(lambda spent, seen: optimise(sought, spent, seen=seen), usual_seconds(len(sought)))
+        self.sought = sought
         self.search.better.connect(self._better)
         self.search.finished_with.connect(self._found)
         self.search.failed.connect(self._failed)
@@ -184,11 +196,11 @@ class BedView(View):
         self.desk.say("")
 
     def _found(self, found: Found) -> None:
-        searched = self.search.task if self.search else None
+        searched = self.sought if self.search else None
         self._end_search()
         if searched is None:
             return
-        slots, rows = rows_of(searched.job, found.plan)
+        slots, rows = rows_of(searched, found.plan)
         said = f"{found.time_s:.0f} s a panel, at most {100 * found.gap:.1f} % from the best of all."
         self.desk.do(KeepProgramme(slots, rows, found.bound_s), said)
 

@@ -1,17 +1,18 @@
-"""A programme searched for off the window's thread: better and better ones are told, until time is up or it is left."""
+"""A search off the window's thread: better and better programmes are told, until time is up or it is left."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from fusilex.bench.mishaps import write_down
-from fusilex.bench.programming import usual_seconds
-from fusilex.bench.stations.place.programmed import Task
-from fusilex.core.programme.optimise import Found, optimise
+from fusilex.core.programme.optimise import Found, Seen, Spent
 
 TOLD_S = 0.15
+Work = Callable[[Spent, Seen], object]
+"""What is searched for: asked how much time is spent, telling what is found on the way."""
 
 
 class Search(QThread):
@@ -21,10 +22,9 @@ class Search(QThread):
     finished_with = pyqtSignal(object)
     failed = pyqtSignal(str)
 
-    def __init__(self, task: Task, seconds: float | None = None) -> None:
+    def __init__(self, work: Work, seconds: float) -> None:
         super().__init__()
-        self.task = task
-        self.seconds = usual_seconds(len(task.job)) if seconds is None else seconds
+        self.work, self.seconds = work, seconds
         self.left = False
         self._began = self._told = 0.0
 
@@ -38,7 +38,7 @@ class Search(QThread):
     def run(self) -> None:
         self._began = time.monotonic()
         try:
-            self.finished_with.emit(optimise(self.task.job, self.spent, seen=self._seen))
+            self.finished_with.emit(self.work(self.spent, self._seen))
         except ValueError as problem:
             self.failed.emit(f"{problem}.")
         except Exception as error:  # a defect must not take the window with it
