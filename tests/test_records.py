@@ -267,6 +267,7 @@ def test_every_kind_has_a_form_that_keeps_what_it_shows(qtbot) -> None:  # type:
     placer = next(r for r in shipped().values() if r.what == "placer")
     form = Form(shop, type(placer), placer)
     assert "slots" not in form.lines and any("JSON" in label.text() for label in form.findChildren(QLabel))
+    assert form.lines["board"].text() == "160, 110", "a place, no range"
     form.lines["feed"].setText("900")
     form.keep()
     assert form.made.feed == 900 and form.made.slots == placer.slots, "parts of its own stay as they are"

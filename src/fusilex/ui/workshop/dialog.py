@@ -21,7 +21,7 @@ from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
 from fusilex.ui.workshop.bench_top import BenchTop
-from fusilex.ui.workshop.form import Form, about_kind, text_of
+from fusilex.ui.workshop.form import Form, about_kind, between, text_of
 
 ROLE = Qt.ItemDataRole.UserRole
 
@@ -159,6 +159,6 @@ def line_of(record: Record, who: str = "") -> str:
     """A record in one line: its name and the fields that are not empty."""
     told = msgspec.to_builtins(record)
     fields = [(k, v) for k, v in told.items() if k != "id" and v not in ("", None, False)]
-    shown = "    ".join(_field(k, text_of(v)) for k, v in fields)
+    shown = "    ".join(_field(k, text_of(v, between(type(record), k))) for k, v in fields)
     here = "    at this window" if isinstance(record, Person) and record.id == who else ""
     return f"{record.id}    {shown}{here}"

@@ -34,7 +34,7 @@ class Form(QDialog):
             if has_parts(value):
                 self.whole[field.encode_name] = value
                 continue
-            line = self.lines[field.encode_name] = QLineEdit(text_of(value))
+            line = self.lines[field.encode_name] = QLineEdit(text_of(value, between(kind, field.encode_name)))
             label = "name" if field.encode_name == "id" else field.encode_name.replace("_", " ")
             line.setAccessibleName(label)
             if choices := choices_of(kind, field.encode_name):
@@ -90,7 +90,12 @@ def has_parts(value: Any) -> bool:
     return isinstance(value, dict) or (isinstance(value, list | tuple) and bool(value) and isinstance(value[0], dict))
 
 
-def text_of(value: Any) -> str:
+def between(kind: type[Record], name: str) -> str:
+    """What stands between a field's two numbers: a range goes from one to the other, a place has x and y."""
+    return " to " if get_type_hints(kind).get(name) == tuple[float, float] else ", "
+
+
+def text_of(value: Any, joint: str = " to ") -> str:
     """A field's value in words; pairs as ``10: 4383, 25: 730.5``, lists of things with parts by their number."""
     if isinstance(value, dict):
         return " ".join(f"{k} {text_of(v)}" for k, v in value.items())
@@ -101,7 +106,7 @@ def text_of(value: Any) -> str:
     if isinstance(value, list | tuple):
         if value and isinstance(value[0], list | tuple):
             return ", ".join(": ".join(f"{v:g}" for v in pair) for pair in value)
-        return " to ".join(f"{v:g}" for v in value)
+        return joint.join(f"{v:g}" for v in value)
     return f"{value:g}" if isinstance(value, float) else str(value)
 
 
@@ -115,7 +120,7 @@ def _value(text: str) -> Any:
     try:
         if ":" in text:
             return [[float(v) for v in pair.split(":")] for pair in text.split(",")]
-        low, to, high = text.partition(" to ")
+        low, to, high = text.partition(" to " if " to " in text else ", ")
         return [float(low.replace(",", ".")), float(high.replace(",", "."))] if to else float(text.replace(",", "."))
     except ValueError:
         return text
