@@ -92,7 +92,7 @@ def has_parts(value: Any) -> bool:
 
 def between(kind: type[Record], name: str) -> str:
     """What stands between a field's two numbers: a range goes from one to the other, a place has x and y."""
-    return " to " if get_type_hints(kind).get(name) == tuple[float, float] else ", "
+    return " to " if get_type_hints(kind, include_extras=True).get(name) == tuple[float, float] else ", "
 
 
 def text_of(value: Any, joint: str = " to ") -> str:
