@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections import Counter
 from collections.abc import Iterator
@@ -280,6 +281,37 @@ def test_a_run_with_faults_leaves_its_rejects_for_the_hand(bench: Bench) -> None
         while (part := next_by_hand(bench.batch, board)) and board.step == "Place":
             bench.do(c.PlacePart(board.serial, part.ref))
     assert {b.step for b in bench.state.panel_boards(1)} == {"Reflow"}
+
+
+def test_what_the_machine_waits_for_is_said_by_name(bench: Bench) -> None:
+    bench.do(c.ChooseMachine("small placer"))
+    slots, trips = plain_programme(bench.batch)
+    job = task(bench.batch, 1).job
+    strip = next(k for k, s in enumerate(job.machine.slots) if s.name == "S1")
+    most = max((k for k in range(len(job.names)) if job.can[k, strip]), key=lambda k: job.count[k])
+    used = {strip: 5}
+    assert job.count[most] > 13 - 5, "more than there is in the strip"
+    free = {line: slot for line, slot in slots.items() if slot == "S1" and line != job.names[most]}
+    slots |= dict.fromkeys(free, slots[job.names[most]]) | {job.names[most]: "S1"}
+    bench.do(c.KeepProgramme(slots, trips, 1.0))
+    plan = plan_of(job, kept_of(bench.batch))
+    port = SimulatedPlacer(job.machine, World(job.machine, Chances(0.2, 0, 0, 0, 0), 3, emptied=used))
+    runner = Runner(job, plan, list(gcode_lines(job, plan, emptied=used)), port)
+    said = set()
+    runner.go()
+    for _ in range(100_000):
+        port.advance(1.0)
+        runner.tick()
+        if runner.state == "waiting":
+            said.add(runner.said)
+            runner.go()
+        if runner.state == "done":
+            break
+    assert said >= {
+        "Put nozzle large on head only. Hands out, then go on.",
+        "The strip in slot S1 is empty: put a full one in. Hands out, then go on.",
+    }
+    assert runner.faults and all(re.fullmatch(r"(missed|not picked), slot \w+, head only", f) for f in runner.faults)
 
 
 def test_a_feeder_surely_worse_than_the_others_is_named_with_what_to_check() -> None:

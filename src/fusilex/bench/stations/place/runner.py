@@ -88,10 +88,21 @@ class Runner:
             elif word.startswith("fault "):
                 self._fault(word[len("fault ") :])
             elif word == "wait":
-                self.state = "waiting"
-                self.said = "The machine waits: do what it asks, hands out, then go on."
+                self.state, self.said = "waiting", f"{self._asked()} Hands out, then go on."
             elif word.startswith("err "):
                 self.state, self.said = "failed", word[len("err ") :]
+
+    def _asked(self) -> str:
+        """What the machine waits for."""
+        stop, machine = self.stop, self.job.machine
+        if stop is None or stop.act not in (Act.CHANGE, Act.PICK):
+            return "Do what the machine asks."
+        if stop.act is Act.PICK:
+            slot = machine.slots[self.plan.slot[self.job.line[stop.item]]]
+            return f"The {slot.kind} in slot {slot.name} is empty: put a full one in."
+        if stop.item < 0:
+            return f"Take the nozzle off head {machine.heads[stop.head].name}."
+        return f"Put nozzle {machine.nozzles[stop.item].name} on head {machine.heads[stop.head].name}."
 
     def _next(self) -> None:
         if self.at >= len(self.lines):
@@ -133,8 +144,9 @@ class Runner:
     def _fault(self, text: str) -> None:
         """``KIND slot N head N``: a reject of the part that the head carries, or was to pick."""
         kind, _, where = text.partition(" slot ")
-        head = int(where.rpartition(" ")[2]) - 1 if where.rpartition(" ")[2].isdecimal() else -1
-        self.faults.append(text)
+        slot, _, number = where.partition(" head ")
+        head = int(number) - 1 if number.isascii() and number.isdecimal() else -1
+        self.faults.append(self._named(kind, int(slot) - 1 if slot.isascii() and slot.isdecimal() else -1, head))
         self._disturbed = True
         stop = self._carried(head)
         if stop is None:
@@ -143,6 +155,12 @@ class Runner:
             self._lost.add(head)
         if kind in REJECTS and kind != "not picked":
             self._try(stop, kind)
+
+    def _named(self, kind: str, slot: int, head: int) -> str:
+        """A fault by the names that slots and heads have here."""
+        slots, heads = self.job.machine.slots, self.job.machine.heads
+        words = [kind, *([f"slot {slots[slot].name}"] if 0 <= slot < len(slots) else [])]
+        return ", ".join([*words, *([f"head {heads[head].name}"] if 0 <= head < len(heads) else [])])
 
     def _carried(self, head: int) -> Stop | None:
         """The pick by which a head came to what it carries."""
