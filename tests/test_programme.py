@@ -29,7 +29,7 @@ from fusilex.core.programme.job import Job
 from fusilex.core.programme.levels import bands, levels, strikes, travel_height
 from fusilex.core.programme.optimise import optimise
 from fusilex.core.programme.plan import programme_time
-from fusilex.core.programme.who import Feed, choose
+from fusilex.core.programme.who import Feed, choose, slots_for
 from fusilex.devices.placer import SimulatedPlacer, run_through
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.written.gcode import gcode_lines, to_gcode
@@ -217,6 +217,15 @@ def test_who_places_what_is_the_best_choice_of_all() -> None:
     assert "others save more" in choice.hand["line 4"] or "loading takes" in choice.hand["line 4"]
     told = choose(shop, feeds, runs, said={"line 4": True, "line 3": False})
     assert "line 4" in told.machine and told.hand["line 3"] == "you said so"
+
+
+def test_strips_go_where_their_pockets_are_in_step_and_small_parts_stay_in_their_tape() -> None:
+    shop = with_trays(machine(1, 4))
+    shop = replace(shop, slots=(*shop.slots[:1], replace(shop.slots[1], step=(4.0, 0.0)), *shop.slots[2:]))
+    small, body = tape_of(package_of("0603 (1608)")), tape_of(package_of("SOIC-8"))
+    taken = {name: [shop.slots[s].name for s in slots_for(shop, tape)] for name, tape in (("s", small), ("b", body))}
+    assert taken["s"] == ["F2", "B1", "B2"], "no tray for what is so small"
+    assert taken["b"] == ["F1", "B1", "B2"], "the strip's pockets are in step with 4 mm only"
 
 
 def test_two_machines_in_a_row_share_so_that_no_other_share_is_better_than_the_bound() -> None:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from fusilex.core.machine.model import STRIP, Machine, Nozzle, Slot
+from fusilex.core.machine.model import STRIP, TRAY, Machine, Nozzle, Slot
 from fusilex.core.machine.tapes import Tape, tape_of
 from fusilex.core.packages.catalogue import Package
 from fusilex.core.whole_numbers import solve
@@ -21,8 +21,8 @@ NO_FLAT_TOP = ("connector", "holder", "terminal", "reed", "other")
 """Families of bodies that often have nothing flat for a nozzle to hold."""
 HAND_S, MACHINE_S = 12.0, 2.5
 GAP = 1e-6
-STEP_MM = 0.05
-"""How far a strip's pockets may lie from those of the slot that it is laid into."""
+STEP_MM, LEAST_TRAY_MM = 0.05, 12.0
+"""How far a strip's pockets may lie from those of its slot; the narrowest tape of a body that may lie in a tray."""
 
 
 @dataclass(frozen=True)
@@ -54,16 +54,21 @@ def holds(nozzle: Nozzle, package: Package) -> bool:
 
 
 def slots_for(machine: Machine, tape: Tape) -> list[int]:
-    """Slots wide enough for a tape; those for strips only where their pockets lie as far apart as the tape's."""
-    return [i for i, slot in enumerate(machine.slots) if slot.width >= tape.width - 1e-9 and _in_step(slot, tape)]
+    """Slots that take what comes in a tape: wide enough; those for strips only where their pockets lie as far apart as
+    the tape's, trays for bodies of some size (small ones stay in their tape) that fit between their steps.
+    """
+    return [i for i, slot in enumerate(machine.slots) if slot.width >= tape.width - 1e-9 and _takes(slot, tape)]
 
 
-def _in_step(slot: Slot, tape: Tape) -> bool:
+def _takes(slot: Slot, tape: Tape) -> bool:
+    if slot.kind == TRAY:
+        steps = [math.hypot(*s) for s, n in ((slot.step, slot.in_row), (slot.row_step, slot.rows)) if n > 1]
+        return tape.width >= LEAST_TRAY_MM and all(step >= tape.pitch for step in steps)
     return slot.kind != STRIP or slot.pockets == 1 or abs(_step(slot) - tape.pitch) <= STEP_MM
 
 
 def _step(slot: Slot) -> float:
-    return math.hypot(*(slot.step if slot.in_row > 1 else slot.row_step)) if slot.kind == STRIP else 0.0
+    return math.hypot(*(slot.step if slot.in_row > 1 else slot.row_step))
 
 
 def cannot(machine: Machine, feed: Feed) -> str:
@@ -136,9 +141,9 @@ def _fitted(
     """
     if not feeds:
         return [], 0.0
-    alike: dict[tuple[float, float], list[int]] = {}
+    alike: dict[tuple[float, str, float], list[int]] = {}
     for number, slot in enumerate(machine.slots):
-        alike.setdefault((slot.width, _step(slot)), []).append(number)
+        alike.setdefault((slot.width, slot.kind, _step(slot)), []).append(number)
     lines, kinds, nozzles = len(feeds), len(alike), len(machine.nozzles)
     takes = np.asarray(machine.head_takes.any(axis=0))
     n = lines * kinds + nozzles + 1

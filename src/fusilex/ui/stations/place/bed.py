@@ -195,7 +195,7 @@ class Bed(Card):
         """The pockets of a strip or tray; its ring stands at the first."""
         half = max(1.5, 0.8 * self.scale)
         painter.save()
-        painter.setPen(QPen(theme.colour("hair"), 1.2))
+        painter.setPen(QPen(theme.colour("soft"), 1.2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         for x, y in slot.pocket_xy.tolist():
             at = self.to_px(x, y)
