@@ -123,7 +123,9 @@ class _Tried:
     def still(self) -> float:
         m, t = self.m, self.m.times
         z = lambda d: 2 * _way(d, m.z.speed, m.z.acceleration)  # noqa: E731
-        each = t.pick + t.place + t.feed + (t.look if m.vision else 0) + z(self.j.travel_z - m.pick_z)
+        each = t.pick + t.place + (t.look if m.vision else 0) + z(self.j.travel_z - m.pick_z)
+        slots = [m.slots[self.slots[k]] for k in self.j.line]
+        each += t.feed * sum(s.in_row * s.rows == 1 for s in slots) / len(slots)
         return sum(each + z(self.j.travel_z - m.board_z - h) for h in self.j.height) + z(m.top_z - self.j.travel_z)
 
     def least(self) -> float:

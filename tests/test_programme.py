@@ -70,7 +70,8 @@ def test_trying_everything_proves_answer_and_bound(heads: int, vision: bool, see
 def test_nothing_beats_the_bound_where_strips_and_trays_stand(heads: int, vision: bool, n: int) -> None:
     for seed in (2, 3):
         j = small(heads, vision, seed, n)
-        j = replace(j, machine=with_trays(j.machine))
+        shop = with_trays(j.machine)
+        j = replace(j, machine=replace(shop, times=replace(shop.times, feed=0.3)))
         least, found = shortest(j), optimise(j, turns(60))
         assert found.bound_s <= least + 1e-9 <= found.time_s + 2e-9
         assert found.time_s <= least * 1.12
@@ -79,12 +80,16 @@ def test_nothing_beats_the_bound_where_strips_and_trays_stand(heads: int, vision
 @pytest.mark.parametrize("heads", [1, 2])
 def test_pockets_of_strips_and_trays_are_emptied_one_by_one_and_filled_at_a_stop(heads: int) -> None:
     j = job(50, 6, heads, seed=9, slots=9)
-    j = replace(j, machine=with_trays(j.machine))
+    shop = with_trays(j.machine)
+    j = replace(j, machine=replace(shop, times=replace(shop.times, feed=0.3)))
     found = optimise(j, turns(20))
     world = World(j.machine)
     steps = list(run_through(to_gcode(j, found.plan), j.machine, world))
     assert sum(s.seconds for s in steps) == pytest.approx(found.time_s, rel=1e-6)
     assert not world.faults and len(world.placed) == 50
+    fed = [s.item for s in steps if s.doing is Doing.FEED]
+    assert len(fed) == sum(j.count[k] for k, s in enumerate(found.plan.slot) if s > 1), "no strip or tray is pulled"
+    assert min(fed) > 1
     waits = sum(s.doing is Doing.WAIT for s in steps)
     counts = {int(s): int(j.count[k]) for k, s in enumerate(found.plan.slot)}
     assert waits == sum((n - 1) // j.machine.slots[s].pockets for s, n in counts.items() if s < 2)

@@ -109,8 +109,8 @@ class Head:
 
 @dataclass(frozen=True)
 class Times:
-    """Seconds for holding still to pick, place and look, for a nozzle change beyond its way, for the head to pull the
-    next part forward, and for a person to load a slot.
+    """Seconds for holding still to pick, place and look, for a nozzle change beyond its way, for the head to pull a
+    tape's next part forward, and for a person to load a slot.
     """
 
     pick: float = 0.15
@@ -166,6 +166,11 @@ class Machine:
         """How far along x and y pockets lie from that middle, slots × 2: nothing for tapes."""
         low, high = self._slot_ends
         return np.asarray((high - low) / 2)
+
+    @cached_property
+    def feed_s(self) -> NDArray[np.float64]:
+        """Seconds that the head pulls before a pick, by slot: strips and trays are not pulled."""
+        return np.array([self.times.feed if s.pockets == 1 else 0.0 for s in self.slots])
 
     @cached_property
     def _slot_ends(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -46,7 +46,8 @@ def least_each(job: Job) -> tuple[Floats, float]:
     And the longest way back, which the last trip goes without.
     """
     m, h = job.machine, len(job.machine.heads)
-    hold = m.times.pick + m.times.place + m.times.feed + (m.times.look if m.vision else 0.0)
+    hold = m.times.pick + m.times.place + (m.times.look if m.vision else 0.0)
+    feed = np.where(job.can, m.feed_s, FAR).min(axis=1)[job.line]
     strokes = stroke_time(m, job.travel_z, m.pick_z) + stroke_time(m, job.travel_z, m.board_z + job.height)
     each, longest, reach = np.full(len(job), FAR), 0.0, m.slot_reach
     for head in range(h):
@@ -61,7 +62,7 @@ def least_each(job: Job) -> tuple[Floats, float]:
             out = job.least_leg(place[:, None], pick[None], reach)
             way = np.where(job.can[job.line], out, FAR).min(axis=1) + back
         each = np.minimum(each, np.where(job.usable[job.line, head], way, FAR))
-    return np.asarray(hold + strokes + each / h), longest
+    return np.asarray(hold + feed + strokes + each / h), longest
 
 
 def balance(

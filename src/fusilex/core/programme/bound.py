@@ -77,7 +77,7 @@ class _OneHead:
         self.levels = np.unique(job.level)
         self.inside = [np.flatnonzero(job.level == level) for level in self.levels]
         self.count = np.array([np.bincount(job.line[own], minlength=len(job.names)) for own in self.inside])
-        self.loaded = np.array([out[job.line == k].sum(axis=0) for k in range(len(job.names))]) + job.moving
+        self.loaded = np.array([out[job.line == k].sum(axis=0) for k in range(len(job.names))]) + job.standing
         park = np.asarray(job.machine.park)
         enter = job.least_leg(park, pick, reach)
         self.entry = np.array([enter, *(self.back[own].min(axis=0) for own in self.inside[:-1])])
@@ -188,7 +188,7 @@ class _Heads:
             via.append(by_head.argmin(axis=2))
             per_line += self.count[b][:, None] * by_head.min(axis=2) / h
             least_in.append(np.where(job.can, by_head.min(axis=2), FAR).min(axis=1))
-        cost, chosen = cheapest_slots(job, per_line + job.moving)
+        cost, chosen = cheapest_slots(job, per_line + job.standing)
         total += cost
         for b, own in enumerate(self.inside):
             q = chosen * h + via[b][np.arange(len(chosen)), chosen]

@@ -90,10 +90,15 @@ class Job:
         return np.asarray((self.fits[:, None, :] & self.machine.head_takes[None]).any(axis=2))
 
     @cached_property
+    def standing(self) -> Floats:
+        """Seconds a run that each line costs in each slot whatever the order: to be loaded there, and fed. L × S."""
+        return np.asarray(self.moving + self.count[:, None] * self.machine.feed_s)
+
+    @cached_property
     def standing_still(self) -> float:
-        """Seconds that the programme takes in any order: strokes, pick, place, look, feed, down from the top."""
+        """Seconds that the programme takes in any order and slots: strokes, pick, place, look, down from the top."""
         m = self.machine
-        each = m.times.pick + m.times.place + m.times.feed + (m.times.look if m.vision else 0.0)
+        each = m.times.pick + m.times.place + (m.times.look if m.vision else 0.0)
         strokes = stroke_time(m, self.travel_z, m.pick_z) + stroke_time(m, self.travel_z, m.board_z + self.height)
         return float(len(self) * each + strokes.sum() + stroke_time(m, m.top_z, self.travel_z))
 

@@ -84,4 +84,4 @@ class OneHead:
         after = np.zeros_like(cost)
         np.add.at(after, job.line[order[1:]], np.maximum(self.back, turn[:, None])[order[:-1]])
         after[job.line[order[0]]] += job.leg(self.park, job.pick_at[:, 0])
-        return cheapest_slots(job, cost + after + job.moving)[1]
+        return cheapest_slots(job, cost + after + job.standing)[1]

@@ -131,7 +131,8 @@ def seconds(job: Job, plan: Plan) -> Floats:
     stops = list(walk(job, plan))
     at = np.array([job.machine.park, *(s.at for s in stops)])
     ways = np.maximum(job.leg(at[:-1], at[1:]), [s.turning for s in stops])
-    return np.asarray(ways + _still(job, stops))
+    fed = job.machine.feed_s[plan.slot][job.line]
+    return np.asarray(ways + _still(job, stops) + [fed[s.item] if s.act is Act.PICK else 0.0 for s in stops])
 
 
 def programme_time(job: Job, plan: Plan) -> float:
@@ -148,7 +149,7 @@ def _still(job: Job, stops: list[Stop]) -> Floats:
     m, t = job.machine, job.machine.times
     down = float(stroke_time(m, job.travel_z, m.pick_z))
     lay = stroke_time(m, job.travel_z, m.board_z + job.height)
-    fixed = {Act.CHANGE: t.change, Act.PICK: t.pick + t.feed + down, Act.LOOK: t.look}
+    fixed = {Act.CHANGE: t.change, Act.PICK: t.pick + down, Act.LOOK: t.look}
     fixed[Act.PARK] = float(stroke_time(m, m.top_z, job.travel_z))
     return np.array([t.place + lay[s.item] if s.act is Act.PLACE else fixed[s.act] for s in stops])
 

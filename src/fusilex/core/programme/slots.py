@@ -11,10 +11,10 @@ from fusilex.core.programme.plan import Plan
 
 
 def slot_flows(job: Job, plan: Plan) -> tuple[Floats, Floats]:
-    """What the slots cost a programme: lines × slots for ways to places and camera, and rows (line, head, line, head,
-    times) for ways from slot to slot.
+    """What the slots cost a programme: lines × slots for loading, feeding, ways to places and camera, and rows (line,
+    head, line, head, times) for ways from slot to slot.
     """
-    cost = job.moving.copy()
+    cost = job.standing.copy()
     legs: dict[tuple[int, int, int, int], int] = {}
     before = np.asarray(job.machine.park)
     turns, turn = job.turning(plan.slot), 0.0

@@ -72,9 +72,9 @@ def _subs(job: Job, plan: Plan) -> Iterator[str]:
     letters = AXES[: len(machine.heads)]
     level = " ".join(f"{letter}0" for letter in letters)
     turned = " ".join(f"{letter}#{k}" for k, letter in enumerate(letters, 5))
-    yield from ("o<pick> sub (head, x, y, slot)", "G43 H#1", f"G0 X#2 Y#3 {level}")
+    yield from ("o<pick> sub (head, x, y, slot of a tape, else 0)", "G43 H#1", f"G0 X#2 Y#3 {level}")
     if machine.times.feed:
-        yield from ("M102 P#4", "G4 P#<_feed_s>")
+        yield from ("o<tape> if [#4 GT 0]", "M102 P#4", "G4 P#<_feed_s>", "o<tape> endif")
     yield from ("G1 Z#<_pick_z> F#<_feed>", "M64 P#1", "G4 P#<_pick_s>", "G1 Z#<_travel_z>", "o<pick> endsub")
     if any(machine.slots[s].pockets > 1 for s in plan.slot.tolist()):
         yield from _take()
@@ -97,7 +97,7 @@ def _take() -> Iterator[str]:
     yield "M0 (strip or tray is empty: put a full one in, hands out before going on)"
     yield f"{count}=0"
     yield "o<full> endif"
-    yield f"o<pick> call [#1] [#2+#7*{column}+#9*{row}] [#3+#8*{column}+#10*{row}] [#4]"
+    yield f"o<pick> call [#1] [#2+#7*{column}+#9*{row}] [#3+#8*{column}+#10*{row}] [0]"
     yield f"{count}=[{count}+1]"
     yield "o<take> endsub"
 
