@@ -17,7 +17,7 @@ from fusilex.app import main
 from fusilex.bench.workshop.placer import Placer
 from fusilex.core.machine.calibrate import Timed, calibrated, taken_over
 from fusilex.core.machine.controller import Controller, Doing
-from fusilex.core.machine.model import STRIP, TRAY, Axis, Machine, Nozzle
+from fusilex.core.machine.model import STRIP, TRAY, Axis, Machine, Nozzle, Slot
 from fusilex.core.machine.motion import axis_time, short_turn
 from fusilex.core.machine.rs274 import BadBlock, Reader
 from fusilex.core.machine.tapes import tape_of
@@ -25,6 +25,8 @@ from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.angles import Turns
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.balance import balance
+from fusilex.core.programme.bound import lower_bound
+from fusilex.core.programme.feeding import Sighting, taught_slot
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.levels import bands, levels, strikes, travel_height
 from fusilex.core.programme.optimise import optimise
@@ -75,6 +77,32 @@ def test_nothing_beats_the_bound_where_strips_and_trays_stand(heads: int, vision
         least, found = shortest(j), optimise(j, turns(60))
         assert found.bound_s <= least + 1e-9 <= found.time_s + 2e-9
         assert found.time_s <= least * 1.12
+
+
+@pytest.mark.parametrize(("heads", "vision"), [(1, False), (1, True), (2, True)])
+def test_the_bound_reaches_into_the_pockets_that_are_near(heads: int, vision: bool) -> None:
+    """First pockets at the board, the middle of the tray far from it."""
+    j = small(heads, vision, 2 if heads == 2 else 3, 4)
+    near = replace(j.machine.slots[0], kind=TRAY, x=60.0, y=29.0, rows=40, row_step=(0.0, -0.7))
+    shop = replace(
+        j.machine, slots=tuple(replace(near, name=s.name, x=58.0 + 2 * k) for k, s in enumerate(j.machine.slots))
+    )
+    j = replace(j, machine=shop)
+    assert lower_bound(j, 100.0).seconds <= shortest(j) + 1e-9
+
+
+def test_a_tray_is_where_two_of_its_pockets_were_seen() -> None:
+    tray = Slot("T", 100, 50, 24, TRAY, in_row=4, rows=3, step=(12.0, 0.0), row_step=(0.0, 15.0))
+    turn, shift = 1.001 * np.exp(1j * np.radians(2.0)), complex(0.4, -0.3)
+
+    def lies(k: int) -> complex:
+        return complex(*tray.pocket(k)) * turn + shift
+
+    seen = taught_slot(tray, [Sighting(k, lies(k).real, lies(k).imag) for k in (0, 11)], 8.0)
+    for k in range(12):
+        assert complex(*seen.pocket(k)) == pytest.approx(lies(k), abs=1e-9)
+    moved = taught_slot(tray, [Sighting(5, tray.pocket(5)[0] + 0.2, tray.pocket(5)[1])], 8.0)
+    assert moved.pocket(7) == pytest.approx((tray.pocket(7)[0] + 0.2, tray.pocket(7)[1]))
 
 
 @pytest.mark.parametrize("heads", [1, 2])
