@@ -83,7 +83,7 @@ def test_nothing_beats_the_bound_where_strips_and_trays_stand(heads: int, vision
 def test_the_bound_reaches_into_the_pockets_that_are_near(heads: int, vision: bool) -> None:
     """First pockets at the board, the middle of the tray far from it."""
     j = small(heads, vision, 2 if heads == 2 else 3, 4)
-    near = replace(j.machine.slots[0], kind=TRAY, x=60.0, y=29.0, rows=40, row_step=(0.0, -0.7))
+    near = replace(j.machine.slots[0], kind=TRAY, x=60.0, y=44.0, rows=40, row_step=(0.0, -1.05))
     shop = replace(
         j.machine, slots=tuple(replace(near, name=s.name, x=58.0 + 2 * k) for k, s in enumerate(j.machine.slots))
     )
