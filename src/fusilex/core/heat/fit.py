@@ -1,0 +1,289 @@
+"""An oven's numbers from its logs: least squares, held by what is usual where the logs do not tell.
+
+Every parameter is e^(z · ln factor) of the usual, z normal beforehand (a log-normal prior); the logs pull at z through
+the twin. A model's errors are alike from one sample to the next, so that a log counts for as many samples as there are
+times in it over which its residual forgets itself. What a log cannot separate stays as wide as it was, alone or jointly
+(Gelman and others, Bayesian Data Analysis, ch. 4 and 14: normal approximation at the mode).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import lfilter
+
+from fusilex.core.heat.matter import ROOM_C
+from fusilex.core.heat.oven import PARAMETERS, OvenModel
+from fusilex.core.heat.run import simulate
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.sheet import Sheet
+
+Floats = NDArray[np.float64]
+SAMPLE_S, STEP_S, ROUNDS, LEAST_NOISE_C = 4.0, 1.0, 12, 1.5
+PLACE_SD, SETTLED, MOST_STEP = 1.5, 1e-2, 1.5
+FIRST_WEIGHT = 1 / (2.0**2 * 4)
+"""What a residual counts (1/°C²) on the way to a first fit: good to 2 °C, each like the next three."""
+TOLD = 0.7
+"""A parameter whose spread the logs leave at more than this share of what it was is one that they cannot tell."""
+
+
+@dataclass(frozen=True, eq=False)
+class Probe:
+    """What a probe logged: times (s) and temperatures (°C), and weights (n + m) of what it sits on; None: nobody knows,
+    somewhere between the quickest and the slowest place of the board.
+    """
+
+    name: str
+    time: Floats
+    temperature: Floats
+    weights: Floats | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Logged:
+    """A run as it was logged: the board in the oven, what the oven was told, and the probes; `air` probes hang free."""
+
+    sheet: Sheet
+    schedule: Schedule
+    probes: tuple[Probe, ...]
+    air: tuple[Probe, ...] = ()
+    room_c: float = ROOM_C
+
+
+@dataclass(frozen=True, eq=False)
+class Fitted:
+    """The oven, z and its covariance by `names` (parameters, then places of probes), RMS residual (°C) of the probes,
+    and for how many samples a sample counts less (`memory`).
+    """
+
+    oven: OvenModel
+    names: tuple[str, ...]
+    z: Floats
+    covariance: Floats
+    residual_c: float
+    memory: float
+
+    def within95(self, name: str) -> tuple[float, float]:
+        """The range in which a parameter lies with 95 %."""
+        k = self.names.index(name)
+        spread = 1.96 * math.sqrt(self.covariance[k, k])
+        return _value(name, self.z[k] - spread), _value(name, self.z[k] + spread)
+
+    @property
+    def untold(self) -> list[str]:
+        """Parameters that the logs cannot tell: no more is known of them than before."""
+        spread = np.sqrt(np.diag(self.covariance))
+        return [n for n, s in zip(self.names, spread, strict=True) if n in PARAMETERS and s > TOLD]
+
+    def drawn(self, count: int, seed: int = 0) -> list[OvenModel]:
+        """Ovens that the logs leave possible, drawn from the normal approximation."""
+        rng = np.random.default_rng(seed)
+        some = rng.multivariate_normal(self.z, self.covariance, count, method="eigh")
+        return [oven_at(self.oven, self.names, z) for z in some]
+
+
+def _value(name: str, z: float) -> float:
+    p = PARAMETERS[name]
+    return float(p.usual * math.exp(z * math.log(p.factor)))
+
+
+def _z(name: str, value: float) -> float:
+    p = PARAMETERS[name]
+    return math.log(value / p.usual) / math.log(p.factor)
+
+
+def oven_at(oven: OvenModel, names: Sequence[str], z: Floats) -> OvenModel:
+    """The oven with its parameters at z."""
+    numbers = {n: _value(n, float(v)) for n, v in zip(names, z, strict=True) if n in PARAMETERS}
+    return replace(oven, numbers={**oven.numbers, **numbers})
+
+
+def fit_oven(oven: OvenModel, runs: Sequence[Logged], watcher: Callable[[float], bool] = lambda share: True) -> Fitted:
+    """The oven that explains the runs best. `watcher` is told the share done, and ends it with what is found where it
+    says False. Raises ValueError without a probe that tells anything.
+    """
+    if not any(run.probes or run.air for run in runs):
+        raise ValueError("nothing was logged in these runs")
+    names = tuple(PARAMETERS) if any(r.schedule.door for r in runs) else tuple(p for p in PARAMETERS if "door" not in p)
+    unknown = [f"place of {p.name}, run {k + 1}" for k, run in enumerate(runs) for p in run.probes if p.weights is None]
+    names = (*names, *unknown)
+    z = np.array([_z(n, oven[n]) if n in PARAMETERS and n in oven.numbers else 0.0 for n in names])
+    middle = z.copy()  # what the oven's record says is what is usual of it
+    spread = np.array([PLACE_SD if n in unknown else 1.0 for n in names])
+    share = _Share(watcher)
+    z, off, slope = _settled(oven, names, z, runs, (middle, spread), FIRST_WEIGHT, share)
+    weight, memory = _weigh(off, runs)
+    z, off, slope = _settled(oven, names, z, runs, (middle, spread), weight, share)
+    weight, memory = _weigh(off, runs)
+    hessian = weight * slope.T @ slope + np.diag(1 / spread**2)
+    covariance = np.asarray(np.linalg.inv(hessian), dtype=float)
+    watcher(1.0)
+    return Fitted(oven_at(oven, names, z), names, z, covariance, float(np.sqrt(np.mean(off**2))), memory)
+
+
+class _Share:
+    """Tells a watcher how far it is; False from it ends the work."""
+
+    def __init__(self, watcher: Callable[[float], bool]) -> None:
+        self.watcher, self.done = watcher, 0
+
+    def goes_on(self) -> bool:
+        self.done += 1
+        return self.watcher(min(0.99, self.done / (2 * ROUNDS)))
+
+
+def _settled(
+    oven: OvenModel,
+    names: Sequence[str],
+    z: Floats,
+    runs: Sequence[Logged],
+    before: tuple[Floats, Floats],
+    weight: float,
+    share: _Share,
+) -> tuple[Floats, Floats, Floats]:
+    """Levenberg and Marquardt from z with one weight (1/°C²) for all residuals: z, residuals, and how they grow."""
+    middle, spread = before
+    off, slope = _linear(oven, names, z, runs)
+    cost, damping = _cost(off, weight, z, middle, spread), 1e-2
+    for _ in range(ROUNDS):
+        if not share.goes_on():
+            break
+        hessian = weight * slope.T @ slope + np.diag(1 / spread**2)
+        pull = weight * slope.T @ off + (middle - z) / spread**2
+        for _ in range(6):
+            way = np.linalg.solve(hessian + damping * np.diag(np.diag(hessian)), pull)
+            way *= min(1.0, MOST_STEP / max(float(np.abs(way).max()), 1e-12))
+            new_off, new_slope = _linear(oven, names, z + way, runs)
+            new_cost = _cost(new_off, weight, z + way, middle, spread)
+            if new_cost < cost:
+                break
+            damping *= 8
+        else:
+            break
+        gained = cost - new_cost
+        z, off, slope, cost, damping = z + way, new_off, new_slope, new_cost, max(damping / 8, 1e-6)
+        if gained < SETTLED * max(cost, 1.0):
+            break
+    return z, off, slope
+
+
+def _cost(off: Floats, weight: float, z: Floats, middle: Floats, spread: Floats) -> float:
+    return float((weight * off**2).sum() + (((z - middle) / spread) ** 2).sum())
+
+
+def _weigh(off: Floats, runs: Sequence[Logged]) -> tuple[float, float]:
+    """What a residual counts (1/°C²), by their size and by how many samples it takes them to forget themselves."""
+    scale = max(LEAST_NOISE_C, float(np.sqrt(np.mean(off**2))))
+    pieces = _pieces(runs)
+    top = sum(float((off[s][1:] * off[s][:-1]).sum()) for s in pieces)
+    alike = min(max(top / max(float((off**2).sum()), 1e-9), 0.0), 0.98)
+    memory = (1 + alike) / (1 - alike)
+    return 1 / (scale**2 * memory), memory
+
+
+def _pieces(runs: Sequence[Logged]) -> list[slice]:
+    found, start = [], 0
+    for run in runs:
+        for probe in (*run.probes, *run.air):
+            count = len(_thinned(probe)[0])
+            found.append(slice(start, start + count))
+            start += count
+    return found
+
+
+def _thinned(probe: Probe) -> tuple[Floats, Floats]:
+    """Means of a probe's good samples over stretches of a few seconds."""
+    good = np.isfinite(probe.temperature) & np.isfinite(probe.time)
+    t, y = probe.time[good], probe.temperature[good]
+    bins = np.floor(t / SAMPLE_S).astype(int)
+    _, at = np.unique(bins, return_inverse=True)
+    count = np.bincount(at)
+    return np.bincount(at, t) / count, np.bincount(at, y) / count
+
+
+def _linear(oven: OvenModel, names: Sequence[str], z: Floats, runs: Sequence[Logged]) -> tuple[Floats, Floats]:
+    """Residuals (logged less twin) of all probes at z, and how the twin's readings grow with each of z."""
+    nudge = 0.05
+    tried = [z, *(z + nudge * (np.arange(len(z)) == k) for k in range(len(z)))]
+    ovens = [oven_at(oven, names, one) for one in tried]
+    off, slope = [], []
+    for k, run in enumerate(runs):
+        read = _readings(run, ovens, tried, names, k)
+        for probe, values in zip((*run.probes, *run.air), read, strict=True):
+            _, logged = _thinned(probe)
+            off.append(logged - values[:, 0])
+            slope.append((values[:, 1:] - values[:, :1]) / nudge)
+    return np.concatenate(off), np.concatenate(slope)
+
+
+def _readings(
+    run: Logged, ovens: Sequence[OvenModel], tried: Sequence[Floats], names: Sequence[str], number: int
+) -> list[Floats]:
+    """What each probe of a run would read at its thinned times, by oven: times × r."""
+    until = max(float(np.nanmax(p.time)) for p in (*run.probes, *run.air)) + STEP_S
+    watch = _watched(run)
+    done = simulate(run.sheet, ovens, run.schedule, until, watch, run.room_c, STEP_S)
+    lag = np.array([o["probe_s"] for o in ovens])
+    found, row = [], 0
+    for probe in run.probes:
+        if probe.weights is None:
+            k = names.index(f"place of {probe.name}, run {number + 1}")
+            share = np.array([1 / (1 + math.exp(-one[k])) for one in tried])
+            curve = share * done.watched[:, row] + (1 - share) * done.watched[:, row + 1]
+            row += 2
+        else:
+            curve = done.watched[:, row]
+            row += 1
+        found.append(_sampled(done.time, _lagged(curve, lag), _thinned(probe)[0]))
+    for probe in run.air:
+        found.append(_sampled(done.time, _lagged(done.air, lag), _thinned(probe)[0]))
+    return found
+
+
+def _watched(run: Logged) -> Floats:
+    """Rows of what the probes sit on: its own, or the quickest and the slowest place where nobody knows."""
+    sheet = run.sheet
+    count = len(sheet) + len(sheet.lumps)
+    rows: list[Floats] = []
+    for probe in run.probes:
+        if probe.weights is not None:
+            rows.append(probe.weights)
+            continue
+        rows += [one_hot(quickest(sheet), count), one_hot(slowest(sheet), count)]
+    return np.array(rows).reshape(-1, count)
+
+
+def one_hot(k: int, count: int) -> Floats:
+    return np.asarray((np.arange(count) == k).astype(float))
+
+
+def quickest(sheet: Sheet) -> int:
+    """The cell that has least heat for what it shows: a corner, as a rule."""
+    return int(np.argmin(sheet.heat / (sheet.above + sheet.below)))
+
+
+def slowest(sheet: Sheet) -> int:
+    """The body that lags most, or the cell with most heat for what it shows."""
+    if len(sheet.lumps):
+        return len(sheet) + int(np.argmax(sheet.lumps.heat / (sheet.lumps.contact + 30 * sheet.lumps.area)))
+    return int(np.argmax(sheet.heat / (sheet.above + sheet.below)))
+
+
+def _lagged(curve: Floats, lag: Floats) -> Floats:
+    """First-order lag (s, one a column) of curves in steps of `STEP_S`, from where they begin."""
+    out = np.empty_like(curve)
+    for k, tau in enumerate(lag):
+        a = math.exp(-STEP_S / tau)
+        out[:, k] = lfilter([1 - a], [1, -a], curve[:, k], zi=[a * curve[0, k]])[0]
+    return out
+
+
+def _sampled(time: Floats, curve: Floats, at: Floats) -> Floats:
+    """Curves (t × r) at other times, straight between."""
+    i = np.clip(np.searchsorted(time, at, side="right") - 1, 0, len(time) - 2)
+    share = ((at - time[i]) / (time[i + 1] - time[i]))[:, None]
+    return np.asarray(curve[i] * (1 - share) + curve[i + 1] * share)

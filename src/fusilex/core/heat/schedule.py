@@ -1,0 +1,54 @@
+"""What an oven is told to do: settings and a door over time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """Settings (°C) at times (s): a curve goes straight from one to the next, a dial stays until it is turned; 0 is
+    off. `door` is (s, share that it is open), kept until the next.
+    """
+
+    times: tuple[float, ...]
+    settings: tuple[float, ...]
+    curve: bool = True
+    door: tuple[tuple[float, float], ...] = field(default=())
+
+    def __post_init__(self) -> None:
+        if not self.times or len(self.times) != len(self.settings):
+            raise ValueError("a schedule has a time for each setting, and at least one")
+        if list(self.times) != sorted(self.times) or [t for t, _ in self.door] != sorted(t for t, _ in self.door):
+            raise ValueError("the times of a schedule rise")
+
+    def set_at(self, time: Floats) -> Floats:
+        """Settings (°C) at times (n, s); before the first it is off, or where the curve begins.
+
+        >>> Schedule((0.0, 100.0), (25.0, 125.0)).set_at(np.array([50.0])).tolist()
+        [75.0]
+        """
+        if self.curve:
+            return np.asarray(np.interp(time, self.times, self.settings))
+        return _held(time, np.array(self.times), np.array(self.settings))
+
+    def door_at(self, time: Floats) -> Floats:
+        """Share (0 to 1) that the door is open at times (n, s)."""
+        if not self.door:
+            return np.zeros(len(time))
+        at, share = np.array(self.door).T
+        return _held(time, at, share)
+
+    @property
+    def end(self) -> float:
+        return max(self.times[-1], self.door[-1][0] if self.door else 0.0)
+
+
+def _held(time: Floats, at: Floats, value: Floats) -> Floats:
+    before = np.searchsorted(at, np.asarray(time) + 1e-9, side="right")
+    return np.concatenate([[0.0], value])[before]
