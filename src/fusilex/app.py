@@ -105,6 +105,16 @@ def parser() -> argparse.ArgumentParser:
     one = verb("profile", "metrics of an oven run against a paste's window")
     one.add_argument("log", metavar="LOG.csv")
     one.add_argument("--window", choices=WINDOW_NAMES, required=True)
+    one = verb("oven", "fit an oven to its logs, predict a run, plan one")
+    one.add_argument("what", choices=("fit", "predict", "plan"))
+    one.add_argument("files", nargs="+", metavar="FILE", help="fit LOG.csv …; predict FOLDER; plan FOLDER")
+    one.add_argument("--oven", required=True, metavar="OVEN.json")
+    one.add_argument("--design", metavar="FOLDER", help="fit: the board that was in the oven")
+    one.add_argument("--out", metavar="OVEN2.json", help="fit: write the oven's record with what was found")
+    one.add_argument("--setpoints", metavar="SP.csv", help="predict: time_s,set_c or time_s,dial_c, and door")
+    one.add_argument("--window", choices=WINDOW_NAMES, default="lead-free")
+    one.add_argument("--side", choices=("top", "bottom"), default="top")
+    one.add_argument("--dial", action="store_true", help="plan: turns of a dial, not a curve")
     one = verb("probes", "pairs of pads to probe, worst first")
     one.add_argument("folder")
     one.add_argument("--max-gap", type=float, default=0.6, metavar="MM")
@@ -181,7 +191,7 @@ def _plain(value: Any) -> Any:
 
 
 def _answer(options: argparse.Namespace) -> Answer:
-    from fusilex.bench.verbs import design, measured, placing, printing, record
+    from fusilex.bench.verbs import design, measured, oven_fit, oven_run, placing, printing, record
 
     if options.verb == "journal":
         return _journal(options)
@@ -210,6 +220,11 @@ def _answer(options: argparse.Namespace) -> Answer:
             return placing.simulate(options.file, options.machine, options.seed, options.faults)
         case "profile":
             return measured.profile(options.log, options.window)
+        case "oven":
+            o = options
+            if o.what == "fit":
+                return oven_fit.fit(o.files, o.oven, o.design, o.out, o.side)
+            return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial)
         case "probes":
             return design.probes(options.folder, options.max_gap)
         case _:

@@ -28,8 +28,9 @@ from fusilex.bench.turning import turned_by
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
+from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
-from fusilex.bench.workshop.record_kinds import Limits, Oven, Stencil
+from fusilex.bench.workshop.record_kinds import Limits, Stencil
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement

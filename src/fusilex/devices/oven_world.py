@@ -152,7 +152,7 @@ class OvenWorld:
         self.time += dt
 
     def _control(self, wanted: float, dt: float) -> None:
-        """A relay that is on for a share of two seconds, or, by a dial, until its setting is passed by three degrees."""
+        """A relay that is on for a share of two seconds; by a dial, until its setting is passed by three degrees."""
         error = wanted - self.sensor
         if wanted <= 0:
             self._heating, self._sum, share = False, 0.0, 0.0

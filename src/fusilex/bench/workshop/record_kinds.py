@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
+from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.record import Name, Positive, Record, Share
 from fusilex.core.printing.jar import LIFE, life_h
@@ -125,16 +126,6 @@ class Blade(Record, frozen=True):
     what: ClassVar[str] = "blade"
     title: ClassVar[str] = "Blades"
     width_mm: Positive = 150.0
-
-
-class Oven(Record, frozen=True):
-    """What melts solder here: an oven with a curve or a dial, a plate or skillet; boards a load, minutes it takes."""
-
-    what: ClassVar[str] = "oven"
-    title: ClassVar[str] = "Ovens and plates"
-    method: Literal["controlled oven", "dial oven", "plate", "hot air"] = "controlled oven"
-    boards: Annotated[int, Meta(ge=1, le=500)] = 6
-    minutes: Positive = 8.0
 
 
 class AirGun(Record, frozen=True):

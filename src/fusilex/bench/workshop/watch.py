@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import date
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.record import Record
-from fusilex.bench.workshop.record_kinds import Instrument, Jar, Oven, PasteSheet, Stencil, Window
+from fusilex.bench.workshop.record_kinds import Instrument, Jar, PasteSheet, Stencil, Window
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.due import judge_due

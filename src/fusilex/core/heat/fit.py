@@ -14,44 +14,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
-from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import PARAMETERS, OvenModel
+from fusilex.core.heat.probes import Logged, lagged, sampled, thinned, watched_by
 from fusilex.core.heat.run import simulate
-from fusilex.core.heat.schedule import Schedule
-from fusilex.core.heat.sheet import Sheet
 
 Floats = NDArray[np.float64]
-SAMPLE_S, STEP_S, ROUNDS, LEAST_NOISE_C = 4.0, 1.0, 12, 1.5
+STEP_S, ROUNDS, LEAST_NOISE_C = 1.0, 12, 1.5
 PLACE_SD, SETTLED, MOST_STEP = 1.5, 1e-2, 1.5
 FIRST_WEIGHT = 1 / (2.0**2 * 4)
 """What a residual counts (1/°C²) on the way to a first fit: good to 2 °C, each like the next three."""
 TOLD = 0.7
 """A parameter whose spread the logs leave at more than this share of what it was is one that they cannot tell."""
-
-
-@dataclass(frozen=True, eq=False)
-class Probe:
-    """What a probe logged: times (s) and temperatures (°C), and weights (n + m) of what it sits on; None: nobody knows,
-    somewhere between the quickest and the slowest place of the board.
-    """
-
-    name: str
-    time: Floats
-    temperature: Floats
-    weights: Floats | None = None
-
-
-@dataclass(frozen=True, eq=False)
-class Logged:
-    """A run as it was logged: the board in the oven, what the oven was told, and the probes; `air` probes hang free."""
-
-    sheet: Sheet
-    schedule: Schedule
-    probes: tuple[Probe, ...]
-    air: tuple[Probe, ...] = ()
-    room_c: float = ROOM_C
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,6 +41,13 @@ class Fitted:
     residual_c: float
     memory: float
 
+    @classmethod
+    def of(
+        cls, model: OvenModel, names: Sequence[str], z: Floats, covariance: Floats, residual_c: float, memory: float
+    ) -> Fitted:
+        """A fit as it was kept: `model` is the oven before it."""
+        return cls(oven_at(model, names, z), tuple(names), z, covariance, residual_c, memory)
+
     def within95(self, name: str) -> tuple[float, float]:
         """The range in which a parameter lies with 95 %."""
         k = self.names.index(name)
@@ -81,9 +62,17 @@ class Fitted:
 
     def drawn(self, count: int, seed: int = 0) -> list[OvenModel]:
         """Ovens that the logs leave possible, drawn from the normal approximation."""
+        if not self.names:
+            return [self.oven] * count
         rng = np.random.default_rng(seed)
         some = rng.multivariate_normal(self.z, self.covariance, count, method="eigh")
         return [oven_at(self.oven, self.names, z) for z in some]
+
+
+def unfitted(oven: OvenModel) -> Fitted:
+    """An oven that nobody logged: what its record does not name is as wide as ovens are."""
+    names = tuple(name for name in PARAMETERS if name not in oven.numbers)
+    return Fitted(oven, names, np.zeros(len(names)), np.eye(len(names)), math.nan, 1.0)
 
 
 def _value(name: str, z: float) -> float:
@@ -189,20 +178,10 @@ def _pieces(runs: Sequence[Logged]) -> list[slice]:
     found, start = [], 0
     for run in runs:
         for probe in (*run.probes, *run.air):
-            count = len(_thinned(probe)[0])
+            count = len(thinned(probe)[0])
             found.append(slice(start, start + count))
             start += count
     return found
-
-
-def _thinned(probe: Probe) -> tuple[Floats, Floats]:
-    """Means of a probe's good samples over stretches of a few seconds."""
-    good = np.isfinite(probe.temperature) & np.isfinite(probe.time)
-    t, y = probe.time[good], probe.temperature[good]
-    bins = np.floor(t / SAMPLE_S).astype(int)
-    _, at = np.unique(bins, return_inverse=True)
-    count = np.bincount(at)
-    return np.bincount(at, t) / count, np.bincount(at, y) / count
 
 
 def _linear(oven: OvenModel, names: Sequence[str], z: Floats, runs: Sequence[Logged]) -> tuple[Floats, Floats]:
@@ -214,7 +193,7 @@ def _linear(oven: OvenModel, names: Sequence[str], z: Floats, runs: Sequence[Log
     for k, run in enumerate(runs):
         read = _readings(run, ovens, tried, names, k)
         for probe, values in zip((*run.probes, *run.air), read, strict=True):
-            _, logged = _thinned(probe)
+            _, logged = thinned(probe)
             off.append(logged - values[:, 0])
             slope.append((values[:, 1:] - values[:, :1]) / nudge)
     return np.concatenate(off), np.concatenate(slope)
@@ -225,7 +204,7 @@ def _readings(
 ) -> list[Floats]:
     """What each probe of a run would read at its thinned times, by oven: times × r."""
     until = max(float(np.nanmax(p.time)) for p in (*run.probes, *run.air)) + STEP_S
-    watch = _watched(run)
+    watch = watched_by(run)
     done = simulate(run.sheet, ovens, run.schedule, until, watch, run.room_c, STEP_S)
     lag = np.array([o["probe_s"] for o in ovens])
     found, row = [], 0
@@ -238,52 +217,7 @@ def _readings(
         else:
             curve = done.watched[:, row]
             row += 1
-        found.append(_sampled(done.time, _lagged(curve, lag), _thinned(probe)[0]))
+        found.append(sampled(done.time, lagged(curve, lag, STEP_S), thinned(probe)[0]))
     for probe in run.air:
-        found.append(_sampled(done.time, _lagged(done.air, lag), _thinned(probe)[0]))
+        found.append(sampled(done.time, lagged(done.air, lag, STEP_S), thinned(probe)[0]))
     return found
-
-
-def _watched(run: Logged) -> Floats:
-    """Rows of what the probes sit on: its own, or the quickest and the slowest place where nobody knows."""
-    sheet = run.sheet
-    count = len(sheet) + len(sheet.lumps)
-    rows: list[Floats] = []
-    for probe in run.probes:
-        if probe.weights is not None:
-            rows.append(probe.weights)
-            continue
-        rows += [one_hot(quickest(sheet), count), one_hot(slowest(sheet), count)]
-    return np.array(rows).reshape(-1, count)
-
-
-def one_hot(k: int, count: int) -> Floats:
-    return np.asarray((np.arange(count) == k).astype(float))
-
-
-def quickest(sheet: Sheet) -> int:
-    """The cell that has least heat for what it shows: a corner, as a rule."""
-    return int(np.argmin(sheet.heat / (sheet.above + sheet.below)))
-
-
-def slowest(sheet: Sheet) -> int:
-    """The body that lags most, or the cell with most heat for what it shows."""
-    if len(sheet.lumps):
-        return len(sheet) + int(np.argmax(sheet.lumps.heat / (sheet.lumps.contact + 30 * sheet.lumps.area)))
-    return int(np.argmax(sheet.heat / (sheet.above + sheet.below)))
-
-
-def _lagged(curve: Floats, lag: Floats) -> Floats:
-    """First-order lag (s, one a column) of curves in steps of `STEP_S`, from where they begin."""
-    out = np.empty_like(curve)
-    for k, tau in enumerate(lag):
-        a = math.exp(-STEP_S / tau)
-        out[:, k] = lfilter([1 - a], [1, -a], curve[:, k], zi=[a * curve[0, k]])[0]
-    return out
-
-
-def _sampled(time: Floats, curve: Floats, at: Floats) -> Floats:
-    """Curves (t × r) at other times, straight between."""
-    i = np.clip(np.searchsorted(time, at, side="right") - 1, 0, len(time) - 2)
-    share = ((at - time[i]) / (time[i + 1] - time[i]))[:, None]
-    return np.asarray(curve[i] * (1 - share) + curve[i + 1] * share)

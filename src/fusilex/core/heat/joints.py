@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import sparse
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.heat.sheet import Sheet
+from fusilex.core.heat.run import Watch
+from fusilex.core.heat.sheet import Sheet, between_cells
 from fusilex.core.panel.layout import Panel
 
 Floats = NDArray[np.float64]
@@ -29,8 +29,10 @@ class Joint:
 
 def joints_of(
     design: Design, panel: Panel, parts: Sequence[Part], sheet: Sheet, cells: Iterable[int] | None = None
-) -> tuple[list[Joint], sparse.csr_array]:
+) -> tuple[list[Joint], Watch]:
     """Joints of parts on each board, and the weights of cells and bodies in each (k × (n + m))."""
+    from scipy import sparse
+
     corner = np.asarray(design.outline.bounds[:2])
     body = {name: len(sheet) + k for k, name in enumerate(sheet.lumps.names)}
     joints, where, share = [], [], []
@@ -49,10 +51,12 @@ def joints_of(
     rows = np.arange(len(joints))
     lump = np.array(share)
     heavy = lump >= 0
-    of_board = np.where(heavy, 1 - BODY_SHARE, 1.0)
-    weights = np.concatenate([of_board, np.full(int(heavy.sum()), BODY_SHARE)])
-    at = np.concatenate([sheet.at(np.array(where)), lump[heavy]])
-    return joints, sparse.csr_array((weights, (np.concatenate([rows, rows[heavy]]), at)), shape=(len(joints), count))
+    cells, shares = between_cells(sheet, np.array(where))
+    of_board = shares * np.where(heavy, 1 - BODY_SHARE, 1.0)[:, None]
+    weights = np.concatenate([of_board.ravel(), np.full(int(heavy.sum()), BODY_SHARE)])
+    at = np.concatenate([cells.ravel(), lump[heavy]])
+    from_row = np.concatenate([np.repeat(rows, cells.shape[1]), rows[heavy]])
+    return joints, sparse.csr_array((weights, (from_row, at)), shape=(len(joints), count))
 
 
 @dataclass(frozen=True, eq=False)

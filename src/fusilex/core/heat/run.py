@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,8 @@ from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 
 Floats = NDArray[np.float64]
+Watch = Any
+"""Weights of what is recorded, k × (n + m): an array, or a sparse one."""
 STEP_S = 0.5
 HOTTEST_C = 1500.0
 
@@ -54,15 +57,16 @@ def simulate(
     ovens: Sequence[OvenModel],
     schedule: Schedule,
     until: float,
-    watch: Floats,
+    watch: Watch,
     room_c: float = ROOM_C,
     step: float = STEP_S,
     frame_every: float = 0.0,
+    oven_c: float | None = None,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Run:
-    """The run of each oven from the room's temperature; `watch` are k × (n + m) weights of what is recorded, cells
-    before bodies. `watcher` is told the share done, and ends it where it says False. Raises ValueError for an oven that
-    runs away.
+    """The run of each oven from the room's temperature, or with the oven preheated to `oven_c`; `watch` are k × (n + m)
+    weights of what is recorded, cells before bodies. `watcher` is told the share done, and ends it where it says False.
+    Raises ValueError for an oven that runs away.
     """
     oven = {name: np.array([o[name] for o in ovens]) for name in PARAMETERS}
     integral = np.array([1 / o.integral_s if o.kind == CONTROLLED else 0.0 for o in ovens])
@@ -70,12 +74,12 @@ def simulate(
     count = max(1, round(until / step))
     time = np.asarray(np.arange(count + 1) * step, dtype=float)
     asked, open_share = schedule.set_at(time), schedule.door_at(time)
-    heater = np.full(len(ovens), room_c)
+    heater = np.full(len(ovens), room_c if oven_c is None else oven_c)
     air, wall, sensor, kept = heater.copy(), heater.copy(), heater.copy(), np.zeros(len(ovens))
     told = np.zeros((count + 2, len(ovens)))
     back = oven["dead_s"] / step
     airs, sensors = np.empty((count + 1, len(ovens))), np.empty((count + 1, len(ovens)))
-    watched = np.empty((count + 1, len(watch), len(ovens)))
+    watched = np.empty((count + 1, watch.shape[0], len(ovens)))
     every = max(1, round(frame_every / step)) if frame_every else 0
     frames, frame_s = [], []
     taken, lost = np.zeros(len(ovens)), np.zeros(len(ovens))
@@ -111,10 +115,11 @@ def simulate(
         air, before = air_new, now
         if not (np.abs(heater) < HOTTEST_C).all():
             raise ValueError("this oven runs away: its numbers do not belong together")
+    begun = room_c if oven_c is None else oven_c
     stored = (
-        oven["heater_j_per_k"] * (heater - room_c)
-        + oven["air_j_per_k"] * (air - room_c)
-        + oven["wall_j_per_k"] * (wall - room_c)
+        oven["heater_j_per_k"] * (heater - begun)
+        + oven["air_j_per_k"] * (air - begun)
+        + oven["wall_j_per_k"] * (wall - begun)
         + board.heat @ (board.state - room_c)
     )
     ledger = Ledger(taken, lost, np.asarray(stored))

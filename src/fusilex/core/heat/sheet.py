@@ -29,7 +29,7 @@ from fusilex.core.placing.points import on_board
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int_]
 
-CELL_MM, THICK_MM, SAMPLES = 3.0, 1.6, 4
+CELL_MM, THICK_MM, SAMPLES = 1.5, 1.6, 3
 LUMP_MG, LEAST_LAG_S = 30.0, 1.5
 """Bodies of this mass and more are lumps of their own; lighter ones are as warm as the board."""
 
@@ -52,12 +52,12 @@ class Lumps:
 
 @dataclass(frozen=True, eq=False)
 class Sheet:
-    """n cells of a grid: which (rows × columns, −1 where no board is), their middles (n × 2, mm, panel), heat (J/K),
-    the area that they show above and below, edges shared between both (m²), and conductances (W/K) between `pairs` of
-    them (k × 2).
+    """n cells of a grid of `size` (mm): which (rows × columns, −1 where no board is), their middles (n × 2, mm, panel),
+    heat (J/K), the area that they show above and below, edges shared between both (m²), and conductances (W/K) between
+    `pairs` of them (k × 2).
     """
 
-    cell_mm: float
+    size: Floats
     grid: Ints
     xy: Floats
     heat: Floats
@@ -74,6 +74,23 @@ class Sheet:
         """The nearest cell to each place (k × 2, mm, panel)."""
         away = ((np.atleast_2d(xy)[:, None] - self.xy[None]) ** 2).sum(axis=2)
         return np.asarray(away.argmin(axis=1))
+
+
+def between_cells(sheet: Sheet, xy: Floats) -> tuple[Ints, Floats]:
+    """The four cells around each place (k × 4) and their weights, straight between their middles; cells that are not
+    there give theirs to the others.
+    """
+    rows, columns = sheet.grid.shape
+    at = np.atleast_2d(xy) / sheet.size - 0.5
+    column, row = (np.clip(np.floor(at[:, k]).astype(int), 0, max(n - 2, 0)) for k, n in ((0, columns), (1, rows)))
+    u, v = np.clip(at[:, 0] - column, 0, 1), np.clip(at[:, 1] - row, 0, 1)
+    right, up = np.minimum(column + 1, columns - 1), np.minimum(row + 1, rows - 1)
+    cells = np.stack([sheet.grid[r, c] for r in (row, up) for c in (column, right)], axis=1)
+    weights = np.stack([(1 - u) * (1 - v), u * (1 - v), (1 - u) * v, u * v], axis=1) * (cells >= 0)
+    bare = weights.sum(axis=1) < 1e-9
+    if bare.any():
+        cells[bare, 0], weights[bare, 0] = sheet.at(np.atleast_2d(xy)[bare]), 1.0
+    return np.maximum(cells, 0), weights / weights.sum(axis=1, keepdims=True)
 
 
 def plain_sheet(width_mm: float, height_mm: float, share: float = 0.5, cell_mm: float = CELL_MM) -> Sheet:
@@ -179,7 +196,7 @@ def _built(
     small = [k for k, (p, _) in enumerate(spots) if p.package.mass_mg < LUMP_MG]
     large = [k for k, (p, _) in enumerate(spots) if p.package.mass_mg >= LUMP_MG]
     sheet = Sheet(
-        float(np.sqrt(size[0] * size[1])),
+        np.array(size),
         grid,
         xy,
         heat,
@@ -200,14 +217,13 @@ def _built(
 def _with_lumps(sheet: Sheet, spots: Sequence[tuple[Part, int]], turned: Sequence[float], where: Floats) -> Sheet:
     heat, contact, shown, stands = [], [], [], np.zeros((len(spots), len(sheet)))
     above, below = sheet.above.copy(), sheet.below.copy()
-    half = sheet.cell_mm / 2
     for k, (part, _) in enumerate(spots):
         p = part.package
         w, h = (p.size_y, p.size_x) if round(turned[k] / 90) % 2 else (p.size_x, p.size_y)
         reach = np.abs(sheet.xy - where[k])
-        over = np.clip(w / 2 + half - reach[:, 0], 0, min(w, 2 * half)) * np.clip(
-            h / 2 + half - reach[:, 1], 0, min(h, 2 * half)
-        )
+        lengths = zip((w, h), sheet.size, reach.T, strict=True)
+        across, along = (np.clip((s + c) / 2 - r, 0, min(s, c)) for s, c, r in lengths)
+        over = across * along
         if over.sum() <= 0:
             over[sheet.at(where[k : k + 1])[0]] = 1.0
         stands[k] = over / over.sum()
@@ -220,4 +236,4 @@ def _with_lumps(sheet: Sheet, spots: Sequence[tuple[Part, int]], turned: Sequenc
     lumps = Lumps(
         tuple((part.ref, cell) for part, cell in spots), np.array(heat), np.array(contact), np.array(shown), stands
     )
-    return Sheet(sheet.cell_mm, sheet.grid, sheet.xy, sheet.heat, above, below, sheet.pairs, sheet.conductance, lumps)
+    return Sheet(sheet.size, sheet.grid, sheet.xy, sheet.heat, above, below, sheet.pairs, sheet.conductance, lumps)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, get_args, get_type_hints
+from typing import Any, get_args, get_origin, get_type_hints
 
 import msgspec
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QWidget
@@ -59,6 +59,7 @@ class Form(QDialog):
         body = {name: _value(line.text()) for name, line in self.lines.items()}
         hints = get_type_hints(self.kind)
         texts = {name: line.text().strip() for name, line in self.lines.items()}
+        body |= {name: [] for name, text in texts.items() if not text and get_origin(hints.get(name)) is tuple}
         body |= {name: text for name, text in texts.items() if hints.get(name) is str or choices_of(self.kind, name)}
         try:
             self.made = read_record({**self.whole, **body, "kind": self.kind.what})

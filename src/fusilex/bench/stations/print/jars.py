@@ -13,6 +13,7 @@ from fusilex.bench.common.paces import Paces
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.bench.stations.print.events import Printing
+from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.paste_care import (
     ACTIONS,
     AirNoted,
@@ -22,7 +23,7 @@ from fusilex.bench.workshop.paste_care import (
     jar_state,
     tau_h,
 )
-from fusilex.bench.workshop.record_kinds import Jar, Oven
+from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.printing.ahead import Pace, Waiting, judge_ahead, may_print, pace_of

@@ -32,4 +32,18 @@ RULES = {
         "Process window index",
     ),
     "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
+    "reflow.fit": Rule(
+        "The twin of the oven is within 3 °C (RMS) of the logs that it was fitted to; parameters that they leave as"
+        " wide as they were are named.",
+        "Least squares held by usual values; a residual that lasts counts for fewer samples",
+    ),
+    "reflow.predicted": Rule(
+        "Every joint of the load melts by the twin of this oven. An oven that nobody fitted to a log cannot tell.",
+        "Heat spreads by the board's own copper, large bodies lag: design's layers, usual values of materials",
+    ),
+    "reflow.plan": Rule(
+        "The worst joint stays within the window, by the likeliest oven and by all that the logs leave possible: go; by"
+        " the likeliest alone: can't tell; else this oven cannot do it.",
+        "Process window index over all joints; bodies by J-STD-020, or as typed",
+    ),
 }

@@ -1,0 +1,118 @@
+"""The verb that fits an oven to its logs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from fusilex.bench.verbs.answer import Answer
+from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad
+from fusilex.bench.workshop.machine_file import read_alone
+from fusilex.bench.workshop.oven import Oven, fit_row
+from fusilex.core.heat.fit import Fitted, fit_oven
+from fusilex.core.heat.oven import PARAMETERS
+from fusilex.core.heat.probes import Logged, Probe
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.sheet import Sheet, plain_sheet
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.placing.points import on_board
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.formats.lists.schedule import schedule_in
+from fusilex.formats.lists.temperature_log import TemperatureLog, read_log
+from fusilex.formats.written.whole import write_whole
+
+PLAIN_MM, GOOD_C = (100.0, 80.0), 3.0
+"""A board that nobody describes; the residual up to which a twin is taken for its oven."""
+
+
+def fit(
+    logs: Sequence[str], oven_file: str, folder: str | None = None, out: str | None = None, side: str = "top"
+) -> Answer:
+    """An oven's numbers from its logs, with what they leave open."""
+    oven = read_alone(oven_file, Oven)
+    load = OvenLoad.read(folder, side) if folder else None
+    sheet = load.sheet(COARSE_MM) if load else plain_sheet(*PLAIN_MM, cell_mm=COARSE_MM)
+    found = fit_oven(oven.model, [_logged(file, oven, sheet, load) for file in logs])
+    told = [_told(found, name) for name in found.names if name in PARAMETERS]
+    data: dict[str, Any] = {
+        "parameters": told,
+        "residual_c": found.residual_c,
+        "untold": found.untold,
+        "runs": len(logs),
+    }
+    if out:
+        record = msgspec.structs.replace(oven, fit=fit_row(found, len(logs)))
+        body = {"kind": oven.what, **msgspec.to_builtins(record)}
+        write_whole({Path(out): msgspec.json.format(msgspec.json.encode(body), indent=1) + b"\n"})
+    text = [_line(one, one["name"] in found.untold) for one in told]
+    level = Level.GO if found.residual_c <= GOOD_C else Level.CARE
+    numbers = (Because("RMS residual", found.residual_c, "°C"), Because("runs", len(logs)))
+    do = "" if level is Level.GO else "Look at where the probes sat, and whether each log has the settings of its run."
+    headline = f"The twin of {oven.id} is within {found.residual_c:.1f} °C of its logs"
+    return Answer([Judgement("reflow.fit", level, oven.id, headline, numbers, do)], data, "\n".join(text))
+
+
+def _line(told: dict[str, Any], untold: bool) -> str:
+    low, high = told["within95"]
+    words = f"{PARAMETERS[told['name']].words}: {told['value']:.3g} {told['unit']} ({low:.3g} to {high:.3g})"
+    return words + (", which the logs cannot tell" if untold else "")
+
+
+def _told(found: Fitted, name: str) -> dict[str, Any]:
+    return {
+        "name": name,
+        "value": found.oven[name],
+        "within95": list(found.within95(name)),
+        "unit": PARAMETERS[name].unit,
+    }
+
+
+def _logged(file: str, oven: Oven, sheet: Sheet, load: OvenLoad | None) -> Logged:
+    """A log with the settings it carries, or those of the oven's record."""
+    path = Path(file)
+    data = read_one(path)
+    log = read_log(data, path.name)
+    schedule = schedule_in(data, path.name)
+    if schedule is None:
+        if not oven.curve:
+            raise BadInput(path.name, "a column set_c or dial_c, or a curve in the oven's record", "neither")
+        schedule = Schedule(
+            tuple(t for t, _ in oven.curve), tuple(c for _, c in oven.curve), oven.method != "dial oven"
+        )
+    probes, air = [], []
+    for name, values in log.probes_c.items():
+        if name.lower() in ("air", "oven"):
+            air.append(Probe(name, log.time_s, values))
+        elif name.lower() not in ("set", "set_c", "dial", "dial_c"):
+            probes.append(Probe(name, log.time_s, values, _place(name, sheet, load)))
+    room = _room(log)
+    return Logged(sheet, schedule, tuple(probes), tuple(air), room)
+
+
+def _room(log: TemperatureLog) -> float:
+    """The room's temperature: what the coolest probe shows first, where that may be a room."""
+    first = [float(v[np.isfinite(v)][0]) for v in log.probes_c.values() if np.isfinite(v).any()]
+    return min(max(min(first, default=25.0), 10.0), 45.0)
+
+
+def _place(name: str, sheet: Sheet, load: OvenLoad | None) -> np.ndarray | None:
+    """What a probe named after a part sits on: ``U1``, or ``U1@2`` for the board in cell 2. None: nobody knows."""
+    if load is None:
+        return None
+    ref, _, cell = name.partition("@")
+    part = load.design.part_by_ref.get(ref) or load.design.part_by_ref.get(ref.upper())
+    number = int(cell) if cell.isascii() and cell.isdecimal() and len(cell) < 6 else 1 if not cell else 0
+    if part is None or number - 1 not in load.panel.cells:
+        return None
+    weights = np.zeros(len(sheet) + len(sheet.lumps))
+    if (part.ref, number - 1) in sheet.lumps.names:
+        weights[len(sheet) + sheet.lumps.names.index((part.ref, number - 1))] = 1.0
+    else:
+        at = load.panel.on_cell(number - 1, on_board(load.design, [part]))
+        weights[int(sheet.at(at)[0])] = 1.0
+    return weights

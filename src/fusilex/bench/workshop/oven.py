@@ -1,0 +1,83 @@
+"""An oven as a record: how it is steered, what it can do, and what its logs told of it."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import msgspec
+import numpy as np
+from msgspec import Meta
+
+from fusilex.bench.workshop.record import Positive, Record
+from fusilex.core.heat.fit import Fitted, unfitted
+from fusilex.core.heat.oven import CONTROLLED, DIAL, OvenModel
+
+Seconds = Annotated[float, Meta(ge=0, le=36_000)]
+
+
+class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What runs told: parameters by `names`, their `z` (in thirds of what is usual, as docs/formats.md has it) with
+    `covariance`, the RMS residual (°C), for how many samples a sample counts less, and how many runs there were.
+    """
+
+    names: tuple[str, ...] = ()
+    z: tuple[float, ...] = ()
+    covariance: tuple[tuple[float, ...], ...] = ()
+    residual_c: float = 0.0
+    memory: float = 1.0
+    runs: int = 0
+
+
+class Oven(Record, frozen=True):
+    """What melts solder here: an oven with a curve or a dial, a plate or skillet; boards a load, minutes it takes; the
+    hottest it can be set to (°C), the curve it is given (s: °C), and whether its door may be opened hot. `numbers` of
+    the twin that are known, and `fit`, what its logs told.
+    """
+
+    what: ClassVar[str] = "oven"
+    title: ClassVar[str] = "Ovens and plates"
+    method: Literal["controlled oven", "dial oven", "plate", "hot air"] = "controlled oven"
+    boards: Annotated[int, Meta(ge=1, le=500)] = 6
+    minutes: Positive = 8.0
+    hottest_c: Annotated[float, Meta(ge=50, le=600)] = 280.0
+    door: bool = True
+    curve: tuple[tuple[Seconds, float], ...] = ()
+    numbers: dict[str, float] = {}
+    fit: OvenFit = OvenFit()
+
+    def __post_init__(self) -> None:
+        if faults := self.model.faults():
+            raise ValueError("; ".join(faults[:3]))
+        size = len(self.fit.names)
+        if len(self.fit.z) != size or any(len(row) != size for row in self.fit.covariance):
+            raise ValueError("a fit has a z and a row of covariance for each of its names")
+        if len(self.fit.covariance) != size:
+            raise ValueError("a fit has a z and a row of covariance for each of its names")
+        if [t for t, _ in self.curve] != sorted(t for t, _ in self.curve):
+            raise ValueError("the times of a curve rise")
+
+    @property
+    def model(self) -> OvenModel:
+        """The oven as the twin has it, before it was fitted."""
+        return OvenModel(DIAL if self.method == "dial oven" else CONTROLLED, self.numbers)
+
+    @property
+    def fitted(self) -> Fitted:
+        """The oven with what its logs told, or as wide as nobody knows."""
+        if not self.fit.names:
+            return unfitted(self.model)
+        z, covariance = np.array(self.fit.z), np.array(self.fit.covariance)
+        return Fitted.of(self.model, self.fit.names, z, covariance, self.fit.residual_c, self.fit.memory)
+
+
+def fit_row(fitted: Fitted, runs: int) -> OvenFit:
+    """A fit as a record keeps it, without the places of its probes."""
+    own = [k for k, name in enumerate(fitted.names) if not name.startswith("place of")]
+    return OvenFit(
+        tuple(fitted.names[k] for k in own),
+        tuple(round(float(fitted.z[k]), 6) for k in own),
+        tuple(tuple(round(float(v), 8) for v in row) for row in fitted.covariance[np.ix_(own, own)]),
+        round(fitted.residual_c, 4),
+        round(fitted.memory, 4),
+        runs,
+    )

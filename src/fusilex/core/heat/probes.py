@@ -1,0 +1,97 @@
+"""Probes in an oven: what they logged, what they sit on, and how they lag."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fusilex.core.heat.matter import ROOM_C
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.sheet import Sheet
+
+Floats = NDArray[np.float64]
+SAMPLE_S = 4.0
+"""Samples of a log are gathered over this long: a twin does not know what a second brings."""
+
+
+@dataclass(frozen=True, eq=False)
+class Probe:
+    """What a probe logged: times (s) and temperatures (°C), and weights (n + m) of what it sits on; None: nobody knows,
+    somewhere between the quickest and the slowest place of the board.
+    """
+
+    name: str
+    time: Floats
+    temperature: Floats
+    weights: Floats | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Logged:
+    """A run as it was logged: the board in the oven, what the oven was told, and the probes; `air` probes hang free."""
+
+    sheet: Sheet
+    schedule: Schedule
+    probes: tuple[Probe, ...]
+    air: tuple[Probe, ...] = ()
+    room_c: float = ROOM_C
+
+
+def thinned(probe: Probe) -> tuple[Floats, Floats]:
+    """Means of a probe's good samples over stretches of a few seconds."""
+    good = np.isfinite(probe.temperature) & np.isfinite(probe.time)
+    t, y = probe.time[good], probe.temperature[good]
+    bins = np.floor(t / SAMPLE_S).astype(int)
+    _, at = np.unique(bins, return_inverse=True)
+    count = np.bincount(at)
+    return np.bincount(at, t) / count, np.bincount(at, y) / count
+
+
+def watched_by(run: Logged) -> Floats:
+    """Rows of what the probes sit on: its own, or the quickest and the slowest place where nobody knows."""
+    sheet = run.sheet
+    count = len(sheet) + len(sheet.lumps)
+    rows: list[Floats] = []
+    for probe in run.probes:
+        if probe.weights is not None:
+            rows.append(probe.weights)
+            continue
+        rows += [one_hot(quickest(sheet), count), one_hot(slowest(sheet), count)]
+    return np.array(rows).reshape(-1, count)
+
+
+def one_hot(k: int, count: int) -> Floats:
+    return np.asarray((np.arange(count) == k).astype(float))
+
+
+def quickest(sheet: Sheet) -> int:
+    """The cell that has least heat for what it shows: a corner, as a rule."""
+    return int(np.argmin(sheet.heat / (sheet.above + sheet.below)))
+
+
+def slowest(sheet: Sheet) -> int:
+    """The body that lags most, or the cell with most heat for what it shows."""
+    if len(sheet.lumps):
+        return len(sheet) + int(np.argmax(sheet.lumps.heat / (sheet.lumps.contact + 30 * sheet.lumps.area)))
+    return int(np.argmax(sheet.heat / (sheet.above + sheet.below)))
+
+
+def lagged(curve: Floats, lag: Floats, step: float) -> Floats:
+    """First-order lag (s, one a column) of curves in even steps (s), from where they begin."""
+    from scipy.signal import lfilter
+
+    out = np.empty_like(curve)
+    for k, tau in enumerate(lag):
+        a = math.exp(-step / tau)
+        out[:, k] = lfilter([1 - a], [1, -a], curve[:, k], zi=[a * curve[0, k]])[0]
+    return out
+
+
+def sampled(time: Floats, curve: Floats, at: Floats) -> Floats:
+    """Curves (t × r) at other times, straight between."""
+    i = np.clip(np.searchsorted(time, at, side="right") - 1, 0, len(time) - 2)
+    share = ((at - time[i]) / (time[i + 1] - time[i]))[:, None]
+    return np.asarray(curve[i] * (1 - share) + curve[i + 1] * share)
