@@ -108,6 +108,14 @@ def run_machine(window: Window) -> None:
     run.frame()
 
 
+def foretell(app: QApplication, window: Window) -> None:
+    """Settings for the oven, and the run that they make."""
+    times, settings = [0.0, 90.0, 180.0, 270.0, 315.0, 316.0], [25.0, 150.0, 190.0, 262.0, 262.0, 0.0]
+    window.desk.do(c.KeepSettings(times, settings, True, [[315.0, 0.4]]))
+    while window.station.view.search is not None:
+        app.processEvents()
+
+
 def stroke(bench: Bench, panel: int, paste_g: float) -> None:
     """Up to the look at a panel's print, weighed before and after."""
     bench.do(c.WeighPanel(panel, 28.114))
@@ -168,7 +176,6 @@ VIEWS = (
     ("ready", "Ready", "H7-01"),
     ("ready-lists", "Ready", "H7-01"),
     ("ready-panel", "Ready", "H7-01"),
-    ("ready-sides", "Ready", "H7-01"),
     ("ready-road", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
     ("print", "Print", "H7-13"),
@@ -176,6 +183,7 @@ VIEWS = (
     ("place", "Place", "H7-07"),
     ("machine", "Place", "H7-07"),
     ("reflow", "Reflow", "H7-01"),
+    ("reflow-foretold", "Reflow", "H7-01"),
     ("hand", "Hand", "H7-06"),
     ("inspect", "Inspect", "H7-04"),
     ("rework", "Rework", "H7-03"),
@@ -189,7 +197,6 @@ VIEW_OF = {
     "ready-lists": 1,
     "ready-packages": 2,
     "ready-panel": 3,
-    "ready-sides": 4,
     "ready-road": 5,
     "kit": 0,
     "print": 0,
@@ -198,6 +205,8 @@ VIEW_OF = {
     "place": 0,
     "place-dim": 0,
     "machine": 2,
+    "reflow": 0,
+    "reflow-foretold": 1,
 }
 
 
@@ -231,6 +240,8 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 look_through(bench)
             if name == "machine":
                 run_machine(window)
+            if name == "reflow-foretold":
+                foretell(app, window)
             if name == "inspect":
                 window.station.canvas.selected = "U3"
             window.desk.say("")

@@ -74,6 +74,12 @@ class Picture(QWidget):
         if state.boards[before].step != step and (following := self.batch.next_here(step, before)):
             self.desk.go(board=following.serial, said=self.desk.said)
 
+    def next_panel(self) -> None:
+        """Take the first board of the next panel."""
+        panels = self.bench.state.panels
+        following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
+        self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
+
 
 class StationPicture(Picture):
     """A bench picture with its keys, and what stations share."""
@@ -116,12 +122,6 @@ class StationPicture(Picture):
             return keys
         read = Key("Space", "read", lambda _: self.desk.do(Acknowledge(self.cautions), "Noted for this batch."))
         return [read, *(key for key in keys if key.keys != "Space")]
-
-    def next_panel(self) -> None:
-        """Take the first board of the next panel."""
-        panels = self.bench.state.panels
-        following = panels[(panels.index(self.bench.board.panel) + 1) % len(panels)]
-        self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
 
     def whole_board(self) -> list[Part]:
         """Every part a finished board of this batch carries."""

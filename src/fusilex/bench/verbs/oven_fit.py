@@ -15,11 +15,10 @@ from fusilex.bench.workshop.machine_file import read_alone
 from fusilex.bench.workshop.oven import Oven, fit_row
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.oven import PARAMETERS
-from fusilex.core.heat.probes import Logged, Probe
+from fusilex.core.heat.probes import Logged, Probe, probe_place
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet, plain_sheet
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.placing.points import on_board
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.schedule import schedule_in
@@ -89,7 +88,9 @@ def _logged(file: str, oven: Oven, sheet: Sheet, load: OvenLoad | None) -> Logge
         if name.lower() in ("air", "oven"):
             air.append(Probe(name, log.time_s, values))
         elif name.lower() not in ("set", "set_c", "dial", "dial_c"):
-            probes.append(Probe(name, log.time_s, values, _place(name, sheet, load)))
+            probes.append(
+                Probe(name, log.time_s, values, probe_place(name, sheet, load.design, load.panel) if load else None)
+            )
     room = _room(log)
     return Logged(sheet, schedule, tuple(probes), tuple(air), room)
 
@@ -98,21 +99,3 @@ def _room(log: TemperatureLog) -> float:
     """The room's temperature: what the coolest probe shows first, where that may be a room."""
     first = [float(v[np.isfinite(v)][0]) for v in log.probes_c.values() if np.isfinite(v).any()]
     return min(max(min(first, default=25.0), 10.0), 45.0)
-
-
-def _place(name: str, sheet: Sheet, load: OvenLoad | None) -> np.ndarray | None:
-    """What a probe named after a part sits on: ``U1``, or ``U1@2`` for the board in cell 2. None: nobody knows."""
-    if load is None:
-        return None
-    ref, _, cell = name.partition("@")
-    part = load.design.part_by_ref.get(ref) or load.design.part_by_ref.get(ref.upper())
-    number = int(cell) if cell.isascii() and cell.isdecimal() and len(cell) < 6 else 1 if not cell else 0
-    if part is None or number - 1 not in load.panel.cells:
-        return None
-    weights = np.zeros(len(sheet) + len(sheet.lumps))
-    if (part.ref, number - 1) in sheet.lumps.names:
-        weights[len(sheet) + sheet.lumps.names.index((part.ref, number - 1))] = 1.0
-    else:
-        at = load.panel.on_cell(number - 1, on_board(load.design, [part]))
-        weights[int(sheet.at(at)[0])] = 1.0
-    return weights

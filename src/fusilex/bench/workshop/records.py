@@ -91,7 +91,8 @@ def read_record(row: dict[str, Any], file: str = "record", place: str = "") -> R
     try:
         return msgspec.convert({k: v for k, v in row.items() if k != "kind"}, KINDS[what], strict=True)
     except msgspec.ValidationError as problem:
-        raise BadInput(file, f"a {what} as its fields say", str(problem), place) from problem
+        article = "an" if what[0] in "aeiou" else "a"
+        raise BadInput(file, f"{article} {what} as its fields say", str(problem), place) from problem
 
 
 def read_records(data: bytes, file: str) -> list[Record]:

@@ -7,6 +7,7 @@ that is most likely, half by the worst of some that are possible: no plan stands
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 import numpy as np
@@ -129,34 +130,12 @@ def plan(
     few = _telling(load, oven, _first(window, hottest_c, dial), dial, door, hottest_c)
     ovens = [oven.oven, *(oven.drawn(DRAWS) if oven.names else [])]
     make = _turns if dial else _curve
-    done = [0]
-
-    class Left(Exception):
-        pass
-
-    best: list[tuple[float, Floats]] = []
-
-    def cost(x: Floats) -> float:
-        done[0] += 1
-        schedule = make(_inside(x, dial, hottest_c), window, room_c, door)
-        found = few.judged(ovens, schedule, COARSE_S)
-        worst = np.max([own.max(axis=0) for own in found.values()], axis=0)
-        value = 0.5 * float(worst[0]) + 0.5 * float(worst.max())
-        if not best or value < best[-1][0]:
-            best.append((value, np.array(x)))
-        if not watcher(min(0.99, done[0] / EVALUATIONS)):
-            raise Left
-        return value
-
-    from scipy.optimize import minimize
-
-    try:
-        start = _first(window, hottest_c, dial)
-        simplex = np.vstack([start, start + np.diag(_steps(dial))])
-        minimize(cost, start, method="Nelder-Mead", options={"maxfev": EVALUATIONS, "initial_simplex": simplex})
-    except Left:
-        pass
-    x = _inside(best[-1][1], dial, hottest_c)
+    search = _Search(few, ovens, lambda x: make(_inside(x, dial, hottest_c), window, room_c, door), watcher)
+    start = _first(window, hottest_c, dial)
+    x, central = search.least(start, _steps(dial), 0.5, EVALUATIONS)
+    if central > 1:  # before it is said that this oven cannot do it, the likeliest alone is asked
+        x, _ = search.least(x, _steps(dial) / 2, 1.0, EVALUATIONS // 2)
+    x = _inside(x, dial, hottest_c)
     schedule = make(x, window, room_c, door)
     found = load.judged(ovens, schedule)
     worst = np.max([own.max(axis=0) for own in found.values()], axis=0)
@@ -164,6 +143,46 @@ def plan(
     joint = names[int(found[name][:, 0].argmax())]
     watcher(1.0)
     return Planned(_told(schedule, dial), schedule, float(worst[0]), float(worst.max()), (name, joint))
+
+
+class _Search:
+    """Nelder and Mead over the worst score of a load, until its evaluations are spent or a watcher has enough."""
+
+    def __init__(
+        self,
+        load: _Load,
+        ovens: Sequence[OvenModel],
+        make: Callable[[Floats], Schedule],
+        watcher: Callable[[float], bool],
+    ) -> None:
+        self.load, self.ovens, self.make, self.watcher = load, ovens, make, watcher
+        self.done, self.left = 0, False
+
+    def least(self, start: Floats, steps: Floats, share: float, most: int) -> tuple[Floats, float]:
+        """Settings with the least of `share` of the likeliest oven's worst score and the rest of the worst oven's; and
+        the likeliest oven's.
+        """
+        from scipy.optimize import minimize
+
+        best: tuple[float, Floats, float] = (np.inf, start, np.inf)
+
+        def cost(x: Floats) -> float:
+            nonlocal best
+            found = self.load.judged(self.ovens, self.make(x), COARSE_S)
+            worst = np.max([own.max(axis=0) for own in found.values()], axis=0)
+            value = share * float(worst[0]) + (1 - share) * float(worst.max())
+            if value < best[0]:
+                best = value, np.array(x), float(worst[0])
+            self.done += 1
+            self.left = self.left or not self.watcher(min(0.99, self.done / (1.5 * EVALUATIONS)))
+            if self.left:
+                raise StopIteration
+            return value
+
+        simplex = np.vstack([start, start + np.diag(steps)])
+        with suppress(StopIteration):
+            minimize(cost, start, method="Nelder-Mead", options={"maxfev": most, "initial_simplex": simplex})
+        return best[1], best[2]
 
 
 def _first(window: ProcessWindow, hottest_c: float, dial: bool) -> Floats:

@@ -38,6 +38,16 @@ class Predicted:
         late = np.where(np.isnan(self.molten.melts), np.inf, self.molten.melts)
         return int(np.lexsort((self.molten.peak, -late))[0])
 
+    def latest_parts(self, most: int) -> list[int]:
+        """The latest joint of each of the parts that melt last, one that never melts first; parts alike on several
+        boards count once.
+        """
+        late = np.where(np.isnan(self.molten.melts), np.inf, self.molten.melts)
+        found: dict[str, int] = {}
+        for k in np.lexsort((self.molten.peak, -late)).tolist():
+            found.setdefault(self.joints[k].part, k)
+        return list(found.values())[:most]
+
     @property
     def hottest(self) -> int:
         return int(np.argmax(self.molten.peak))

@@ -8,9 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from fusilex.core.design.model import Design
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
+from fusilex.core.panel.layout import Panel
+from fusilex.core.placing.points import on_board
 
 Floats = NDArray[np.float64]
 SAMPLE_S = 4.0
@@ -95,3 +98,18 @@ def sampled(time: Floats, curve: Floats, at: Floats) -> Floats:
     i = np.clip(np.searchsorted(time, at, side="right") - 1, 0, len(time) - 2)
     share = ((at - time[i]) / (time[i + 1] - time[i]))[:, None]
     return np.asarray(curve[i] * (1 - share) + curve[i + 1] * share)
+
+
+def probe_place(name: str, sheet: Sheet, design: Design, panel: Panel) -> Floats | None:
+    """What a probe named after a part sits on: ``U1``, or ``U1@2`` for the board in cell 2. None: nobody knows."""
+    ref, _, cell = name.partition("@")
+    part = design.part_by_ref.get(ref) or design.part_by_ref.get(ref.upper())
+    number = int(cell) if cell.isascii() and cell.isdecimal() and len(cell) < 6 else 1 if not cell else 0
+    if part is None or number - 1 not in panel.cells:
+        return None
+    weights = np.zeros(len(sheet) + len(sheet.lumps))
+    if (part.ref, number - 1) in sheet.lumps.names:
+        weights[len(sheet) + sheet.lumps.names.index((part.ref, number - 1))] = 1.0
+    else:
+        weights[int(sheet.at(panel.on_cell(number - 1, on_board(design, [part])))[0])] = 1.0
+    return weights

@@ -1,13 +1,13 @@
 """Reflow: panels through the oven, with the run's log or seen by eye."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.reflow import commands, events, judging, now
+from fusilex.bench.stations.reflow import commands, events, judging, now, twin
 from fusilex.bench.stations.reflow.rules import RULES
 
 STATION = Station(
     name="Reflow",
     about="panel",
-    commands=commands.COMMANDS,
+    commands=(*commands.COMMANDS, *twin.COMMANDS),
     events=events.EVENTS,
     slices=(events.Reflowing,),
     judge=judging.judge,

@@ -7,14 +7,16 @@ from typing import Any, ClassVar
 
 from fusilex.bench.boards import Load
 from fusilex.bench.state import BatchState
+from fusilex.core.heat.schedule import Schedule
 from fusilex.journal.entries import Entry, Event
 
 
 @dataclass
 class Reflowing:
-    """Loads in order."""
+    """Loads in order, and by step what its oven is set to."""
 
     loads: list[Load] = field(default_factory=list)
+    settings: dict[str, Schedule] = field(default_factory=dict)
 
 
 class LoadReflowed(Event, frozen=True):
@@ -60,4 +62,23 @@ class SentOn(Event, frozen=True):
         return f"sending panel {self.panel} on"
 
 
-EVENTS = (LoadReflowed, SentOn)
+class SettingsKept(Event, frozen=True):
+    """Loads of a step run with these settings."""
+
+    kind: ClassVar[str] = "settings_kept"
+    step: str
+    times: list[float]
+    settings: list[float]
+    curve: bool
+    door: list[list[float]]
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        door = tuple((t, share) for t, share in self.door)
+        state[Reflowing].settings[self.step] = Schedule(tuple(self.times), tuple(self.settings), self.curve, door)
+
+    @property
+    def words(self) -> str:
+        return "the oven's settings"
+
+
+EVENTS = (LoadReflowed, SentOn, SettingsKept)

@@ -35,13 +35,13 @@ from fusilex.core.programme.plan import Plan
 from fusilex.devices.placer import NoPlacer
 from fusilex.devices.placer_world import Chances
 from fusilex.ui.desk import Desk
+from fusilex.ui.search import Search
 from fusilex.ui.stations.place.bed import Bed, outlines_of
 from fusilex.ui.stations.place.bed_edit import BedEdit
 from fusilex.ui.stations.place.live_run import LiveRun
 from fusilex.ui.stations.place.programme_out import fill_template, write_programme, write_sheet
 from fusilex.ui.stations.place.ribbon import Ribbon
 from fusilex.ui.stations.place.row_dialog import RowDialog
-from fusilex.ui.stations.place.search import Search
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.keys import Key

@@ -31,7 +31,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.machine.model import Machine
 from fusilex.formats.written.gcode import to_gcode
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.place.search import Search
+from fusilex.ui.search import Search
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
 

@@ -67,6 +67,10 @@ class GateChart(Card):
             self._trace(painter, chart, trace, i)
         if traces:
             self._bars(painter, chart)
+        self.over(painter, chart)
+
+    def over(self, painter: QPainter, chart: Chart) -> None:
+        """What else lies over the curves."""
 
     def _gates(self, painter: QPainter, chart: Chart, gate: Gates) -> None:
         """The window as rooms the run goes through and bars it must cross: out of the soak, at the peak, back to
@@ -124,7 +128,12 @@ class GateChart(Card):
                 painter.setBrush(theme.colour("brass_fill" if name == last else "solder", 150))
                 painter.drawRoundedRect(QRectF(a, y, b - a, theme.base * 1.7), 4, 4)
                 words = f"{held.seconds:.0f} s" + ("   last to melt" if name == last and len(traces) > 1 else "")
-                self._beside(painter, QPointF(b + 8, y - 1), words, "ink")
+                room = theme.base * (16 if name == last else 6)
+                if b + room < self.width():
+                    self._beside(painter, QPointF(b + 8, y - 1), words, "ink")
+                else:
+                    before = QRectF(a - room - 8, y - 1, room, theme.base * 2.2)
+                    plain_text(painter, before, words, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
             else:
                 never = not (trace.temperature >= window.melting).any() and not trace.gaps.any()
                 words, token = ("never molten", "stop") if never else ("not told by the record", "unknown")

@@ -1,127 +1,17 @@
-"""Reflow: the paste's window as rooms and gates, the logged probes through them, and who was molten when."""
+"""Reflow: the run and its log, and what the oven's twin foretells."""
 
 from __future__ import annotations
 
-from pathlib import Path
-
-from fusilex.bench.boards import Load
-from fusilex.bench.command import Command
-from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, SendOn
-from fusilex.bench.stations.reflow.judging import rule_of
-from fusilex.core.judgement import Level
-from fusilex.core.problems import BadInput
-from fusilex.core.reflow.record import trace_of
-from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.units import show_temperature
-from fusilex.formats.bundle import read_one
-from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.desk import Desk
-from fusilex.ui.picture import StationPicture
-from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
-from fusilex.ui.units import Units
-from fusilex.ui.widgets.keys import Key
+from fusilex.ui.stations.reflow.run_view import RunView
+from fusilex.ui.stations.reflow.twin_view import TwinView
+from fusilex.ui.tabbed import TabbedStation
 
 
-class ReflowPicture(StationPicture):
+class ReflowPicture(TabbedStation):
     name = "Reflow"
+    view_classes = (RunView, TwinView)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self._of: str | None = None
-        self._unread = ""
-        self.chart = GateChart(Shown(self.window_rule))
-        self.column.addWidget(self.chart, 1)
         self.add_strip()
-
-    @property
-    def window_rule(self) -> ProcessWindow:
-        """The window of the board's own paste."""
-        return rule_of(self.batch, self.bench.board)
-
-    @property
-    def _load(self) -> Load | None:
-        return self.bench.board.loads.get(self.step.id)
-
-    def refresh(self) -> None:
-        shown, load = self.chart.shown, self._load
-        shown.window, shown.title = self.window_rule, self._title()
-        log = load.log if load else ""
-        if self._of != log:
-            self._of, self._unread, shown.traces = log, "", {}
-            if load and log:
-                try:
-                    read = read_log(self.bench.journal.attachment(log), load.log_name)
-                except BadInput as problem:
-                    self._unread = str(problem)
-                    return
-                made = {name: trace_of(read.time_s, v) for name, v in read.probes_c.items()}
-                shown.traces = {name: trace for name, trace in made.items() if trace is not None}
-        self.chart.update()
-
-    def _title(self) -> str:
-        load = self._load
-        if load is None:
-            return f"The {self.window_rule.name} window as gates; the log of a run is drawn through them"
-        name = f"Load {load.number}, panel {load.panel}"
-        if not load.log:
-            return f"{name}, seen by eye: {load.seen}"
-        if self._unread:
-            return f"{name}. {self._unread}"
-        untold = any(
-            j.level is Level.UNKNOWN and j.rule.startswith("reflow") for j in self.bench.judgements(self.step.id)
-        )
-        index = "not told by the record" if untold else "outside" if load.index is None else round(load.index)
-        return f"{name}, {load.log_name}    window index {index}, up to 100 is inside"
-
-    def keys(self) -> list[Key]:
-        board, ask = self.bench.board, self.desk.ask
-        send = Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on"))
-        return [
-            *([send] if board.step == self.step.id and self._load else []),
-            Key("L", "open the run's log", lambda _: self._open(), True),
-            Key(
-                "V",
-                "ran without a log",
-                lambda _: ask("What did you see? All joints shiny, …", self._seen),
-                True,
-            ),
-            Key("Tab", "next panel", lambda _: self.next_panel()),
-        ]
-
-    def _open(self) -> None:
-        self.desk.choose_file(
-            f"Log of the run with panel {self.bench.board.panel}",
-            "Temperature logs (*.csv *.txt *.tsv);;All files (*)",
-            self.record,
-        )
-
-    def record(self, name: str) -> None:
-        """Record a run from a log file for the panel in hand."""
-        try:
-            data = read_one(Path(name))
-        except BadInput as problem:
-            self.desk.say(str(problem))
-            return
-        self._do(RecordReflow(self.bench.board.panel, Path(name).name, data), "is on record")
-
-    def _seen(self, text: str) -> None:
-        self._do(SeeReflow(self.bench.board.panel, text), "was seen by eye")
-
-    def _do(self, command: Command, done: str) -> None:
-        """Carry it out, and say whether the panel goes on or stays."""
-        serial, panel = self.bench.board.serial, self.bench.board.panel
-        if self.desk.do(command):
-            stays = self.bench.state.boards[serial].step == self.step.id
-            then = "; it stays until its stop is settled." if stays else f". {self.desk.went(serial)}"
-            self.desk.say(f"Panel {panel} {done}{then}")
-            self.go_on(serial)
-
-    def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        rule, f = self.window_rule, Units.fahrenheit
-        return f"{rule.name.capitalize()} window", [
-            ("soak band", f"{show_temperature(rule.soak_band[0], f)} to {show_temperature(rule.soak_band[1], f)}"),
-            ("time in it", f"{rule.soak[0]:g} to {rule.soak[1]:g} s"),
-            ("above melting", f"{rule.above_melting[0]:g} to {rule.above_melting[1]:g} s"),
-            ("peak", f"{show_temperature(rule.peak[0], f)} to {show_temperature(rule.peak[1], f)}"),
-            ("heating, cooling", f"up to {rule.heating[1]:g} and {rule.cooling[1]:g} °C/s"),
-        ]

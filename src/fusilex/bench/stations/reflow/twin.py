@@ -1,0 +1,181 @@
+"""The oven's twin at the bench: which oven a step goes through, its settings, the board as heat has it, its logs."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any, ClassVar
+
+import msgspec
+import numpy as np
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.command import Command, Result
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.reflow.events import Reflowing, SettingsKept
+from fusilex.bench.stations.reflow.judging import rule_of
+from fusilex.bench.workshop.oven import Oven, fit_row
+from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Design, Part
+from fusilex.core.heat.fit import Fitted, fit_oven
+from fusilex.core.heat.joints import Joint, joints_of
+from fusilex.core.heat.plan import Planned, plan
+from fusilex.core.heat.predict import Predicted, predict
+from fusilex.core.heat.probes import Logged, Probe, probe_place
+from fusilex.core.heat.run import Watch
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.sheet import CELL_MM, Sheet, sheet_of
+from fusilex.core.panel.layout import Panel
+from fusilex.core.programme.optimise import Spent
+from fusilex.core.reflow.part_limits import limits_of
+from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.formats.lists.schedule import schedule_in
+from fusilex.formats.lists.temperature_log import read_log
+
+COARSE_MM, FRAME_S, MOST_STEPS, HOTTEST_C, LEADED_BELOW_C = 7.5, 5.0, 200, 600.0, 200.0
+
+
+class KeepSettings(Command, frozen=True):
+    """Run this step's loads with these settings: °C at seconds, straight between them (`curve`) or held until the next,
+    and [s, share] that the door is open.
+    """
+
+    times: list[float]
+    settings: list[float]
+    curve: bool
+    door: list[Any]
+    cautions: ClassVar[str] = "Reflow"
+
+    def decide(self, batch: Batch) -> Result:
+        step = batch.step
+        if step.station != "Reflow":
+            raise Refused("Settings are an oven's: look at a Reflow step first.")
+        if len(self.times) > MOST_STEPS or len(self.door) > MOST_STEPS:
+            raise Refused(f"At most {MOST_STEPS} settings.")
+        try:
+            door = msgspec.convert(self.door, list[tuple[float, float]])
+            Schedule(tuple(self.times), tuple(self.settings), self.curve, tuple(door))
+        except (msgspec.ValidationError, ValueError) as problem:
+            raise Refused(f"That is no schedule: {problem}.") from None
+        numbers = [*self.times, *(t for t, _ in door)]
+        if not all(0 <= t <= 36_000 for t in numbers) or not all(0 <= c <= HOTTEST_C for c in self.settings):
+            raise Refused(f"Settings are 0 to {HOTTEST_C:g} °C within 10 hours.")
+        if not all(0 <= share <= 1 for _, share in door):
+            raise Refused("A door is open by a share from 0 to 1.")
+        opened = [list(d) for d in door]
+        return Result([SettingsKept(step.id, list(self.times), list(self.settings), self.curve, opened)])
+
+
+@dataclass(frozen=True, eq=False)
+class Question:
+    """All that a search needs to know, taken from the batch while it stood still."""
+
+    oven: Oven
+    window: ProcessWindow
+    schedule: Schedule | None
+    design: Design
+    panel: Panel
+    parts: tuple[Part, ...]
+    cells: tuple[int, ...]
+    leaded: bool
+
+    def load(self, cell_mm: float) -> tuple[Sheet, list[Joint], Watch]:
+        """The sheet, its joints and their weights."""
+        return _load(_Load((self.design, self.panel, self.parts, self.cells, cell_mm), self))
+
+    @property
+    def load_fine(self) -> tuple[Sheet, list[Joint], Watch]:
+        """The load as joints are foretold on it."""
+        return self.load(CELL_MM)
+
+    def foretold(self) -> Predicted:
+        """What the run will do. Raises ValueError without settings."""
+        if self.schedule is None:
+            raise ValueError("No settings yet: O finds some")
+        sheet, joints, watch = self.load_fine
+        coarse, _, beside = self.load(COARSE_MM)
+        fitted, melting = self.oven.fitted, self.window.melting
+        return predict(
+            sheet, (joints, watch), fitted, self.schedule, melting, coarse=(coarse, beside), frame_every=FRAME_S
+        )
+
+    def planned(self, spent: Spent) -> Planned:
+        """Settings for the oven, or turns of its dial; what is best by the time that is spent."""
+        sheet, joints, watch = self.load(COARSE_MM)
+        limits = limits_of(self.parts, self.leaded)
+        dial = self.oven.method == "dial oven"
+        keep = lambda share: spent() < 1  # noqa: E731
+        oven, both = self.oven, (joints, watch)
+        return plan(sheet, both, oven.fitted, self.window, oven.hottest_c, dial, oven.door, limits, watcher=keep)
+
+    def fitted(self, logs: Sequence[tuple[str, bytes]], spent: Spent) -> Fitted:
+        """The oven by logs of this load. Raises ValueError, or `BadInput`, for logs that say nothing."""
+        sheet, _, _ = self.load(COARSE_MM)
+        runs = [self._logged(name, data, sheet) for name, data in logs]
+        return fit_oven(self.oven.model, runs, lambda share: spent() < 1)
+
+    def _logged(self, name: str, data: bytes, sheet: Sheet) -> Logged:
+        log = read_log(data, name)
+        schedule = schedule_in(data, name) or self.schedule
+        if schedule is None:
+            raise ValueError(f"{name} has no column set_c or dial_c, and no settings are kept for this step")
+        place = {p: probe_place(p, sheet, self.design, self.panel) for p in log.probes_c}
+        probes = tuple(Probe(p, log.time_s, v, place[p]) for p, v in log.probes_c.items())
+        first = [float(v[np.isfinite(v)][0]) for v in log.probes_c.values() if np.isfinite(v).any()]
+        return Logged(sheet, schedule, probes, (), min(max(min(first, default=25.0), 10.0), 45.0))
+
+
+@dataclass(frozen=True)
+class _Load:
+    depends: tuple[Hashable, ...]
+    asked: Question = field(compare=False)
+
+
+@lru_cache(maxsize=6)
+def _load(load: _Load) -> tuple[Sheet, list[Joint], Watch]:
+    q, cell_mm = load.asked, load.depends[-1]
+    assert isinstance(cell_mm, float)
+    sheet = sheet_of(q.design, q.panel, q.parts, q.cells, cell_mm)
+    return sheet, *joints_of(q.design, q.panel, q.parts, sheet, q.cells)
+
+
+def oven_of(batch: Batch) -> Oven | None:
+    """The first oven on record that works as the step's method says."""
+    ovens = batch.workshop[Records].all(Oven).values()
+    return next((oven for oven in ovens if oven.method == batch.step.method), None)
+
+
+def settings_of(batch: Batch) -> Schedule | None:
+    """The settings kept for the step in view, else the curve of its oven."""
+    kept = batch.state[Reflowing].settings.get(batch.step.id)
+    oven = oven_of(batch)
+    if kept is not None or oven is None or not oven.curve:
+        return kept
+    times, settings = zip(*oven.curve, strict=True)
+    return Schedule(times, settings, oven.method != "dial oven")
+
+
+def question(batch: Batch) -> Question:
+    """What is asked of the twin for the panel in hand. Raises `Refused` where there is no oven, or nothing in it."""
+    oven, board = oven_of(batch), batch.board
+    if batch.step.method not in ("controlled oven", "dial oven"):
+        raise Refused(f"There is no twin of a {batch.step.method} yet: plates, skillets and hot air go by eye.")
+    if oven is None:
+        raise Refused(f"No {batch.step.method} is on record: put one among the workshop's ovens, with F4.")
+    parts = tuple(batch.parts_on_paste(batch.step.side))
+    cells = tuple(b.cell for b in batch.state.panel_boards(board.panel) if not b.scrapped)
+    if not parts or not cells:
+        raise Refused("Nothing on this panel is soldered by paste on this side.")
+    rule = rule_of(batch, board)
+    leaded = rule.melting < LEADED_BELOW_C
+    return Question(oven, rule, settings_of(batch), batch.design, batch.panel, parts, cells, leaded)
+
+
+def oven_body(oven: Oven, fitted: Fitted, runs: int) -> dict[str, Any]:
+    """The oven's record with what was found."""
+    body: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(oven, fit=fit_row(fitted, runs)))
+    return body
+
+
+COMMANDS = (KeepSettings,)

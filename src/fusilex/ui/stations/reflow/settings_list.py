@@ -1,0 +1,68 @@
+"""An oven's settings as one does them, one below the other, the next one lit."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter
+
+from fusilex.core.heat.plan import FULL_C
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.units import show_temperature
+from fusilex.ui.theme import theme
+from fusilex.ui.units import Units
+from fusilex.ui.widgets.card import Card
+from fusilex.ui.widgets.glyphs import plain_text
+
+
+def clock(seconds: float) -> str:
+    """Minutes and seconds.
+
+    >>> clock(187.4)
+    '3:07'
+    """
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
+def steps_of(schedule: Schedule) -> list[tuple[float, str]]:
+    """What to do, in order of time: a curve is set from point to point, a dial is turned."""
+    found = []
+    for t, c in zip(schedule.times, schedule.settings, strict=True):
+        at = show_temperature(c, Units.fahrenheit)
+        words = f"through {at}" if schedule.curve else f"turn to {at}"
+        found.append((t, "switch off" if c <= 0 else "turn to full" if c >= FULL_C else words))
+    for t, share in schedule.door:
+        found.append((t, "door shut" if share < 0.1 else "door ajar" if share < 0.6 else "door open"))
+    return sorted(found, key=lambda step: step[0])
+
+
+class SettingsList(Card):
+    """`show_steps` gives it what to do, and the moment that is looked at."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.steps: list[tuple[float, str]] = []
+        self.at_s = 0.0
+        self.setAccessibleName("Settings")
+
+    def show_steps(self, schedule: Schedule | None, at_s: float) -> None:
+        self.steps, self.at_s = steps_of(schedule) if schedule else [], at_s
+        self.update()
+
+    def draw(self, painter: QPainter) -> None:
+        y, wide = 10.0, self.width() - 28.0
+        title = "Settings" if self.steps else "No settings kept: O finds some, or the oven's record has a curve"
+        plain_text(painter, QRectF(14, y, wide, theme.base * 5), title, "body", "soft")
+        y += theme.base * 2.6
+        line = theme.base * 2.3
+        room = max(1, int((self.height() - y - 6) / line))
+        now = sum(t <= self.at_s for t, _ in self.steps) - 1
+        first = max(0, min(now - room // 2, len(self.steps) - room))
+        for k in range(first, min(first + room, len(self.steps))):
+            t, words = self.steps[k]
+            lit = k == now
+            plain_text(painter, QRectF(14, y, theme.base * 5, line), clock(t), "body", "ink", lit, _RIGHT)
+            plain_text(painter, QRectF(14 + theme.base * 6, y, wide - theme.base * 6, line), words, "body", "ink", lit)
+            y += line
+
+
+_RIGHT = Qt.AlignmentFlag.AlignRight

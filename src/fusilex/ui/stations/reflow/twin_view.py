@@ -1,0 +1,268 @@
+"""What the oven's twin foretells: settings, the run they make, who melts when, the board as heat has it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
+
+from fusilex.bench.boards import Load
+from fusilex.bench.common.records import SetRecord
+from fusilex.bench.now import Now
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.reflow.judging import rule_of
+from fusilex.bench.stations.reflow.twin import KeepSettings, Question, oven_body, question
+from fusilex.core.heat.fit import Fitted
+from fusilex.core.heat.plan import Planned
+from fusilex.core.heat.predict import Predicted
+from fusilex.core.reflow.record import Trace
+from fusilex.ui.desk import Desk
+from fusilex.ui.search import Search, Work
+from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
+from fusilex.ui.stations.reflow.heat_map import HeatMap
+from fusilex.ui.stations.reflow.settings_list import SettingsList, clock
+from fusilex.ui.tabbed import View
+from fusilex.ui.theme import theme
+from fusilex.ui.widgets.chart import Chart
+from fusilex.ui.widgets.keys import Key
+
+MOST_BARS, CURSOR_S, FINE_S = 4, 10.0, 1.0
+PLAN_S, FIT_S, FORETELL_S, TOUCH_C = 30.0, 20.0, 5.0, 50.0
+
+
+class TwinChart(GateChart):
+    """The gates with what is foretold through them, and a line at the moment that is looked at."""
+
+    at_s = 0.0
+
+    def over(self, painter: QPainter, chart: Chart) -> None:
+        x = chart.x(self.at_s)
+        painter.setPen(QPen(theme.colour("ink"), 1.5))
+        painter.drawLine(QPointF(x, chart.area.top()), QPointF(x, chart.area.bottom()))
+
+
+class TwinView(View):
+    name = "Foretold"
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__(desk)
+        self.chart = TwinChart(Shown(rule_of(self.batch, self.bench.board)))
+        self.map, self.list = HeatMap(), SettingsList()
+        row = QHBoxLayout()
+        row.addWidget(self.chart, 3)
+        side = QVBoxLayout()
+        side.addWidget(self.map, 3)
+        side.addWidget(self.list, 2)
+        row.addLayout(side, 2)
+        self.column.addLayout(row, 1)
+        self.asked: Question | None = None
+        self.trouble = ""
+        self.found: Predicted | None = None
+        self.search: Search | None = None
+        self.doing = self.words = ""
+        self._seen: object = None
+
+    # what is shown
+
+    def refresh(self) -> None:
+        state = self.batch.state
+        seen = self.bench.board.panel, self.batch.step.id, state.last_id, self.batch.workshop.last_id
+        if seen != self._seen and self.search is None:
+            self._seen, self.found, self.asked, self.trouble = seen, None, None, ""
+            try:
+                self.asked = question(self.batch)
+            except Refused as problem:
+                self.trouble = str(problem)
+            if self.asked is not None and self.asked.schedule is not None:
+                self._foretell()
+        self._show()
+
+    def _show(self) -> None:
+        shown, found = self.chart.shown, self.found
+        shown.window = rule_of(self.batch, self.bench.board)
+        shown.traces = self._traces(found) if found else {}
+        shown.title = self._title()
+        below = self.batch.step.side == "bottom"
+        melting = shown.window.melting
+        if found is None or self.asked is None:
+            self.map.show_state(
+                None, self.map.state, self.trouble or "Nothing foretold yet", below, shown.window.melting
+            )
+        else:
+            sheet, _, _ = self.asked.load_fine
+            run = found.run
+            k = int(abs(run.frame_s - self.chart.at_s).argmin())
+            title = f"The board after {clock(float(run.frame_s[k]))}"
+            self.map.show_state(sheet, run.frames[k], title, below, melting)
+        self.list.show_steps(self.asked.schedule if self.asked else None, self.chart.at_s)
+        self.chart.update()
+
+    def _title(self) -> str:
+        if self.found is None:
+            return self.doing or self.trouble or "The window as gates; O finds settings that go through them"
+        oven = self.asked.oven if self.asked else None
+        runs = oven.fit.runs if oven else 0
+        sure = f"fitted to {runs} run{'s' if runs != 1 else ''}" if runs else "never fitted: usual numbers of its kind"
+        return f"Foretold for panel {self.bench.board.panel} in {oven.id if oven else 'the oven'}, {sure}"
+
+    def _traces(self, found: Predicted) -> dict[str, Trace]:
+        """Curves of the parts that melt last, each by its latest joint, and of the joint that gets hottest."""
+        late = found.latest_parts(MOST_BARS)
+        time = found.run.time
+        curves = {f"{found.joints[k].part} in cell {found.joints[k].cell + 1}": k for k in late}
+        hot = found.hottest
+        curves.setdefault(f"{found.joints[hot].part} in cell {found.joints[hot].cell + 1}, hottest", hot)
+        return {name: Trace(time, found.run.watched[:, k, 0]) for name, k in curves.items()}
+
+    def now(self) -> Now | None:
+        if self.search is not None:
+            return Now(self.doing, "X takes what is found by now.", min(1.0, self.search.spent()))
+        if self.asked is None:
+            return Now("Nothing to foretell", self.trouble)
+        if self.asked.schedule is None:
+            return Now(
+                "Find settings", f"O looks for settings that bring every joint through the {self._window} window."
+            )
+        if (found := self.found) is None:
+            return Now("Foretelling the run")
+        last, hot = found.joints[found.last], found.joints[found.hottest]
+        melts = float(found.molten.melts[found.last])
+        if melts != melts:
+            return Now(
+                f"{last.part} will not melt",
+                f"In cell {last.cell + 1} it gets to {self._peak(found, found.last)}. O plans anew.",
+            )
+        fitted = "" if self.asked.oven.fit.runs else " Nobody fitted this oven: log a run, and K fits it."
+        return Now(
+            f"Watch {last.part} in cell {last.cell + 1}: it melts last",
+            f"At {clock(melts)}{self._give(found)}, and peaks at {self._peak(found, found.last)}."
+            f" {hot.part} gets hottest, {self._peak(found, found.hottest)}.{fitted}",
+        )
+
+    def _give(self, found: Predicted) -> str:
+        """How sure the melting of the last joint is."""
+        half = float(found.melts95[found.last])
+        return f" ± {half:.0f} s" if half == half else ", in some of the ovens it may be never"
+
+    def _peak(self, found: Predicted, k: int) -> str:
+        return f"{found.molten.peak[k]:.0f} ± {found.peak95[k]:.0f} °C"
+
+    @property
+    def _window(self) -> str:
+        return rule_of(self.batch, self.bench.board).name
+
+    # keys
+
+    def keys(self) -> list[Key]:
+        if self.search is not None:
+            return [Key("X", "take what is found", lambda _: self._leave())]
+        return [
+            Key("O", "find settings", lambda _: self._plan()),
+            Key("Left Right", f"{CURSOR_S:g} s", lambda key: self._move(-CURSOR_S if key == "Left" else CURSOR_S)),
+            Key("K", "fit to this run's log", lambda _: self._fit()),
+            Key("P", "next panel", lambda _: self.next_panel()),
+        ]
+
+    def _move(self, by: float) -> None:
+        end = float(self.found.run.time[-1]) if self.found else 600.0
+        self.chart.at_s = min(max(self.chart.at_s + by, 0.0), end)
+        self._show()
+
+    def _start(self, doing: str, work: Work, seconds: float, then: Callable[..., None]) -> None:
+        self.doing = doing
+        self.search = Search(work, seconds)
+        self.search.finished_with.connect(then)
+        self.search.failed.connect(self._failed)
+        self.search.start()
+        self.desk.say("")
+
+    def _leave(self) -> None:
+        if self.search is not None:
+            self.search.leave()
+
+    def _end(self) -> None:
+        if self.search is not None:
+            self.search.wait()
+        self.search, self.doing = None, ""
+
+    def _failed(self, text: str) -> None:
+        self._end()
+        self.trouble = text
+        self.desk.say(text)
+
+    def _foretell(self) -> None:
+        asked = self.asked
+        assert asked is not None
+        self._start("Foretelling the run", lambda spent, seen: asked.foretold(), FORETELL_S, self._foretold)
+
+    def _foretold(self, found: Predicted) -> None:
+        self._end()
+        self.found = found
+        melts = found.molten.melts[found.last]
+        self.chart.at_s = float(melts) if melts == melts else float(found.run.time[-1]) / 2
+        self._show()
+        self.desk.say(self.words)
+        self.words = ""
+
+    def _plan(self) -> None:
+        if (asked := self.asked) is None:
+            self.desk.say(self.trouble)
+            return
+        self._start("Looking for settings", lambda spent, seen: asked.planned(spent), PLAN_S, self._planned)
+
+    def _planned(self, made: Planned) -> None:
+        self._end()
+        s = made.schedule
+        words = {
+            True: "Every joint keeps the window, by every oven that this may be.",
+            None: "The likeliest oven keeps the window; whether this one does, its logs cannot tell.",
+            False: f"No settings keep the window: {made.worst[0]} at {made.worst[1].part} is worst.",
+        }[made.possible]
+        keep = KeepSettings(list(s.times), list(s.settings), s.curve, [list(d) for d in s.door])
+        self.words = f"{words} Index {100 * made.index:.0f}."
+        self.desk.do(keep)
+
+    def _fit(self) -> None:
+        asked, load = self.asked, self._load
+        if asked is None or load is None or not load.log:
+            self.desk.say(self.trouble or "This panel has no log on record: open one under Run, with L.")
+            return
+        data = self.bench.journal.attachment(load.log)
+        logs = [(load.log_name, data)]
+        self._start("Fitting the oven to the log", lambda spent, seen: asked.fitted(logs, spent), FIT_S, self._fitted)
+
+    def _fitted(self, found: Fitted) -> None:
+        asked = self.asked
+        self._end()
+        if asked is None:
+            return
+        untold = f", which leaves {len(found.untold)} of {len(found.names)} numbers open" if found.untold else ""
+        said = f"The twin is within {found.residual_c:.1f} °C of that log{untold}."
+        self.words = said
+        self.desk.do(SetRecord("oven", oven_body(asked.oven, found, 1)))
+
+    @property
+    def _load(self) -> Load | None:
+        return self.bench.board.loads.get(self.batch.step.id)
+
+    def facts(self) -> tuple[str, list[tuple[str, str]]]:
+        asked, found = self.asked, self.found
+        if asked is None or found is None:
+            return "Oven", [("on record", asked.oven.id if asked else "none for this step")]
+        fit = asked.oven.fit
+        return asked.oven.id.capitalize(), [
+            ("fitted to", f"{fit.runs} runs, within {fit.residual_c:.1f} °C" if fit.runs else "no run yet"),
+            ("joints", f"{len(found.joints)}, {int((found.molten.seconds > 0).sum())} of them melt"),
+            ("spread at the peak", f"{found.spread_c:.0f} °C"),
+            ("safe to touch", self._cool(found)),
+        ]
+
+    def _cool(self, found: Predicted) -> str:
+        """When the hottest joint is below what hands may touch."""
+        warm = found.run.watched[:, :, 0].max(axis=1) >= TOUCH_C
+        if not warm.any():
+            return "all the time"
+        last = len(warm) - 1 - int(warm[::-1].argmax())
+        return f"from {clock(float(found.run.time[last]))}" if last < len(warm) - 1 else "not within this time"

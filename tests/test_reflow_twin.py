@@ -1,0 +1,159 @@
+"""The oven's twin at the bench: settings kept, runs foretold in the window, an oven fitted to the log of its load."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import asked as c
+import numpy as np
+import pytest
+from asked import acknowledge_all
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtTest import QTest
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.demos import open_demo
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.problems import BadInput
+from fusilex.devices.oven_world import OvenWorld, jittered, logged
+from fusilex.journal.place import sqlite_url
+from fusilex.ui.frame.start import make_window
+from fusilex.ui.frame.window import Window
+from fusilex.ui.stations.reflow import twin_view
+from fusilex.ui.stations.reflow.heat_map import colours_of
+from fusilex.ui.stations.reflow.settings_list import steps_of
+
+TIMES, SETTINGS, DOOR = [0.0, 90.0, 180.0, 270.0, 300.0, 301.0], [25.0, 170.0, 200.0, 275.0, 275.0, 0.0], [[300.0, 1.0]]
+
+
+@pytest.fixture
+def bench(tmp_path: Path) -> Bench:
+    bench = open_demo(open_journal(sqlite_url(tmp_path / "r.sqlite")))
+    acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, line.pull + 40))
+    bench.do(c.CloseKit())
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.go("Place", "H7-01")
+    for name, x, y in bench.batch.panel.fiducials:
+        bench.do(c.TeachPoint(1, name, x + 160.2, y + 110.1))
+    bench.do(c.MachinePlaced(1))
+    bench.go("Reflow", "H7-01")
+    return bench
+
+
+@pytest.fixture
+def window(qtbot, bench: Bench, tmp_path: Path) -> Iterator[Window]:  # type: ignore[no-untyped-def]
+    made = make_window(bench, QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    qtbot.addWidget(made)
+    made.resize(1280, 800)
+    made.show()
+    made.desk.go("Reflow", "H7-01")
+    made.station.show_view(1)
+    yield made
+
+
+def test_settings_are_kept_by_step_or_come_from_the_ovens_curve(bench: Bench) -> None:
+    assert settings_of(bench.batch) is None
+    oven = {"id": "drawer oven", "method": "controlled oven"}
+    bench.do(c.SetRecord("oven", {**oven, "curve": [[0, 25], [100, 150]]}))
+    assert settings_of(bench.batch) == Schedule((0.0, 100.0), (25.0, 150.0))
+    bench.do(c.KeepSettings(TIMES, SETTINGS, True, DOOR))
+    kept = settings_of(bench.batch)
+    assert kept is not None and kept.end == 301 and kept.door == ((300.0, 1.0),)
+    assert [words for _, words in steps_of(kept)][-3:] == ["through 275 °C", "door open", "switch off"]
+    for times, settings, door, why in (
+        ([10.0, 0.0], [1.0, 2.0], [], "times of a schedule rise"),
+        ([0.0], [1.0, 2.0], [], "a time for each setting"),
+        ([0.0], [900.0], [], "0 to 600"),
+        ([0.0], [float("nan")], [], "0 to 600"),
+        ([0.0], [100.0], [[5.0, 3.0]], "share from 0 to 1"),
+        ([0.0], [100.0], [["x"]], "no schedule"),
+    ):
+        with pytest.raises(c.Refused, match=why):
+            bench.do(c.KeepSettings(times, settings, True, door))
+    bench.do(c.Undo())
+    assert settings_of(bench.batch) == Schedule((0.0, 100.0), (25.0, 150.0))
+    with pytest.raises(BadInput, match="an oven as its fields say; found there is no warp in an oven"):
+        bench.do(c.SetRecord("oven", {**oven, "numbers": {"warp": 1.0}}))
+
+
+def test_only_boards_that_are_there_are_in_the_oven(bench: Bench) -> None:
+    whole = question(bench.batch)
+    bench.state.boards["H7-04"].scrapped = True
+    fewer = question(bench.batch)
+    assert len(whole.cells) == 6 and len(fewer.cells) == 5
+    sheet, joints, _ = fewer.load(12.0)
+    assert {cell for _, cell in sheet.lumps.names} == set(fewer.cells) == {j.cell for j in joints}
+
+
+def wait(qtbot, view: twin_view.TwinView) -> None:  # type: ignore[no-untyped-def]
+    qtbot.waitUntil(lambda: view.search is None, timeout=120_000)
+
+
+def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window: Window, monkeypatch) -> None:  # type: ignore[no-untyped-def]
+    bench, K = window.desk.bench, Qt.Key
+    monkeypatch.setattr(twin_view, "PLAN_S", 2.0)
+    view = window.station.view
+    assert window.station.now().title == "Find settings"
+    QTest.keyClick(window, K.Key_O)
+    assert window.station.now().title == "Looking for settings"
+    wait(qtbot, view)
+    planned = settings_of(bench.batch)
+    assert planned is not None and planned.settings[-1] == 0 and "Index" in window.desk.said
+    bench.do(c.KeepSettings(TIMES, SETTINGS, True, DOOR))
+    window.desk.say("")
+    wait(qtbot, view)
+    found = view.found
+    last = found.joints[found.last]
+    assert f"Watch {last.part} in cell {last.cell + 1}" in window.station.now().title
+    assert "never fitted" in view.chart.shown.title and "Nobody fitted" in window.station.now().detail
+    assert found.molten.melts[found.last] == np.nanmax(found.molten.melts)
+    assert next(iter(view.chart.shown.traces)).startswith(last.part)
+    at, state = view.chart.at_s, view.map.state.copy()
+    assert at == pytest.approx(found.molten.melts[found.last])
+    QTest.keyClick(window, K.Key_Left)
+    QTest.keyClick(window, K.Key_Left)
+    assert view.chart.at_s == pytest.approx(at - 20) and view.map.state.mean() < state.mean()
+    low, high = view.map.ends
+    assert colours_of(np.array([low, high]), low, high)[0].sum() < colours_of(np.array([low, high]), low, high)[1].sum()
+    assert window.grab().width() > 0
+    wide = float(np.mean(found.peak95))
+
+    QTest.keyClick(window, K.Key_K)
+    assert "no log on record" in window.desk.said
+    sheet, _, _ = view.asked.load(7.5)
+    kept = settings_of(bench.batch)
+    told = lambda t: (float(kept.set_at(np.array([t]))[0]), float(kept.door_at(np.array([t]))[0]))  # noqa: E731
+    time, read = logged(OvenWorld(sheet, told, jittered(3)), ["C1@1", "U1@3"], 430.0)
+    rows = "".join(f"{t:.1f},{a:.2f},{b:.2f}\n" for t, a, b in zip(time, read["C1@1"], read["U1@3"], strict=True))
+    bench.do(c.RecordReflow(1, "run.csv", f"time_s,C1@1 °C,U1@3 °C\n{rows}".encode()))
+    window.desk.go("Reflow", "H7-01")
+    wait(qtbot, view)
+    QTest.keyClick(window, K.Key_K)
+    assert window.station.now().title == "Fitting the oven to the log"
+    wait(qtbot, view)
+    oven = oven_of(bench.batch)
+    assert oven.fit.runs == 1 and oven.fit.residual_c < 2.5
+    wait(qtbot, view)
+    assert "fitted to 1 run" in view.chart.shown.title and "Nobody fitted" not in window.station.now().detail
+    assert np.mean(view.found.peak95) < wide / 2, "a log makes it surer"
+    world = OvenWorld(sheet, told, jittered(3))
+    world.advance(290.0)
+    k = next(n for n, j in enumerate(view.found.joints) if (j.part, j.cell) == ("C1", 0))
+    foretold = float(np.interp(290.0, view.found.run.time, view.found.run.watched[:, k, 0]))
+    assert foretold == pytest.approx(world.true("C1@1"), abs=6)
+    bench.do(c.Undo())
+    assert oven_of(bench.batch).fit.runs == 0
+
+
+def test_without_an_oven_nothing_is_foretold(window: Window) -> None:
+    window.desk.bench.do(c.SetRecord("oven", {"id": "drawer oven", "method": "plate"}))
+    window.desk.say("")
+    assert window.station.now().title == "Nothing to foretell" and "F4" in window.station.now().detail
+    QTest.keyClick(window, Qt.Key.Key_O)
+    assert "No controlled oven is on record" in window.desk.said
