@@ -309,3 +309,31 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
     log.write_text(log.read_text().replace("set_c", "power"))
     assert main(["oven", "fit", str(log), "--oven", str(oven)]) == 2
     assert "a curve in the oven's record" in capsys.readouterr().err
+
+
+def test_windows_come_from_records_and_what_a_log_leaves_open_is_listed(tmp_path: Path, capsys) -> None:  # type: ignore[no-untyped-def]
+    straight = {
+        "kind": "window",
+        "id": "straight",
+        "melting": 183,
+        "soak_band": [100, 150],
+        "soak": [20, 70],
+        "peak": [205, 225],
+    }
+    (tmp_path / "w.json").write_text(json.dumps(straight))
+    times = np.arange(0, 300, 2.0)
+    curve = np.interp(times, [0, 190, 210, 290], [25, 215, 215, 60])
+    (tmp_path / "log.csv").write_text(
+        "time_s,U1 °C\n" + "".join(f"{t},{c:.2f}\n" for t, c in zip(times[:110], curve, strict=False))
+    )
+    found = {}
+    for window in ("leaded", str(tmp_path / "w.json")):
+        assert main(["profile", str(tmp_path / "log.csv"), "--window", window, "--json"]) in (0, 1)
+        found[window] = json.loads(capsys.readouterr().out)
+    assert found["leaded"]["data"]["metrics"]["soak_s"] == pytest.approx(50, abs=0.5)
+    rules = {w: {j["rule"]: j["level"] for j in d["judgements"]} for w, d in found.items()}
+    assert rules["leaded"]["reflow.soak"] == "care" and rules[str(tmp_path / "w.json")].get("reflow.soak", "go") == "go"
+    unknown = {u["metric"] for u in found["leaded"]["data"]["unknown"]}
+    assert "max_cooling_c_per_s" in unknown and all(u["why"] for u in found["leaded"]["data"]["unknown"])
+    assert main(["profile", str(tmp_path / "log.csv"), "--window", "copper"]) == 2
+    assert "lead-free" in capsys.readouterr().err

@@ -12,6 +12,7 @@ import numpy as np
 
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
+from fusilex.bench.verbs.windows import window_by
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.placing.affine import Affine, best_fit, odd_one
@@ -24,7 +25,6 @@ from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.similarity import FALSE_ALARM, one_each
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.design_lists import read_points
@@ -140,7 +140,7 @@ def _fitted(
 def profile(log: str, window: str) -> Answer:
     """Metrics of an oven run; of several probes the one with the worst index stands in `metrics`."""
     read = read_log(read_one(Path(log)), Path(log).name)
-    rule = WINDOWS[window]
+    rule = window_by(window)
     per_probe = measure_log(read.time_s, read.probes_c, rule)
     index = {name: window_index(m, rule) for name, m in per_probe.items()}
     worst = max(index, key=lambda name: index[name])
@@ -156,6 +156,11 @@ def profile(log: str, window: str) -> Answer:
         "metrics": shown(worst),
         "worst_probe": worst,
         "probes": {name: shown(name) for name in per_probe},
+        "unknown": [
+            {"probe": name, "metric": metric, "least": _number(d.low), "most": _number(d.high), "why": d.why}
+            for name, m in per_probe.items()
+            for metric, d in m.doubts.items()
+        ],
         "silent_probes": [name for name in read.probes_c if name not in per_probe] + list(read.silent),
     }
     text = [
@@ -164,3 +169,7 @@ def profile(log: str, window: str) -> Answer:
         for name, m in per_probe.items()
     ]
     return Answer(worst_first(judge_profile(per_probe, rule)), data, "\n".join(text))
+
+
+def _number(value: float) -> float | None:
+    return value if math.isfinite(value) else None

@@ -11,6 +11,7 @@ import numpy as np
 
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad
+from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.machine_file import read_alone
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.heat.joints import Joint
@@ -22,9 +23,12 @@ from fusilex.core.heat.sheet import CELL_MM, Sheet
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.part_limits import limits_of
-from fusilex.core.reflow.windows import WINDOWS, ProcessWindow
+from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.schedule import read_schedule
+
+LEADED_BELOW_C = 200.0
+"""Windows that melt below this are of leaded or bismuth paste, and parts' limits with them."""
 
 
 def run(
@@ -44,10 +48,10 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
     """What a run with some settings does to every joint."""
     oven, load = read_alone(oven_file, Oven), OvenLoad.read(folder, side)
     schedule = read_schedule(read_one(Path(setpoints)), Path(setpoints).name)
-    rule, sheet = WINDOWS[window], load.sheet(CELL_MM)
+    rule, sheet = window_by(window), load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, schedule, rule)
     data = _as_data(found, oven, schedule, sheet)
-    data["window"] = window
+    data["window"] = rule.name
     last, hot = found.joints[found.last], found.joints[found.hottest]
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
@@ -126,8 +130,8 @@ def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side:
     """Settings, or turns of a dial, that bring every joint through the window; or that there are none; what helps."""
     oven, load = read_alone(oven_file, Oven), OvenLoad.read(folder, side)
     dial = dial or oven.method == "dial oven"
-    rule, coarse = WINDOWS[window], load.sheet(COARSE_MM)
-    limits = limits_of(load.parts, window == "leaded")
+    rule, coarse = window_by(window), load.sheet(COARSE_MM)
+    limits = limits_of(load.parts, rule.melting < LEADED_BELOW_C)
     made = plan(coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.door, limits)
     sheet = load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, made.schedule, rule)
