@@ -131,7 +131,7 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     told = lambda t: (float(kept.set_at(np.array([t]))[0]), float(kept.door_at(np.array([t]))[0]))  # noqa: E731
     time, read = logged(OvenWorld(sheet, told, jittered(3)), ["C1@1", "U1@3"], 430.0)
     rows = "".join(f"{t:.1f},{a:.2f},{b:.2f}\n" for t, a, b in zip(time, read["C1@1"], read["U1@3"], strict=True))
-    bench.do(c.RecordReflow(1, "run.csv", f"time_s,C1@1 °C,U1@3 °C\n{rows}".encode()))
+    bench.do(c.RecordReflow(1, "run.csv", f"time_s,probe C1 °C,U1@3 °C\n{rows}".encode()))
     window.desk.go("Reflow", "H7-01")
     wait(qtbot, view)
     QTest.keyClick(window, K.Key_K)

@@ -102,7 +102,7 @@ def sampled(time: Floats, curve: Floats, at: Floats) -> Floats:
 
 def probe_place(name: str, sheet: Sheet, design: Design, panel: Panel) -> Floats | None:
     """What a probe named after a part sits on: ``U1``, or ``U1@2`` for the board in cell 2. None: nobody knows."""
-    ref, _, cell = name.partition("@")
+    ref, _, cell = name.removeprefix("probe ").strip().partition("@")
     part = design.part_by_ref.get(ref) or design.part_by_ref.get(ref.upper())
     number = int(cell) if cell.isascii() and cell.isdecimal() and len(cell) < 6 else 1 if not cell else 0
     if part is None or number - 1 not in panel.cells:
