@@ -17,6 +17,7 @@ from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
 from fusilex.core.heat.schedule import Schedule
+from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.devices.oven_world import OvenWorld, jittered, logged
 from fusilex.journal.place import sqlite_url
@@ -24,7 +25,7 @@ from fusilex.ui.frame.start import make_window
 from fusilex.ui.frame.window import Window
 from fusilex.ui.stations.reflow import twin_view
 from fusilex.ui.stations.reflow.heat_map import colours_of
-from fusilex.ui.stations.reflow.settings_list import steps_of
+from fusilex.ui.stations.reflow.settings_list import words_of
 
 TIMES, SETTINGS, DOOR = [0.0, 90.0, 180.0, 270.0, 300.0, 301.0], [25.0, 170.0, 200.0, 275.0, 275.0, 0.0], [[300.0, 1.0]]
 
@@ -65,7 +66,7 @@ def test_settings_are_kept_by_step_or_come_from_the_ovens_curve(bench: Bench) ->
     bench.do(c.KeepSettings(TIMES, SETTINGS, True, DOOR))
     kept = settings_of(bench.batch)
     assert kept is not None and kept.end == 301 and kept.door == ((300.0, 1.0),)
-    assert [words for _, words in steps_of(kept)][-3:] == ["through 275 °C", "door open", "switch off"]
+    assert [words for _, words in words_of(kept)][-3:] == ["through 275 °C", "door open", "switch off"]
     for times, settings, door, why in (
         ([10.0, 0.0], [1.0, 2.0], [], "times of a schedule rise"),
         ([0.0], [1.0, 2.0], [], "a time for each setting"),
@@ -157,3 +158,81 @@ def test_without_an_oven_nothing_is_foretold(window: Window) -> None:
     assert window.station.now().title == "Nothing to foretell" and "F4" in window.station.now().detail
     QTest.keyClick(window, Qt.Key.Key_O)
     assert "No controlled oven is on record" in window.desk.said
+
+
+def live(window: Window, qtbot) -> object:  # type: ignore[no-untyped-def]
+    """The live view with settings kept, started by its key, its clock in our hands."""
+    window.desk.bench.do(c.KeepSettings(TIMES, SETTINGS, True, DOOR))
+    window.station.show_view(2)
+    view = window.station.view
+    QTest.keyClick(window, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: view.search is None, timeout=60_000)
+    view.timer.stop()
+    return view
+
+
+def test_a_run_is_watched_live_and_goes_on_record_with_what_was_seen(qtbot, window: Window) -> None:  # type: ignore[no-untyped-def]
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.SetRecord("instrument", {"id": "logger", "measures": "temperature", "port": "stand-in"}))
+    view = live(window, qtbot)
+    assert len(view.log.names) == 2 and "Leave the door shut" in window.station.now().title
+    titles = []
+    while view.at_s < 296:
+        view.tick(4.0)
+        titles.append(window.station.now().title)
+    world = view.port.world
+    t, curve = view.log.curve(0)
+    assert curve[-1] == pytest.approx(world.true(view.log.names[0]), abs=12) and len(t) == 296
+    assert view.readout.words[1][1] == f"{curve[-1]:.0f} °C"
+    hot = [title for title in titles if "225" in title]
+    assert hot and "heat off" in hot[0], "this oven is hotter than the usual one: said before it is too late"
+    first = titles.index(hot[0]) * 4 + 4
+    assert np.interp(first, t, curve) < 226 and np.interp(first, *view.log.curve(1)) < 240
+    assert view.next_minute(0) is not None
+    QTest.keyClick(window, K.Key_S)
+    view.tick(5.0)
+    assert "open" in window.station.now().title.lower() or "heat off" in window.station.now().title
+    QTest.keyClick(window, K.Key_D)
+    kept = view.log.path.read_text().splitlines()
+    assert (
+        kept[0] == f"time_s,set_c,door,{view.log.names[0]} °C,{view.log.names[1]} °C,seen" and len(kept) == 1 + 301 + 2
+    )
+    assert kept[-1].endswith(",door open") and window.grab().width() > 0
+    for _ in range(60):
+        view.tick(5.0)
+    assert window.station.now().title in ("Leave it until it is solid and cool", "Cool enough to touch")
+    path = view.log.path
+    QTest.keyClick(window, K.Key_X)
+    load = bench.state.boards["H7-01"].loads["Reflow"]
+    assert load.log_name == "live-panel-1.csv" and not path.exists()
+    assert len(load.metrics) == 2 and all("@" in name for name in load.metrics)
+    assert "first shine at 4:56" in window.desk.said and "door open at 5:01" in window.desk.said
+
+
+def test_a_run_that_broke_off_is_taken_in_and_one_by_eye_is_recorded_as_such(qtbot, window: Window) -> None:  # type: ignore[no-untyped-def]
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.SetRecord("instrument", {"id": "logger", "measures": "temperature", "port": "stand-in"}))
+    view = live(window, qtbot)
+    for _ in range(30):
+        view.tick(4.0)
+    rows = len(view.log.rows)
+    view.log = view.port = None  # the program is gone; the file is not
+    assert window.station.now().title == "A run broke off"
+    QTest.keyClick(window, K.Key_T)
+    load = bench.state.boards["H7-01"].loads["Reflow"]
+    assert load.log and len(bench.journal.attachment(load.log).splitlines()) == rows + 1
+    assert view._broken() is None
+    bench.do(c.Undo())
+    bench.do(c.SetRecord("instrument", {"id": "logger", "measures": "temperature", "port": "none"}))
+    view = live(window, qtbot)
+    assert view.by_eye
+    for _ in range(68):
+        view.tick(4.0)
+    assert window.station.now().title.startswith("Door open in 28 s")
+    QTest.keyClick(window, K.Key_A)
+    view.tick(29.0)
+    assert window.station.now().title == "Now: door open, switch off"
+    QTest.keyClick(window, K.Key_X)
+    load = bench.state.boards["H7-01"].loads["Reflow"]
+    assert not load.log and load.seen == "all shiny at 4:32"
+    assert {j.level for j in bench.judgements("Reflow") if j.rule == "reflow.log"} == {Level.UNKNOWN}

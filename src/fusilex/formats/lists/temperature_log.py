@@ -36,7 +36,9 @@ LOG = ListKind(
     {},
     ("time", "temperature"),
 )
-_NOT_MEASURED = re.compile(r"set ?-?point|target|\bsp\b|soll|demand|duty|power|output|limit", re.I)
+_NOT_MEASURED = re.compile(
+    r"set ?-?point|target|\bsp\b|soll|demand|duty|power|output|limit|^(?:set|dial)(?: °?c)?$", re.I
+)
 """Columns of what was asked for, which is no record of what was."""
 _MISSING = ("", "nan", "n/a", "na", "-", "--", "---", "null", "none", "err", "error", "open", "ol", "fault", "inf")
 _CLOCK = re.compile(r"(?:(\d+):)?(\d{1,4}):(\d{1,2}(?:[.,]\d+)?)")

@@ -26,11 +26,15 @@ _LINES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
 
 @dataclass
 class Shown:
-    """What the chart shows: the window, the probes' traces, a title."""
+    """What the chart shows: the window, the probes' traces, a title; the trace that the gates hang on where that is not
+    the first, and whether the run still goes on.
+    """
 
     window: ProcessWindow
     traces: dict[str, Trace] = field(default_factory=dict)
     title: str = ""
+    hang: Trace | None = None
+    running: bool = False
 
 
 class GateChart(Card):
@@ -44,7 +48,7 @@ class GateChart(Card):
 
     def draw(self, painter: QPainter) -> None:
         window, traces = self.shown.window, self.shown.traces
-        gate = gates(window, next(iter(traces.values()), None))
+        gate = gates(window, self.shown.hang or next(iter(traces.values()), None))
         end = max([gate.melt + window.above_melting[1] + 90, *(float(x.time[-1]) for x in traces.values())])
         top = max([window.peak[1] + 25, *(float(x.temperature.max()) + 10 for x in traces.values())])
         title = QRectF(18, 10, self.width() - 36, text_height(self.shown.title, self.width() - 36, "body"))
@@ -134,6 +138,10 @@ class GateChart(Card):
                 else:
                     before = QRectF(a - room - 8, y - 1, room, theme.base * 2.2)
                     plain_text(painter, before, words, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
+            elif self.shown.running:
+                now = bool(trace.temperature[-1] >= window.melting)
+                words, token = ("molten now", "care") if now else ("not yet", "soft")
+                self._beside(painter, QPointF(chart.area.left() + 160, y - 1), words, token)
             else:
                 never = not (trace.temperature >= window.melting).any() and not trace.gaps.any()
                 words, token = ("never molten", "stop") if never else ("not told by the record", "unknown")

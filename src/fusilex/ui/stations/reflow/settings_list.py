@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
-from fusilex.core.heat.plan import FULL_C
+from fusilex.bench.stations.reflow.live import steps_of
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.units import show_temperature
 from fusilex.ui.theme import theme
@@ -23,16 +23,12 @@ def clock(seconds: float) -> str:
     return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
-def steps_of(schedule: Schedule) -> list[tuple[float, str]]:
-    """What to do, in order of time: a curve is set from point to point, a dial is turned."""
-    found = []
-    for t, c in zip(schedule.times, schedule.settings, strict=True):
-        at = show_temperature(c, Units.fahrenheit)
-        words = f"through {at}" if schedule.curve else f"turn to {at}"
-        found.append((t, "switch off" if c <= 0 else "turn to full" if c >= FULL_C else words))
-    for t, share in schedule.door:
-        found.append((t, "door shut" if share < 0.1 else "door ajar" if share < 0.6 else "door open"))
-    return sorted(found, key=lambda step: step[0])
+def words_of(schedule: Schedule) -> list[tuple[float, str]]:
+    """What to do and when, as one says it."""
+    return [
+        (t, what if c is None else f"{what} {show_temperature(c, Units.fahrenheit)}")
+        for t, what, c in steps_of(schedule)
+    ]
 
 
 class SettingsList(Card):
@@ -45,7 +41,7 @@ class SettingsList(Card):
         self.setAccessibleName("Settings")
 
     def show_steps(self, schedule: Schedule | None, at_s: float) -> None:
-        self.steps, self.at_s = steps_of(schedule) if schedule else [], at_s
+        self.steps, self.at_s = words_of(schedule) if schedule else [], at_s
         self.update()
 
     def draw(self, painter: QPainter) -> None:

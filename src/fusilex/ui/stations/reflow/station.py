@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fusilex.ui.desk import Desk
+from fusilex.ui.stations.reflow.live_view import LiveView
 from fusilex.ui.stations.reflow.run_view import RunView
 from fusilex.ui.stations.reflow.twin_view import TwinView
 from fusilex.ui.tabbed import TabbedStation
@@ -10,7 +11,7 @@ from fusilex.ui.tabbed import TabbedStation
 
 class ReflowPicture(TabbedStation):
     name = "Reflow"
-    view_classes = (RunView, TwinView)
+    view_classes = (RunView, TwinView, LiveView)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)

@@ -1,0 +1,159 @@
+"""A run while it goes on: what was read and marked, kept line by line on disk; what to do now, and what comes next."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from fusilex.core.heat.plan import FULL_C
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.reflow.windows import ProcessWindow
+
+FIRST_SHINE, ALL_SHINY, DOOR_OPEN = "first shine", "all shiny", "door open"
+SLOPE_S, AHEAD_S, SOON_S, JUST_S, TOUCH_C = 10.0, 10.0, 30.0, 4.0, 50.0
+
+
+@dataclass
+class LiveLog:
+    """Rows of (s, °C by probe) and marks (s, what) of a run with a schedule, written to `path` as they come, where
+    there is one: what was logged outlives the program.
+    """
+
+    names: Sequence[str]
+    schedule: Schedule
+    path: Path | None = None
+    rows: list[tuple[float, list[float]]] = field(default_factory=list)
+    marks: list[tuple[float, str]] = field(default_factory=list)
+
+    def begin(self) -> None:
+        """Begin the file anew."""
+        if self.path is not None:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            self.path.write_text(self._head(), encoding="utf-8")
+
+    def add(self, at_s: float, celsius: Sequence[float]) -> None:
+        """A row of readings."""
+        self.rows.append((at_s, list(celsius)))
+        self._keep(self._row(at_s, celsius, ""))
+
+    def mark(self, at_s: float, what: str) -> None:
+        """Something was seen."""
+        self.marks.append((at_s, what))
+        self._keep(self._row(at_s, [math.nan] * len(self.names), what))
+
+    def _keep(self, line: str) -> None:
+        if self.path is not None:
+            with self.path.open("a", encoding="utf-8") as file:
+                file.write(line)
+                file.flush()
+                os.fsync(file.fileno())
+
+    def _head(self) -> str:
+        kind = "set_c" if self.schedule.curve else "dial_c"
+        return _line(["time_s", kind, "door", *(f"{name} °C" for name in self.names), "seen"])
+
+    def _row(self, at_s: float, celsius: Sequence[float], seen: str) -> str:
+        at = np.array([at_s])
+        told = f"{float(self.schedule.set_at(at)[0]):.1f}", f"{float(self.schedule.door_at(at)[0]):.2f}"
+        return _line([f"{at_s:.1f}", *told, *(f"{c:.2f}" if math.isfinite(c) else "" for c in celsius), seen])
+
+    def csv(self) -> bytes:
+        """The log as a file."""
+        rows = [(t, self._row(t, c, "")) for t, c in self.rows]
+        rows += [(t, self._row(t, [math.nan] * len(self.names), what)) for t, what in self.marks]
+        return "".join([self._head(), *(row for _, row in sorted(rows, key=lambda r: r[0]))]).encode()
+
+    @property
+    def now_s(self) -> float:
+        return max([t for t, _ in self.rows[-1:]] + [t for t, _ in self.marks[-1:]], default=0.0)
+
+    def curve(self, k: int) -> tuple[np.ndarray, np.ndarray]:
+        """Times and temperatures of a probe, gaps left out."""
+        found = [(t, c[k]) for t, c in self.rows if math.isfinite(c[k])]
+        return np.array([t for t, _ in found]), np.array([c for _, c in found])
+
+    def slope(self, k: int) -> float:
+        """°C/s of a probe over the last seconds, NaN where too little is known."""
+        t, c = self.curve(k)
+        near = t >= (t[-1] - SLOPE_S if len(t) else 0.0)
+        if near.sum() < 3 or np.ptp(t[near]) < SLOPE_S / 3:
+            return math.nan
+        return float(np.polyfit(t[near], c[near], 1)[0])
+
+    def seen_words(self) -> str:
+        """The marks as one says them."""
+        return ", ".join(f"{what} at {int(t) // 60}:{int(t) % 60:02d}" for t, what in self.marks)
+
+
+def _line(cells: Sequence[str]) -> str:
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\n").writerow(cells)
+    return out.getvalue()
+
+
+def steps_of(schedule: Schedule) -> list[tuple[float, str, float | None]]:
+    """What hands do, in order of time: (s, what, °C or None). A curve is the oven's own affair, but for its door."""
+    found: list[tuple[float, str, float | None]] = []
+    for t, c in zip(schedule.times, schedule.settings, strict=True):
+        off, full = c <= 0, c >= FULL_C
+        words = "switch off" if off else "turn to full" if full else "through" if schedule.curve else "turn to"
+        found.append((t, words, None if off or full else c))
+    for t, share in schedule.door:
+        found.append((t, "door shut" if share < 0.1 else "door ajar" if share < 0.6 else "door open", None))
+    return sorted(found, key=lambda step: step[0])
+
+
+def alarms(log: LiveLog, window: ProcessWindow) -> list[str]:
+    """What passed a limit or is about to, worst first: too hot, soon too hot, molten for long, heating too fast."""
+    found: list[tuple[int, str]] = []
+    for k, name in enumerate(log.names):
+        t, c = log.curve(k)
+        slope = log.slope(k)
+        if not len(t) or math.isnan(slope):
+            continue
+        if c[-1] >= window.peak[1]:
+            found.append((0, f"{name} is at {c[-1]:.0f} °C, above {window.peak[1]:g}: heat off, open the door."))
+        elif c[-1] + AHEAD_S * slope > window.peak[1]:
+            soon = (window.peak[1] - c[-1]) / slope
+            found.append((1, f"{name} passes {window.peak[1]:g} °C in {soon:.0f} s: heat off."))
+        above = t[c >= window.melting]
+        if len(above) and c[-1] >= window.melting and t[-1] - above[0] > window.above_melting[1] - AHEAD_S:
+            found.append((2, f"{name} is molten for {t[-1] - above[0]:.0f} s: open the door."))
+        if slope > window.heating[1]:
+            found.append((3, f"{name} heats by {slope:.1f} °C/s: turn it down."))
+    return [words for _, words in sorted(found, key=lambda f: f[0])]
+
+
+def advice(log: LiveLog, at_s: float, cooling: bool) -> tuple[str, str]:
+    """The one thing to do now, and what comes next; hands wait until the hottest probe is cool enough."""
+    steps = steps_of(log.schedule)
+    due = [s for s in steps if at_s - JUST_S <= s[0] <= at_s]
+    ahead = [s for s in steps if s[0] > at_s]
+    doing = [s for s in due if s[1] != "through"]
+    following = next((s for s in ahead if s[1] != "through"), None)
+    soon = "" if following is None else f"{_words(following).capitalize()} in {following[0] - at_s:.0f} s."
+    if doing:
+        return f"Now: {', '.join(_words(s) for s in doing)}", soon
+    if following is not None and following[0] - at_s <= SOON_S:
+        return f"{_words(following).capitalize()} in {following[0] - at_s:.0f} s", "Leave the board alone."
+    if cooling:
+        warm = [float(c[-1]) for c in (log.curve(k)[1] for k in range(len(log.names))) if len(c)]
+        if warm and max(warm) < TOUCH_C:
+            return "Cool enough to touch", "X ends the run and puts it on record."
+        told = (
+            f"{max(warm):.0f} °C: hands off until it is below {TOUCH_C:g}." if warm else "Hands off until it is cool."
+        )
+        return "Leave it until it is solid and cool", told
+    return "Leave the door shut", soon or "Watch the part that melts last."
+
+
+def _words(step: tuple[float, str, float | None]) -> str:
+    _, what, celsius = step
+    return what if celsius is None else f"{what} {celsius:.0f} °C"
