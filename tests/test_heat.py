@@ -14,10 +14,10 @@ from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
 from fusilex.core.heat import run as running
 from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
-from fusilex.core.heat.joints import joints_of, molten
+from fusilex.core.heat.joints import Joint, joints_of, molten
 from fusilex.core.heat.matter import SIGMA
 from fusilex.core.heat.oven import DIAL, PARAMETERS, OvenModel
-from fusilex.core.heat.plan import plan, run_metrics, scores
+from fusilex.core.heat.plan import Planned, plan, run_metrics, scores
 from fusilex.core.heat.predict import predict
 from fusilex.core.heat.probes import Logged, Probe, one_hot
 from fusilex.core.heat.run import simulate
@@ -337,3 +337,10 @@ def test_windows_come_from_records_and_what_a_log_leaves_open_is_listed(tmp_path
     assert "max_cooling_c_per_s" in unknown and all(u["why"] for u in found["leaded"]["data"]["unknown"])
     assert main(["profile", str(tmp_path / "log.csv"), "--window", "copper"]) == 2
     assert "lead-free" in capsys.readouterr().err
+
+
+def test_a_plan_is_a_go_only_where_every_oven_that_may_be_keeps_the_window() -> None:
+    made = Planned((), Schedule((0.0,), (25.0,)), 0.8, 0.9, ("peak", Joint("U1", "1", 0)))
+    assert made.possible is True
+    assert replace(made, index_at_worst=1.2).possible is None
+    assert replace(made, index=1.1, index_at_worst=1.2).possible is False
