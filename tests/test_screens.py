@@ -228,19 +228,19 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
     taught(bench)
     bench.do(c.MachinePlaced(1))
     station = show(window, "Reflow")
-    station.record(str(tmp_path / "absent.csv"))
+    station.view.record(str(tmp_path / "absent.csv"))
     assert "expected a file that can be read; found No such file" in window.desk.said
     with (tmp_path / "huge.csv").open("wb") as stream:
         stream.truncate(200 * 2**20)
-    station.record(str(tmp_path / "huge.csv"))
+    station.view.record(str(tmp_path / "huge.csv"))
     assert "at most 48 MB; found 200 MB" in window.desk.said
     (tmp_path / "text.csv").write_text("time,temp\n" + "\n".join(f"{i},hot" for i in range(20)))
-    station.record(str(tmp_path / "text.csv"))
+    station.view.record(str(tmp_path / "text.csv"))
     assert "line 2, column temp: expected a number; found “hot”" in window.desk.said
-    assert bench.state[Reflowing].loads == [] and not station.chart.shown.traces
-    station.record(str(HERON / "oven-run-1.csv"))
+    assert bench.state[Reflowing].loads == [] and not station.view.chart.shown.traces
+    station.view.record(str(HERON / "oven-run-1.csv"))
     window.desk.go("Reflow", "H7-01")
-    shown = station.chart.shown
+    shown = station.view.chart.shown
     names = list(shown.traces)
     assert last_to_melt(shown.traces, shown.window.melting) == names[1] and "window index 60" in shown.title
     assert {b.loads["Reflow"].number for b in bench.state.panel_boards(1)} == {1}
@@ -465,7 +465,7 @@ def test_foil_and_paste_are_chosen_and_change_the_judgement(window: Window) -> N
         assert words in window.desk.said and bench.state.foil_mm == 0.15
     QTest.keyClick(window, K.Key_A)
     assert bench.state.paste == "bismuth" and ("alloy", "Sn42Bi58") in window.facts.rows
-    assert show(window, "Reflow").window_rule == WINDOWS["bismuth"]
+    assert show(window, "Reflow").view.window_rule == WINDOWS["bismuth"]
     with pytest.raises(
         c.Refused, match=r"nothing to take back at Reflow. The last thing was the bismuth paste, at Print"
     ):

@@ -108,6 +108,8 @@ DIM = Tokens(
 GAP, RADIUS = 8, 8
 LEAST_WIDE, LEAST_HIGH = 80, 51
 """Times the base that a window is wide and high at least: what every picture has to do with."""
+HEAT = ("#24324a", "#2f5d6e", "#5f8f6a", "#c9b45a", "#e08b3a", "#c8402f")
+"""From the coolest to the hottest: dark, through brass, to red; in either theme."""
 SIZES = {"tiny": 0.85, "small": 0.95, "body": 1.05, "lead": 1.2, "head": 1.55, "now": 1.9, "huge": 3.0}
 
 
@@ -155,6 +157,16 @@ class Theme:
         QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
         QToolTip {{ background: {t.now_ground}; color: {t.now_ink}; border: none; padding: 4px; }}
         """
+
+
+def heat_rgb() -> list[tuple[int, int, int]]:
+    """Red, green and blue of `HEAT`."""
+    return [(c.red(), c.green(), c.blue()) for c in map(QColor, HEAT)]
+
+
+def mixed(red: int, green: int, blue: int) -> QColor:
+    """A colour that was worked out, such as one between two of `HEAT`."""
+    return QColor(red, green, blue)
 
 
 @lru_cache(maxsize=512)

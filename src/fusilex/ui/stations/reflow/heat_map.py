@@ -5,24 +5,23 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QImage, QPainter, QPen
+from PyQt6.QtGui import QImage, QPainter, QPen
 
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.units import show_temperature
-from fusilex.ui.theme import theme
+from fusilex.ui.theme import heat_rgb, mixed, theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 
-COLOURS = ("#24324a", "#2f5d6e", "#5f8f6a", "#c9b45a", "#e08b3a", "#c8402f")
 LEAST_RANGE_C = 12.0
 """From the coolest to the hottest the colours go at each moment: what matters is who lags. No finer than this."""
 
 
 def colours_of(celsius: NDArray[np.float64], low: float, high: float) -> NDArray[np.uint8]:
     """Red, green and blue of temperatures (…, °C) between two: … × 3."""
-    table = np.array([QColor(c).getRgb()[:3] for c in COLOURS], dtype=float)
-    stops = np.linspace(low, high, len(COLOURS))
+    table = np.array(heat_rgb(), dtype=float)
+    stops = np.linspace(low, high, len(table))
     found = np.stack([np.interp(celsius, stops, table[:, k]) for k in range(3)], axis=-1)
     return np.asarray(np.round(found), dtype=np.uint8)
 
@@ -83,7 +82,7 @@ class HeatMap(Card):
             size = max(5.0, 1000 * float(np.sqrt(sheet.lumps.area[k] / 2)) * scale)
             px = box.right() - x * scale if self.below else box.left() + x * scale
             painter.setPen(QPen(theme.colour("lit"), 1.2))
-            painter.setBrush(QColor(*(int(v) for v in tones[k])))
+            painter.setBrush(mixed(*(int(v) for v in tones[k])))
             painter.drawRect(QRectF(px - size / 2, box.bottom() - y * scale - size / 2, size, size))
 
     def _legend(self, painter: QPainter, room: QRectF) -> None:
@@ -92,7 +91,7 @@ class HeatMap(Card):
         bar = QRectF(room.left(), room.top(), room.width(), theme.base * 0.8)
         for step in range(int(bar.width())):
             c = low + (high - low) * step / bar.width()
-            tone = QColor(*(int(v) for v in colours_of(np.array(c), low, high)))
+            tone = mixed(*(int(v) for v in colours_of(np.array(c), low, high)))
             painter.fillRect(QRectF(bar.left() + step, bar.top(), 1.5, bar.height()), tone)
         for c in _round_values(low, high):
             x = bar.left() + (c - low) / (high - low) * bar.width()
