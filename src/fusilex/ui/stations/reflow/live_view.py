@@ -6,8 +6,7 @@ import math
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QCoreApplication, QRectF, QTimer
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import QCoreApplication, QTimer
 
 from fusilex.bench.common.scales import STAND_IN
 from fusilex.bench.now import Now
@@ -26,32 +25,13 @@ from fusilex.journal.place import path_of
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Search
 from fusilex.ui.stations.reflow.gate_chart import Shown
+from fusilex.ui.stations.reflow.readout import Readout
 from fusilex.ui.stations.reflow.twin_view import FORETELL_S, TwinChart
 from fusilex.ui.tabbed import View
-from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
-from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
 
 TICK_MS, READ_S, FAST, BY_EYE = 250, 1.0, 20.0, "none"
-
-
-class Readout(Card):
-    """The temperature, how it changes, and the time of the run, to be read from the other end of the room."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.words: list[tuple[str, str]] = []
-        self.setFixedHeight(round(theme.base * 8))
-        self.setAccessibleName("Temperature, slope and time")
-
-    def draw(self, painter: QPainter) -> None:
-        wide = self.width() / max(1, len(self.words))
-        for k, (what, value) in enumerate(self.words):
-            plain_text(painter, QRectF(16 + k * wide, 8, wide - 16, theme.base * 2), what, "small", "soft")
-            box = QRectF(16 + k * wide, theme.base * 2.6, wide - 16, theme.base * 5)
-            plain_text(painter, box, value, "huge", "ink", True)
 
 
 class LiveView(View):
