@@ -305,6 +305,21 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
     width = [np.mean([j["peak_within95_c"] for j in d["joints"]]) for d in (sure, unsure)]  # type: ignore[union-attr]
     assert width[0] < width[1] / 2 and unsure["fitted_runs"] == 0
     assert main(["oven", "predict", str(HERON), "--oven", str(better)]) == 2
+    for wrong, why in (
+        ({"method": "plate"}, "has no twin yet"),
+        ({"numbers": {"power_w": 1e9}}, "numbers of one oven"),
+        ({"fit": {"names": ["fish"], "z": [0.1], "covariance": [[1.0]], "runs": 1}}, "no fish in an oven"),
+        ({"fit": {"names": ["view"], "z": [0.1], "covariance": [[-1.0]], "runs": 1}}, "no negative variance"),
+        ({"fit": {"names": ["view"], "z": [400.0], "covariance": [[1.0]], "runs": 1}}, "lie within 12"),
+    ):
+        oven.write_text(json.dumps({"kind": "oven", "id": "drawer", **wrong}))
+        assert main(["oven", *words, str(oven)]) == 2
+        assert why in capsys.readouterr().err
+    off = {**json.loads(better.read_text()), "fit": {**json.loads(better.read_text())["fit"], "residual_c": 51.0}}
+    oven.write_text(json.dumps(off))
+    assert main(["oven", *words, str(oven), "--json"]) in (0, 1)
+    judged = json.loads(capsys.readouterr().out)["judgements"][0]
+    assert judged["level"] == "unknown" and "51 °C off its logs" in judged["headline"]
     assert main(["oven", "fit", str(log), "--oven", str(points)]) == 2
     log.write_text(log.read_text().replace("set_c", "power"))
     assert main(["oven", "fit", str(log), "--oven", str(oven)]) == 2

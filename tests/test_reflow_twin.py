@@ -112,7 +112,7 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     found = view.found
     last = found.joints[found.last]
     assert f"Watch {last.part} in cell {last.cell + 1}" in window.station.now().title
-    assert "never fitted" in view.chart.shown.title and "Nobody fitted" in window.station.now().detail
+    assert "never fitted" in view.chart.shown.title and "No log proves" in window.station.now().detail
     assert found.molten.melts[found.last] == np.nanmax(found.molten.melts)
     assert next(iter(view.chart.shown.traces)).startswith(last.part)
     at, state = view.chart.at_s, view.map.state.copy()
@@ -141,7 +141,7 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     oven = oven_of(bench.batch)
     assert oven.fit.runs == 1 and oven.fit.residual_c < 2.5
     wait(qtbot, view)
-    assert "fitted to 1 run" in view.chart.shown.title and "Nobody fitted" not in window.station.now().detail
+    assert "fitted to 1 run" in view.chart.shown.title and "No log proves" not in window.station.now().detail
     assert np.mean(view.found.peak95) < wide / 2, "a log makes it surer"
     world = OvenWorld(sheet, told, jittered(3))
     world.advance(290.0)

@@ -10,9 +10,8 @@ import msgspec
 import numpy as np
 
 from fusilex.bench.verbs.answer import Answer
-from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad
-from fusilex.bench.workshop.machine_file import read_alone
-from fusilex.bench.workshop.oven import Oven, fit_row
+from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad, oven_in
+from fusilex.bench.workshop.oven import GOOD_C, Oven, fit_row
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.oven import PARAMETERS
 from fusilex.core.heat.probes import Logged, Probe, probe_place
@@ -25,18 +24,22 @@ from fusilex.formats.lists.schedule import schedule_in
 from fusilex.formats.lists.temperature_log import TemperatureLog, read_log
 from fusilex.formats.written.whole import write_whole
 
-PLAIN_MM, GOOD_C = (100.0, 80.0), 3.0
-"""A board that nobody describes; the residual up to which a twin is taken for its oven."""
+PLAIN_MM = (100.0, 80.0)
+"""A board that nobody describes."""
 
 
 def fit(
     logs: Sequence[str], oven_file: str, folder: str | None = None, out: str | None = None, side: str = "top"
 ) -> Answer:
     """An oven's numbers from its logs, with what they leave open."""
-    oven = read_alone(oven_file, Oven)
+    oven = oven_in(oven_file)
     load = OvenLoad.read(folder, side) if folder else None
     sheet = load.sheet(COARSE_MM) if load else plain_sheet(*PLAIN_MM, cell_mm=COARSE_MM)
-    found = fit_oven(oven.model, [_logged(file, oven, sheet, load) for file in logs])
+    runs = [_logged(file, oven, sheet, load) for file in logs]
+    try:
+        found = fit_oven(oven.model, runs)
+    except ValueError as problem:
+        raise BadInput(Path(oven_file).name, "an oven that its logs can be fitted to", str(problem)) from problem
     told = [_told(found, name) for name in found.names if name in PARAMETERS]
     data: dict[str, Any] = {
         "parameters": told,

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from fusilex.bench.intake.design import read_design
+from fusilex.bench.workshop.machine_file import read_alone
+from fusilex.bench.workshop.oven import Oven
 from fusilex.core.design.model import Design, Part
 from fusilex.core.heat.joints import Joint, joints_of
 from fusilex.core.heat.run import Watch
@@ -13,6 +15,15 @@ from fusilex.core.heat.sheet import Sheet, sheet_of
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
+
+
+def oven_in(file: str) -> Oven:
+    """The oven that a file describes, of a kind that has a twin. Raises `BadInput`."""
+    oven = read_alone(file, Oven)
+    if not oven.has_twin:
+        raise BadInput(Path(file).name, "a controlled oven or a dial oven", f"{oven.method}, which has no twin yet")
+    return oven
+
 
 COARSE_MM = 7.5
 """Cells of the sheet where many runs are made: fits and plans."""

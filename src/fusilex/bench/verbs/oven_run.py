@@ -10,14 +10,13 @@ from typing import Any
 import numpy as np
 
 from fusilex.bench.verbs.answer import Answer
-from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad
+from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
-from fusilex.bench.workshop.machine_file import read_alone
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.plan import Planned, plan, run_metrics
 from fusilex.core.heat.predict import AFTER_S, Predicted, predict
-from fusilex.core.heat.run import simulate
+from fusilex.core.heat.run import RunsAway, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import CELL_MM, Sheet
 from fusilex.core.judgement import Because, Judgement, Level
@@ -37,16 +36,19 @@ def run(
     """``predict`` or ``plan`` a run with the board of a folder. Raises `BadInput`."""
     if len(files) != 1:
         raise BadInput("oven", f"{what} FOLDER", f"{len(files)} files")
-    if what == "plan":
-        return plan_run(files[0], oven, window, dial, side)
-    if not setpoints:
+    if what == "predict" and not setpoints:
         raise BadInput("oven", "predict FOLDER --oven OVEN.json --setpoints SP.csv", "no settings")
-    return predict_run(files[0], oven, setpoints, window, side)
+    try:
+        if what == "plan":
+            return plan_run(files[0], oven, window, dial, side)
+        return predict_run(files[0], oven, setpoints or "", window, side)
+    except RunsAway as problem:
+        raise BadInput(Path(oven).name, "numbers of one oven", str(problem)) from problem
 
 
 def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead-free", side: str = "top") -> Answer:
     """What a run with some settings does to every joint."""
-    oven, load = read_alone(oven_file, Oven), OvenLoad.read(folder, side)
+    oven, load = oven_in(oven_file), OvenLoad.read(folder, side)
     schedule = read_schedule(read_one(Path(setpoints)), Path(setpoints).name)
     rule, sheet = window_by(window), load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, schedule, rule)
@@ -55,7 +57,7 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
     last, hot = found.joints[found.last], found.joints[found.hottest]
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
-    level = Level.CARE if never else Level.GO
+    level = Level.STOP if never else Level.GO
     if never:
         headline = (
             f"{never} of {len(found.joints)} joints do not melt, {last.part} in cell {last.cell + 1} least of all"
@@ -63,17 +65,23 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
     else:
         headline = f"{last.part} in cell {last.cell + 1} melts last, at {found.molten.melts[found.last]:.0f} s"
     numbers = (
-        Because("its peak", float(found.molten.peak[found.last]), "°C"),
-        Because("give or take", half, "°C"),
+        Because("its peak", round(float(found.molten.peak[found.last]), 1), "°C"),
+        Because("give or take", round(half, 1), "°C"),
         Because("hottest", f"{hot.part} {found.molten.peak[found.hottest]:.0f} °C"),
-        Because("spread", found.spread_c, "°C"),
+        Because("spread", round(found.spread_c, 1), "°C"),
     )
-    if not oven.fit.runs:
-        level = Level.UNKNOWN
-        headline = f"Nobody fitted {oven.id} to a log: {headline[0].lower() + headline[1:] if never else headline}"
-    do = "Log a run with a probe, and fit the oven to it." if not oven.fit.runs else ""
+    if doubt := _doubt(oven):
+        level, headline = Level.UNKNOWN, f"{doubt}: {headline}"
+    do = "Log a run with a probe, and fit the oven to it." if doubt else ""
     text = "\n".join([headline, *(number.text() for number in numbers)])
     return Answer([Judgement("reflow.predicted", level, load.design.name, headline, numbers, do)], data, text)
+
+
+def _doubt(oven: Oven) -> str:
+    """Why the twin of an oven is no proof, '' where it is one."""
+    if not oven.fit.runs:
+        return f"Nobody fitted {oven.id} to a log"
+    return "" if oven.proven else f"The twin of {oven.id} is {oven.fit.residual_c:.0f} °C off its logs"
 
 
 def _predicted(load: OvenLoad, sheet: Sheet, oven: Oven, schedule: Schedule, rule: ProcessWindow) -> Predicted:
@@ -128,7 +136,7 @@ def _plain(value: float) -> float | None:
 
 def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side: str = "top") -> Answer:
     """Settings, or turns of a dial, that bring every joint through the window; or that there are none; what helps."""
-    oven, load = read_alone(oven_file, Oven), OvenLoad.read(folder, side)
+    oven, load = oven_in(oven_file), OvenLoad.read(folder, side)
     dial = dial or oven.method == "dial oven"
     rule, coarse = window_by(window), load.sheet(COARSE_MM)
     limits = limits_of(load.parts, rule.melting < LEADED_BELOW_C)
@@ -136,6 +144,7 @@ def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side:
     sheet = load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, made.schedule, rule)
     metrics, melt = _worst_metrics(found, rule), found.molten.melts
+    possible = None if made.possible and not oven.proven else made.possible  # no go without a log behind it
     data: dict[str, Any] = {
         "steps": [
             {"at_s": round(t, 1), "do": do, "set_c": None if c is None else round(c, 1)} for t, do, c in made.steps
@@ -145,27 +154,27 @@ def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side:
             "window_index": round(100 * made.index, 1),
             "at_worst": round(100 * made.index_at_worst, 1),
         },
-        "possible": made.possible,
+        "possible": possible,
         "last_to_melt": _named(found.joints[found.last]),
         "first_melts_s": _plain(float(np.nanmin(found.molten.melts)))
         if np.isfinite(found.molten.melts).any()
         else None,
         "last_melts_s": _plain(float(melt[found.last])),
-        "helps": [] if made.possible else _helps(made, dial),
+        "helps": [] if possible else _helps(made, dial),
     }
-    level = {True: Level.GO, None: Level.UNKNOWN, False: Level.STOP}[made.possible]
+    level = {True: Level.GO, None: Level.UNKNOWN, False: Level.STOP}[possible]
     headline = {
         True: f"{oven.id} brings every joint through the {window} window",
-        None: f"Whether {oven.id} keeps the {window} window is not known: its logs leave too much open",
+        None: f"Whether {oven.id} keeps the {window} window is not known: {_doubt(oven) or 'its logs leave much open'}",
         False: f"{oven.id} cannot bring this board through the {window} window",
-    }[made.possible]
+    }[possible]
     name, joint = made.worst
     numbers = (
         Because("index of the worst joint", 100 * made.index),
         Because("by the worst oven it may be", 100 * made.index_at_worst),
         Because("worst", f"{name} at {joint.part}"),
     )
-    do = "" if made.possible else " ".join(data["helps"])
+    do = "" if possible else " ".join(data["helps"])
     text = [headline, *(_step(t, what, c) for t, what, c in made.steps)]
     return Answer([Judgement("reflow.plan", level, load.design.name, headline, numbers, do)], data, "\n".join(text))
 
@@ -198,7 +207,7 @@ def _worst_metrics(found: Predicted, rule: ProcessWindow) -> dict[str, float | N
 def _helps(made: Planned, dial: bool) -> list[str]:
     """What would help, by what is worst."""
     name, joint = made.worst
-    if made.possible is None:
+    if made.possible is not False:
         return ["Log a run with a probe on the part that melts last, and fit the oven to it."]
     if name in ("peak", "above melting"):
         found = [f"{joint.part} is the one: a smaller load, or a plate from below, brings it up."]

@@ -7,12 +7,19 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 import numpy as np
 from msgspec import Meta
+from numpy.typing import NDArray
 
 from fusilex.bench.workshop.record import Positive, Record
 from fusilex.core.heat.fit import Fitted, unfitted
-from fusilex.core.heat.oven import CONTROLLED, DIAL, OvenModel
+from fusilex.core.heat.oven import CONTROLLED, DIAL, PARAMETERS, OvenModel
+from fusilex.core.heat.schedule import LONGEST_S
 
-Seconds = Annotated[float, Meta(ge=0, le=36_000)]
+GOOD_C = 3.0
+"""The residual (°C, RMS) up to which a twin is taken for its oven."""
+
+Seconds = Annotated[float, Meta(ge=0, le=LONGEST_S)]
+Celsius = Annotated[float, Meta(ge=0, le=600)]
+MOST_Z = 12.0
 
 
 class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -41,7 +48,7 @@ class Oven(Record, frozen=True):
     minutes: Positive = 8.0
     hottest_c: Annotated[float, Meta(ge=50, le=600)] = 280.0
     door: bool = True
-    curve: tuple[tuple[Seconds, float], ...] = ()
+    curve: tuple[tuple[Seconds, Celsius], ...] = ()
     numbers: dict[str, float] = {}
     fit: OvenFit = OvenFit()
 
@@ -53,8 +60,23 @@ class Oven(Record, frozen=True):
             raise ValueError("a fit has a z and a row of covariance for each of its names")
         if len(self.fit.covariance) != size:
             raise ValueError("a fit has a z and a row of covariance for each of its names")
+        if stray := [name for name in self.fit.names if name not in PARAMETERS]:
+            raise ValueError(f"there is no {stray[0]} in an oven")
+        if size and not _is_covariance(np.array(self.fit.covariance)):
+            raise ValueError("a fit's covariance is symmetric and of no negative variance")
+        if any(not abs(z) <= MOST_Z for z in self.fit.z):
+            raise ValueError(f"z of a fit lie within {MOST_Z:g}")
         if [t for t, _ in self.curve] != sorted(t for t, _ in self.curve):
             raise ValueError("the times of a curve rise")
+
+    @property
+    def proven(self) -> bool:
+        """True where logs tell what the twin says: fitted to one at least, and close to them."""
+        return self.fit.runs > 0 and self.fit.residual_c <= GOOD_C
+
+    @property
+    def has_twin(self) -> bool:
+        return self.method in ("controlled oven", "dial oven")
 
     @property
     def model(self) -> OvenModel:
@@ -68,6 +90,11 @@ class Oven(Record, frozen=True):
             return unfitted(self.model)
         z, covariance = np.array(self.fit.z), np.array(self.fit.covariance)
         return Fitted.of(self.model, self.fit.names, z, covariance, self.fit.residual_c, self.fit.memory)
+
+
+def _is_covariance(matrix: NDArray[np.float64]) -> bool:
+    finite = bool(np.isfinite(matrix).all())
+    return finite and np.allclose(matrix, matrix.T, atol=1e-6) and float(np.linalg.eigvalsh(matrix).min()) > -1e-6
 
 
 def fit_row(fitted: Fitted, runs: int) -> OvenFit:

@@ -25,6 +25,10 @@ STEP_S = 0.5
 HOTTEST_C = 1500.0
 
 
+class RunsAway(ValueError):
+    """An oven whose numbers make it hotter without end."""
+
+
 @dataclass(frozen=True, eq=False)
 class Ledger:
     """Energy of each of r ovens (J): taken by the elements, lost to the room, and more in store at the end than at the
@@ -66,7 +70,7 @@ def simulate(
 ) -> Run:
     """The run of each oven from the room's temperature, or with the oven preheated to `oven_c`; `watch` are k × (n + m)
     weights of what is recorded, cells before bodies. `watcher` is told the share done, and ends it where it says False.
-    Raises ValueError for an oven that runs away.
+    Raises `RunsAway`.
     """
     oven = {name: np.array([o[name] for o in ovens]) for name in PARAMETERS}
     integral = np.array([1 / o.integral_s if o.kind == CONTROLLED else 0.0 for o in ovens])
@@ -114,7 +118,7 @@ def simulate(
         sensor = sensor + (air_new - sensor) * -np.expm1(-step / oven["sensor_s"])
         air, before = air_new, now
         if not (np.abs(heater) < HOTTEST_C).all():
-            raise ValueError("this oven runs away: its numbers do not belong together")
+            raise RunsAway("this oven runs away: its numbers do not belong together")
     begun = room_c if oven_c is None else oven_c
     stored = (
         oven["heater_j_per_k"] * (heater - begun)

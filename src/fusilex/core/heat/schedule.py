@@ -8,6 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
+LONGEST_S = 7200.0
+"""No run for boards takes longer."""
 
 
 @dataclass(frozen=True)

@@ -6,11 +6,11 @@ import csv
 import io
 import math
 
-from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.schedule import LONGEST_S, Schedule
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.grids import decode
 
-MOST_ROWS, MOST_S, HOTTEST_C = 100_000, 86_400.0, 600.0
+MOST_ROWS, HOTTEST_C = 100_000, 600.0
 TIME, CURVE, DIAL, DOOR = "time_s", "set_c", "dial_c", "door"
 
 
@@ -38,7 +38,7 @@ def schedule_in(data: bytes, name: str) -> Schedule | None:
         cells = dict(zip(head, (cell.strip() for cell in row), strict=False))
         if not any(cells.values()):
             continue
-        time = _number(cells.get(TIME, ""), name, number, TIME, 0.0, MOST_S)
+        time = _number(cells.get(TIME, ""), name, number, TIME, 0.0, LONGEST_S)
         if times and time < times[-1]:
             raise BadInput(name, "times that rise", f"{time:g} after {times[-1]:g}", f"line {number}")
         if text := cells.get(kind, ""):

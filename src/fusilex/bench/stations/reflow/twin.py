@@ -24,7 +24,7 @@ from fusilex.core.heat.plan import Planned, plan
 from fusilex.core.heat.predict import Predicted, predict
 from fusilex.core.heat.probes import Logged, Probe, probe_place
 from fusilex.core.heat.run import Watch
-from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.schedule import LONGEST_S, Schedule
 from fusilex.core.heat.sheet import CELL_MM, Sheet, sheet_of
 from fusilex.core.panel.layout import Panel
 from fusilex.core.programme.optimise import Spent
@@ -59,8 +59,8 @@ class KeepSettings(Command, frozen=True):
         except (msgspec.ValidationError, ValueError) as problem:
             raise Refused(f"That is no schedule: {problem}.") from None
         numbers = [*self.times, *(t for t, _ in door)]
-        if not all(0 <= t <= 36_000 for t in numbers) or not all(0 <= c <= HOTTEST_C for c in self.settings):
-            raise Refused(f"Settings are 0 to {HOTTEST_C:g} °C within 10 hours.")
+        if not all(0 <= t <= LONGEST_S for t in numbers) or not all(0 <= c <= HOTTEST_C for c in self.settings):
+            raise Refused(f"Settings are 0 to {HOTTEST_C:g} °C within two hours.")
         if not all(0 <= share <= 1 for _, share in door):
             raise Refused("A door is open by a share from 0 to 1.")
         opened = [list(d) for d in door]

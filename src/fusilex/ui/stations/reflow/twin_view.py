@@ -134,7 +134,7 @@ class TwinView(View):
                 f"{last.part} will not melt",
                 f"In cell {last.cell + 1} it gets to {self._peak(found, found.last)}. O plans anew.",
             )
-        fitted = "" if self.asked.oven.fit.runs else " Nobody fitted this oven: log a run, and K fits it."
+        fitted = "" if self.asked.oven.proven else " No log proves this twin: log a run, and K fits it."
         return Now(
             f"Watch {last.part} in cell {last.cell + 1}: it melts last",
             f"At {clock(melts)}{self._give(found)}, and peaks at {self._peak(found, found.last)}."
@@ -215,11 +215,12 @@ class TwinView(View):
     def _planned(self, made: Planned) -> None:
         self._end()
         s = made.schedule
+        proven = self.asked is not None and self.asked.oven.proven
         words = {
             True: "Every joint keeps the window, by every oven that this may be.",
-            None: "The likeliest oven keeps the window; whether this one does, its logs cannot tell.",
+            None: "The likeliest oven keeps the window; whether this one does, no log tells.",
             False: f"No settings keep the window: {made.worst[0]} at {made.worst[1].part} is worst.",
-        }[made.possible]
+        }[None if made.possible and not proven else made.possible]
         keep = KeepSettings(list(s.times), list(s.settings), s.curve, [list(d) for d in s.door])
         self.words = f"{words} Index {100 * made.index:.0f}."
         self.desk.do(keep)
