@@ -285,6 +285,7 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
     log, oven, better = tmp_path / "log.csv", tmp_path / "oven.json", tmp_path / "better.json"
     log.write_text("time_s,set_c,door,C1@1 °C,U1@3 °C\n" + "\n".join(rows) + "\n")
     oven.write_text(json.dumps({"kind": "oven", "id": "drawer", "method": "controlled oven"}))
+    (tmp_path / "first.json").write_text(oven.read_text())
     told = ask("fit", str(log), "--oven", str(oven), "--design", str(HERON), "--out", str(better))
     names = {p["name"] for p in told["parameters"]}  # type: ignore[union-attr,index]
     assert told["residual_c"] < 2 and names == set(PARAMETERS)  # type: ignore[operator]
@@ -315,6 +316,16 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
         oven.write_text(json.dumps({"kind": "oven", "id": "drawer", **wrong}))
         assert main(["oven", *words, str(oven)]) == 2
         assert why in capsys.readouterr().err
+    assert main(["oven", "fit", str(log), "--oven", str(tmp_path / "first.json"), "--out", str(oven)]) in (0, 1)
+    capsys.readouterr()
+    assert main(["oven", *words, str(oven), "--json"]) in (0, 1)
+    assert "without its board" in json.loads(capsys.readouterr().out)["judgements"][0]["headline"]
+    points.write_text("time_s,set_c,door\n0,25,\n120,150,\n240,200,\n330,280,\n450,280,1\n")
+    assert main(["oven", *words, str(better), "--json"]) in (0, 1)
+    judged = json.loads(capsys.readouterr().out)["judgements"][0]
+    assert judged["level"] == "care" and any("index" in str(b["value"]) for b in judged["because"]), (
+        "far too hot is no go"
+    )
     off = {**json.loads(better.read_text()), "fit": {**json.loads(better.read_text())["fit"], "residual_c": 51.0}}
     oven.write_text(json.dumps(off))
     assert main(["oven", *words, str(oven), "--json"]) in (0, 1)
@@ -355,7 +366,7 @@ def test_windows_come_from_records_and_what_a_log_leaves_open_is_listed(tmp_path
 
 
 def test_a_plan_is_a_go_only_where_every_oven_that_may_be_keeps_the_window() -> None:
-    made = Planned((), Schedule((0.0,), (25.0,)), 0.8, 0.9, ("peak", Joint("U1", "1", 0)))
+    made = Planned(Schedule((0.0,), (25.0,)), 0.8, 0.9, ("peak", Joint("U1", "1", 0)))
     assert made.possible is True
     assert replace(made, index_at_worst=1.2).possible is None
     assert replace(made, index=1.1, index_at_worst=1.2).possible is False

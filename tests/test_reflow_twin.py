@@ -13,6 +13,7 @@ from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.common.oven_logs import logged_run
 from fusilex.bench.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
@@ -66,7 +67,7 @@ def test_settings_are_kept_by_step_or_come_from_the_ovens_curve(bench: Bench) ->
     bench.do(c.KeepSettings(TIMES, SETTINGS, True, DOOR))
     kept = settings_of(bench.batch)
     assert kept is not None and kept.end == 301 and kept.door == ((300.0, 1.0),)
-    assert [words for _, words in words_of(kept)][-3:] == ["through 275 °C", "door open", "switch off"]
+    assert [words for _, words in words_of(kept)][-3:] == ["set 275 °C", "door open", "switch off"]
     for times, settings, door, why in (
         ([10.0, 0.0], [1.0, 2.0], [], "times of a schedule rise"),
         ([0.0], [1.0, 2.0], [], "a time for each setting"),
@@ -132,6 +133,8 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     told = lambda t: (float(kept.set_at(np.array([t]))[0]), float(kept.door_at(np.array([t]))[0]))  # noqa: E731
     time, read = logged(OvenWorld(sheet, told, jittered(3)), ["C1@1", "U1@3"], 430.0)
     rows = "".join(f"{t:.1f},{a:.2f},{b:.2f}\n" for t, a, b in zip(time, read["C1@1"], read["U1@3"], strict=True))
+    with pytest.raises(BadInput, match="neither"):
+        logged_run(f"time_s,U1 °C\n{rows}".encode(), "bare.csv", sheet, None, None)
     bench.do(c.RecordReflow(1, "run.csv", f"time_s,probe C1 °C,U1@3 °C\n{rows}".encode()))
     window.desk.go("Reflow", "H7-01")
     wait(qtbot, view)

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from fusilex.bench.mishaps import write_down
+from fusilex.core.problems import BadInput
 from fusilex.core.programme.optimise import Found, Seen, Spent
 
 TOLD_S = 0.15
@@ -39,7 +40,7 @@ class Search(QThread):
         self._began = time.monotonic()
         try:
             self.finished_with.emit(self.work(self.spent, self._seen))
-        except ValueError as problem:
+        except (ValueError, BadInput) as problem:
             self.failed.emit(f"{problem}.")
         except Exception as error:  # a defect must not take the window with it
             self.failed.emit(f"The search ended in a mistake in Fusilex. {write_down(error)}")

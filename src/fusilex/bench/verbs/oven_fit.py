@@ -7,21 +7,17 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-import numpy as np
 
+from fusilex.bench.common.oven_logs import logged_run
 from fusilex.bench.verbs.answer import Answer
-from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad, oven_in
-from fusilex.bench.workshop.oven import GOOD_C, Oven, fit_row
+from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
+from fusilex.bench.workshop.oven import GOOD_C, fit_row
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.oven import PARAMETERS
-from fusilex.core.heat.probes import Logged, Probe, probe_place
-from fusilex.core.heat.schedule import Schedule
-from fusilex.core.heat.sheet import Sheet, plain_sheet
+from fusilex.core.heat.sheet import COARSE_MM, plain_sheet
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
-from fusilex.formats.lists.schedule import schedule_in
-from fusilex.formats.lists.temperature_log import TemperatureLog, read_log
 from fusilex.formats.written.whole import write_whole
 
 PLAIN_MM = (100.0, 80.0)
@@ -35,7 +31,8 @@ def fit(
     oven = oven_in(oven_file)
     load = OvenLoad.read(folder, side) if folder else None
     sheet = load.sheet(COARSE_MM) if load else plain_sheet(*PLAIN_MM, cell_mm=COARSE_MM)
-    runs = [_logged(file, oven, sheet, load) for file in logs]
+    board = (load.design, load.panel) if load else None
+    runs = [logged_run(read_one(Path(file)), Path(file).name, sheet, oven.told, board) for file in logs]
     try:
         found = fit_oven(oven.model, runs)
     except ValueError as problem:
@@ -48,13 +45,15 @@ def fit(
         "runs": len(logs),
     }
     if out:
-        record = msgspec.structs.replace(oven, fit=fit_row(found, len(logs)))
+        record = msgspec.structs.replace(oven, fit=fit_row(found, len(logs), load is not None))
         body = {"kind": oven.what, **msgspec.to_builtins(record)}
         write_whole({Path(out): msgspec.json.format(msgspec.json.encode(body), indent=1) + b"\n"})
     text = [_line(one, one["name"] in found.untold) for one in told]
-    level = Level.GO if found.residual_c <= GOOD_C else Level.CARE
+    level = Level.GO if found.residual_c <= GOOD_C and load else Level.CARE
     numbers = (Because("RMS residual", found.residual_c, "°C"), Because("runs", len(logs)))
     do = "" if level is Level.GO else "Look at where the probes sat, and whether each log has the settings of its run."
+    if load is None:
+        do = "Say with --design which board was in the oven: a fit without it proves nothing for another."
     headline = f"The twin of {oven.id} is within {found.residual_c:.1f} °C of its logs"
     return Answer([Judgement("reflow.fit", level, oven.id, headline, numbers, do)], data, "\n".join(text))
 
@@ -72,33 +71,3 @@ def _told(found: Fitted, name: str) -> dict[str, Any]:
         "within95": list(found.within95(name)),
         "unit": PARAMETERS[name].unit,
     }
-
-
-def _logged(file: str, oven: Oven, sheet: Sheet, load: OvenLoad | None) -> Logged:
-    """A log with the settings it carries, or those of the oven's record."""
-    path = Path(file)
-    data = read_one(path)
-    log = read_log(data, path.name)
-    schedule = schedule_in(data, path.name)
-    if schedule is None:
-        if not oven.curve:
-            raise BadInput(path.name, "a column set_c or dial_c, or a curve in the oven's record", "neither")
-        schedule = Schedule(
-            tuple(t for t, _ in oven.curve), tuple(c for _, c in oven.curve), oven.method != "dial oven"
-        )
-    probes, air = [], []
-    for name, values in log.probes_c.items():
-        if name.lower() in ("air", "oven"):
-            air.append(Probe(name, log.time_s, values))
-        elif name.lower() not in ("set", "set_c", "dial", "dial_c"):
-            probes.append(
-                Probe(name, log.time_s, values, probe_place(name, sheet, load.design, load.panel) if load else None)
-            )
-    room = _room(log)
-    return Logged(sheet, schedule, tuple(probes), tuple(air), room)
-
-
-def _room(log: TemperatureLog) -> float:
-    """The room's temperature: what the coolest probe shows first, where that may be a room."""
-    first = [float(v[np.isfinite(v)][0]) for v in log.probes_c.values() if np.isfinite(v).any()]
-    return min(max(min(first, default=25.0), 10.0), 45.0)

@@ -25,10 +25,6 @@ def oven_in(file: str) -> Oven:
     return oven
 
 
-COARSE_MM = 7.5
-"""Cells of the sheet where many runs are made: fits and plans."""
-
-
 @dataclass(frozen=True, eq=False)
 class OvenLoad:
     """A design's panel with what is on paste on a side."""

@@ -3,31 +3,28 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from fusilex.bench.verbs.answer import Answer
-from fusilex.bench.verbs.oven_load import COARSE_MM, OvenLoad, oven_in
+from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.heat.joints import Joint
-from fusilex.core.heat.plan import Planned, plan, run_metrics
+from fusilex.core.heat.plan import Planned, plan, run_metrics, scores
 from fusilex.core.heat.predict import AFTER_S, Predicted, predict
 from fusilex.core.heat.run import RunsAway, simulate
 from fusilex.core.heat.schedule import Schedule
-from fusilex.core.heat.sheet import CELL_MM, Sheet
+from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.part_limits import limits_of
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.schedule import read_schedule
-
-LEADED_BELOW_C = 200.0
-"""Windows that melt below this are of leaded or bismuth paste, and parts' limits with them."""
 
 
 def run(
@@ -57,7 +54,8 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
     last, hot = found.joints[found.last], found.joints[found.hottest]
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
-    level = Level.STOP if never else Level.GO
+    index, name, at = _worst(found, rule, limits_of(load.parts, rule.leaded))
+    level = Level.STOP if never else Level.CARE if index > 1 else Level.GO
     if never:
         headline = (
             f"{never} of {len(found.joints)} joints do not melt, {last.part} in cell {last.cell + 1} least of all"
@@ -69,18 +67,35 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
         Because("give or take", round(half, 1), "°C"),
         Because("hottest", f"{hot.part} {found.molten.peak[found.hottest]:.0f} °C"),
         Because("spread", round(found.spread_c, 1), "°C"),
+        Because("furthest from the middle of the window", f"{name} at {at.part}, index {100 * index:.0f}"),
     )
+    if level is Level.GO and not np.isfinite(found.melts95).all():
+        level, headline = Level.UNKNOWN, f"{headline}, in some of the ovens that it may be perhaps never"
     if doubt := _doubt(oven):
         level, headline = Level.UNKNOWN, f"{doubt}: {headline}"
     do = "Log a run with a probe, and fit the oven to it." if doubt else ""
+    if level in (Level.STOP, Level.CARE):
+        do = "Find other settings with oven plan."
     text = "\n".join([headline, *(number.text() for number in numbers)])
     return Answer([Judgement("reflow.predicted", level, load.design.name, headline, numbers, do)], data, text)
+
+
+def _worst(found: Predicted, rule: ProcessWindow, limits: Mapping[str, float]) -> tuple[float, str, Joint]:
+    """The worst score of all joints (1: at a limit), bodies' own limits among them; of what, and where."""
+    curves = found.run.watched[:, :, 0]
+    by = scores(run_metrics(found.run.time, curves, rule), rule)
+    most = np.array([limits.get(j.part, np.inf) for j in found.joints])
+    by["body"] = np.where(found.molten.peak > most, 1 + (found.molten.peak - most), 0.0)
+    name = max(by, key=lambda key: float(by[key].max()))
+    return float(by[name].max()), name, found.joints[int(by[name].argmax())]
 
 
 def _doubt(oven: Oven) -> str:
     """Why the twin of an oven is no proof, '' where it is one."""
     if not oven.fit.runs:
         return f"Nobody fitted {oven.id} to a log"
+    if not oven.fit.board:
+        return f"{oven.id} was fitted without its board"
     return "" if oven.proven else f"The twin of {oven.id} is {oven.fit.residual_c:.0f} °C off its logs"
 
 
@@ -139,7 +154,7 @@ def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side:
     oven, load = oven_in(oven_file), OvenLoad.read(folder, side)
     dial = dial or oven.method == "dial oven"
     rule, coarse = window_by(window), load.sheet(COARSE_MM)
-    limits = limits_of(load.parts, rule.melting < LEADED_BELOW_C)
+    limits = limits_of(load.parts, rule.leaded)
     made = plan(coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.door, limits)
     sheet = load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, made.schedule, rule)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from fusilex.bench.workshop.record import Positive, Record
 from fusilex.core.heat.fit import Fitted, unfitted
 from fusilex.core.heat.oven import CONTROLLED, DIAL, PARAMETERS, OvenModel
-from fusilex.core.heat.schedule import LONGEST_S
+from fusilex.core.heat.schedule import LONGEST_S, Schedule
 
 GOOD_C = 3.0
 """The residual (°C, RMS) up to which a twin is taken for its oven."""
@@ -23,8 +23,9 @@ MOST_Z = 12.0
 
 
 class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """What runs told: parameters by `names`, their `z` (in thirds of what is usual, as docs/formats.md has it) with
-    `covariance`, the RMS residual (°C), for how many samples a sample counts less, and how many runs there were.
+    """What runs told: parameters by `names`, their `z` (a number is its usual one times its usual factor to the z)
+    with `covariance`, the RMS residual (°C), for how many samples a sample counts less, how many runs there were, and
+    whether it was known which board was in the oven.
     """
 
     names: tuple[str, ...] = ()
@@ -33,6 +34,7 @@ class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     residual_c: float = 0.0
     memory: float = 1.0
     runs: int = 0
+    board: bool = True
 
 
 class Oven(Record, frozen=True):
@@ -71,8 +73,16 @@ class Oven(Record, frozen=True):
 
     @property
     def proven(self) -> bool:
-        """True where logs tell what the twin says: fitted to one at least, and close to them."""
-        return self.fit.runs > 0 and self.fit.residual_c <= GOOD_C
+        """True where logs tell what the twin says: fitted to one at least, with its board known, and close to them."""
+        return self.fit.runs > 0 and self.fit.board and self.fit.residual_c <= GOOD_C
+
+    @property
+    def told(self) -> Schedule | None:
+        """The curve of the record, None without one."""
+        if not self.curve:
+            return None
+        times, settings = zip(*self.curve, strict=True)
+        return Schedule(times, settings, self.method != "dial oven")
 
     @property
     def has_twin(self) -> bool:
@@ -97,7 +107,7 @@ def _is_covariance(matrix: NDArray[np.float64]) -> bool:
     return finite and np.allclose(matrix, matrix.T, atol=1e-6) and float(np.linalg.eigvalsh(matrix).min()) > -1e-6
 
 
-def fit_row(fitted: Fitted, runs: int) -> OvenFit:
+def fit_row(fitted: Fitted, runs: int, board: bool) -> OvenFit:
     """A fit as a record keeps it, without the places of its probes."""
     own = [k for k, name in enumerate(fitted.names) if not name.startswith("place of")]
     return OvenFit(
@@ -107,4 +117,5 @@ def fit_row(fitted: Fitted, runs: int) -> OvenFit:
         round(fitted.residual_c, 4),
         round(fitted.memory, 4),
         runs,
+        board,
     )

@@ -18,7 +18,7 @@ from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import OvenModel
 from fusilex.core.heat.run import Watch, simulate
-from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.schedule import FULL_C, Schedule, Step, steps_of
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
 
@@ -30,15 +30,18 @@ UNREACHED = 30.0
 
 @dataclass(frozen=True, eq=False)
 class Planned:
-    """Steps as (s, what to do, setting or None), the schedule that they make, and the worst index (1: at a limit) by
-    the most likely oven and by the worst of those that are possible; `worst` is the metric and the joint it is of.
+    """The schedule that was found, and the worst index (1: at a limit) by the most likely oven and by the worst of
+    those that are possible; `worst` is the metric and the joint it is of.
     """
 
-    steps: tuple[tuple[float, str, float | None], ...]
     schedule: Schedule
     index: float
     index_at_worst: float
     worst: tuple[str, Joint]
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        return steps_of(self.schedule)
 
     @property
     def possible(self) -> bool | None:
@@ -142,7 +145,7 @@ def plan(
     name = max(found, key=lambda key: float(found[key][:, 0].max()))
     joint = names[int(found[name][:, 0].argmax())]
     watcher(1.0)
-    return Planned(_told(schedule, dial), schedule, float(worst[0]), float(worst.max()), (name, joint))
+    return Planned(schedule, float(worst[0]), float(worst.max()), (name, joint))
 
 
 class _Search:
@@ -223,25 +226,6 @@ def _turns(x: Floats, window: ProcessWindow, room_c: float, door: bool) -> Sched
     off = at_full + full_for
     opened = ((off + later, share),) if door else ()
     return Schedule((0.0, at_full, off), (middle, FULL_C, 0.0), False, opened)
-
-
-FULL_C = 600.0
-"""A dial turned up all the way: the elements stay on."""
-
-
-def _told(schedule: Schedule, dial: bool) -> tuple[tuple[float, str, float | None], ...]:
-    steps: list[tuple[float, str, float | None]] = []
-    for t, setting in zip(schedule.times, schedule.settings, strict=True):
-        if setting <= 0:
-            steps.append((t, "switch off", None))
-        elif dial and setting >= FULL_C:
-            steps.append((t, "turn to full", None))
-        else:
-            steps.append((t, "turn to" if dial else "set", setting))
-    for t, share in schedule.door:
-        words = "leave the door shut" if share < 0.1 else "door ajar" if share < 0.6 else "open the door"
-        steps.append((t, words, None))
-    return tuple(sorted(steps, key=lambda s: s[0]))
 
 
 def _telling(load: _Load, oven: Fitted, x: Floats, dial: bool, door: bool, hottest_c: float) -> _Load:

@@ -10,6 +10,12 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 LONGEST_S = 7200.0
 """No run for boards takes longer."""
+FULL_C = 600.0
+"""A dial turned up all the way: the elements stay on."""
+SET = "set"
+"""What a curve does by itself from point to point."""
+Step = tuple[float, str, float | None]
+"""When (s), what to do, and the setting (°C) where it has one."""
 
 
 @dataclass(frozen=True)
@@ -54,3 +60,19 @@ class Schedule:
 def _held(time: Floats, at: Floats, value: Floats) -> Floats:
     before = np.searchsorted(at, np.asarray(time) + 1e-9, side="right")
     return np.concatenate([[0.0], value])[before]
+
+
+def steps_of(schedule: Schedule) -> tuple[Step, ...]:
+    """What a schedule asks for, in order of time.
+
+    >>> steps_of(Schedule((0.0, 90.0), (160.0, 0.0), False, ((95.0, 1.0),)))
+    ((0.0, 'turn to', 160.0), (90.0, 'switch off', None), (95.0, 'door open', None))
+    """
+    found: list[Step] = []
+    for t, c in zip(schedule.times, schedule.settings, strict=True):
+        off, full = c <= 0, c >= FULL_C
+        words = "switch off" if off else "turn to full" if full else SET if schedule.curve else "turn to"
+        found.append((t, words, None if off or full else c))
+    for t, share in schedule.door:
+        found.append((t, "door shut" if share < 0.1 else "door ajar" if share < 0.6 else "door open", None))
+    return tuple(sorted(found, key=lambda step: step[0]))

@@ -29,7 +29,8 @@ from fusilex.core.placing.points import on_board
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int_]
 
-CELL_MM, THICK_MM, SAMPLES = 1.5, 1.6, 3
+CELL_MM, COARSE_MM, THICK_MM, SAMPLES = 1.5, 7.5, 1.6, 3
+"""Cells where joints are foretold, and where many runs are made: fits, plans, and how sure they are."""
 LUMP_MG, LEAST_LAG_S = 30.0, 1.5
 """Bodies of this mass and more are lumps of their own; lighter ones are as warm as the board."""
 

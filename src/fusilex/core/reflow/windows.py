@@ -21,6 +21,11 @@ class ProcessWindow:
     above_melting_hard_s: float = 150.0
     cooling_hard: float = 6.0
 
+    @property
+    def leaded(self) -> bool:
+        """True for alloys that melt like leaded or bismuth solder: parts' limits with them are lower."""
+        return self.melting < 200.0
+
 
 WINDOWS = {
     "lead-free": ProcessWindow("lead-free", 217, (150, 200), (0, 3), (60, 120), (40, 90), (235, 250), (0, 4), 480),

@@ -12,8 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from fusilex.core.heat.plan import FULL_C
-from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.schedule import SET, Schedule, Step, steps_of
 from fusilex.core.reflow.windows import ProcessWindow
 
 FIRST_SHINE, ALL_SHINY, DOOR_OPEN = "first shine", "all shiny", "door open"
@@ -98,18 +97,6 @@ def _line(cells: Sequence[str]) -> str:
     return out.getvalue()
 
 
-def steps_of(schedule: Schedule) -> list[tuple[float, str, float | None]]:
-    """What hands do, in order of time: (s, what, °C or None). A curve is the oven's own affair, but for its door."""
-    found: list[tuple[float, str, float | None]] = []
-    for t, c in zip(schedule.times, schedule.settings, strict=True):
-        off, full = c <= 0, c >= FULL_C
-        words = "switch off" if off else "turn to full" if full else "through" if schedule.curve else "turn to"
-        found.append((t, words, None if off or full else c))
-    for t, share in schedule.door:
-        found.append((t, "door shut" if share < 0.1 else "door ajar" if share < 0.6 else "door open", None))
-    return sorted(found, key=lambda step: step[0])
-
-
 def alarms(log: LiveLog, window: ProcessWindow) -> list[str]:
     """What passed a limit or is about to, worst first: too hot, soon too hot, molten for long, heating too fast."""
     found: list[tuple[int, str]] = []
@@ -136,8 +123,8 @@ def advice(log: LiveLog, at_s: float, cooling: bool) -> tuple[str, str]:
     steps = steps_of(log.schedule)
     due = [s for s in steps if at_s - JUST_S <= s[0] <= at_s]
     ahead = [s for s in steps if s[0] > at_s]
-    doing = [s for s in due if s[1] != "through"]
-    following = next((s for s in ahead if s[1] != "through"), None)
+    doing = [s for s in due if s[1] != SET]
+    following = next((s for s in ahead if s[1] != SET), None)
     soon = "" if following is None else f"{_words(following).capitalize()} in {following[0] - at_s:.0f} s."
     if doing:
         return f"Now: {', '.join(_words(s) for s in doing)}", soon
@@ -154,6 +141,6 @@ def advice(log: LiveLog, at_s: float, cooling: bool) -> tuple[str, str]:
     return "Leave the door shut", soon or "Watch the part that melts last."
 
 
-def _words(step: tuple[float, str, float | None]) -> str:
+def _words(step: Step) -> str:
     _, what, celsius = step
     return what if celsius is None else f"{what} {celsius:.0f} °C"

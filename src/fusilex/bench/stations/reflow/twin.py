@@ -8,10 +8,10 @@ from functools import lru_cache
 from typing import Any, ClassVar
 
 import msgspec
-import numpy as np
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
+from fusilex.bench.common.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import Reflowing, SettingsKept
 from fusilex.bench.stations.reflow.judging import rule_of
@@ -22,18 +22,15 @@ from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.joints import Joint, joints_of
 from fusilex.core.heat.plan import Planned, plan
 from fusilex.core.heat.predict import Predicted, predict
-from fusilex.core.heat.probes import Logged, Probe, probe_place
 from fusilex.core.heat.run import Watch
 from fusilex.core.heat.schedule import LONGEST_S, Schedule
-from fusilex.core.heat.sheet import CELL_MM, Sheet, sheet_of
+from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet, sheet_of
 from fusilex.core.panel.layout import Panel
 from fusilex.core.programme.optimise import Spent
 from fusilex.core.reflow.part_limits import limits_of
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.formats.lists.schedule import schedule_in
-from fusilex.formats.lists.temperature_log import read_log
 
-COARSE_MM, FRAME_S, MOST_STEPS, HOTTEST_C, LEADED_BELOW_C = 7.5, 5.0, 200, 600.0, 200.0
+FRAME_S, MOST_STEPS, HOTTEST_C = 5.0, 200, 600.0
 
 
 class KeepSettings(Command, frozen=True):
@@ -78,7 +75,6 @@ class Question:
     panel: Panel
     parts: tuple[Part, ...]
     cells: tuple[int, ...]
-    leaded: bool
 
     def load(self, cell_mm: float) -> tuple[Sheet, list[Joint], Watch]:
         """The sheet, its joints and their weights."""
@@ -103,7 +99,7 @@ class Question:
     def planned(self, spent: Spent) -> Planned:
         """Settings for the oven, or turns of its dial; what is best by the time that is spent."""
         sheet, joints, watch = self.load(COARSE_MM)
-        limits = limits_of(self.parts, self.leaded)
+        limits = limits_of(self.parts, self.window.leaded)
         dial = self.oven.method == "dial oven"
         keep = lambda share: spent() < 1  # noqa: E731
         oven, both = self.oven, (joints, watch)
@@ -112,18 +108,9 @@ class Question:
     def fitted(self, logs: Sequence[tuple[str, bytes]], spent: Spent) -> Fitted:
         """The oven by logs of this load. Raises ValueError, or `BadInput`, for logs that say nothing."""
         sheet, _, _ = self.load(COARSE_MM)
-        runs = [self._logged(name, data, sheet) for name, data in logs]
+        board = self.design, self.panel
+        runs = [logged_run(data, name, sheet, self.schedule, board) for name, data in logs]
         return fit_oven(self.oven.model, runs, lambda share: spent() < 1)
-
-    def _logged(self, name: str, data: bytes, sheet: Sheet) -> Logged:
-        log = read_log(data, name)
-        schedule = schedule_in(data, name) or self.schedule
-        if schedule is None:
-            raise ValueError(f"{name} has no column set_c or dial_c, and no settings are kept for this step")
-        place = {p: probe_place(p, sheet, self.design, self.panel) for p in log.probes_c}
-        probes = tuple(Probe(p, log.time_s, v, place[p]) for p, v in log.probes_c.items())
-        first = [float(v[np.isfinite(v)][0]) for v in log.probes_c.values() if np.isfinite(v).any()]
-        return Logged(sheet, schedule, probes, (), min(max(min(first, default=25.0), 10.0), 45.0))
 
 
 @dataclass(frozen=True)
@@ -150,10 +137,7 @@ def settings_of(batch: Batch) -> Schedule | None:
     """The settings kept for the step in view, else the curve of its oven."""
     kept = batch.state[Reflowing].settings.get(batch.step.id)
     oven = oven_of(batch)
-    if kept is not None or oven is None or not oven.curve:
-        return kept
-    times, settings = zip(*oven.curve, strict=True)
-    return Schedule(times, settings, oven.method != "dial oven")
+    return kept or (oven.told if oven else None)
 
 
 def question(batch: Batch) -> Question:
@@ -168,13 +152,12 @@ def question(batch: Batch) -> Question:
     if not parts or not cells:
         raise Refused("Nothing on this panel is soldered by paste on this side.")
     rule = rule_of(batch, board)
-    leaded = rule.melting < LEADED_BELOW_C
-    return Question(oven, rule, settings_of(batch), batch.design, batch.panel, parts, cells, leaded)
+    return Question(oven, rule, settings_of(batch), batch.design, batch.panel, parts, cells)
 
 
 def oven_body(oven: Oven, fitted: Fitted, runs: int) -> dict[str, Any]:
     """The oven's record with what was found."""
-    body: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(oven, fit=fit_row(fitted, runs)))
+    body: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(oven, fit=fit_row(fitted, runs, True)))
     return body
 
 

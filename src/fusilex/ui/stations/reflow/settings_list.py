@@ -5,8 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
-from fusilex.bench.stations.reflow.live import steps_of
-from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.schedule import Schedule, steps_of
 from fusilex.core.units import show_temperature
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
