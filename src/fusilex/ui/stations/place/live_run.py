@@ -26,6 +26,7 @@ from fusilex.ui.widgets.keys import Key
 
 FRAME_MS, SLICE_S, KEEP_EVERY, FAST, SAY_EVERY_S = 16, 0.01, 6, 20.0, 0.5
 OVER = ("done", "stopped", "failed")
+_DOING = {Act.PICK: "Pick", Act.LOOK: "Look at", Act.PLACE: "Place"}
 _TITLES = {
     "running": "Running",
     "paused": "Paused",
@@ -210,7 +211,7 @@ class LiveRun(QObject):
         if not what and stop is not None and stop.item >= 0 and stop.act is not Act.CHANGE:
             ref, cell = runner.job.labels[stop.item]
             head = runner.job.machine.heads[stop.head].name
-            what = f"{stop.act.value.capitalize()} {ref} in cell {cell} with head {head}."
+            what = f"{_DOING[stop.act]} {ref} in cell {cell} with head {head}."
         if runner.faults:
             what += f" {len(runner.faults)} faults, the last: {runner.faults[-1]}."
         if self.dry:
