@@ -57,7 +57,7 @@ def edit(path: Path, statement: str, *given: object) -> None:
 
 
 def files_of(path: Path) -> list[str]:
-    return sorted(p.name for p in path.parent.iterdir())
+    return sorted(p.name for p in path.parent.iterdir() if p.is_file())  # a home of folders may lie beside them
 
 
 def test_a_closed_journal_is_one_file_and_a_copy_of_an_open_one_says_what_it_lacks(worked: Path) -> None:
