@@ -12,11 +12,12 @@ import pytest
 from fusilex.app import main
 from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
-from fusilex.core.heat import run as running
+from fusilex.core.heat import chamber
+from fusilex.core.heat.board import Board
 from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
 from fusilex.core.heat.joints import Joint, joints_of, molten
 from fusilex.core.heat.matter import SIGMA
-from fusilex.core.heat.oven import DIAL, PARAMETERS, OvenModel
+from fusilex.core.heat.oven import CONTROLLED, DIAL, PARAMETERS, Loading, OvenModel, parameters_of
 from fusilex.core.heat.plan import Planned, plan, run_metrics, scores
 from fusilex.core.heat.predict import predict
 from fusilex.core.heat.probes import Logged, Probe, one_hot
@@ -53,10 +54,10 @@ def mean_of(sheet: Sheet) -> np.ndarray:
 
 
 def test_a_board_in_constant_air_follows_the_exponential(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(running, "EMISSIVITY", 0.0)
+    monkeypatch.setattr(chamber, "EMISSIVITY", 0.0)
     sheet = plain_sheet(60, 40)
     huge = {"air_j_per_k": 1e12, "wall_j_per_k": 1e12, "heater_j_per_k": 1e12, "convection_w_per_m2k": 22.0}
-    done = simulate(sheet, [OvenModel(DIAL, huge)], OFF, 200.0, mean_of(sheet), oven_c=200.0)
+    done = simulate(sheet, [OvenModel(DIAL, huge)], OFF, 200.0, mean_of(sheet), loading=Loading(oven_c=200.0))
     area, heat = (sheet.above + sheet.below).sum(), sheet.heat.sum()
     assert area == pytest.approx(2 * 60e-3 * 40e-3 + 2 * 0.1 * 1.6e-3, rel=1e-9), "two faces and the edges"
     exact = 200 - 175 * np.exp(-22.0 * area / heat * done.time)
@@ -66,7 +67,7 @@ def test_a_board_in_constant_air_follows_the_exponential(monkeypatch: pytest.Mon
 def test_heat_spreads_along_a_plate_as_fourier_has_it() -> None:
     """cos(πx/L) dies away as exp(−D (π/L)² t), D = k t / (c t)."""
     sheet = plain_sheet(120, 30, share=0.8)
-    board = running._Board(sheet, 1, np.ones(1), 0.0, 0.5)
+    board = Board(sheet, [OvenModel()], Loading(), 0.0, 0.5, False)
     wave = np.cos(np.pi * sheet.xy[:, 0] / 120)
     board.state[:, 0] = wave
     for _ in range(600):
@@ -233,7 +234,10 @@ def test_a_plan_keeps_every_joint_in_its_window_and_says_where_none_does(heron: 
     sheet = loaded(heron, 12.0)
     parts = [p for p in heron.parts if placed_by_paste(p, "top")]
     joints = joints_of(heron, heron.panel, parts, sheet)
-    known = {name: p.usual for name, p in PARAMETERS.items()} | {"power_w": 1700.0, "convection_w_per_m2k": 25.0}
+    known = {name: PARAMETERS[name].usual for name in parameters_of(CONTROLLED)} | {
+        "power_w": 1700.0,
+        "convection_w_per_m2k": 25.0,
+    }
     sure = unfitted(OvenModel(numbers=known))
     made = plan(sheet, joints, sure, WINDOWS["leaded"], 280.0)
     assert made.possible is True and made.index == made.index_at_worst
@@ -288,7 +292,7 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
     (tmp_path / "first.json").write_text(oven.read_text())
     told = ask("fit", str(log), "--oven", str(oven), "--design", str(HERON), "--out", str(better))
     names = {p["name"] for p in told["parameters"]}  # type: ignore[union-attr,index]
-    assert told["residual_c"] < 2 and names == set(PARAMETERS)  # type: ignore[operator]
+    assert told["residual_c"] < 2 and names == set(parameters_of(CONTROLLED))  # type: ignore[operator]
     for p in told["parameters"]:  # type: ignore[union-attr]
         assert p["within95"][0] < p["value"] < p["within95"][1] and p["unit"] == PARAMETERS[p["name"]].unit
     points = tmp_path / "sp.csv"

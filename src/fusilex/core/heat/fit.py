@@ -15,7 +15,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from fusilex.core.heat.oven import PARAMETERS, OvenModel
+from fusilex.core.heat.oven import PARAMETERS, OvenModel, parameters_of
 from fusilex.core.heat.probes import Logged, lagged, sampled, thinned, watched_by
 from fusilex.core.heat.run import simulate
 
@@ -71,7 +71,7 @@ class Fitted:
 
 def unfitted(oven: OvenModel) -> Fitted:
     """An oven that nobody logged: what its record does not name is as wide as ovens are."""
-    names = tuple(name for name in PARAMETERS if name not in oven.numbers)
+    names = tuple(name for name in parameters_of(oven.kind) if name not in oven.numbers)
     return Fitted(oven, names, np.zeros(len(names)), np.eye(len(names)), math.nan, 1.0)
 
 
@@ -97,7 +97,7 @@ def fit_oven(oven: OvenModel, runs: Sequence[Logged], watcher: Callable[[float],
     """
     if not any(run.probes or run.air for run in runs):
         raise ValueError("nothing was logged in these runs")
-    names = tuple(PARAMETERS) if any(r.schedule.door for r in runs) else tuple(p for p in PARAMETERS if "door" not in p)
+    names = parameters_of(oven.kind, any(run.schedule.door for run in runs))
     unknown = [f"place of {p.name}, run {k + 1}" for k, run in enumerate(runs) for p in run.probes if p.weights is None]
     names = (*names, *unknown)
     z = np.array([_z(n, oven[n]) if n in PARAMETERS and n in oven.numbers else 0.0 for n in names])
@@ -205,7 +205,7 @@ def _readings(
     """What each probe of a run would read at its thinned times, by oven: times × r."""
     until = max(float(np.nanmax(p.time)) for p in (*run.probes, *run.air)) + STEP_S
     watch = watched_by(run)
-    done = simulate(run.sheet, ovens, run.schedule, until, watch, run.room_c, STEP_S)
+    done = simulate(run.sheet, ovens, run.schedule, until, watch, run.room_c, STEP_S, loading=run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
     found, row = [], 0
     for probe in run.probes:

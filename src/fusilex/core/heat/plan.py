@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.matter import ROOM_C
-from fusilex.core.heat.oven import OvenModel
-from fusilex.core.heat.run import Watch, simulate
+from fusilex.core.heat.oven import Loading, OvenModel
+from fusilex.core.heat.run import ALONE, Watch, simulate
 from fusilex.core.heat.schedule import FULL_C, Schedule, Step, steps_of
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
@@ -100,11 +100,12 @@ class _Load:
     window: ProcessWindow
     limits: Floats
     room_c: float
+    loading: Loading
 
     def judged(self, ovens: Sequence[OvenModel], schedule: Schedule, step: float = STEP_S) -> dict[str, Floats]:
         """Scores by metric: joints × ovens; bodies' own limits beside them."""
         end = schedule.end + AFTER_S
-        run = simulate(self.sheet, ovens, schedule, end, self.watch, self.room_c, step)
+        run = simulate(self.sheet, ovens, schedule, end, self.watch, self.room_c, step, loading=self.loading)
         found = scores(run_metrics(run.time, run.watched, self.window), self.window)
         middle = sum(self.window.peak) / 2
         room = np.maximum(self.limits - middle, 1.0)[:, None]
@@ -122,6 +123,7 @@ def plan(
     door: bool = True,
     limits: Mapping[str, float] | None = None,
     room_c: float = ROOM_C,
+    loading: Loading = ALONE,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Planned:
     """The best settings found: a curve, or with a `dial` a few turns of it. Raises ValueError without joints."""
@@ -129,7 +131,7 @@ def plan(
     if not names:
         raise ValueError("nothing is soldered here by paste")
     most = np.array([(limits or {}).get(j.part, np.inf) for j in names])
-    load = _Load(sheet, names, watch, window, most, room_c)
+    load = _Load(sheet, names, watch, window, most, room_c, loading)
     few = _telling(load, oven, _first(window, hottest_c, dial), dial, door, hottest_c)
     ovens = [oven.oven, *(oven.drawn(DRAWS) if oven.names else [])]
     make = _turns if dial else _curve
@@ -234,7 +236,8 @@ def _telling(load: _Load, oven: Fitted, x: Floats, dial: bool, door: bool, hotte
     """
     make = _turns if dial else _curve
     schedule = make(_inside(x, dial, hottest_c), load.window, load.room_c, door)
-    run = simulate(load.sheet, [oven.oven], schedule, schedule.end + AFTER_S, load.watch, load.room_c, STEP_S)
+    end = schedule.end + AFTER_S
+    run = simulate(load.sheet, [oven.oven], schedule, end, load.watch, load.room_c, STEP_S, loading=load.loading)
     curves = run.watched[:, :, 0]
     half = curves[int(np.argmax(curves.mean(axis=1))) // 2]
     peak = curves.max(axis=0)
@@ -242,4 +245,5 @@ def _telling(load: _Load, oven: Fitted, x: Floats, dial: bool, door: bool, hotte
     picked = {int(f(a)) for a in (half, peak, end) for f in (np.argmin, np.argmax)}
     picked.add(int(np.argmin(load.limits - peak)))
     own = sorted(picked)
-    return _Load(load.sheet, [load.names[k] for k in own], load.watch[own], load.window, load.limits[own], load.room_c)
+    names = [load.names[k] for k in own]
+    return replace(load, names=names, watch=load.watch[own], limits=load.limits[own])

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint, Molten, molten
 from fusilex.core.heat.matter import ROOM_C
-from fusilex.core.heat.run import Run, Watch, simulate
+from fusilex.core.heat.oven import Loading
+from fusilex.core.heat.run import ALONE, Run, Watch, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 
@@ -68,6 +69,7 @@ def predict(
     room_c: float = ROOM_C,
     coarse: tuple[Sheet, Watch] | None = None,
     frame_every: float = 0.0,
+    loading: Loading = ALONE,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Predicted:
     """The run that a schedule makes, until some time (s) or a while after its end. The ovens that the logs leave
@@ -75,12 +77,12 @@ def predict(
     """
     names, watch = joints
     end = schedule.end + AFTER_S if until is None else until
-    run = simulate(sheet, [oven.oven], schedule, end, watch, room_c, STEP_S, frame_every, watcher=watcher)
+    run = simulate(sheet, [oven.oven], schedule, end, watch, room_c, STEP_S, frame_every, loading, watcher=watcher)
     found = molten(run.time, run.watched[:, :, 0], melting)
     if coarse is None:
         nothing = np.full(len(names), np.nan)
         return Predicted(run, tuple(names), found, nothing, nothing, nothing)
-    some = simulate(coarse[0], oven.drawn(DRAWS), schedule, end, coarse[1], room_c, STEP_S)
+    some = simulate(coarse[0], oven.drawn(DRAWS), schedule, end, coarse[1], room_c, STEP_S, loading=loading)
     tried = molten(some.time, some.watched, melting)
     return Predicted(run, tuple(names), found, *(_half(a) for a in (tried.melts, tried.seconds, tried.peak)))
 

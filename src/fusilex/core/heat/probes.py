@@ -10,6 +10,8 @@ from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design
 from fusilex.core.heat.matter import ROOM_C
+from fusilex.core.heat.oven import Loading
+from fusilex.core.heat.run import ALONE
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.panel.layout import Panel
@@ -41,6 +43,7 @@ class Logged:
     probes: tuple[Probe, ...]
     air: tuple[Probe, ...] = ()
     room_c: float = ROOM_C
+    loading: Loading = ALONE
 
 
 def thinned(probe: Probe) -> tuple[Floats, Floats]:
