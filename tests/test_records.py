@@ -54,7 +54,13 @@ K = Qt.Key
 def test_what_ships_is_what_was_fixed_before() -> None:
     records = Records()
     assert {n: sheet.paste for n, sheet in records.all(PasteSheet).items()} == PASTES
-    assert {n: w.process_window for n, w in records.all(Window).items()} == WINDOWS
+    windows = {n: w.process_window for n, w in records.all(Window).items()}
+    assert {n: windows[n] for n in WINDOWS} == WINDOWS
+    for name, soaked in WINDOWS.items():  # the other school: no soak to wait in, the same melting and peak
+        ramp = windows[f"{name}, straight ramp"]
+        assert (ramp.melting, ramp.peak, ramp.above_melting) == (soaked.melting, soaked.peak, soaked.above_melting)
+        assert ramp.soak[1] <= 80 < ramp.to_peak_s < soaked.to_peak_s and ramp.heating[1] < soaked.heating[1]
+    assert len(windows) == 2 * len(WINDOWS)
     assert {(s.tack_h, s.longest_h) for s in records.all(PasteSheet).values()} == {(TACK_H, LONGEST_H)}
     assert records.first(Stencil).foil_mm == 0.12 and records.first(Limits) == Limits("shop")
     assert {r.what for r in shipped().values()} >= {"jar", "needle", "placer", "oven", "air", "microscope"}

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from fusilex.core.heat.group import Group
 from fusilex.core.kit.variants import Variant
 from fusilex.core.road.steps import ASIDE, station_of
 
@@ -30,7 +31,9 @@ class PastePrint:
 @dataclass(frozen=True)
 class Load:
     """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says;
-    `rule` the numbers of the window it was judged by.
+    `rule` the numbers of the window it was judged by. `joints` are what the oven's twin, held to the log, makes of its
+    parts, worst first; `off_c` how far (°C, RMS) the log was from what the twin foretold, and whether the oven
+    `changed`. `marks` is the digest of what was told and seen, of a run by eye.
     """
 
     number: int
@@ -45,6 +48,10 @@ class Load:
     seen: str = ""
     step: str = "Reflow"
     rule: dict[str, Any] = field(default_factory=dict)
+    joints: tuple[Group, ...] = ()
+    off_c: float | None = None
+    changed: bool = False
+    marks: str = ""
 
 
 @dataclass

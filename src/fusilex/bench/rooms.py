@@ -4,7 +4,20 @@ from __future__ import annotations
 
 from functools import partial
 
-from fusilex.bench.common import bins, commands, events, faults, files, mended, paces, pieces, records, road, standing
+from fusilex.bench.common import (
+    bins,
+    commands,
+    events,
+    faults,
+    files,
+    held,
+    mended,
+    paces,
+    pieces,
+    records,
+    road,
+    standing,
+)
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
@@ -20,6 +33,7 @@ COMMON = (
     Room(pieces.COMMANDS, pieces.EVENTS, (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
     Room((), road.EVENTS, (road.Laid,)),
+    Room(held.COMMANDS, held.EVENTS, held.SLICES),
     Room(records.COMMANDS, records.EVENTS),
     Room((), mended.EVENTS, (mended.Mended,)),
     Room((), (), (paces.Paces,)),

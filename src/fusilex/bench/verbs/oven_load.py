@@ -10,6 +10,7 @@ from fusilex.bench.workshop.machine_file import read_alone
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.design.model import Design, Part
 from fusilex.core.heat.joints import Joint, joints_of
+from fusilex.core.heat.oven import AIR
 from fusilex.core.heat.run import Watch
 from fusilex.core.heat.sheet import Sheet, sheet_of
 from fusilex.core.panel.layout import Panel, single
@@ -18,10 +19,10 @@ from fusilex.core.problems import BadInput
 
 
 def oven_in(file: str) -> Oven:
-    """The oven that a file describes, of a kind that has a twin. Raises `BadInput`."""
+    """The oven or plate that a file describes. Raises `BadInput` for hot air, which goes part by part."""
     oven = read_alone(file, Oven)
-    if not oven.has_twin:
-        raise BadInput(Path(file).name, "a controlled oven or a dial oven", f"{oven.method}, which has no twin yet")
+    if oven.method == AIR:
+        raise BadInput(Path(file).name, "an oven or a plate", "hot air, which goes part by part, in held steps")
     return oven
 
 

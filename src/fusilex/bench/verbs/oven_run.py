@@ -152,10 +152,10 @@ def _plain(value: float) -> float | None:
 def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side: str = "top") -> Answer:
     """Settings, or turns of a dial, that bring every joint through the window; or that there are none; what helps."""
     oven, load = oven_in(oven_file), OvenLoad.read(folder, side)
-    dial = dial or oven.method == "dial oven"
+    dial = dial or not oven.follows
     rule, coarse = window_by(window), load.sheet(COARSE_MM)
     limits = limits_of(load.parts, rule.leaded)
-    made = plan(coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.door, limits)
+    made = plan(coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.opens, limits)
     sheet = load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, made.schedule, rule)
     metrics, melt = _worst_metrics(found, rule), found.molten.melts

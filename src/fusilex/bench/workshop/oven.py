@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from fusilex.bench.workshop.record import Positive, Record
 from fusilex.core.heat.fit import Fitted, unfitted
-from fusilex.core.heat.oven import CONTROLLED, DIAL, PARAMETERS, OvenModel
+from fusilex.core.heat.oven import CONTROLLED, OVENS, PARAMETERS, Loading, OvenModel
 from fusilex.core.heat.schedule import LONGEST_S, Schedule
 
 GOOD_C = 3.0
@@ -24,8 +24,8 @@ MOST_Z = 12.0
 
 class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What runs told: parameters by `names`, their `z` (a number is its usual one times its usual factor to the z)
-    with `covariance`, the RMS residual (°C), for how many samples a sample counts less, how many runs there were, and
-    whether it was known which board was in the oven.
+    with `covariance`, the RMS residual (°C), for how many samples a sample counts less, how many runs with a probe
+    there were and how many `by_eye`, and whether it was known which board was in the oven.
     """
 
     names: tuple[str, ...] = ()
@@ -35,11 +35,14 @@ class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     memory: float = 1.0
     runs: int = 0
     board: bool = True
+    by_eye: int = 0
 
 
 class Oven(Record, frozen=True):
     """What melts solder here: an oven with a curve or a dial, a plate or skillet; boards a load, minutes it takes; the
-    hottest it can be set to (°C), the curve it is given (s: °C), and whether its door may be opened hot. `numbers` of
+    hottest it can be set to (°C), the curve it is given (s: °C), whether its door may be opened hot, whether it has a
+    fan, how large its tray or plate is (width, depth, mm), whether boards lie flat on the tray, what it is preheated to
+    (°C, 0: not). Of a skillet the radius of its ring (mm, 0: an even plate) and whether foil lies on it. `numbers` of
     the twin that are known, and `fit`, what its logs told.
     """
 
@@ -50,6 +53,12 @@ class Oven(Record, frozen=True):
     minutes: Positive = 8.0
     hottest_c: Annotated[float, Meta(ge=50, le=600)] = 280.0
     door: bool = True
+    fan: bool = True
+    tray_mm: tuple[float, float] = (260.0, 210.0)
+    flat: bool = False
+    preheat_c: Annotated[float, Meta(ge=0, le=300)] = 0.0
+    ring_mm: Annotated[float, Meta(ge=0, le=300)] = 0.0
+    foil: bool = False
     curve: tuple[tuple[Seconds, Celsius], ...] = ()
     numbers: dict[str, float] = {}
     fit: OvenFit = OvenFit()
@@ -68,6 +77,8 @@ class Oven(Record, frozen=True):
             raise ValueError("a fit's covariance is symmetric and of no negative variance")
         if any(not abs(z) <= MOST_Z for z in self.fit.z):
             raise ValueError(f"z of a fit lie within {MOST_Z:g}")
+        if not all(20 <= side <= 2000 for side in self.tray_mm):
+            raise ValueError("a tray is 20 to 2000 mm wide and deep")
         if [t for t, _ in self.curve] != sorted(t for t, _ in self.curve):
             raise ValueError("the times of a curve rise")
 
@@ -82,16 +93,26 @@ class Oven(Record, frozen=True):
         if not self.curve:
             return None
         times, settings = zip(*self.curve, strict=True)
-        return Schedule(times, settings, self.method != "dial oven")
+        return Schedule(times, settings, self.follows)
 
     @property
-    def has_twin(self) -> bool:
-        return self.method in ("controlled oven", "dial oven")
+    def follows(self) -> bool:
+        """True where it follows a curve, not a dial that somebody turns."""
+        return self.method == CONTROLLED
+
+    @property
+    def opens(self) -> bool:
+        """True where a door lets the heat out."""
+        return self.door and self.method in OVENS
+
+    def loading(self, copies: int = 1, place_mm: tuple[float, float] = (0.0, 0.0)) -> Loading:
+        """How panels go in: so many, the one looked at so far off the middle of the tray."""
+        return Loading(place_mm, copies, self.flat, self.preheat_c or None)
 
     @property
     def model(self) -> OvenModel:
         """The oven as the twin has it, before it was fitted."""
-        return OvenModel(DIAL if self.method == "dial oven" else CONTROLLED, self.numbers)
+        return OvenModel(self.method, self.numbers, 120.0, self.tray_mm, self.ring_mm, self.foil, self.fan)
 
     @property
     def fitted(self) -> Fitted:
@@ -107,7 +128,7 @@ def _is_covariance(matrix: NDArray[np.float64]) -> bool:
     return finite and np.allclose(matrix, matrix.T, atol=1e-6) and float(np.linalg.eigvalsh(matrix).min()) > -1e-6
 
 
-def fit_row(fitted: Fitted, runs: int, board: bool) -> OvenFit:
+def fit_row(fitted: Fitted, runs: int, board: bool, by_eye: int = 0) -> OvenFit:
     """A fit as a record keeps it, without the places of its probes."""
     own = [k for k, name in enumerate(fitted.names) if not name.startswith("place of")]
     return OvenFit(
@@ -118,4 +139,5 @@ def fit_row(fitted: Fitted, runs: int, board: bool) -> OvenFit:
         round(fitted.memory, 4),
         runs,
         board,
+        by_eye,
     )

@@ -7,9 +7,11 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
+from fusilex.bench.workshop.held_steps import HeldSteps
 from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.record import Name, Positive, Record, Share
+from fusilex.core.heat.held import Gun
 from fusilex.core.printing.jar import LIFE, life_h
 from fusilex.core.printing.paste import Paste
 from fusilex.core.reflow.windows import ProcessWindow
@@ -129,12 +131,20 @@ class Blade(Record, frozen=True):
 
 
 class AirGun(Record, frozen=True):
-    """A hot-air gun by its nozzle's diameter and how far its heat spreads beyond that (mm)."""
+    """A hot-air gun by its nozzle's diameter, how far beyond it solder melts, how high it is held (mm), and the lowest
+    flow it can be set to (l/min).
+    """
 
     what: ClassVar[str] = "air"
     title: ClassVar[str] = "Hot air"
     nozzle_mm: Annotated[float, Meta(ge=1, le=80)] = 5.0
     spread_mm: Annotated[float, Meta(ge=0, le=30)] = 3.0
+    distance_mm: Annotated[float, Meta(ge=1, le=200)] = 15.0
+    lowest_l_per_min: Annotated[float, Meta(gt=0, le=500)] = 8.0
+
+    @property
+    def gun(self) -> Gun:
+        return Gun(self.nozzle_mm, self.spread_mm, self.distance_mm)
 
 
 class Microscope(Record, frozen=True):
@@ -168,7 +178,8 @@ class Person(Record, frozen=True):
 
 class Limits(Record, frozen=True):
     """What this shop goes by: gap of pads to probe (mm), reading above which nets are apart (Ω), the yield that is
-    good, the thickness of a board (mm).
+    good, the thickness of a board (mm), how many heats a part takes, and bodies whose sheet names another limit (°C)
+    than the standard: by part number or reference.
     """
 
     what: ClassVar[str] = "limits"
@@ -177,6 +188,8 @@ class Limits(Record, frozen=True):
     open_above_ohm: Positive = 100.0
     good_yield: Share = 0.9
     board_mm: Annotated[float, Meta(ge=0.1, le=10)] = 1.6
+    heats: Annotated[int, Meta(ge=1, le=20)] = 3
+    bodies_c: dict[str, Annotated[float, Meta(ge=60, le=400)]] = {}
 
 
 class Serials(Record, frozen=True):
@@ -201,6 +214,7 @@ KINDS: dict[str, type[Record]] = {
         Placer,
         Oven,
         AirGun,
+        HeldSteps,
         Microscope,
         Instrument,
         Person,

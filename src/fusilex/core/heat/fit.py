@@ -16,12 +16,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.core.heat.oven import PARAMETERS, OvenModel, parameters_of
-from fusilex.core.heat.probes import Logged, lagged, sampled, thinned, watched_by
-from fusilex.core.heat.run import simulate
+from fusilex.core.heat.probes import FIRST_SHINE, Logged, lagged, marks_of, sampled, thinned, watched_by
+from fusilex.core.heat.run import Watch, simulate
 
 Floats = NDArray[np.float64]
 STEP_S, ROUNDS, LEAST_NOISE_C = 1.0, 12, 1.5
 PLACE_SD, SETTLED, MOST_STEP = 1.5, 1e-2, 1.5
+SEEN_C, MOST_SEEN = 5.0, 12
+"""What an eye that sees shine is good to, some seconds of heating; only the few joints that melt first or last count.
+"""
 FIRST_WEIGHT = 1 / (2.0**2 * 4)
 """What a residual counts (1/°C²) on the way to a first fit: good to 2 °C, each like the next three."""
 TOLD = 0.7
@@ -72,7 +75,7 @@ class Fitted:
 def unfitted(oven: OvenModel) -> Fitted:
     """An oven that nobody logged: what its record does not name is as wide as ovens are."""
     names = tuple(name for name in parameters_of(oven.kind) if name not in oven.numbers)
-    return Fitted(oven, names, np.zeros(len(names)), np.eye(len(names)), math.nan, 1.0)
+    return Fitted(oven, names, np.array([_z(n, oven[n]) for n in names]), np.eye(len(names)), math.nan, 1.0)
 
 
 def _value(name: str, z: float) -> float:
@@ -95,23 +98,28 @@ def fit_oven(oven: OvenModel, runs: Sequence[Logged], watcher: Callable[[float],
     """The oven that explains the runs best. `watcher` is told the share done, and ends it with what is found where it
     says False. Raises ValueError without a probe that tells anything.
     """
-    if not any(run.probes or run.air for run in runs):
+    if not any(run.probes or run.air or marks_of(run) for run in runs):
         raise ValueError("nothing was logged in these runs")
     names = parameters_of(oven.kind, any(run.schedule.door for run in runs))
     unknown = [f"place of {p.name}, run {k + 1}" for k, run in enumerate(runs) for p in run.probes if p.weights is None]
     names = (*names, *unknown)
-    z = np.array([_z(n, oven[n]) if n in PARAMETERS and n in oven.numbers else 0.0 for n in names])
+    z = np.array([_z(n, oven[n]) if n in PARAMETERS else 0.0 for n in names])
     middle = z.copy()  # what the oven's record says is what is usual of it
     spread = np.array([PLACE_SD if n in unknown else 1.0 for n in names])
     share = _Share(watcher)
-    z, off, slope = _settled(oven, names, z, runs, (middle, spread), FIRST_WEIGHT, share)
-    weight, memory = _weigh(off, runs)
+    runs = [_with_few(oven, run) for run in runs]
+    probed = sum(s.stop - s.start for s in _pieces(runs))
+    seen = np.full(sum(len(marks_of(run)) for run in runs), 1 / SEEN_C**2)
+    weight = np.concatenate([np.full(probed, FIRST_WEIGHT), seen])
     z, off, slope = _settled(oven, names, z, runs, (middle, spread), weight, share)
-    weight, memory = _weigh(off, runs)
-    hessian = weight * slope.T @ slope + np.diag(1 / spread**2)
+    weight[:probed], memory = _weigh(off[:probed], runs)
+    z, off, slope = _settled(oven, names, z, runs, (middle, spread), weight, share)
+    weight[:probed], memory = _weigh(off[:probed], runs)
+    hessian = _curved(weight, slope) + np.diag(1 / spread**2)
     covariance = np.asarray(np.linalg.inv(hessian), dtype=float)
     watcher(1.0)
-    return Fitted(oven_at(oven, names, z), names, z, covariance, float(np.sqrt(np.mean(off**2))), memory)
+    residual = float(np.sqrt(np.mean((off[:probed] if probed else off) ** 2)))
+    return Fitted(oven_at(oven, names, z), names, z, covariance, residual, memory)
 
 
 class _Share:
@@ -131,18 +139,18 @@ def _settled(
     z: Floats,
     runs: Sequence[Logged],
     before: tuple[Floats, Floats],
-    weight: float,
+    weight: Floats,
     share: _Share,
 ) -> tuple[Floats, Floats, Floats]:
-    """Levenberg and Marquardt from z with one weight (1/°C²) for all residuals: z, residuals, and how they grow."""
+    """Levenberg and Marquardt from z with a weight (1/°C²) for each residual: z, residuals, and how they grow."""
     middle, spread = before
     off, slope = _linear(oven, names, z, runs)
     cost, damping = _cost(off, weight, z, middle, spread), 1e-2
     for _ in range(ROUNDS):
         if not share.goes_on():
             break
-        hessian = weight * slope.T @ slope + np.diag(1 / spread**2)
-        pull = weight * slope.T @ off + (middle - z) / spread**2
+        hessian = _curved(weight, slope) + np.diag(1 / spread**2)
+        pull = slope.T @ (weight * off) + (middle - z) / spread**2
         for _ in range(6):
             way = np.linalg.solve(hessian + damping * np.diag(np.diag(hessian)), pull)
             way *= min(1.0, MOST_STEP / max(float(np.abs(way).max()), 1e-12))
@@ -160,12 +168,29 @@ def _settled(
     return z, off, slope
 
 
-def _cost(off: Floats, weight: float, z: Floats, middle: Floats, spread: Floats) -> float:
+def _cost(off: Floats, weight: Floats, z: Floats, middle: Floats, spread: Floats) -> float:
     return float((weight * off**2).sum() + (((z - middle) / spread) ** 2).sum())
+
+
+def _curved(weight: Floats, slope: Floats) -> Floats:
+    return np.asarray(slope.T @ (weight[:, None] * slope))
+
+
+def _with_few(oven: OvenModel, run: Logged) -> Logged:
+    """The run with the few joints that melt first or last, where something was seen of them."""
+    if not marks_of(run):
+        return run
+    until = max(t for t, _ in run.seen) + STEP_S
+    done = simulate(run.sheet, [oven], run.schedule, until, run.joints, run.room_c, STEP_S, loading=run.loading)
+    by_heat = np.argsort(done.watched[-1, :, 0])
+    few = np.unique(np.concatenate([by_heat[:MOST_SEEN], by_heat[-MOST_SEEN:]]))
+    return replace(run, joints=run.joints[few])
 
 
 def _weigh(off: Floats, runs: Sequence[Logged]) -> tuple[float, float]:
     """What a residual counts (1/°C²), by their size and by how many samples it takes them to forget themselves."""
+    if not len(off):
+        return 1.0, 1.0
     scale = max(LEAST_NOISE_C, float(np.sqrt(np.mean(off**2))))
     pieces = _pieces(runs)
     top = sum(float((off[s][1:] * off[s][:-1]).sum()) for s in pieces)
@@ -185,27 +210,35 @@ def _pieces(runs: Sequence[Logged]) -> list[slice]:
 
 
 def _linear(oven: OvenModel, names: Sequence[str], z: Floats, runs: Sequence[Logged]) -> tuple[Floats, Floats]:
-    """Residuals (logged less twin) of all probes at z, and how the twin's readings grow with each of z."""
+    """Residuals at z, of all probes (logged less twin), then of what was seen (melting less the joint that melts), and
+    how the twin's side of them grows with each of z.
+    """
     nudge = 0.05
     tried = [z, *(z + nudge * (np.arange(len(z)) == k) for k in range(len(z)))]
     ovens = [oven_at(oven, names, one) for one in tried]
-    off, slope = [], []
+    logged, told, seen = [], [], []
     for k, run in enumerate(runs):
-        read = _readings(run, ovens, tried, names, k)
-        for probe, values in zip((*run.probes, *run.air), read, strict=True):
-            _, logged = thinned(probe)
-            off.append(logged - values[:, 0])
-            slope.append((values[:, 1:] - values[:, :1]) / nudge)
-    return np.concatenate(off), np.concatenate(slope)
+        read, marks = _readings(run, ovens, tried, names, k)
+        logged += [thinned(probe)[1] for probe in (*run.probes, *run.air)]
+        told += read
+        seen.append(marks)
+    melting = [np.full(len(marks), run.melting) for marks, run in zip(seen, runs, strict=True)]
+    values = np.concatenate([*told, *seen])
+    off = np.concatenate([*logged, *melting]) - values[:, 0]
+    return off, (values[:, 1:] - values[:, :1]) / nudge
 
 
 def _readings(
     run: Logged, ovens: Sequence[OvenModel], tried: Sequence[Floats], names: Sequence[str], number: int
-) -> list[Floats]:
-    """What each probe of a run would read at its thinned times, by oven: times × r."""
-    until = max(float(np.nanmax(p.time)) for p in (*run.probes, *run.air)) + STEP_S
-    watch = watched_by(run)
-    done = simulate(run.sheet, ovens, run.schedule, until, watch, run.room_c, STEP_S, loading=run.loading)
+) -> tuple[list[Floats], Floats]:
+    """What each probe of a run would read at its thinned times, by oven (times × r), and how hot the joint that is seen
+    to melt first or last would be at each mark (marks × r).
+    """
+    marks = marks_of(run)
+    ends = [float(np.nanmax(p.time)) for p in (*run.probes, *run.air)] + [t for t, _ in marks]
+    own = watched_by(run)
+    watch = np.vstack([own, _dense(run.joints)]) if marks else own
+    done = simulate(run.sheet, ovens, run.schedule, max(ends) + STEP_S, watch, run.room_c, STEP_S, loading=run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
     found, row = [], 0
     for probe in run.probes:
@@ -220,4 +253,13 @@ def _readings(
         found.append(sampled(done.time, lagged(curve, lag, STEP_S), thinned(probe)[0]))
     for probe in run.air:
         found.append(sampled(done.time, lagged(done.air, lag, STEP_S), thinned(probe)[0]))
-    return found
+    joints = done.watched[:, len(own) :]
+    seen = [
+        (joints[i].max(axis=0) if what == FIRST_SHINE else joints[i].min(axis=0))
+        for what, i in ((what, int(np.searchsorted(done.time, t))) for t, what in marks)
+    ]
+    return found, np.array(seen).reshape(-1, len(ovens))
+
+
+def _dense(watch: Watch) -> Floats:
+    return np.asarray(watch.toarray() if hasattr(watch, "toarray") else watch)

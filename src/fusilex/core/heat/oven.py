@@ -57,6 +57,8 @@ PARAMETERS = {
 """Usual for benchtop and toaster ovens: 1 to 1.5 kW, elements 20–60 s, air 10–30 s, walls minutes; still air 5–10, a
 fan 15–40 W/m²K; a board on a plate through a dry gap 100–300 W/m²K; sheathed probes 3–10 s.
 """
+STILL_W_PER_M2K = 8.0
+"""From the air to the board in an oven without a fan."""
 FOIL_GAP, FOIL_UNEVEN = 0.5, 0.4
 """A sheet of foil on a plate: two dry gaps in a row for one, and what is left of the ring's unevenness. The second is
 what benches report, not a computed number; a log with two probes tells it.
@@ -72,7 +74,8 @@ def parameters_of(kind: str, door: bool = True) -> tuple[str, ...]:
 class OvenModel:
     """Numbers by name; what is not named is usual. `kind` tells how it is steered: a controlled one follows its curve
     and takes away what is left of the error in `integral_s`, others go on and off about where they stand. Its tray or
-    plate (width, depth, mm), and of a plate the radius of its ring (mm, 0: it is even) and whether foil lies on it.
+    plate (width, depth, mm), whether a fan blows, and of a plate the radius of its ring (mm, 0: it is even) and
+    whether foil lies on it.
     """
 
     kind: str = CONTROLLED
@@ -81,9 +84,11 @@ class OvenModel:
     tray_mm: tuple[float, float] = (260.0, 210.0)
     ring_mm: float = 0.0
     foil: bool = False
+    fan: bool = True
 
     def __getitem__(self, name: str) -> float:
-        return self.numbers.get(name, PARAMETERS[name].usual)
+        still = name == "convection_w_per_m2k" and not self.fan
+        return self.numbers.get(name, STILL_W_PER_M2K if still else PARAMETERS[name].usual)
 
     def faults(self) -> list[str]:
         """What cannot be so, a sentence each."""

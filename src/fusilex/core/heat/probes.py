@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from fusilex.core.design.model import Design
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import Loading
-from fusilex.core.heat.run import ALONE
+from fusilex.core.heat.run import ALONE, Watch
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import on_board
 
 Floats = NDArray[np.float64]
+FIRST_SHINE, ALL_SHINY, DOOR_OPEN = "first shine", "all shiny", "door open"
 SAMPLE_S = 4.0
 """Samples of a log are gathered over this long: a twin does not know what a second brings."""
 
@@ -36,7 +37,9 @@ class Probe:
 
 @dataclass(frozen=True, eq=False)
 class Logged:
-    """A run as it was logged: the board in the oven, what the oven was told, and the probes; `air` probes hang free."""
+    """A run as it was logged: the board in the oven, what the oven was told, and the probes; `air` probes hang free.
+    Of its `joints` (k × (n + m), None: nobody knows them) the first or the last to melt was `seen` (s, what).
+    """
 
     sheet: Sheet
     schedule: Schedule
@@ -44,6 +47,9 @@ class Logged:
     air: tuple[Probe, ...] = ()
     room_c: float = ROOM_C
     loading: Loading = ALONE
+    joints: Watch = None
+    seen: tuple[tuple[float, str], ...] = ()
+    melting: float = 217.0
 
 
 def thinned(probe: Probe) -> tuple[Floats, Floats]:
@@ -67,6 +73,11 @@ def watched_by(run: Logged) -> Floats:
             continue
         rows += [one_hot(quickest(sheet), count), one_hot(slowest(sheet), count)]
     return np.array(rows).reshape(-1, count)
+
+
+def marks_of(run: Logged) -> tuple[tuple[float, str], ...]:
+    """What was seen of joints that are known."""
+    return tuple(m for m in run.seen if m[1] in (FIRST_SHINE, ALL_SHINY)) if run.joints is not None else ()
 
 
 def one_hot(k: int, count: int) -> Floats:

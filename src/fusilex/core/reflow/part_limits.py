@@ -12,7 +12,6 @@ from fusilex.core.packages.catalogue import Package
 
 THIN_MM, THICK_MM, SMALL_MM3, LARGE_MM3 = 1.6, 2.5, 350.0, 2000.0
 _LEAD_FREE = ((260.0, 260.0, 260.0), (260.0, 250.0, 245.0), (250.0, 245.0, 245.0))
-MOST_HEATS = 3
 
 
 def body_limit(package: Package, leaded: bool = False) -> float:

@@ -18,11 +18,11 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
 PLACES: dict[str, tuple[int, int]] = {
     "jar": (0, 0), "paste": (1, 0), "stencil": (2, 0), "needle": (3, 0), "window": (4, 0),
-    "placer": (0, 1), "oven": (1, 1), "air": (2, 1), "microscope": (3, 1), "instrument": (4, 1),
+    "placer": (0, 1), "oven": (1, 1), "air": (2, 1), "held": (3, 1), "microscope": (4, 1), "instrument": (5, 1),
     "person": (0, 2), "limits": (1, 2), "serials": (2, 2), "blade": (3, 2), "scrap": (4, 2),
 }  # fmt: skip
 """Where each kind stands: column and row; the shelf at the back, machines in the middle, people in front."""
-COLUMNS, ROWS = 5, 3
+COLUMNS, ROWS = 6, 3
 
 
 class BenchTop(Card):
@@ -88,6 +88,11 @@ class BenchTop(Card):
             painter.drawLine(QPointF(middle.x() + size * 0.3, middle.y()), tip)
             if kind == "air":
                 painter.drawEllipse(tip, size * 0.12, size * 0.12)
+        elif kind == "held":
+            for n in range(4):
+                high = size * (0.18 + 0.16 * n)
+                left = middle.x() + (n - 2) * size * 0.32
+                painter.drawRect(QRectF(left, middle.y() + size * 0.36 - high, size * 0.28, high))
         elif kind == "window":
             painter.setBrush(Qt.BrushStyle.NoBrush)
             points = ((-0.7, 0.35), (-0.4, 0.05), (0.1, -0.05), (0.35, -0.35), (0.5, -0.35), (0.7, 0.3))

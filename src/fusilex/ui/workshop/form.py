@@ -31,7 +31,9 @@ class Form(QDialog):
         self.whole: dict[str, Any] = {}  # what has parts of its own is no line to type in, and stays as it is
         for field in msgspec.structs.fields(kind):
             value = shown.get(field.encode_name, "" if field.required else _usual(field))
-            if has_parts(value):
+            if is_table(kind, field.encode_name):
+                value = ", ".join(f"{key}: {number:g}" for key, number in value.items())
+            elif has_parts(value):
                 self.whole[field.encode_name] = value
                 continue
             line = self.lines[field.encode_name] = QLineEdit(text_of(value, between(kind, field.encode_name)))
@@ -59,6 +61,7 @@ class Form(QDialog):
         body = {name: _value(line.text()) for name, line in self.lines.items()}
         hints = get_type_hints(self.kind)
         texts = {name: line.text().strip() for name, line in self.lines.items()}
+        body |= {name: _table(text) for name, text in texts.items() if is_table(self.kind, name)}
         body |= {name: [] for name, text in texts.items() if not text and get_origin(hints.get(name)) is tuple}
         body |= {name: text for name, text in texts.items() if hints.get(name) is str or choices_of(self.kind, name)}
         try:
@@ -84,6 +87,21 @@ def _usual(field: msgspec.structs.FieldInfo) -> Any:
     """What a field is where nobody says otherwise."""
     made = field.default if field.default is not msgspec.NODEFAULT else field.default_factory()
     return msgspec.to_builtins(made)
+
+
+def is_table(kind: type[Record], name: str) -> bool:
+    """True for a field of numbers by name, typed as ``U1: 245, U4: 230``."""
+    hint = get_type_hints(kind).get(name)
+    return get_origin(hint) is dict and get_args(hint)[1] is float
+
+
+def _table(text: str) -> Any:
+    """Numbers by name; the text itself where it is no such thing, for the record to refuse."""
+    pairs = [pair.rpartition(":") for pair in text.split(",") if pair.strip()]
+    try:
+        return {name.strip(): float(number) for name, _, number in pairs}
+    except ValueError:
+        return text
 
 
 def has_parts(value: Any) -> bool:

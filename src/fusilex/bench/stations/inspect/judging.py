@@ -6,6 +6,7 @@ from typing import Any
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.common.faults import judge_faults
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
@@ -15,7 +16,7 @@ from fusilex.core.judgement import Because, Judgement, Level
 
 def judge(batch: Batch) -> list[Judgement]:
     """The batch's first-pass yield, the board's open faults, hidden joints."""
-    return [_first_pass(batch), *judge_faults(batch, batch.board), *_hidden(batch)]
+    return [_first_pass(batch), *judge_faults(batch, batch.board), *_heat(batch), *_hidden(batch)]
 
 
 def _first_pass(batch: Batch) -> Judgement:
@@ -27,6 +28,19 @@ def _first_pass(batch: Batch) -> Judgement:
     shown = f"{100 * share.value:.0f} %, likely {100 * share.low:.0f} to {100 * share.high:.0f} %"
     text = f"First-pass yield {share.good} of {share.n}"
     return Judgement("inspect.yield", level, "batch", text, (Because("yield", shown),))
+
+
+def _heat(batch: Batch) -> list[Judgement]:
+    """Joints of this board that its oven run left in doubt."""
+    found = left_in_doubt(batch, batch.board)
+    if not found:
+        return []
+    named = [ref for ref, _ in found]
+    shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
+    numbers = tuple(Because(ref, why) for ref, why in found[:6])
+    do = "Their fillets first: wetted up the lead, shiny or as the alloy dries, none grainy."
+    subject = f"heat of {batch.board.serial}"
+    return [Judgement("inspect.heat", Level.UNKNOWN, subject, f"Look first at {shown}", numbers, do, tuple(named))]
 
 
 def _hidden(batch: Batch) -> list[Judgement]:

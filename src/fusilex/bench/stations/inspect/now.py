@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.now import Now, elsewhere
 
@@ -21,6 +22,9 @@ def now(batch: Batch) -> Now:
     if repaired := [f for f in board.faults if f.repaired]:
         what = ", ".join(f"{f.ref} ({f.word})" for f in repaired[:3]) + (" …" if len(repaired) > 3 else "")
         return Now(f"Look again at {repaired[0].ref}", f"Repaired on {board.serial}: {what}. Space when all is well.")
+    first = ", ".join(dict.fromkeys(ref for ref, _ in left_in_doubt(batch, board)[:3]))
+    begin = f"Begin with {first}: their run left them in doubt. " if first else ""
     return Now(
-        f"Look over board {board.serial}", "Arrows walk the parts, a fault's key marks it. Space when all is well."
+        f"Look over board {board.serial}",
+        f"{begin}Arrows walk the parts, a fault's key marks it. Space when all is well.",
     )

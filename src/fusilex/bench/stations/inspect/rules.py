@@ -14,5 +14,10 @@ RULES = {
         "A fault that eyes or a meter found is repaired, or accepted with a reason.",
         "The workmanship standard your shop adopted",
     ),
+    "inspect.heat": Rule(
+        "Joints that the oven's twin, held to the log of the run, does not vouch for; of a run by eye those that melt"
+        " last.",
+        "Twin of the oven",
+    ),
     "inspect.unseen": Rule("Every board is looked over before it is tested.", "The batch's record"),
 }

@@ -1,5 +1,6 @@
 """Reflow: panels through the oven, with the run's log or seen by eye."""
 
+from fusilex.bench.common import held, held_ahead
 from fusilex.bench.station import Station
 from fusilex.bench.stations.reflow import commands, events, judging, now, twin
 from fusilex.bench.stations.reflow.rules import RULES
@@ -11,9 +12,9 @@ STATION = Station(
     events=events.EVENTS,
     slices=(events.Reflowing,),
     judge=judging.judge,
-    rules=RULES,
+    rules={**RULES, "heat.held": held_ahead.RULE},
     now=now.now,
-    cautions=now.CAUTIONS,
+    cautions={**now.CAUTIONS, **held.CAUTIONS},
     lacks=judging.lacks,
     papers=judging.papers,
     work=judging.work,

@@ -9,13 +9,17 @@ from typing import ClassVar
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.reflow.after import by_eye, told_by
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
-from fusilex.bench.stations.reflow.judging import before_heat, judge, judge_log, rule_of, window_of
+from fusilex.bench.stations.reflow.judging import before_heat, judge, judge_joints, judge_log, rule_of, window_of
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
+from fusilex.formats.lists.seen import seen_in
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Event
 from fusilex.journal.pen import digest
+
+MARKS = "marks.csv"
 
 
 class RecordReflow(Command, frozen=True):
@@ -37,6 +41,7 @@ class RecordReflow(Command, frozen=True):
         index = max((window_index(m, window) for m in metrics.values()), default=math.inf)
         shown = round(index, 4) if math.isfinite(index) else None
         as_written = {probe: m.as_dict() for probe, m in metrics.items()}
+        told = told_by(batch, self.log, self.log_name)
         serials = [b.serial for b in boards]
         numbers = {k: list(v) if isinstance(v, tuple) else v for k, v in asdict(window).items()}
         load = LoadReflowed(
@@ -49,19 +54,25 @@ class RecordReflow(Command, frozen=True):
             shown,
             step=batch.step.id,
             rule=numbers,
+            joints=told.rows,
+            off_c=None if told.off_c is None else round(told.off_c, 3),
+            changed=told.changed,
         )
         number = len(batch.state[Reflowing].loads) + 1
-        judged = [*judge_log(metrics, window, number), *before_heat(batch)]
+        judged = [*judge_log(metrics, window, number), *judge_joints(told.joints, number), *before_heat(batch)]
         stays = batch.not_overruled(judged)
         happened: list[Event] = [load] if stays else [load, *batch.onward(boards)]
         return Result(happened, files={self.log_name: self.log})
 
 
 class SeeReflow(Command, frozen=True):
-    """A panel went through the oven without a log; `seen` says what eyes made of it."""
+    """A panel went through the oven without a log; `seen` says what eyes made of it, `marks` is what was told and seen
+    by the clock, as a file.
+    """
 
     panel: int
     seen: str
+    marks: bytes = b""
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
@@ -70,11 +81,20 @@ class SeeReflow(Command, frozen=True):
         if not self.seen.strip():
             raise Refused("Say what you saw, for example: all joints shiny, the connector last.")
         serials = [b.serial for b in boards]
+        if self.marks:
+            seen_in(self.marks, MARKS)
         load = LoadReflowed(
-            serials, self.panel, window_of(batch, boards[0]), seen=self.seen.strip(), step=batch.step.id
+            serials,
+            self.panel,
+            window_of(batch, boards[0]),
+            seen=self.seen.strip(),
+            step=batch.step.id,
+            joints=by_eye(batch).rows,
+            marks=digest(self.marks) if self.marks else "",
         )
         stays = batch.not_overruled(before_heat(batch))
-        return Result([load] if stays else [load, *batch.onward(boards)])
+        happened: list[Event] = [load] if stays else [load, *batch.onward(boards)]
+        return Result(happened, files={MARKS: self.marks} if self.marks else {})
 
 
 class SendOn(Command, frozen=True):

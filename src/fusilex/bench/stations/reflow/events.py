@@ -2,21 +2,30 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 from fusilex.bench.boards import Load
 from fusilex.bench.state import BatchState
+from fusilex.core.heat.group import Group
 from fusilex.core.heat.schedule import Schedule
 from fusilex.journal.entries import Entry, Event
 
 
 @dataclass
 class Reflowing:
-    """Loads in order, and by step what its oven is set to."""
+    """Loads in order, and by step what its oven is set to and how many panels go in at once."""
 
     loads: list[Load] = field(default_factory=list)
     settings: dict[str, Schedule] = field(default_factory=dict)
+    together: dict[str, int] = field(default_factory=dict)
+
+
+def _group(part: str, cell: int, *rest: Any) -> Group:
+    *numbers, verdict = rest
+    melts, seconds, seconds95, peak, peak95 = (math.nan if v is None else v for v in numbers)
+    return Group(part, cell, melts, seconds, seconds95, peak, peak95, verdict)
 
 
 class LoadReflowed(Event, frozen=True):
@@ -33,13 +42,19 @@ class LoadReflowed(Event, frozen=True):
     seen: str = ""
     step: str = "Reflow"
     rule: dict[str, Any] = {}
+    joints: list[list[Any]] = []
+    off_c: float | None = None
+    changed: bool = False
+    marks: str = ""
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         loads = state[Reflowing].loads
         boards = tuple(self.boards)
         number = len(loads) + 1
         rest = (self.log, self.log_name, self.metrics, self.index, self.seen, self.step, self.rule)
-        loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest))
+        joints = tuple(_group(*row) for row in self.joints)
+        told = (joints, self.off_c, self.changed, self.marks)
+        loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest, *told))
         for serial in boards:
             board = state.boards[serial]
             board.loads[self.step] = loads[-1]
@@ -81,4 +96,19 @@ class SettingsKept(Event, frozen=True):
         return "the oven's settings"
 
 
-EVENTS = (LoadReflowed, SentOn, SettingsKept)
+class LoadSizeSet(Event, frozen=True):
+    """So many panels go into the oven at once."""
+
+    kind: ClassVar[str] = "load_size_set"
+    step: str
+    panels: int
+
+    def apply(self, state: BatchState, entry: Entry) -> None:
+        state[Reflowing].together[self.step] = self.panels
+
+    @property
+    def words(self) -> str:
+        return "the size of a load"
+
+
+EVENTS = (LoadReflowed, SentOn, SettingsKept, LoadSizeSet)

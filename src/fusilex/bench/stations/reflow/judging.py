@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -10,15 +10,21 @@ import msgspec
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Load
+from fusilex.bench.common import held
+from fusilex.bench.common.doubtful import WHY
+from fusilex.bench.common.heat_limits import most_heats
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.workshop.records import Records
+from fusilex.core.heat.group import Group
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.road.hanging import judge_heats, judge_turned
+
+SHOWN = 4
 
 
 def window_of(batch: Batch, board: Board) -> str:
@@ -47,6 +53,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
     its boards had.
     """
     found: dict[str, Judgement] = {}
+    most = most_heats(batch.workshop)
     for board in _together(batch):
         with_it = batch.about(board.serial, batch.step.id)
         there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
@@ -56,7 +63,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
             *judge_wet_paste(with_it, board),
             *judge_board_clocks(with_it, board),
             *(j.of(f"panel {board.panel}") for j in hanging),
-            *(j.of(board.serial) for j in judge_heats({ref: board.heats.get(ref, 0) for ref in there}, coming)),
+            *(j.of(board.serial) for j in judge_heats({r: board.heats.get(r, 0) for r in there}, coming, most)),
         ]
         found |= {j.key: j for j in judged if j.key not in found}
     return list(found.values())
@@ -77,10 +84,52 @@ def _run(batch: Batch, load: Load | None) -> list[Judgement]:
         return [Judgement("reflow.log", Level.UNKNOWN, f"panel {batch.board.panel}", text, (), do)]
     if not load.log:
         text = f"Load {load.number} was seen by eye, not measured"
-        do = "Look at the last joints to melt, large parts and the middle first; log the next run."
+        late = list(dict.fromkeys(g.part for g in load.joints))[:SHOWN]
+        last = ", ".join(late) if late else "the last joints to melt, large parts and the middle"
+        do = f"Look at {last} first; log the next run."
         return [Judgement("reflow.log", Level.UNKNOWN, f"load {load.number}", text, (Because("seen", load.seen),), do)]
     metrics = {name: Metrics.from_dict(m) for name, m in load.metrics.items()}
-    return judge_log(metrics, rule_of(batch, batch.board), load.number)
+    own = judge_log(metrics, rule_of(batch, batch.board), load.number)
+    return [*own, *judge_joints(load.joints, load.number), *_oven(load)]
+
+
+def judge_joints(joints: Sequence[Group], number: int) -> list[Judgement]:
+    """What the twin, held to the log, makes of the parts without a probe; nothing where it could not be held to it."""
+    if not joints:
+        return []
+    by = {verdict: [g for g in joints if g.verdict == verdict] for verdict in WHY}
+    subject = f"load {number}"
+    numbers = tuple(Because(WHY[v], len(found)) for v, found in by.items() if found)
+    for verdict, level, do in (
+        ("cold", Level.STOP, "Run it again, hotter or longer, or look at each of its joints and overrule."),
+        ("short", Level.CARE, "Inspect has them first."),
+        ("hot", Level.CARE, "Inspect has them first; look for browned bodies and lifted foil."),
+        (
+            "open",
+            Level.UNKNOWN,
+            "Inspect has them first. A probe on the part that melts last, in a fitted oven, tells.",
+        ),
+    ):
+        if found := by[verdict]:
+            named = list(dict.fromkeys(g.part for g in found))
+            shown = ", ".join(named[:SHOWN]) + (f" and {len(named) - SHOWN} more" if len(named) > SHOWN else "")
+            verb = WHY[verdict] if len(named) == 1 else _MANY.get(verdict, WHY[verdict])
+            text = f"{shown} {verb}, by the oven's twin"
+            return [Judgement("reflow.joints", level, subject, text, numbers, do, tuple(named))]
+    text = f"All {len(joints)} parts kept the window, by the oven's twin held to the log"
+    return [Judgement("reflow.joints", Level.GO, subject, text)]
+
+
+_MANY = {"short": "were molten too short or not hot enough", "open": "are not told by their run"}
+
+
+def _oven(load: Load) -> list[Judgement]:
+    """Is it still the oven of its logs?"""
+    if not load.changed or load.off_c is None:
+        return []
+    text = f"The oven ran {load.off_c:.0f} °C off what its logs foretell"
+    do = "An element, the sensor, the load or a probe is not what it was. Look, then fit it anew: K under Foretold."
+    return [Judgement("reflow.oven", Level.CARE, f"load {load.number}", text, (Because("off", load.off_c, "°C"),), do)]
 
 
 def judge_log(metrics: Mapping[str, Metrics], window: ProcessWindow, number: int) -> list[Judgement]:
@@ -101,4 +150,4 @@ def work(batch: Batch, board: Board) -> bool:
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
     """Its loads, with the log's digest and metrics or what was seen, and the heats each part had."""
     loads = [{k: v for k, v in asdict(load).items() if k not in ("panel", "boards")} for load in board.loads.values()]
-    return {"loads": loads, "heats": dict(board.heats)}
+    return {"loads": loads, "heats": dict(board.heats), "held": held.papers(batch, board)}

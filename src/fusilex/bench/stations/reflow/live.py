@@ -15,7 +15,6 @@ import numpy as np
 from fusilex.core.heat.schedule import SET, Schedule, Step, steps_of
 from fusilex.core.reflow.windows import ProcessWindow
 
-FIRST_SHINE, ALL_SHINY, DOOR_OPEN = "first shine", "all shiny", "door open"
 SLOPE_S, AHEAD_S, SOON_S, JUST_S, TOUCH_C = 10.0, 10.0, 30.0, 4.0, 50.0
 
 

@@ -32,6 +32,16 @@ RULES = {
         "Process window index",
     ),
     "reflow.log": Rule("A load is judged from the log of its run.", "Temperature log"),
+    "reflow.joints": Rule(
+        "Each part by its worst joint, the twin held to what the probes logged; a verdict that its 95 % interval does"
+        " not bear out is open. An oven that nobody fitted may doubt, it may not vouch.",
+        "Twin of the oven, window of the paste, limits of the bodies",
+    ),
+    "reflow.oven": Rule(
+        "More than 6 °C and 2.5 of its own residuals off what was foretold, over more than 30 % of the run: the oven is"
+        " not the one of its logs.",
+        "Log against twin",
+    ),
     "reflow.fit": Rule(
         "The twin of the oven is within 3 °C (RMS) of the logs that it was fitted to; parameters that they leave as"
         " wide as they were are named.",

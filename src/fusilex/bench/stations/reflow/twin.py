@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, ClassVar
@@ -11,15 +11,18 @@ import msgspec
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
+from fusilex.bench.common.heat_limits import body_limits
 from fusilex.bench.common.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.reflow.events import Reflowing, SettingsKept
+from fusilex.bench.stations.reflow.events import LoadSizeSet, Reflowing, SettingsKept
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.workshop.oven import Oven, fit_row
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design, Part
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.joints import Joint, joints_of
+from fusilex.core.heat.oven import AIR, PLATE, Loading
+from fusilex.core.heat.places import places
 from fusilex.core.heat.plan import Planned, plan
 from fusilex.core.heat.predict import Predicted, predict
 from fusilex.core.heat.run import Watch
@@ -27,10 +30,9 @@ from fusilex.core.heat.schedule import LONGEST_S, Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet, sheet_of
 from fusilex.core.panel.layout import Panel
 from fusilex.core.programme.optimise import Spent
-from fusilex.core.reflow.part_limits import limits_of
 from fusilex.core.reflow.windows import ProcessWindow
 
-FRAME_S, MOST_STEPS, HOTTEST_C = 5.0, 200, 600.0
+FRAME_S, MOST_STEPS, HOTTEST_C, MOST_TOGETHER = 5.0, 200, 600.0, 50
 
 
 class KeepSettings(Command, frozen=True):
@@ -64,6 +66,25 @@ class KeepSettings(Command, frozen=True):
         return Result([SettingsKept(step.id, list(self.times), list(self.settings), self.curve, opened)])
 
 
+class SetLoadSize(Command, frozen=True):
+    """So many panels go into this step's oven at once."""
+
+    panels: int
+
+    def decide(self, batch: Batch) -> Result:
+        oven = oven_of(batch)
+        if batch.step.station != "Reflow" or oven is None:
+            raise Refused("A load is an oven's: look at a Reflow step with one on record first.")
+        if not 1 <= self.panels <= MOST_TOGETHER:
+            raise Refused(f"1 to {MOST_TOGETHER} panels at once.")
+        try:
+            places(self.panels, (batch.panel.width, batch.panel.height), oven.tray_mm)
+        except ValueError as problem:
+            if self.panels > 1:
+                raise Refused(f"{problem}.") from None
+        return Result([LoadSizeSet(batch.step.id, self.panels)])
+
+
 @dataclass(frozen=True, eq=False)
 class Question:
     """All that a search needs to know, taken from the batch while it stood still."""
@@ -75,6 +96,8 @@ class Question:
     panel: Panel
     parts: tuple[Part, ...]
     cells: tuple[int, ...]
+    limits: Mapping[str, float]
+    loading: Loading
 
     def load(self, cell_mm: float) -> tuple[Sheet, list[Joint], Watch]:
         """The sheet, its joints and their weights."""
@@ -92,24 +115,46 @@ class Question:
         sheet, joints, watch = self.load_fine
         coarse, _, beside = self.load(COARSE_MM)
         fitted, melting = self.oven.fitted, self.window.melting
+        both, few = (joints, watch), (coarse, beside)
         return predict(
-            sheet, (joints, watch), fitted, self.schedule, melting, coarse=(coarse, beside), frame_every=FRAME_S
+            sheet, both, fitted, self.schedule, melting, coarse=few, frame_every=FRAME_S, loading=self.loading
         )
+
+    def foretold_coarse(self) -> Predicted:
+        """The same in a moment, by the likeliest oven alone. Raises ValueError without settings."""
+        if self.schedule is None:
+            raise ValueError("No settings yet")
+        sheet, joints, watch = self.load(COARSE_MM)
+        fitted, melting = self.oven.fitted, self.window.melting
+        return predict(sheet, (joints, watch), fitted, self.schedule, melting, loading=self.loading)
 
     def planned(self, spent: Spent) -> Planned:
         """Settings for the oven, or turns of its dial; what is best by the time that is spent."""
         sheet, joints, watch = self.load(COARSE_MM)
-        limits = limits_of(self.parts, self.window.leaded)
-        dial = self.oven.method == "dial oven"
+        dial = not self.oven.follows
         keep = lambda share: spent() < 1  # noqa: E731
         oven, both = self.oven, (joints, watch)
-        return plan(sheet, both, oven.fitted, self.window, oven.hottest_c, dial, oven.door, limits, watcher=keep)
+        return plan(
+            sheet,
+            both,
+            oven.fitted,
+            self.window,
+            oven.hottest_c,
+            dial,
+            oven.opens,
+            self.limits,
+            loading=self.loading,
+            watcher=keep,
+        )
 
     def fitted(self, logs: Sequence[tuple[str, bytes]], spent: Spent) -> Fitted:
-        """The oven by logs of this load. Raises ValueError, or `BadInput`, for logs that say nothing."""
-        sheet, _, _ = self.load(COARSE_MM)
+        """The oven by logs of such loads. Raises ValueError, or `BadInput`, for logs that say nothing."""
+        sheet, _, joints = self.load(COARSE_MM)
         board = self.design, self.panel
-        runs = [logged_run(data, name, sheet, self.schedule, board) for name, data in logs]
+        runs = [
+            logged_run(data, name, sheet, self.schedule, board, joints, self.window.melting, self.loading)
+            for name, data in logs
+        ]
         return fit_oven(self.oven.model, runs, lambda share: spent() < 1)
 
 
@@ -143,22 +188,46 @@ def settings_of(batch: Batch) -> Schedule | None:
 def question(batch: Batch) -> Question:
     """What is asked of the twin for the panel in hand. Raises `Refused` where there is no oven, or nothing in it."""
     oven, board = oven_of(batch), batch.board
-    if batch.step.method not in ("controlled oven", "dial oven"):
-        raise Refused(f"There is no twin of a {batch.step.method} yet: plates, skillets and hot air go by eye.")
+    if batch.step.method == AIR:
+        raise Refused("Hot air goes part by part: its steps are under Held steps.")
     if oven is None:
         raise Refused(f"No {batch.step.method} is on record: put one among the workshop's ovens, with F4.")
     parts = tuple(batch.parts_on_paste(batch.step.side))
     cells = tuple(b.cell for b in batch.state.panel_boards(board.panel) if not b.scrapped)
     if not parts or not cells:
         raise Refused("Nothing on this panel is soldered by paste on this side.")
+    below = "bottom" if batch.step.side == "top" else "top"
+    there = {ref for b in batch.state.panel_boards(board.panel) for ref in (*b.placed, *b.soldered)}
+    if batch.step.method == PLATE and any(p.ref in there for p in batch.design.parts if p.side == below):
+        raise Refused("Parts are on the underside: the board does not lie flat, a plate cannot heat it. An oven can.")
     rule = rule_of(batch, board)
-    return Question(oven, rule, settings_of(batch), batch.design, batch.panel, parts, cells)
+    limits = body_limits(batch.workshop, parts, rule.leaded)
+    panel = batch.panel
+    loading = loading_of(batch, oven, (panel.width, panel.height))
+    return Question(oven, rule, settings_of(batch), batch.design, panel, parts, cells, limits, loading)
 
 
-def oven_body(oven: Oven, fitted: Fitted, runs: int) -> dict[str, Any]:
+def together_of(batch: Batch) -> int:
+    """How many panels go in at once."""
+    return batch.state[Reflowing].together.get(batch.step.id, 1)
+
+
+def loading_of(batch: Batch, oven: Oven, size: tuple[float, float]) -> Loading:
+    """How the panel in hand goes in: alone in the middle, or at its place among the others. Raises `Refused`."""
+    count = together_of(batch)
+    if count == 1:
+        return oven.loading()
+    try:
+        there = places(count, size, oven.tray_mm)
+    except ValueError as problem:
+        raise Refused(f"{problem}.") from None
+    return oven.loading(count, there[(batch.board.panel - 1) % count])
+
+
+def oven_body(oven: Oven, fitted: Fitted, runs: int, by_eye: int = 0) -> dict[str, Any]:
     """The oven's record with what was found."""
-    body: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(oven, fit=fit_row(fitted, runs, True)))
+    body: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(oven, fit=fit_row(fitted, runs, True, by_eye)))
     return body
 
 
-COMMANDS = (KeepSettings,)
+COMMANDS = (KeepSettings, SetLoadSize)

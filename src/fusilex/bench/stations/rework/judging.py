@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.faults import judge_faults, to_repair
+from fusilex.bench.common.heat_limits import most_heats
 from fusilex.bench.workshop.record_kinds import AirGun
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
@@ -21,7 +22,7 @@ def _heats(batch: Batch) -> list[Judgement]:
     """Heats the part to mend had, over sides and repairs."""
     board = batch.board
     mended = {f.ref: board.heats.get(f.ref, 0) for f in to_repair(batch, board)[:1]}
-    return [j.of(board.serial) for j in judge_heats(mended, 1)]
+    return [j.of(board.serial) for j in judge_heats(mended, 1, most_heats(batch.workshop))]
 
 
 def heat_of(batch: Batch, part: Part) -> float:

@@ -13,10 +13,11 @@ from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow
 from fusilex.bench.stations.reflow.judging import rule_of
-from fusilex.bench.stations.reflow.live import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, LiveLog, advice, alarms
+from fusilex.bench.stations.reflow.live import LiveLog, advice, alarms
 from fusilex.bench.stations.reflow.twin import Question, question
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.heat.predict import Predicted
+from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE
 from fusilex.core.heat.sheet import COARSE_MM
 from fusilex.core.reflow.record import Trace
 from fusilex.core.units import show_temperature

@@ -1,0 +1,137 @@
+"""What the twin foretells of held steps: for the part the gun is over, and for all others."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.common.heat_limits import body_limits
+from fusilex.bench.refusal import Refused
+from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.oven import Oven
+from fusilex.bench.workshop.record_kinds import AirGun
+from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Design, Part
+from fusilex.core.heat.fit import Fitted, unfitted
+from fusilex.core.heat.held import Gun, Heated, HeldStep, best_order, held, undone
+from fusilex.core.heat.joints import joints_of
+from fusilex.core.heat.oven import AIR, PLATE, OvenModel
+from fusilex.core.heat.sheet import Sheet, sheet_of
+from fusilex.core.judgement import Because, Judgement, Level, Rule
+from fusilex.core.panel.layout import Panel, single
+from fusilex.core.placing.points import on_board
+from fusilex.core.reflow.windows import ProcessWindow
+
+CELL_MM, ORDER_MM = 2.0, 3.0
+
+RULE = Rule(
+    "By the shortest clocks every joint of the part melts, by the longest no body passes its limit, whichever plate and"
+    " gun of the usual spread it is: go. By the likeliest alone, or where nobody logged them: can't tell; the eye does.",
+    "Hot air by Martin's correlation for round jets, the board's own copper, limits of the bodies",
+)
+
+
+def profiles_for(batch: Batch, part: Part | None, window: str) -> list[HeldSteps]:
+    """Profiles on record, those that are made for the part and its paste first."""
+    hidden = part is not None and part in batch.derived.hidden
+    fits = ("bottom pad", "bare die", "any") if hidden else ("any", "bottom pad", "bare die")
+    kind = window.partition(",")[0]
+    records = batch.workshop[Records].all(HeldSteps).values()
+    return sorted(records, key=lambda r: (r.window.partition(",")[0] != kind, fits.index(r.parts)))
+
+
+@dataclass(frozen=True, eq=False)
+class AirQuestion:
+    """All that a look ahead at held steps needs, taken from the batch while it stood still."""
+
+    design: Design
+    panel: Panel
+    parts: tuple[Part, ...]
+    cell: int
+    cells: tuple[int, ...]
+    window: ProcessWindow
+    oven: Fitted
+    proven: bool
+    gun: Gun
+    limits: dict[str, float]
+
+    @cached_property
+    def corner(self) -> np.ndarray:
+        return np.asarray(self.design.outline.bounds[:2])
+
+    def sheet(self, cell_mm: float) -> Sheet:
+        return sheet_of(self.design, self.panel, self.parts, self.cells, cell_mm)
+
+    def place(self, part: Part) -> tuple[float, float]:
+        """Where the gun is held: over the part, mm from the middle of the panel."""
+        x, y = self.panel.on_cell(self.cell, on_board(self.design, [part]))[0]
+        return float(x - self.panel.width / 2), float(y - self.panel.height / 2)
+
+    def foretold(self, part: Part, steps: tuple[HeldStep, ...]) -> tuple[Sheet, Heated]:
+        """What the steps do. Raises ValueError for a part without joints on paste."""
+        sheet = self.sheet(CELL_MM)
+        joints = joints_of(self.design, self.panel, self.parts, sheet, [self.cell])
+        where = self.place(part)
+        return sheet, held(sheet, joints, (part.ref, self.cell), where, steps, self.oven, self.gun, self.window.melting)
+
+    def order(self, parts: list[Part], steps: tuple[HeldStep, ...]) -> tuple[list[str], int]:
+        """In which order parts are heated so that the fewest are melted again, and how many are."""
+        sheet = self.sheet(ORDER_MM)
+        joints = joints_of(self.design, self.panel, self.parts, sheet, [self.cell])
+        places = {p.ref: self.place(p) for p in parts}
+        undoes = undone(sheet, joints, places, self.cell, steps, self.oven, self.gun, self.window.melting)
+        order, harm = best_order(undoes, [p.package.mass_mg for p in parts])
+        return [parts[k].ref for k in order], harm
+
+
+def air_question(batch: Batch, board: Board, side: str, window: ProcessWindow) -> AirQuestion:
+    """The panel of a board, with what stands on paste on a side. Raises `Refused`."""
+    parts = tuple(batch.parts_on_paste(side))
+    if not parts:
+        raise Refused("Nothing on this board is soldered by paste on this side.")
+    plates = [o for o in batch.workshop[Records].all(Oven).values() if o.method == PLATE]
+    oven = plates[0] if plates else None
+    fitted = oven.fitted if oven else unfitted(OvenModel(AIR))
+    if board.station == "Reflow":
+        panel, cell = batch.panel, board.cell
+        cells = tuple(b.cell for b in batch.state.panel_boards(board.panel) if not b.scrapped)
+    else:  # a board by itself
+        x0, y0, x1, y1 = batch.design.outline.bounds
+        panel, cell, cells = single(x1 - x0, y1 - y0), 0, (0,)
+    limits = body_limits(batch.workshop, parts, window.leaded)
+    gun = batch.workshop[Records].first(AirGun).gun
+    return AirQuestion(batch.design, panel, parts, cell, cells, window, fitted, bool(oven and oven.proven), gun, limits)
+
+
+def judge_held(asked: AirQuestion, part: Part, found: Heated) -> Judgement:
+    """Will these steps solder the part, and what do they do to others?"""
+    own = [k for k, j in enumerate(found.joints) if j.part == part.ref]
+    others = sorted({j.part for k, j in enumerate(found.joints) if j.part != part.ref and _melts(asked, found, k)})
+    over = [j.part for k, j in enumerate(found.joints) if found.longest[k] > asked.limits.get(j.part, np.inf)]
+    may = [j.part for k, j in enumerate(found.joints) if found.highest[k] > asked.limits.get(j.part, np.inf)]
+    melting = asked.window.melting
+    numbers = (
+        Because("coolest joint, shortest clocks", round(float(found.shortest[own].min())), "°C"),
+        Because("hottest joint, longest clocks", round(float(found.longest[own].max())), "°C"),
+        Because("melts again", ", ".join(others[:5]) or "none"),
+    )
+    if over:
+        level, text = Level.STOP, f"{over[0]} gets hotter than its limit"
+        do = "Cooler air or shorter clocks; its sheet may allow more."
+    elif found.longest[own].min() < melting:
+        level, text = Level.STOP, f"{part.ref} does not melt by these steps"
+        do = "Hotter air, a hotter plate or longer clocks."
+    elif found.least[own].min() < melting or may or not asked.proven:
+        level, text = Level.UNKNOWN, f"Whether these steps suit {part.ref} no log tells"
+        do = "Go by the eye: shine all round, then the part settles. Within the clocks."
+    else:
+        level, text, do = Level.GO, f"These steps solder {part.ref}", ""
+    return Judgement("heat.held", level, part.ref, text, numbers, do, tuple(others))
+
+
+def _melts(asked: AirQuestion, found: Heated, k: int) -> bool:
+    return bool(found.longest[k] >= asked.window.melting)

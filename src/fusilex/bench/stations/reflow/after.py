@@ -1,0 +1,89 @@
+"""What a run left in its joints: the twin held to the log, part by part, and whether the oven is what it was."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import astuple, dataclass, replace
+from typing import Any
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.common.oven_logs import logged_run
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.reflow.twin import Question, question
+from fusilex.core.heat.after import after_run, groups
+from fusilex.core.heat.group import Group
+from fusilex.core.heat.sheet import COARSE_MM
+from fusilex.core.problems import BadInput
+
+
+@dataclass(frozen=True)
+class Told:
+    """Rows of what joints had, worst first; how far the log is from what was foretold (°C, RMS), and whether the oven
+    changed.
+    """
+
+    joints: tuple[Group, ...] = ()
+    off_c: float | None = None
+    changed: bool = False
+
+    @property
+    def rows(self) -> list[list[Any]]:
+        """As an event keeps them."""
+        return [[_plain(v) for v in astuple(group)] for group in self.joints]
+
+
+def _plain(value: Any) -> Any:
+    if not isinstance(value, float):
+        return value
+    return None if math.isnan(value) else round(value, 3)
+
+
+NOTHING = Told()
+
+
+def told_by(batch: Batch, log: bytes, name: str) -> Told:
+    """What a log tells of all joints; nothing where no oven, no settings or no probe on the board is known."""
+    try:
+        return joints_after(question(batch), log, name)
+    except (Refused, BadInput, ValueError):  # RunsAway is one of them
+        return NOTHING
+
+
+def joints_after(asked: Question, log: bytes, name: str) -> Told:
+    """What a log of this load tells. Raises ValueError, or `BadInput`, for one that says nothing."""
+    sheet, joints, watch = asked.load(COARSE_MM)
+    board = asked.design, asked.panel
+    run = logged_run(log, name, sheet, asked.schedule, board, loading=asked.loading)
+    found = after_run(run, (joints, watch), asked.oven.fitted, asked.window.melting)
+    rows = groups(found, asked.window, asked.limits)
+    if not asked.oven.proven:  # nobody logged this oven before: its twin may doubt, it may not vouch
+        rows = [g if g.verdict == "cold" else replace(g, verdict="open") for g in rows]
+    off = found.off_c if math.isfinite(found.off_c) else None
+    return Told(tuple(rows), off, asked.oven.proven and found.changed)
+
+
+def by_eye(batch: Batch) -> Told:
+    """Of a run that nobody measured: every part is open, those that melt last in front."""
+    try:
+        asked = question(batch)
+        found = asked.foretold_coarse()
+    except (Refused, ValueError):
+        return NOTHING
+    by: dict[tuple[str, int], int] = {}
+    late = [(-m if m == m else -math.inf, k) for k, m in enumerate(found.molten.melts.tolist())]
+    for _, k in sorted(late):
+        by.setdefault((found.joints[k].part, found.joints[k].cell), k)
+    rows = [
+        Group(
+            part,
+            cell,
+            float(found.molten.melts[k]),
+            float(found.molten.seconds[k]),
+            math.nan,
+            float(found.molten.peak[k]),
+            math.nan,
+            "open",
+        )
+        for (part, cell), k in by.items()
+    ]
+    return Told(tuple(rows))
