@@ -311,7 +311,7 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
     assert width[0] < width[1] / 2 and unsure["fitted_runs"] == 0
     assert main(["oven", "predict", str(HERON), "--oven", str(better)]) == 2
     for wrong, why in (
-        ({"method": "plate"}, "has no twin yet"),
+        ({"method": "hot air"}, "goes part by part"),
         ({"numbers": {"power_w": 1e9}}, "numbers of one oven"),
         ({"fit": {"names": ["fish"], "z": [0.1], "covariance": [[1.0]], "runs": 1}}, "no fish in an oven"),
         ({"fit": {"names": ["view"], "z": [0.1], "covariance": [[-1.0]], "runs": 1}}, "no negative variance"),

@@ -131,8 +131,10 @@ def test_back_of_the_tray_a_flat_board_and_a_full_oven() -> None:
     middle = warm(usual)
     assert warm(leaning, Loading((0.0, 70.0))) > middle + 3 > middle - 3 > warm(leaning, Loading((0.0, -70.0)))
     assert warm(usual, Loading((0.0, 70.0))) == pytest.approx(middle)
-    assert warm(usual, Loading(copies=3)) < middle - 5
-    assert warm(usual, Loading(flat=True)) < middle - 5
+    full = Schedule((0.0,), (FULL_C,), False)
+    alone, eight = (simulate(sheet, [usual], full, 200.0, ends, loading=Loading(copies=n)) for n in (1, 8))
+    assert eight.watched[-1, 0, 0] < alone.watched[-1, 0, 0] - 6, "eight panels take more than one"
+    assert warm(usual, Loading(flat=True)) < middle - 3
     kept = simulate(sheet, [usual], curve, 300.0, ends, loading=Loading(copies=3, flat=True)).ledger
     assert kept.lost[0] + kept.stored[0] == pytest.approx(kept.taken[0], rel=0.005)
     names = set(parameters_of(CONTROLLED)), set(parameters_of(PLATE))

@@ -25,8 +25,8 @@ from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.start import make_window
 from fusilex.ui.frame.window import Window
 from fusilex.ui.stations.reflow import twin_view
-from fusilex.ui.stations.reflow.heat_map import colours_of
 from fusilex.ui.stations.reflow.settings_list import words_of
+from fusilex.ui.widgets.heat_map import colours_of
 
 TIMES, SETTINGS, DOOR = [0.0, 90.0, 180.0, 270.0, 300.0, 301.0], [25.0, 170.0, 200.0, 275.0, 275.0, 0.0], [[300.0, 1.0]]
 
@@ -169,7 +169,7 @@ def live(window: Window, qtbot) -> object:  # type: ignore[no-untyped-def]
     window.station.show_view(2)
     view = window.station.view
     QTest.keyClick(window, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: view.search is None, timeout=60_000)
+    qtbot.waitUntil(lambda: not view.aside.busy, timeout=60_000)
     view.timer.stop()
     return view
 
@@ -203,7 +203,8 @@ def test_a_run_is_watched_live_and_goes_on_record_with_what_was_seen(qtbot, wind
     assert kept[-1].endswith(",door open") and window.grab().width() > 0
     for _ in range(60):
         view.tick(5.0)
-    assert window.station.now().title in ("Leave it until it is solid and cool", "Cool enough to touch")
+    assert window.station.now().title in ("Solid: hands off, it is hot", "Cool enough to touch")
+    assert [what for what, _ in view.readout.words][-2:] == ["solid in", "touch in"]
     path = view.log.path
     QTest.keyClick(window, K.Key_X)
     load = bench.state.boards["H7-01"].loads["Reflow"]
@@ -238,4 +239,7 @@ def test_a_run_that_broke_off_is_taken_in_and_one_by_eye_is_recorded_as_such(qtb
     QTest.keyClick(window, K.Key_X)
     load = bench.state.boards["H7-01"].loads["Reflow"]
     assert not load.log and load.seen == "all shiny at 4:32"
+    marks = bench.journal.attachment(load.marks).decode().splitlines()
+    assert len(marks) == 302 + 1 and "272.0,275.0,0.00,all shiny" in marks, "what it was told, and what was seen"
+    assert load.joints and {g.verdict for g in load.joints} == {"open"}, "nobody measured: nobody knows"
     assert {j.level for j in bench.judgements("Reflow") if j.rule == "reflow.log"} == {Level.UNKNOWN}

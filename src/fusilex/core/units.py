@@ -59,3 +59,17 @@ def show_length(mm: float, inch: bool = False) -> str:
 def show_temperature(celsius: float, fahrenheit: bool = False) -> str:
     """A temperature in the user's unit."""
     return f"{celsius * 1.8 + 32:.0f} °F" if fahrenheit else f"{celsius:.0f} °C"
+
+
+def clock(seconds: float) -> str:
+    """Minutes and seconds.
+
+    >>> clock(187.4)
+    '3:07'
+    """
+    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
+def begun(words: str) -> str:
+    """With a capital, and nothing else changed."""
+    return words[:1].upper() + words[1:]

@@ -68,6 +68,12 @@ class Picture(QWidget):
         parts = self.batch.built(here)
         return [parts[ref] for ref in [*here.placed, *here.soldered] if ref in parts]
 
+    def whole_board(self) -> list[Part]:
+        """Every part a finished board of this batch carries."""
+        without = self.bench.state[Bins].without
+        parts = self.batch.built(self.bench.board).values()
+        return [p for p in parts if p.populated and p.ref not in without]
+
     def go_on(self, before: str) -> None:
         """When the board in hand has left this station, take the next one that is here: of its panel first."""
         state, step = self.bench.state, self.batch.step.id
@@ -122,12 +128,6 @@ class StationPicture(Picture):
             return keys
         read = Key("Space", "read", lambda _: self.desk.do(Acknowledge(self.cautions), "Noted for this batch."))
         return [read, *(key for key in keys if key.keys != "Space")]
-
-    def whole_board(self) -> list[Part]:
-        """Every part a finished board of this batch carries."""
-        without = self.bench.state[Bins].without
-        parts = self.batch.built(self.bench.board).values()
-        return [p for p in parts if p.populated and p.ref not in without]
 
 
 def neighbour(parts: list[Part], ref: str | None, direction: str, mirrored: bool) -> str | None:

@@ -30,7 +30,7 @@ CELL_MM, ORDER_MM = 2.0, 3.0
 
 RULE = Rule(
     "By the shortest clocks every joint of the part melts, by the longest no body passes its limit, whichever plate and"
-    " gun of the usual spread it is: go. By the likeliest alone, or where nobody logged them: can't tell; the eye does.",
+    " gun of the usual spread it is: go. By the likeliest alone, or where nobody logged them: can't tell; look.",
     "Hot air by Martin's correlation for round jets, the board's own copper, limits of the bodies",
 )
 
@@ -115,8 +115,8 @@ def judge_held(asked: AirQuestion, part: Part, found: Heated) -> Judgement:
     may = [j.part for k, j in enumerate(found.joints) if found.highest[k] > asked.limits.get(j.part, np.inf)]
     melting = asked.window.melting
     numbers = (
-        Because("coolest joint, shortest clocks", round(float(found.shortest[own].min())), "°C"),
-        Because("hottest joint, longest clocks", round(float(found.longest[own].max())), "°C"),
+        Because("coolest joint", round(float(found.shortest[own].min())), "°C"),
+        Because("hottest joint", round(float(found.longest[own].max())), "°C"),
         Because("melts again", ", ".join(others[:5]) or "none"),
     )
     if over:

@@ -18,7 +18,7 @@ from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import on_board
 
 Floats = NDArray[np.float64]
-FIRST_SHINE, ALL_SHINY, DOOR_OPEN = "first shine", "all shiny", "door open"
+FIRST_SHINE, ALL_SHINY, DOOR_OPEN, HEAT_OFF = "first shine", "all shiny", "door open", "heat off"
 SAMPLE_S = 4.0
 """Samples of a log are gathered over this long: a twin does not know what a second brings."""
 

@@ -148,6 +148,15 @@ def work(batch: Batch, board: Board) -> bool:
 
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
-    """Its loads, with the log's digest and metrics or what was seen, and the heats each part had."""
-    loads = [{k: v for k, v in asdict(load).items() if k not in ("panel", "boards")} for load in board.loads.values()]
-    return {"loads": loads, "heats": dict(board.heats), "held": held.papers(batch, board)}
+    """Its loads, with the log's digest and metrics or what was seen, what the twin made of its joints, the heats each
+    part had, and the air that was held over it.
+    """
+    found: dict[str, Any] = {"loads": [_load_rows(board, x) for x in board.loads.values()], "heats": dict(board.heats)}
+    return found | ({"held": rows} if (rows := held.papers(batch, board)) else {})
+
+
+def _load_rows(board: Board, load: Load) -> dict[str, Any]:
+    left_out = {"panel", "boards", "joints"} | {k for k in ("off_c", "changed", "marks") if not getattr(load, k)}
+    rows = {k: v for k, v in asdict(load).items() if k not in left_out}
+    own = [{k: None if v != v else v for k, v in asdict(g).items()} for g in load.joints if g.cell == board.cell]
+    return rows | ({"joints": own} if own else {})

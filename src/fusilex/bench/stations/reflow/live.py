@@ -12,10 +12,14 @@ from pathlib import Path
 
 import numpy as np
 
+from fusilex.core.heat.probes import ALL_SHINY, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import SET, Schedule, Step, steps_of
+from fusilex.core.heat.ties import USUAL_HOLD_S, Shine, off_at
 from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.core.units import begun, clock
 
-SLOPE_S, AHEAD_S, SOON_S, JUST_S, TOUCH_C = 10.0, 10.0, 30.0, 4.0, 50.0
+LEAST_ROWS = 10
+SLOPE_S, AHEAD_S, SOON_S, JUST_S, LONGER_S, TOUCH_C = 10.0, 10.0, 30.0, 4.0, 30.0, 50.0
 
 
 @dataclass
@@ -69,6 +73,11 @@ class LiveLog:
         return "".join([self._head(), *(row for _, row in sorted(rows, key=lambda r: r[0]))]).encode()
 
     @property
+    def measured(self) -> bool:
+        """True where a probe told enough to be judged."""
+        return sum(any(map(math.isfinite, c)) for _, c in self.rows) >= LEAST_ROWS
+
+    @property
     def now_s(self) -> float:
         return max([t for t, _ in self.rows[-1:]] + [t for t, _ in self.marks[-1:]], default=0.0)
 
@@ -87,7 +96,7 @@ class LiveLog:
 
     def seen_words(self) -> str:
         """The marks as one says them."""
-        return ", ".join(f"{what} at {int(t) // 60}:{int(t) % 60:02d}" for t, what in self.marks)
+        return ", ".join(f"{what} at {clock(t)}" for t, what in self.marks)
 
 
 def _line(cells: Sequence[str]) -> str:
@@ -117,27 +126,86 @@ def alarms(log: LiveLog, window: ProcessWindow) -> list[str]:
     return [words for _, words in sorted(found, key=lambda f: f[0])]
 
 
-def advice(log: LiveLog, at_s: float, cooling: bool) -> tuple[str, str]:
-    """The one thing to do now, and what comes next; hands wait until the hottest probe is cool enough."""
+def asked_for(log: LiveLog, shine: Shine | None) -> tuple[Step, ...]:
+    """What is to be done and when: by the clock; from the heat going off on by the eye, where a dial is turned by hand
+    and all joints were seen to shine, or the heat was seen to go off.
+    """
     steps = steps_of(log.schedule)
+    off = off_at(steps)
+    at = {what: t for t, what in log.marks}
+    if log.schedule.curve or math.isnan(off):
+        return steps
+    if HEAT_OFF in at:
+        by = at[HEAT_OFF] - off
+    elif ALL_SHINY in at:
+        by = at[ALL_SHINY] + (shine.hold_s(off) if shine else USUAL_HOLD_S) - off
+    else:
+        return steps
+    return tuple((t + by if t >= off else t, what, c) for t, what, c in steps)
+
+
+def cools(log: LiveLog, at_s: float, shine: Shine | None) -> bool:
+    """True when nothing is left to do but to wait."""
+    return at_s > max(t for t, _, _ in asked_for(log, shine)) and not _still_to_shine(log, at_s)
+
+
+def _still_to_shine(log: LiveLog, at_s: float) -> bool:
+    """By eye alone the clock says off, and nobody has said that all joints shine."""
+    seen = {what for _, what in log.marks}
+    off = off_at(steps_of(log.schedule))
+    alone = not log.names and not log.schedule.curve and not seen & {ALL_SHINY, HEAT_OFF}
+    return alone and off <= at_s < off + LONGER_S
+
+
+def advice(log: LiveLog, at_s: float, shine: Shine | None, left_s: tuple[float, float]) -> tuple[str, str]:
+    """The one thing to do now, and what comes next; hands wait until it is solid, and cool enough (`left_s`: seconds
+    until both, NaN where nothing tells).
+    """
+    steps = asked_for(log, shine)
+    if _still_to_shine(log, at_s):
+        last = shine.last if shine and shine.last else "the last joint"
+        until = off_at(steps_of(log.schedule)) + LONGER_S - at_s
+        return (
+            f"Does {last} shine?",
+            f"A when it does. By the clock the heat goes off now, in {until:.0f} s at the latest.",
+        )
     due = [s for s in steps if at_s - JUST_S <= s[0] <= at_s]
     ahead = [s for s in steps if s[0] > at_s]
     doing = [s for s in due if s[1] != SET]
     following = next((s for s in ahead if s[1] != SET), None)
-    soon = "" if following is None else f"{_words(following).capitalize()} in {following[0] - at_s:.0f} s."
+    soon = "" if following is None else f"{begun(_words(following))} in {following[0] - at_s:.0f} s."
     if doing:
         return f"Now: {', '.join(_words(s) for s in doing)}", soon
     if following is not None and following[0] - at_s <= SOON_S:
-        return f"{_words(following).capitalize()} in {following[0] - at_s:.0f} s", "Leave the board alone."
-    if cooling:
-        warm = [float(c[-1]) for c in (log.curve(k)[1] for k in range(len(log.names))) if len(c)]
-        if warm and max(warm) < TOUCH_C:
-            return "Cool enough to touch", "X ends the run and puts it on record."
-        told = (
-            f"{max(warm):.0f} °C: hands off until it is below {TOUCH_C:g}." if warm else "Hands off until it is cool."
-        )
-        return "Leave it until it is solid and cool", told
-    return "Leave the door shut", soon or "Watch the part that melts last."
+        held = "All shines: hold it. " if ALL_SHINY in {what for _, what in log.marks} else ""
+        return f"{begun(_words(following))} in {following[0] - at_s:.0f} s", f"{held}Leave the board alone."
+    if cools(log, at_s, shine):
+        return _waiting(left_s)
+    return "Leave it alone" if log.schedule.curve is False and not log.schedule.door else "Leave the door shut", (
+        soon or _watch(log, at_s, shine)
+    )
+
+
+def _waiting(left_s: tuple[float, float]) -> tuple[str, str]:
+    """What to wait for while it cools."""
+    solid, cool = left_s
+    if cool == 0:
+        return "Cool enough to touch", "X ends the run and puts it on record."
+    touch = "Hands off until it is cool." if math.isnan(cool) else f"Below {TOUCH_C:g} °C in about {clock(cool)}."
+    if solid == 0:
+        return "Solid: hands off, it is hot", touch
+    when = "" if math.isnan(solid) else f", about {clock(solid)}"
+    return f"Leave it until it is solid{when}", touch
+
+
+def _watch(log: LiveLog, at_s: float, shine: Shine | None) -> str:
+    """Which joint to keep an eye on."""
+    if shine is None or not shine.last:
+        return "Watch the part that melts last."
+    seen = {what for _, what in log.marks}
+    if FIRST_SHINE not in seen and shine.first_s > at_s:
+        return f"The first shine is due at {shine.first}, in {shine.first_s - at_s:.0f} s."
+    return f"Watch {shine.last}: it melts last."
 
 
 def _words(step: Step) -> str:

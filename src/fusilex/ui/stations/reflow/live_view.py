@@ -8,32 +8,33 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QCoreApplication, QTimer
 
-from fusilex.bench.common.scales import STAND_IN
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow
+from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.judging import rule_of
-from fusilex.bench.stations.reflow.live import LiveLog, advice, alarms
+from fusilex.bench.stations.reflow.live import LiveLog, advice, alarms, cools
 from fusilex.bench.stations.reflow.twin import Question, question
-from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.heat.predict import Predicted
-from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE
-from fusilex.core.heat.sheet import COARSE_MM
+from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
+from fusilex.core.heat.ties import Shine, shine_of
 from fusilex.core.reflow.record import Trace
-from fusilex.core.units import show_temperature
-from fusilex.devices.oven_world import OvenKind, OvenWorld
-from fusilex.devices.thermometer import NoThermometer, SerialThermometer, SimulatedThermometer, Thermometer
+from fusilex.core.units import clock, show_temperature
+from fusilex.devices.thermometer import NoThermometer, SimulatedThermometer, Thermometer
+from fusilex.formats.lists.seen import only_seen, seen_in
 from fusilex.journal.place import path_of
 from fusilex.ui.desk import Desk
-from fusilex.ui.search import Search
+from fusilex.ui.search import Aside
 from fusilex.ui.stations.reflow.gate_chart import Shown
-from fusilex.ui.stations.reflow.readout import Readout
-from fusilex.ui.stations.reflow.twin_view import FORETELL_S, TwinChart
+from fusilex.ui.stations.reflow.live_port import open_port
+from fusilex.ui.stations.reflow.twin_view import TwinChart
 from fusilex.ui.tabbed import View
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
+from fusilex.ui.widgets.readout import Readout
 
-TICK_MS, READ_S, FAST, BY_EYE = 250, 1.0, 20.0, "none"
+TICK_MS, READ_S, FAST = 250, 1.0, 20.0
+NOTHING_SEEN = "ran by the clock, nothing marked"
 
 
 class LiveView(View):
@@ -47,7 +48,8 @@ class LiveView(View):
         self.log: LiveLog | None = None
         self.port: Thermometer | None = None
         self.found: Predicted | None = None
-        self.search: Search | None = None
+        self.shine: Shine | None = None
+        self.aside = Aside(self, desk.say)
         self.asked: Question | None = None
         self.panel = 0
         self.at_s, self.fast, self._left = 0.0, False, 0.0
@@ -89,8 +91,7 @@ class LiveView(View):
         return f"Panel {self.panel} in the oven, " + ("by eye" if self.by_eye else "measured over foretold")
 
     def _words(self) -> list[tuple[str, str]]:
-        clock = f"{int(self.at_s) // 60}:{int(self.at_s) % 60:02d}"
-        words = [("time", clock)]
+        words = [("time", clock(self.at_s))]
         if self.log is not None:
             for k, name in enumerate(self.log.names[:2]):
                 _, c = self.log.curve(k)
@@ -98,6 +99,9 @@ class LiveView(View):
                 words.append((name, show_temperature(float(c[-1]), Units.fahrenheit) if len(c) else "–"))
                 if k == 0:
                     words.append(("°C/s", "–" if math.isnan(slope) else f"{slope:+.1f}"))
+            if cools(self.log, self.at_s, self.shine):
+                solid, cool = ("–" if math.isnan(s) else clock(s) for s in self._left_s(self.log))
+                words += [("solid in", solid), ("touch in", cool)]
         return words
 
     def _foretold_at(self, name: str) -> Trace | None:
@@ -121,7 +125,7 @@ class LiveView(View):
         return float(then + (c[-1] - now))
 
     def now(self) -> Now | None:
-        if self.search is not None:
+        if self.aside.busy:
             return Now("Foretelling the run", "It starts when that is done.")
         log = self.log
         if log is None:
@@ -131,17 +135,21 @@ class LiveView(View):
             return Now("Board in, door shut", "Enter starts clock and oven together. Never leave it alone.")
         if urgent := alarms(log, self.chart.shown.window):
             return Now(urgent[0], urgent[1] if len(urgent) > 1 else "")
-        cooling = self.at_s > log.schedule.end
-        title, detail = advice(log, self.at_s, cooling)
+        cooling = cools(log, self.at_s, self.shine)
+        title, detail = advice(log, self.at_s, self.shine, self._left_s(log))
         ahead = self.next_minute(0) if log.names else None
         if ahead is not None and not cooling:
             detail = f"{detail} In a minute: {show_temperature(ahead, Units.fahrenheit)}.".strip()
         return Now(title, detail, min(1.0, self.at_s / max(1.0, log.schedule.end)))
 
+    def _left_s(self, log: LiveLog) -> tuple[float, float]:
+        """Seconds until all is solid, and cool enough for hands."""
+        return solid_and_cool(log, self.at_s, self.chart.shown.window.melting, self.found)
+
     # keys
 
     def keys(self) -> list[Key]:
-        if self.search is not None:
+        if self.aside.busy:
             return []
         if not self.running:
             taken = [Key("T", "take in the broken run", lambda _: self._take())] if self._broken() else []
@@ -150,7 +158,8 @@ class LiveView(View):
         return [
             Key("S", FIRST_SHINE, lambda _: self._mark(FIRST_SHINE)),
             Key("A", ALL_SHINY, lambda _: self._mark(ALL_SHINY)),
-            Key("D", DOOR_OPEN, lambda _: self._mark(DOOR_OPEN)),
+            *([] if self.log and self.log.schedule.curve else [Key("H", HEAT_OFF, lambda _: self._mark(HEAT_OFF))]),
+            *([Key("D", DOOR_OPEN, lambda _: self._mark(DOOR_OPEN))] if self.log and self.log.schedule.door else []),
             Key("X", "end the run", lambda _: self.finish()),
             *(fast if isinstance(self.port, SimulatedThermometer) or self.by_eye else []),
         ]
@@ -162,7 +171,7 @@ class LiveView(View):
     def _mark(self, what: str) -> None:
         if self.log is not None:
             self.log.mark(self.at_s, what)
-            self.desk.say(f"{what.capitalize()} at {int(self.at_s) // 60}:{int(self.at_s) % 60:02d}.")
+            self.desk.say(f"{what.capitalize()} at {clock(self.at_s)}.")
 
     def _start(self) -> None:
         try:
@@ -173,27 +182,16 @@ class LiveView(View):
         if asked.schedule is None:
             self.desk.say("No settings yet: O under Foretold finds some, or the oven's record has a curve.")
             return
-        self.search = Search(lambda spent, seen: asked.foretold(), FORETELL_S)
-        self.search.finished_with.connect(self._begin)
-        self.search.failed.connect(self._failed)
-        self.search.start()
+        self.aside.look(asked.foretold, self._begin)
         self.desk.say("")
 
-    def _failed(self, text: str) -> None:
-        if self.search is not None:
-            self.search.wait()
-        self.search = None
-        self.desk.say(text)
-
     def _begin(self, found: Predicted) -> None:
-        if self.search is not None:
-            self.search.wait()
-        self.search, self.found = None, found
+        self.found, self.shine = found, shine_of(found)
         asked, board = self.asked, self.bench.board
         assert asked is not None and asked.schedule is not None
         self.panel, self.at_s, self._left = board.panel, 0.0, 0.0
         try:
-            self.port = self._open(asked, found)
+            self.port = open_port(self.batch, asked, found, self.panel)
         except NoThermometer as problem:
             self.desk.say(str(problem))
             return
@@ -204,27 +202,6 @@ class LiveView(View):
             app.aboutToQuit.connect(self.timer.stop)
         self.timer.start()
         self.desk.say("The clock runs.")
-
-    def _open(self, asked: Question, found: Predicted) -> Thermometer | None:
-        """The logger on record, its probes on the part that melts last and on the hottest; None: by eye."""
-        last, hot = found.joints[found.last], found.joints[found.hottest]
-        names = [f"{j.part}@{j.cell + 1}" for j in (last, hot)]
-        port = port_of(self.batch.workshop[Records], "temperature")
-        if not port or port == BY_EYE:
-            return None
-        if port != STAND_IN:
-            return SerialThermometer(port, names)
-        sheet, _, _ = asked.load(COARSE_MM)
-        schedule = asked.schedule
-        assert schedule is not None
-
-        def told(t: float) -> tuple[float, float]:
-            at = np.array([t])
-            return float(schedule.set_at(at)[0]), float(schedule.door_at(at)[0])
-
-        world = OvenWorld(sheet, told, OvenKind(), asked.oven.method == "dial oven", seed=self.panel)
-        there = [n for n in names if (n.partition("@")[0], int(n.partition("@")[2]) - 1) in sheet.lumps.names]
-        return SimulatedThermometer(world, there or [f"cell@{len(sheet) // 2}"])
 
     # the clock
 
@@ -238,10 +215,12 @@ class LiveView(View):
             self._left -= READ_S
             self.at_s += READ_S
             try:
-                if self.port is not None:
-                    self.port.pass_time(READ_S)
-                    if (read := self.port.read()) is not None:
-                        log.add(self.at_s, read)
+                if self.port is None:
+                    log.add(self.at_s, [math.nan] * len(log.names))  # what it was told, by the clock
+                    continue
+                self.port.pass_time(READ_S)
+                if (read := self.port.read()) is not None:
+                    log.add(self.at_s, read)
             except NoThermometer as problem:
                 self.port = None
                 self.desk.say(f"{problem} Go on by eye.")
@@ -256,10 +235,10 @@ class LiveView(View):
         self.timer.stop()
         self.log = None
         serial = self.bench.board.serial
-        if len(log.rows) >= 10:
+        if log.measured:
             done = self.desk.do(RecordReflow(panel, f"live-panel-{panel}.csv", log.csv()))
         else:
-            done = self.desk.do(SeeReflow(panel, log.seen_words() or "ran by the clock, nothing marked"))
+            done = self.desk.do(SeeReflow(panel, log.seen_words() or NOTHING_SEEN, log.csv()))
         if not done:
             self.log = log  # nothing is lost: what stands in the way is said, X tries again
             return
@@ -284,9 +263,10 @@ class LiveView(View):
         path = self._broken()
         if path is None:
             return
-        serial, panel = self.bench.board.serial, self.bench.board.panel
-        if self.desk.do(
-            RecordReflow(panel, path.name, path.read_bytes()), f"What was logged of panel {panel} is on record."
-        ):
+        serial, panel, data = self.bench.board.serial, self.bench.board.panel, path.read_bytes()
+        by_eye = only_seen(data, path.name)
+        seen = ", ".join(f"{what} at {clock(t)}" for t, what in seen_in(data, path.name)) or NOTHING_SEEN
+        taken = SeeReflow(panel, seen, data) if by_eye else RecordReflow(panel, path.name, data)
+        if self.desk.do(taken, f"What was logged of panel {panel} is on record."):
             path.unlink(missing_ok=True)
             self.go_on(serial)

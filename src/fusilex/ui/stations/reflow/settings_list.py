@@ -6,20 +6,11 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
 from fusilex.core.heat.schedule import Schedule, steps_of
-from fusilex.core.units import show_temperature
+from fusilex.core.units import clock, show_temperature
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
-
-
-def clock(seconds: float) -> str:
-    """Minutes and seconds.
-
-    >>> clock(187.4)
-    '3:07'
-    """
-    return f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
 def words_of(schedule: Schedule) -> list[tuple[float, str]]:

@@ -1,8 +1,9 @@
-"""Reflow: the run and its log, and what the oven's twin foretells."""
+"""Reflow: runs and their logs, what the oven's twin foretells, the run live, and hot air in held steps."""
 
 from __future__ import annotations
 
 from fusilex.ui.desk import Desk
+from fusilex.ui.stations.reflow.held import ReflowHeld
 from fusilex.ui.stations.reflow.live_view import LiveView
 from fusilex.ui.stations.reflow.run_view import RunView
 from fusilex.ui.stations.reflow.twin_view import TwinView
@@ -11,7 +12,7 @@ from fusilex.ui.tabbed import TabbedStation
 
 class ReflowPicture(TabbedStation):
     name = "Reflow"
-    view_classes = (RunView, TwinView, LiveView)
+    view_classes = (RunView, TwinView, LiveView, ReflowHeld)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)

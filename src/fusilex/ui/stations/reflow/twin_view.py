@@ -18,14 +18,15 @@ from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.plan import Planned
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.reflow.record import Trace
+from fusilex.core.units import clock
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Search, Work
 from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
-from fusilex.ui.stations.reflow.heat_map import HeatMap
-from fusilex.ui.stations.reflow.settings_list import SettingsList, clock
+from fusilex.ui.stations.reflow.settings_list import SettingsList
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.chart import Chart
+from fusilex.ui.widgets.heat_map import HeatMap
 from fusilex.ui.widgets.keys import Key
 
 MOST_BARS, CURSOR_S, FINE_S = 4, 10.0, 1.0

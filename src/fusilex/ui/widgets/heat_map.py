@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPen
 
+from fusilex.core.heat.matter import BODY_W_PER_M2K
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.units import show_temperature
 from fusilex.ui.theme import heat_rgb, mixed, theme
@@ -34,6 +35,8 @@ class HeatMap(Card):
         self.sheet: Sheet | None = None
         self.state: NDArray[np.float64] = np.empty(0)
         self.title, self.below, self.melting = "", False, 217.0
+        self.ring: tuple[float, float, float] | None = None
+        """What is drawn about a place: x, y and radius (mm, panel)."""
         self.setMinimumHeight(150)
         self.setAccessibleName("The board's heat")
 
@@ -71,6 +74,13 @@ class HeatMap(Card):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawImage(box, image)
         self._bodies(painter, box, scale)
+        if self.ring is not None:
+            x, y, radius = self.ring
+            px = box.right() - x * scale if self.below else box.left() + x * scale
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for token, width in (("lit", 4.0), ("ink", 2.0)):
+                painter.setPen(QPen(theme.colour(token), width))
+                painter.drawEllipse(QPointF(px, box.bottom() - y * scale), radius * scale, radius * scale)
         self._legend(painter, QRectF(14, box.bottom() + theme.base * 0.8, self.width() - 28, theme.base * 3))
 
     def _bodies(self, painter: QPainter, box: QRectF, scale: float) -> None:
@@ -79,7 +89,7 @@ class HeatMap(Card):
         tones = colours_of(self.state[len(sheet) :], *self.ends)
         for k in range(len(sheet.lumps)):
             x, y = sheet.lumps.stands[k] @ sheet.xy
-            size = max(5.0, 1000 * float(np.sqrt(sheet.lumps.area[k] / 2)) * scale)
+            size = max(5.0, 1000 * float(np.sqrt(sheet.lumps.contact[k] / BODY_W_PER_M2K)) * scale)
             px = box.right() - x * scale if self.below else box.left() + x * scale
             painter.setPen(QPen(theme.colour("lit"), 1.2))
             painter.setBrush(mixed(*(int(v) for v in tones[k])))

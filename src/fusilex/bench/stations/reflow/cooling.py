@@ -1,0 +1,61 @@
+"""How long until a board that cools is solid, and may be touched."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from fusilex.bench.stations.reflow.live import SLOPE_S, TOUCH_C, LiveLog
+from fusilex.core.heat.matter import ROOM_C
+from fusilex.core.heat.predict import Predicted
+
+SOLID_C, LONGEST_S = 5.0, 3600.0
+"""So far below melting a joint is solid."""
+
+
+def newton_s(now_c: float, slope: float, wanted_c: float, room_c: float = ROOM_C) -> float:
+    """Seconds until a body that cools by `slope` (°C/s, falling) is at a temperature: Newton's law. NaN where it does
+    not cool, or never gets there.
+
+    >>> round(newton_s(125.0, -1.0, 50.0, 25.0), 1)
+    138.6
+    """
+    if now_c <= wanted_c:
+        return 0.0
+    if not slope < 0 or wanted_c <= room_c:
+        return math.nan
+    return (now_c - room_c) / -slope * math.log((now_c - room_c) / (wanted_c - room_c))
+
+
+def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted | None) -> tuple[float, float]:
+    """Seconds until all is solid, and until hands may touch it: by the hottest probe, else by what is foretold; NaN
+    where nothing tells.
+    """
+    levels = melting - SOLID_C, TOUCH_C
+    own = [(k, c) for k in range(len(log.names)) if len(c := log.curve(k)[1])]
+    if own:
+        k, c = max(own, key=lambda x: float(x[1][-1]))
+        slope = log.slope(k)
+        if float(c[-1]) <= TOUCH_C:
+            return 0.0, 0.0
+        left = [newton_s(float(c[-1]), slope, level) for level in levels]
+    elif found is not None:
+        left = [_foretold_s(found, at_s, level) for level in levels]
+    else:
+        left = [math.nan, math.nan]
+    solid, cool = (x if x <= LONGEST_S else math.nan for x in left)
+    return solid, cool
+
+
+def _foretold_s(found: Predicted, at_s: float, level: float) -> float:
+    """When the hottest joint falls below a level for good, from a moment on (s)."""
+    hottest, time = found.run.watched[:, :, 0].max(axis=1), found.run.time
+    over = np.flatnonzero(hottest >= level)
+    if not len(over):
+        return 0.0
+    last = int(over[-1])
+    if last < len(time) - 1:
+        return max(0.0, float(time[last]) - at_s)
+    fall = float(hottest[-1] - np.interp(time[-1] - SLOPE_S, time, hottest)) / SLOPE_S
+    return max(0.0, float(time[-1]) - at_s) + newton_s(float(hottest[-1]), fall, level)
