@@ -127,7 +127,7 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     wide = float(np.mean(found.peak95))
 
     QTest.keyClick(window, K.Key_K)
-    assert "no log on record" in window.desk.said
+    assert "has a log on record" in window.desk.said
     sheet, _, _ = view.asked.load(7.5)
     kept = settings_of(bench.batch)
     told = lambda t: (float(kept.set_at(np.array([t]))[0]), float(kept.door_at(np.array([t]))[0]))  # noqa: E731
@@ -139,7 +139,7 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     window.desk.go("Reflow", "H7-01")
     wait(qtbot, view)
     QTest.keyClick(window, K.Key_K)
-    assert window.station.now().title == "Fitting the oven to the log"
+    assert window.station.now().title == "Fitting the oven to 1 run"
     wait(qtbot, view)
     oven = oven_of(bench.batch)
     assert oven.fit.runs == 1 and oven.fit.residual_c < 2.5

@@ -115,6 +115,8 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("--window", metavar="ID", default="lead-free", help="a window that ships, or a record's file")
     one.add_argument("--side", choices=("top", "bottom"), default="top")
     one.add_argument("--dial", action="store_true", help="plan: turns of a dial, not a curve")
+    one.add_argument("--panels", type=int, default=1, metavar="N", help="so many panels in the oven at once")
+    one.add_argument("--preheat", type=float, metavar="C", help="the oven is preheated to so many °C")
     one = verb("probes", "pairs of pads to probe, worst first")
     one.add_argument("folder")
     one.add_argument("--max-gap", type=float, default=0.6, metavar="MM")
@@ -224,7 +226,7 @@ def _answer(options: argparse.Namespace) -> Answer:
             o = options
             if o.what == "fit":
                 return oven_fit.fit(o.files, o.oven, o.design, o.out, o.side)
-            return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial)
+            return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial, o.panels, o.preheat)
         case "probes":
             return design.probes(options.folder, options.max_gap)
         case _:

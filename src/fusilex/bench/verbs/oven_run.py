@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,21 +15,44 @@ from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.heat.joints import Joint
-from fusilex.core.heat.plan import Planned, plan, run_metrics, scores
+from fusilex.core.heat.margins import helps, margins
+from fusilex.core.heat.oven import Loading
+from fusilex.core.heat.places import places
+from fusilex.core.heat.plan import UNREACHED, plan
 from fusilex.core.heat.predict import AFTER_S, Predicted, predict
 from fusilex.core.heat.run import RunsAway, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
+from fusilex.core.heat.ties import shine_of, tied
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.part_limits import limits_of
 from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.core.units import clock
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.schedule import read_schedule
 
+KEYS = {
+    "heating": "max_heating_c_per_s",
+    "soak": "soak_s",
+    "above melting": "above_melting_s",
+    "peak": "peak_c",
+    "cooling": "max_cooling_c_per_s",
+    "to peak": "to_peak_s",
+}
+"""What `profile` calls each metric."""
+
 
 def run(
-    what: str, files: Sequence[str], oven: str, setpoints: str | None, window: str, side: str, dial: bool
+    what: str,
+    files: Sequence[str],
+    oven: str,
+    setpoints: str | None,
+    window: str,
+    side: str,
+    dial: bool,
+    panels: int = 1,
+    preheat: float | None = None,
 ) -> Answer:
     """``predict`` or ``plan`` a run with the board of a folder. Raises `BadInput`."""
     if len(files) != 1:
@@ -37,25 +61,35 @@ def run(
         raise BadInput("oven", "predict FOLDER --oven OVEN.json --setpoints SP.csv", "no settings")
     try:
         if what == "plan":
-            return plan_run(files[0], oven, window, dial, side)
-        return predict_run(files[0], oven, setpoints or "", window, side)
+            return plan_run(files[0], oven, window, dial, side, panels, preheat)
+        return predict_run(files[0], oven, setpoints or "", window, side, panels, preheat)
     except RunsAway as problem:
         raise BadInput(Path(oven).name, "numbers of one oven", str(problem)) from problem
 
 
-def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead-free", side: str = "top") -> Answer:
+def predict_run(
+    folder: str,
+    oven_file: str,
+    setpoints: str,
+    window: str = "lead-free",
+    side: str = "top",
+    panels: int = 1,
+    preheat: float | None = None,
+) -> Answer:
     """What a run with some settings does to every joint."""
     oven, load = oven_in(oven_file), OvenLoad.read(folder, side)
     schedule = read_schedule(read_one(Path(setpoints)), Path(setpoints).name)
     rule, sheet = window_by(window), load.sheet(CELL_MM)
-    found = _predicted(load, sheet, oven, schedule, rule)
-    data = _as_data(found, oven, schedule, sheet)
+    loading = _loading(oven, load, panels, preheat)
+    found = _predicted(load, sheet, oven, schedule, rule, loading)
+    data = _as_data(found, oven, schedule, sheet, loading)
     data["window"] = rule.name
     last, hot = found.joints[found.last], found.joints[found.hottest]
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
-    index, name, at = _worst(found, rule, limits_of(load.parts, rule.leaded))
-    level = Level.STOP if never else Level.CARE if index > 1 else Level.GO
+    rows, passing = margins(found, rule, limits_of(load.parts, rule.leaded))
+    worst = rows[0]
+    level = Level.STOP if never else Level.CARE if worst.score > 1 else Level.GO
     if never:
         headline = (
             f"{never} of {len(found.joints)} joints do not melt, {last.part} in cell {last.cell + 1} least of all"
@@ -67,7 +101,11 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
         Because("give or take", round(half, 1), "°C"),
         Because("hottest", f"{hot.part} {found.molten.peak[found.hottest]:.0f} °C"),
         Because("spread", round(found.spread_c, 1), "°C"),
-        Because("furthest from the middle of the window", f"{name} at {at.part}, index {100 * index:.0f}"),
+        Because(
+            "furthest from the middle of the window",
+            f"{worst.name} at {worst.joint.part}, index {100 * worst.score:.0f}",
+        ),
+        Because("keep the window", f"{passing} of {len(found.joints)} joints"),
     )
     if level is Level.GO and not np.isfinite(found.melts95).all():
         level, headline = Level.UNKNOWN, f"{headline}, in some of the ovens that it may be perhaps never"
@@ -80,16 +118,6 @@ def predict_run(folder: str, oven_file: str, setpoints: str, window: str = "lead
     return Answer([Judgement("reflow.predicted", level, load.design.name, headline, numbers, do)], data, text)
 
 
-def _worst(found: Predicted, rule: ProcessWindow, limits: Mapping[str, float]) -> tuple[float, str, Joint]:
-    """The worst score of all joints (1: at a limit), bodies' own limits among them; of what, and where."""
-    curves = found.run.watched[:, :, 0]
-    by = scores(run_metrics(found.run.time, curves, rule), rule)
-    most = np.array([limits.get(j.part, np.inf) for j in found.joints])
-    by["body"] = np.where(found.molten.peak > most, 1 + (found.molten.peak - most), 0.0)
-    name = max(by, key=lambda key: float(by[key].max()))
-    return float(by[name].max()), name, found.joints[int(by[name].argmax())]
-
-
 def _doubt(oven: Oven) -> str:
     """Why the twin of an oven is no proof, '' where it is one."""
     if not oven.fit.runs:
@@ -99,13 +127,29 @@ def _doubt(oven: Oven) -> str:
     return "" if oven.proven else f"The twin of {oven.id} is {oven.fit.residual_c:.0f} °C off its logs"
 
 
-def _predicted(load: OvenLoad, sheet: Sheet, oven: Oven, schedule: Schedule, rule: ProcessWindow) -> Predicted:
+def _loading(oven: Oven, load: OvenLoad, panels: int, preheat: float | None) -> Loading:
+    """So many panels, the one that is told of at the first place. Raises `BadInput` where they have no room."""
+    if preheat is not None and not 0 < preheat <= 300:
+        raise BadInput("--preheat", "0 to 300 °C", f"{preheat:g}")
+    if not 1 <= panels <= 50:
+        raise BadInput("--panels", "1 to 50", str(panels))
+    try:
+        there = places(panels, (load.panel.width, load.panel.height), oven.tray_mm) if panels > 1 else [(0.0, 0.0)]
+    except ValueError as problem:
+        raise BadInput("--panels", "as many as the tray has room for", str(problem)) from problem
+    found = oven.loading(panels, there[0])
+    return found if preheat is None else replace(found, oven_c=preheat)
+
+
+def _predicted(
+    load: OvenLoad, sheet: Sheet, oven: Oven, schedule: Schedule, rule: ProcessWindow, loading: Loading
+) -> Predicted:
     coarse = load.sheet(COARSE_MM)
     beside = coarse, load.joints(coarse)[1]
-    return predict(sheet, load.joints(sheet), oven.fitted, schedule, rule.melting, coarse=beside)
+    return predict(sheet, load.joints(sheet), oven.fitted, schedule, rule.melting, coarse=beside, loading=loading)
 
 
-def _as_data(found: Predicted, oven: Oven, schedule: Schedule, sheet: Sheet) -> dict[str, Any]:
+def _as_data(found: Predicted, oven: Oven, schedule: Schedule, sheet: Sheet, loading: Loading) -> dict[str, Any]:
     joints = [
         {
             "part": j.part,
@@ -119,7 +163,9 @@ def _as_data(found: Predicted, oven: Oven, schedule: Schedule, sheet: Sheet) -> 
         }
         for k, j in enumerate(found.joints)
     ]
-    board = simulate(sheet, [oven.fitted.oven], schedule, schedule.end + AFTER_S, _mean(sheet), step=1.0)
+    board = simulate(
+        sheet, [oven.fitted.oven], schedule, schedule.end + AFTER_S, _mean(sheet), step=1.0, loading=loading
+    )
     return {
         "joints": joints,
         "last_to_melt": _named(found.joints[found.last]),
@@ -149,20 +195,35 @@ def _plain(value: float) -> float | None:
     return float(value) if math.isfinite(value) else None
 
 
-def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side: str = "top") -> Answer:
+def plan_run(
+    folder: str,
+    oven_file: str,
+    window: str,
+    dial: bool = False,
+    side: str = "top",
+    panels: int = 1,
+    preheat: float | None = None,
+) -> Answer:
     """Settings, or turns of a dial, that bring every joint through the window; or that there are none; what helps."""
     oven, load = oven_in(oven_file), OvenLoad.read(folder, side)
     dial = dial or not oven.follows
     rule, coarse = window_by(window), load.sheet(COARSE_MM)
     limits = limits_of(load.parts, rule.leaded)
-    made = plan(coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.opens, limits)
+    loading = _loading(oven, load, panels, preheat)
+    made = plan(
+        coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.opens, limits, loading=loading
+    )
     sheet = load.sheet(CELL_MM)
-    found = _predicted(load, sheet, oven, made.schedule, rule)
-    metrics, melt = _worst_metrics(found, rule), found.molten.melts
+    found = _predicted(load, sheet, oven, made.schedule, rule, loading)
+    rows, _ = margins(found, rule, limits)
+    metrics = {KEYS[row.name]: _plain(row.value) for row in rows if row.name in KEYS}
+    melt = found.molten.melts
+    ties = tied(made.steps, shine_of(found))
     possible = None if made.possible and not oven.proven else made.possible  # no go without a log behind it
     data: dict[str, Any] = {
         "steps": [
-            {"at_s": round(t, 1), "do": do, "set_c": None if c is None else round(c, 1)} for t, do, c in made.steps
+            {"at_s": round(t, 1), "do": do, "set_c": None if c is None else round(c, 1), "seen": seen}
+            for (t, do, c), seen in zip(made.steps, ties, strict=True)
         ],
         "predicted": {
             **metrics,
@@ -175,7 +236,7 @@ def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side:
         if np.isfinite(found.molten.melts).any()
         else None,
         "last_melts_s": _plain(float(melt[found.last])),
-        "helps": [] if possible else _helps(made, dial),
+        "helps": [] if possible else helps(made, rows[0], oven.method, panels),
     }
     level = {True: Level.GO, None: Level.UNKNOWN, False: Level.STOP}[possible]
     headline = {
@@ -186,50 +247,20 @@ def plan_run(folder: str, oven_file: str, window: str, dial: bool = False, side:
     name, joint = made.worst
     numbers = (
         Because("index of the worst joint", 100 * made.index),
-        Because("by the worst oven it may be", 100 * made.index_at_worst),
+        Because("by the worst oven it may be", _index(made.index_at_worst)),
         Because("worst", f"{name} at {joint.part}"),
     )
     do = "" if possible else " ".join(data["helps"])
-    text = [headline, *(_step(t, what, c) for t, what, c in made.steps)]
+    told = [_step(*step, seen) for step, seen in zip(made.steps, ties, strict=True)]
+    text = [headline, *told, *data["helps"]]
     return Answer([Judgement("reflow.plan", level, load.design.name, headline, numbers, do)], data, "\n".join(text))
 
 
-def _step(t: float, what: str, setting: float | None) -> str:
-    return f"{int(t) // 60}:{int(t) % 60:02d}  {what}" + ("" if setting is None else f" {setting:.0f} °C")
+def _index(score: float) -> float | str:
+    """An index; words where a joint never gets to what is measured."""
+    return "some joint never melts" if score >= UNREACHED else round(100 * score, 1)
 
 
-def _worst_metrics(found: Predicted, rule: ProcessWindow) -> dict[str, float | None]:
-    """Each metric at the joint where it is furthest from the middle of its range."""
-    metrics = run_metrics(found.run.time, found.run.watched[:, :, 0], rule)
-    ranges = {"heating": rule.heating, "soak": rule.soak, "above melting": rule.above_melting, "peak": rule.peak}
-    ranges |= {"cooling": rule.cooling, "to peak": (0.0, rule.to_peak_s)}
-    keys = {
-        "heating": "max_heating_c_per_s",
-        "soak": "soak_s",
-        "above melting": "above_melting_s",
-        "peak": "peak_c",
-        "cooling": "max_cooling_c_per_s",
-        "to peak": "to_peak_s",
-    }
-    told: dict[str, float | None] = {}
-    for name, values in metrics.items():
-        low, high = ranges[name]
-        far = np.where(np.isnan(values), np.inf, np.abs(values - (low + high) / 2))
-        told[keys[name]] = _plain(float(values[int(far.argmax())]))
-    return told
-
-
-def _helps(made: Planned, dial: bool) -> list[str]:
-    """What would help, by what is worst."""
-    name, joint = made.worst
-    if made.possible is not False:
-        return ["Log a run with a probe on the part that melts last, and fit the oven to it."]
-    if name in ("peak", "above melting"):
-        found = [f"{joint.part} is the one: a smaller load, or a plate from below, brings it up."]
-    elif name in ("heating", "cooling"):
-        found = ["Open the door less, or later." if name == "cooling" else "A smaller first setting."]
-    elif name == "body":
-        found = [f"{joint.part} gets too hot: solder it by hand, or by a paste that melts lower."]
-    else:
-        found = ["A straight ramp to the peak does without the soak, where the paste's sheet allows it."]
-    return [*found, "Leaded or bismuth paste needs less heat; a service with a longer oven is an honest answer."]
+def _step(t: float, what: str, setting: float | None, seen: str) -> str:
+    told = f"{clock(t)}  {what}" + ("" if setting is None else f" {setting:.0f} °C")
+    return f"{told}   {seen}".rstrip()

@@ -20,7 +20,7 @@ from fusilex.core.heat.run import Watch, simulate
 from fusilex.core.reflow.windows import ProcessWindow
 
 Floats = NDArray[np.float64]
-DRAWS, STEP_S, LEAST_C, AWAY_C = 24, 1.0, 1.0, 2.0
+DRAWS, STEP_S, LEAST_C, AWAY_C = 20, 2.0, 1.0, 2.0
 """`AWAY_C`: what a twin is off (°C, RMS) at places without a probe, over 72 places in 12 ovens of another kind."""
 CHANGED_C, CHANGED_TIMES, CHANGED_SHARE = 6.0, 2.5, 0.3
 """An oven is not what it was when it is off by more than this, by more than so many of its own residuals, and over more

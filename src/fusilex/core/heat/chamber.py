@@ -36,7 +36,7 @@ class Chamber:
     def felt(self) -> Floats:
         return self.air
 
-    def go(self, power: Floats, open_share: float) -> Floats:
+    def go(self, power: Floats, open_share: Floats) -> Floats:
         """A step with the elements' power (W): the heat (W) into each cell and body. The air, which has next to no
         inertia, goes implicitly; elements and walls by Adams and Bashforth.
         """

@@ -7,8 +7,8 @@ that is most likely, half by the worst of some that are possible: no plan stands
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +23,9 @@ from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
 
 Floats = NDArray[np.float64]
-DRAWS, STEP_S, COARSE_S, SLOPE_S, AFTER_S, EVALUATIONS = 5, 1.0, 2.0, 10, 150.0, 140
+DRAWS, STEP_S, COARSE_S, SLOPE_S, AFTER_S = 5, 1.0, 2.0, 10, 150.0
+MANY, ROUNDS = 16, ((24, 0.5), (16, 0.5))
+"""Settings tried in one run; rounds, and what the likeliest oven counts against the worst in each."""
 UNREACHED = 30.0
 """What a metric scores that a joint never gets to, before it is told how far it is away."""
 
@@ -76,24 +78,26 @@ def _rises(time: Floats, curves: Floats, level: float) -> Floats:
 
 
 def scores(metrics: Mapping[str, Floats], window: ProcessWindow) -> dict[str, Floats]:
-    """How far each metric is from the middle of its range, 1 at a limit; `UNREACHED` and more where it never is."""
+    """How far each metric is from the middle of its range, 1 at a limit; `UNREACHED` and more where it never is. Time
+    to the peak has no middle: it counts little until it comes near its limit.
+    """
     ranges = {
         "heating": window.heating,
         "soak": window.soak,
         "above melting": window.above_melting,
         "peak": window.peak,
         "cooling": window.cooling,
-        "to peak": (-window.to_peak_s, window.to_peak_s),
     }
     short = np.maximum(window.peak[0] - metrics["peak"], 0.0)
-    return {
-        name: np.where(np.isnan(x := metrics[name]), UNREACHED + short, np.abs(x - (a + b) / 2) / ((b - a) / 2))
-        for name, (a, b) in ranges.items()
-    }
+    found = {name: np.abs(metrics[name] - (a + b) / 2) / ((b - a) / 2) for name, (a, b) in ranges.items()}
+    found["to peak"] = (metrics["to peak"] / window.to_peak_s) ** 3
+    return {name: np.where(np.isnan(own), UNREACHED + short, own) for name, own in found.items()}
 
 
 @dataclass(frozen=True, eq=False)
 class _Load:
+    """What is judged: joints of a coarse sheet, each brought to what a finer one says by its `lift`."""
+
     sheet: Sheet
     names: Sequence[Joint]
     watch: Watch
@@ -101,16 +105,39 @@ class _Load:
     limits: Floats
     room_c: float
     loading: Loading
+    lift: Floats
 
-    def judged(self, ovens: Sequence[OvenModel], schedule: Schedule, step: float = STEP_S) -> dict[str, Floats]:
-        """Scores by metric: joints × ovens; bodies' own limits beside them."""
-        end = schedule.end + AFTER_S
-        run = simulate(self.sheet, ovens, schedule, end, self.watch, self.room_c, step, loading=self.loading)
-        found = scores(run_metrics(run.time, run.watched, self.window), self.window)
+    def curves(self, ovens: Sequence[OvenModel], schedules: Sequence[Schedule], step: float) -> tuple[Floats, Floats]:
+        """Times, and temperatures t × joints × schedules × ovens."""
+        end = max(s.end for s in schedules) + AFTER_S
+        each, all_of = [s for s in schedules for _ in ovens], list(ovens) * len(schedules)
+        run = simulate(self.sheet, all_of, each, end, self.watch, self.room_c, step, loading=self.loading)
+        found = self.room_c + (run.watched - self.room_c) * self.lift[None, :, None]
+        return run.time, found.reshape(*found.shape[:2], len(schedules), len(ovens))
+
+    def judged(
+        self, ovens: Sequence[OvenModel], schedules: Sequence[Schedule], step: float = STEP_S
+    ) -> dict[str, Floats]:
+        """Scores by metric, bodies' own limits beside them: joints × schedules × ovens."""
+        time, curves = self.curves(ovens, schedules, step)
+        found = scores(run_metrics(time, curves, self.window), self.window)
         middle = sum(self.window.peak) / 2
-        room = np.maximum(self.limits - middle, 1.0)[:, None]
-        found["body"] = np.maximum((run.watched.max(axis=0) - middle) / room, 0.0)
+        room = np.maximum(self.limits - middle, 1.0)[:, None, None]
+        found["body"] = np.maximum((curves.max(axis=0) - middle) / room, 0.0)
         return found
+
+    def with_few(self, likely: OvenModel, schedule: Schedule) -> _Load:
+        """The same load with the few joints that bound all others: the quickest, the slowest, the hottest, the coolest,
+        and the one with the least room to its own limit.
+        """
+        _, found = self.curves([likely], [schedule], STEP_S)
+        curves = found[:, :, 0, 0]
+        half = curves[int(np.argmax(curves.mean(axis=1))) // 2]
+        peak = curves.max(axis=0)
+        picked = {int(f(a)) for a in (half, peak, curves[-1]) for f in (np.argmin, np.argmax)}
+        own = sorted(picked | {int(np.argmin(self.limits - peak))})
+        names = [self.names[k] for k in own]
+        return replace(self, names=names, watch=self.watch[own], limits=self.limits[own], lift=self.lift[own])
 
 
 def plan(
@@ -124,70 +151,108 @@ def plan(
     limits: Mapping[str, float] | None = None,
     room_c: float = ROOM_C,
     loading: Loading = ALONE,
+    fine: tuple[Sheet, Watch] | None = None,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Planned:
-    """The best settings found: a curve, or with a `dial` a few turns of it. Raises ValueError without joints."""
+    """The best settings found: a curve, or with a `dial` a few turns of it. Searched for on a coarse sheet; with a
+    `fine` one of the same load and joints, what is said of the likeliest oven is what that one says. Raises ValueError
+    without joints.
+    """
     names, watch = joints
     if not names:
         raise ValueError("nothing is soldered here by paste")
     most = np.array([(limits or {}).get(j.part, np.inf) for j in names])
-    load = _Load(sheet, names, watch, window, most, room_c, loading)
-    few = _telling(load, oven, _first(window, hottest_c, dial), dial, door, hottest_c)
-    ovens = [oven.oven, *(oven.drawn(DRAWS) if oven.names else [])]
-    make = _turns if dial else _curve
-    search = _Search(few, ovens, lambda x: make(_inside(x, dial, hottest_c), window, room_c, door), watcher)
-    start = _first(window, hottest_c, dial)
-    x, central = search.least(start, _steps(dial), 0.5, EVALUATIONS)
-    if central > 1:  # before it is said that this oven cannot do it, the likeliest alone is asked
-        x, _ = search.least(x, _steps(dial) / 2, 1.0, EVALUATIONS // 2)
-    x = _inside(x, dial, hottest_c)
-    schedule = make(x, window, room_c, door)
-    found = load.judged(ovens, schedule)
-    worst = np.max([own.max(axis=0) for own in found.values()], axis=0)
-    name = max(found, key=lambda key: float(found[key][:, 0].max()))
-    joint = names[int(found[name][:, 0].argmax())]
+    load = _Load(sheet, names, watch, window, most, room_c, loading, np.ones(len(names)))
+    sharp = load if fine is None else replace(load, sheet=fine[0], watch=fine[1])
+    begin = room_c if loading.oven_c is None else loading.oven_c
+    turns = _turns if dial else _curve
+    logged = np.isfinite(oven.residual_c)
+    drawn = oven.drawn(DRAWS) if oven.names else []
+    ovens = [oven.oven, *(drawn if logged else [])]  # what nobody logged is too wide to plan for
+    low, high = _bounds(dial, hottest_c)
+
+    def make(x: Floats) -> Schedule:
+        return turns(np.clip(x, low, high), window, begin, door)
+
+    x, spread = _first(window, hottest_c, dial), _steps(dial)
+    for number, (rounds, share) in enumerate(ROUNDS):
+        load = _lifted(load, sharp, oven.oven, make(x))
+        search = _Search(load.with_few(oven.oven, make(x)), ovens, make, (low, high), share)
+        x = search.least(x, spread, rounds, partial(_so_far, watcher, number))
+        spread = spread / 4
+    schedule = make(x)
+    likely = sharp.judged([oven.oven], [schedule])
+    found = load.judged(drawn, [schedule]) if drawn else likely
+    index, name, k = max((float(own.max()), name, int(own[:, 0, 0].argmax())) for name, own in likely.items())
+    worst = max(index, *(float(own.max()) for own in found.values()))
     watcher(1.0)
-    return Planned(schedule, float(worst[0]), float(worst.max()), (name, joint))
+    return Planned(schedule, index, worst, (name, names[k]))
+
+
+def _so_far(watcher: Callable[[float], bool], number: int, share: float) -> bool:
+    return watcher(0.99 * (number + share) / len(ROUNDS))
+
+
+def _lifted(load: _Load, sharp: _Load, likely: OvenModel, schedule: Schedule) -> _Load:
+    """The load with the lift that brings its joints' peaks to those of a sharper one."""
+    plain = replace(load, lift=np.ones(len(load.names)))
+    coarse, exact = (part.curves([likely], [schedule], STEP_S)[1].max(axis=0)[:, 0, 0] for part in (plain, sharp))
+    return replace(load, lift=(exact - load.room_c) / (coarse - load.room_c))
 
 
 class _Search:
-    """Nelder and Mead over the worst score of a load, until its evaluations are spent or a watcher has enough."""
+    """Differential evolution (Storn and Price, 1997) over the worst score of a load: many settings in one run."""
 
     def __init__(
         self,
         load: _Load,
         ovens: Sequence[OvenModel],
         make: Callable[[Floats], Schedule],
-        watcher: Callable[[float], bool],
+        bounds: tuple[Floats, Floats],
+        share: float,
     ) -> None:
-        self.load, self.ovens, self.make, self.watcher = load, ovens, make, watcher
-        self.done, self.left = 0, False
+        self.load, self.ovens, self.make, self.bounds, self.share = load, ovens, make, bounds, share
+        self.best: tuple[float, Floats] = (np.inf, np.empty(0))
 
-    def least(self, start: Floats, steps: Floats, share: float, most: int) -> tuple[Floats, float]:
-        """Settings with the least of `share` of the likeliest oven's worst score and the rest of the worst oven's; and
-        the likeliest oven's.
-        """
-        from scipy.optimize import minimize
+    def cost(self, many: Floats) -> Floats:
+        """`share` of the likeliest oven's worst score and the rest of the worst oven's, of settings (n × s)."""
+        found = self.load.judged(self.ovens, [self.make(x) for x in many.T], COARSE_S)
+        worst = np.max([own.max(axis=0) for own in found.values()], axis=0)
+        value = self.share * worst[:, 0] + (1 - self.share) * worst.max(axis=1)
+        k = int(value.argmin())
+        if value[k] < self.best[0]:
+            self.best = float(value[k]), many[:, k].copy()
+        return np.asarray(value)
 
-        best: tuple[float, Floats, float] = (np.inf, start, np.inf)
+    def least(self, start: Floats, spread: Floats, rounds: int, watcher: Callable[[float], bool]) -> Floats:
+        """The settings with the least cost near a start, until its rounds are over or a watcher has enough."""
+        from scipy.optimize import Bounds, differential_evolution
 
-        def cost(x: Floats) -> float:
-            nonlocal best
-            found = self.load.judged(self.ovens, self.make(x), COARSE_S)
-            worst = np.max([own.max(axis=0) for own in found.values()], axis=0)
-            value = share * float(worst[0]) + (1 - share) * float(worst.max())
-            if value < best[0]:
-                best = value, np.array(x), float(worst[0])
-            self.done += 1
-            self.left = self.left or not self.watcher(min(0.99, self.done / (1.5 * EVALUATIONS)))
-            if self.left:
-                raise StopIteration
-            return value
+        rng = np.random.default_rng(1)
+        first = np.clip(start + spread * rng.normal(size=(MANY, len(start))), *self.bounds)
+        first[0] = np.clip(start, *self.bounds)
+        done = 0
 
-        simplex = np.vstack([start, start + np.diag(steps)])
-        with suppress(StopIteration):
-            minimize(cost, start, method="Nelder-Mead", options={"maxfev": most, "initial_simplex": simplex})
-        return best[1], best[2]
+        def enough(x: Floats, convergence: float = 0.0) -> bool:
+            nonlocal done
+            done += 1
+            return not watcher(min(1.0, done / rounds))
+
+        differential_evolution(
+            self.cost,
+            Bounds(*self.bounds),
+            init=first,
+            maxiter=rounds,
+            mutation=(0.3, 0.8),
+            recombination=0.9,
+            tol=0.0,
+            callback=enough,
+            polish=False,
+            vectorized=True,
+            updating="deferred",
+            rng=np.random.default_rng(2),
+        )
+        return self.best[1]
 
 
 def _first(window: ProcessWindow, hottest_c: float, dial: bool) -> Floats:
@@ -203,14 +268,12 @@ def _steps(dial: bool) -> Floats:
     return np.array([20.0, 30.0, 30.0, 10.0, 0.3] if dial else [30.0, 15.0, 25.0, 15.0, 20.0, 15.0, 20.0, 0.3])
 
 
-def _inside(x: Floats, dial: bool, hottest_c: float) -> Floats:
+def _bounds(dial: bool, hottest_c: float) -> tuple[Floats, Floats]:
     """Settings as an oven takes them."""
     if dial:
-        low, high = [50.0, 20.0, 20.0, 0.0, 0.0], [hottest_c, 600.0, 400.0, 120.0, 1.0]
-    else:
-        low = [30.0, 50.0, 20.0, 80.0, 15.0, 100.0, 0.0, 0.0]
-        high = [400.0, hottest_c, 300.0, hottest_c, 200.0, hottest_c, 150.0, 1.0]
-    return np.clip(x, low, high)
+        return np.array([50.0, 20.0, 20.0, 0.0, 0.0]), np.array([hottest_c, 600.0, 400.0, 120.0, 1.0])
+    low = [30.0, 50.0, 20.0, 80.0, 15.0, 100.0, 0.0, 0.0]
+    return np.array(low), np.array([400.0, hottest_c, 300.0, hottest_c, 200.0, hottest_c, 150.0, 1.0])
 
 
 def _curve(x: Floats, window: ProcessWindow, room_c: float, door: bool) -> Schedule:
@@ -228,22 +291,3 @@ def _turns(x: Floats, window: ProcessWindow, room_c: float, door: bool) -> Sched
     off = at_full + full_for
     opened = ((off + later, share),) if door else ()
     return Schedule((0.0, at_full, off), (middle, FULL_C, 0.0), False, opened)
-
-
-def _telling(load: _Load, oven: Fitted, x: Floats, dial: bool, door: bool, hottest_c: float) -> _Load:
-    """The same load with the few joints that bound all others: the quickest, the slowest, the hottest, the coolest, and
-    those with the least room to their own limit.
-    """
-    make = _turns if dial else _curve
-    schedule = make(_inside(x, dial, hottest_c), load.window, load.room_c, door)
-    end = schedule.end + AFTER_S
-    run = simulate(load.sheet, [oven.oven], schedule, end, load.watch, load.room_c, STEP_S, loading=load.loading)
-    curves = run.watched[:, :, 0]
-    half = curves[int(np.argmax(curves.mean(axis=1))) // 2]
-    peak = curves.max(axis=0)
-    end = curves[-1]
-    picked = {int(f(a)) for a in (half, peak, end) for f in (np.argmin, np.argmax)}
-    picked.add(int(np.argmin(load.limits - peak)))
-    own = sorted(picked)
-    names = [load.names[k] for k in own]
-    return replace(load, names=names, watch=load.watch[own], limits=load.limits[own])

@@ -45,7 +45,7 @@ class Plate:
     def felt(self) -> Floats:
         return self.plate
 
-    def go(self, power: Floats, open_share: float) -> Floats:
+    def go(self, power: Floats, open_share: Floats) -> Floats:
         """A step with the element's power (W): the heat (W) into each cell and body. `open_share` of a plate means
         nothing: it has no door.
         """

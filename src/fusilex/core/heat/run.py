@@ -66,7 +66,7 @@ class Run:
 def simulate(
     sheet: Sheet,
     ovens: Sequence[OvenModel],
-    schedule: Schedule,
+    schedule: Schedule | Sequence[Schedule],
     until: float,
     watch: Watch,
     room_c: float = ROOM_C,
@@ -76,16 +76,16 @@ def simulate(
     stream: Stream | None = None,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Run:
-    """The run of each oven, all ovens or all plates, from the room's temperature or preheated; `watch` are k × (n + m)
-    weights of what is recorded, cells before bodies. `watcher` is told the share done, and ends it where it says False.
-    Raises `RunsAway`.
+    """The run of each oven, all ovens or all plates, from the room's temperature or preheated, all by one schedule or
+    each by its own; `watch` are k × (n + m) weights of what is recorded, cells before bodies. `watcher` is told the
+    share done, and ends it where it says False. Raises `RunsAway`.
     """
     on_plate = ovens[0].kind in PLATES
     oven = {name: np.array([o[name] for o in ovens]) for name in PARAMETERS}
     board = Board(sheet, ovens, loading, room_c, step, loading.flat or on_plate)
     count = max(1, round(until / step))
     time = np.asarray(np.arange(count + 1) * step, dtype=float)
-    asked, open_share = schedule.set_at(time), schedule.door_at(time)
+    asked, open_share = _told(schedule, time)
     start = np.full(len(ovens), room_c if loading.oven_c is None else loading.oven_c)
     steered = Thermostat(ovens, oven, start, count, step)
     around: Chamber | Plate = (
@@ -120,6 +120,14 @@ def simulate(
     stored = around.stored() + loading.copies * (board.heat @ (board.state - room_c))
     ledger = Ledger(taken, around.lost, np.asarray(stored))
     return Run(time, airs, sensors, watched, board.state, np.array(frame_s), np.array(frames), ledger)
+
+
+def _told(schedule: Schedule | Sequence[Schedule], time: Floats) -> tuple[Floats, Floats]:
+    """Settings and door over time: t × 1, or t × r where each oven has its own schedule."""
+    own = [schedule] if isinstance(schedule, Schedule) else schedule
+    by = {id(s): (s.set_at(time), s.door_at(time)) for s in own}  # the same one is looked up once
+    settings, door = zip(*(by[id(s)] for s in own), strict=True)
+    return np.stack(settings, axis=1), np.stack(door, axis=1)
 
 
 class _Blown:

@@ -22,11 +22,11 @@ class Thermostat:
         self.told = np.zeros((steps + 2, len(ovens)))
         self.back = oven["dead_s"] / step
 
-    def power(self, n: int, asked: float) -> Floats:
+    def power(self, n: int, asked: Floats) -> Floats:
         """What the elements take in step n (W), as the setting was a while ago."""
         error = (asked - self.sensor) / self.oven["band_c"]
         wish = error + self.kept
-        self.told[n] = np.clip(wish, 0.0, 1.0) if asked > 0 else 0.0
+        self.told[n] = np.where(asked > 0, np.clip(wish, 0.0, 1.0), 0.0)
         within = (wish > 0) & (wish < 1)
         self.kept = np.clip(self.kept + np.where(within, error * self.integral * self.step, 0.0), 0, 1)
         return np.asarray(self.oven["power_w"] * self._past(n))

@@ -10,8 +10,8 @@ from fusilex.bench.stations.reflow.live import SLOPE_S, TOUCH_C, LiveLog
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.predict import Predicted
 
-SOLID_C, LONGEST_S = 5.0, 3600.0
-"""So far below melting a joint is solid."""
+SOLID_C, LONG_S, LONGEST_S = 5.0, 40.0, 3600.0
+"""So far below melting a joint is solid; slopes are taken over so long; nobody waits longer."""
 
 
 def newton_s(now_c: float, slope: float, wanted_c: float, room_c: float = ROOM_C) -> float:
@@ -36,7 +36,7 @@ def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted |
     own = [(k, c) for k in range(len(log.names)) if len(c := log.curve(k)[1])]
     if own:
         k, c = max(own, key=lambda x: float(x[1][-1]))
-        slope = log.slope(k)
+        slope = log.slope(k, LONG_S)  # an oven cools with it: seconds alone swing
         if float(c[-1]) <= TOUCH_C:
             return 0.0, 0.0
         left = [newton_s(float(c[-1]), slope, level) for level in levels]

@@ -86,10 +86,10 @@ class LiveLog:
         found = [(t, c[k]) for t, c in self.rows if math.isfinite(c[k])]
         return np.array([t for t, _ in found]), np.array([c for _, c in found])
 
-    def slope(self, k: int) -> float:
+    def slope(self, k: int, over_s: float = SLOPE_S) -> float:
         """°C/s of a probe over the last seconds, NaN where too little is known."""
         t, c = self.curve(k)
-        near = t >= (t[-1] - SLOPE_S if len(t) else 0.0)
+        near = t >= (t[-1] - over_s if len(t) else 0.0)
         if near.sum() < 3 or np.ptp(t[near]) < SLOPE_S / 3:
             return math.nan
         return float(np.polyfit(t[near], c[near], 1)[0])

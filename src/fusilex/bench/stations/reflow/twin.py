@@ -10,13 +10,15 @@ from typing import Any, ClassVar
 import msgspec
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Load
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.heat_limits import body_limits
 from fusilex.bench.common.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadSizeSet, Reflowing, SettingsKept
-from fusilex.bench.stations.reflow.judging import rule_of
+from fusilex.bench.stations.reflow.judging import rule_of, window_of
 from fusilex.bench.workshop.oven import Oven, fit_row
+from fusilex.bench.workshop.record_kinds import PasteSheet, Window
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design, Part
 from fusilex.core.heat.fit import Fitted, fit_oven
@@ -33,6 +35,7 @@ from fusilex.core.programme.optimise import Spent
 from fusilex.core.reflow.windows import ProcessWindow
 
 FRAME_S, MOST_STEPS, HOTTEST_C, MOST_TOGETHER = 5.0, 200, 600.0, 50
+MOST_LOGS, RAMP = 3, ", straight ramp"
 
 
 class KeepSettings(Command, frozen=True):
@@ -131,6 +134,7 @@ class Question:
     def planned(self, spent: Spent) -> Planned:
         """Settings for the oven, or turns of its dial; what is best by the time that is spent."""
         sheet, joints, watch = self.load(COARSE_MM)
+        fine, _, beside = self.load_fine
         dial = not self.oven.follows
         keep = lambda share: spent() < 1  # noqa: E731
         oven, both = self.oven, (joints, watch)
@@ -144,6 +148,7 @@ class Question:
             oven.opens,
             self.limits,
             loading=self.loading,
+            fine=(fine, beside),
             watcher=keep,
         )
 
@@ -222,6 +227,25 @@ def loading_of(batch: Batch, oven: Oven, size: tuple[float, float]) -> Loading:
     except ValueError as problem:
         raise Refused(f"{problem}.") from None
     return oven.loading(count, there[(batch.board.panel - 1) % count])
+
+
+def logs_of(batch: Batch) -> list[Load]:
+    """The newest loads of this step that tell something of its oven: by a log, or by what eyes saw at a clock."""
+    loads = [x for x in batch.state[Reflowing].loads if x.step == batch.step.id and (x.log or x.marks)]
+    return loads[-MOST_LOGS:][::-1]
+
+
+def other_school(batch: Batch) -> PasteSheet:
+    """The paste of the board in hand with the window of the other school: a straight ramp for a soak, or back. Raises
+    `Refused` where it has no such window.
+    """
+    records = batch.workshop[Records]
+    sheet = records.paste(window_of(batch, batch.board))
+    soaked, ramp, _ = sheet.window.partition(RAMP)
+    wanted = soaked if ramp else sheet.window + RAMP
+    if wanted not in records.all(Window):
+        raise Refused(f"There is no window called {wanted}: put one among the workshop's windows, with F4.")
+    return msgspec.structs.replace(sheet, window=wanted)
 
 
 def oven_body(oven: Oven, fitted: Fitted, runs: int, by_eye: int = 0) -> dict[str, Any]:

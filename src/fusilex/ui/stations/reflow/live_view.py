@@ -14,7 +14,8 @@ from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow
 from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.stations.reflow.live import LiveLog, advice, alarms, cools
-from fusilex.bench.stations.reflow.twin import Question, question
+from fusilex.bench.stations.reflow.twin import Question, oven_of, question
+from fusilex.core.heat.oven import PLATE
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.ties import Shine, shine_of
@@ -132,7 +133,7 @@ class LiveView(View):
             broke = self._broken()
             if broke is not None:
                 return Now("A run broke off", f"{broke.name} holds what was logged. T takes it in, Enter begins anew.")
-            return Now("Board in, door shut", "Enter starts clock and oven together. Never leave it alone.")
+            return self._before()
         if urgent := alarms(log, self.chart.shown.window):
             return Now(urgent[0], urgent[1] if len(urgent) > 1 else "")
         cooling = cools(log, self.at_s, self.shine)
@@ -141,6 +142,14 @@ class LiveView(View):
         if ahead is not None and not cooling:
             detail = f"{detail} In a minute: {show_temperature(ahead, Units.fahrenheit)}.".strip()
         return Now(title, detail, min(1.0, self.at_s / max(1.0, log.schedule.end)))
+
+    def _before(self) -> Now:
+        """What comes first: an oven that nobody logged is learnt with a panel that costs nothing."""
+        oven = oven_of(self.batch)
+        new = oven is not None and not oven.proven
+        learn = " No log proves its twin: a scrap panel and a probe first, then K under Foretold." if new else ""
+        title = "Board on, plate cold" if self.batch.step.method == PLATE else "Board in, door shut"
+        return Now(title, f"Enter starts clock and heat together. Never leave it alone.{learn}")
 
     def _left_s(self, log: LiveLog) -> tuple[float, float]:
         """Seconds until all is solid, and cool enough for hands."""

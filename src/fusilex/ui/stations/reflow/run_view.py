@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PyQt6.QtWidgets import QHBoxLayout
+
 from fusilex.bench.boards import Load
 from fusilex.bench.command import Command
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, SendOn
@@ -17,6 +19,7 @@ from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
+from fusilex.ui.stations.reflow.joints_card import JointsCard
 from fusilex.ui.tabbed import View
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
@@ -29,8 +32,11 @@ class RunView(View):
         super().__init__(desk)
         self._of: str | None = None
         self._unread = ""
-        self.chart = GateChart(Shown(self.window_rule))
-        self.column.addWidget(self.chart, 1)
+        self.chart, self.joints = GateChart(Shown(self.window_rule)), JointsCard()
+        row = QHBoxLayout()
+        row.addWidget(self.chart, 3)
+        row.addWidget(self.joints, 1)
+        self.column.addLayout(row, 1)
 
     @property
     def window_rule(self) -> ProcessWindow:
@@ -43,6 +49,7 @@ class RunView(View):
 
     def refresh(self) -> None:
         shown, load = self.chart.shown, self._load
+        self.joints.show_load(load)
         shown.window, shown.title = self.window_rule, self._title()
         log = load.log if load else ""
         if self._of != log:

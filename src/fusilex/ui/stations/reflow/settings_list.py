@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
@@ -22,16 +24,17 @@ def words_of(schedule: Schedule) -> list[tuple[float, str]]:
 
 
 class SettingsList(Card):
-    """`show_steps` gives it what to do, and the moment that is looked at."""
+    """`show_steps` gives it what to do, what is seen about then, and the moment that is looked at."""
 
     def __init__(self) -> None:
         super().__init__()
         self.steps: list[tuple[float, str]] = []
+        self.seen: Sequence[str] = ()
         self.at_s = 0.0
         self.setAccessibleName("Settings")
 
-    def show_steps(self, schedule: Schedule | None, at_s: float) -> None:
-        self.steps, self.at_s = words_of(schedule) if schedule else [], at_s
+    def show_steps(self, schedule: Schedule | None, at_s: float, seen: Sequence[str] = ()) -> None:
+        self.steps, self.at_s, self.seen = words_of(schedule) if schedule else [], at_s, seen
         self.update()
 
     def draw(self, painter: QPainter) -> None:
@@ -45,6 +48,8 @@ class SettingsList(Card):
         first = max(0, min(now - room // 2, len(self.steps) - room))
         for k in range(first, min(first + room, len(self.steps))):
             t, words = self.steps[k]
+            beside = self.seen[k] if k < len(self.seen) else ""
+            words = f"{words}, {beside}" if beside else words
             lit = k == now
             plain_text(painter, QRectF(14, y, theme.base * 5, line), clock(t), "body", "ink", lit, _RIGHT)
             plain_text(painter, QRectF(14 + theme.base * 6, y, wide - theme.base * 6, line), words, "body", "ink", lit)

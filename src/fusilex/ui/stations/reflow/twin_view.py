@@ -4,25 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import msgspec
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from fusilex.bench.boards import Load
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.judging import rule_of
-from fusilex.bench.stations.reflow.twin import KeepSettings, Question, oven_body, question
+from fusilex.bench.stations.reflow.twin import (
+    KeepSettings,
+    Question,
+    SetLoadSize,
+    logs_of,
+    other_school,
+    oven_body,
+    question,
+)
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.plan import Planned
 from fusilex.core.heat.predict import Predicted
+from fusilex.core.heat.schedule import steps_of
+from fusilex.core.heat.ties import shine_of, tied
 from fusilex.core.reflow.record import Trace
-from fusilex.core.units import clock
+from fusilex.core.units import begun, clock
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Search, Work
 from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
 from fusilex.ui.stations.reflow.settings_list import SettingsList
+from fusilex.ui.stations.reflow.twin_words import facts_of, watch_words
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.chart import Chart
@@ -30,7 +41,7 @@ from fusilex.ui.widgets.heat_map import HeatMap
 from fusilex.ui.widgets.keys import Key
 
 MOST_BARS, CURSOR_S, FINE_S = 4, 10.0, 1.0
-PLAN_S, FIT_S, FORETELL_S, TOUCH_C = 30.0, 20.0, 5.0, 50.0
+PLAN_S, FIT_S, FORETELL_S = 30.0, 20.0, 5.0
 
 
 class TwinChart(GateChart):
@@ -97,7 +108,10 @@ class TwinView(View):
             k = int(abs(run.frame_s - self.chart.at_s).argmin())
             title = f"The board after {clock(float(run.frame_s[k]))}"
             self.map.show_state(sheet, run.frames[k], title, below, melting)
-        self.list.show_steps(self.asked.schedule if self.asked else None, self.chart.at_s)
+        schedule = self.asked.schedule if self.asked else None
+        by_hand = schedule is not None and not schedule.curve and found is not None
+        seen = tied(steps_of(schedule), shine_of(found)) if by_hand and schedule and found else ()
+        self.list.show_steps(schedule, self.chart.at_s, seen)
         self.chart.update()
 
     def _title(self) -> str:
@@ -128,27 +142,7 @@ class TwinView(View):
             )
         if (found := self.found) is None:
             return Now("Foretelling the run")
-        last, hot = found.joints[found.last], found.joints[found.hottest]
-        melts = float(found.molten.melts[found.last])
-        if melts != melts:
-            return Now(
-                f"{last.part} will not melt",
-                f"In cell {last.cell + 1} it gets to {self._peak(found, found.last)}. O plans anew.",
-            )
-        fitted = "" if self.asked.oven.proven else " No log proves this twin: log a run, and K fits it."
-        return Now(
-            f"Watch {last.part} in cell {last.cell + 1}: it melts last",
-            f"At {clock(melts)}{self._give(found)}, and peaks at {self._peak(found, found.last)}."
-            f" {hot.part} gets hottest, {self._peak(found, found.hottest)}.{fitted}",
-        )
-
-    def _give(self, found: Predicted) -> str:
-        """How sure the melting of the last joint is."""
-        half = float(found.melts95[found.last])
-        return f" ± {half:.0f} s" if half == half else ", in some of the ovens it may be never"
-
-    def _peak(self, found: Predicted, k: int) -> str:
-        return f"{found.molten.peak[k]:.0f} ± {found.peak95[k]:.0f} °C"
+        return watch_words(found, self.asked.oven.proven)
 
     @property
     def _window(self) -> str:
@@ -162,7 +156,9 @@ class TwinView(View):
         return [
             Key("O", "find settings", lambda _: self._plan()),
             Key("Left Right", f"{CURSOR_S:g} s", lambda key: self._move(-CURSOR_S if key == "Left" else CURSOR_S)),
-            Key("K", "fit to this run's log", lambda _: self._fit()),
+            Key("K", "fit to the logs", lambda _: self._fit()),
+            Key("N", "panels at once", lambda _: self.desk.ask("How many panels go in at once?", self._together)),
+            Key("W", "other school", lambda _: self._other_school()),
             Key("P", "next panel", lambda _: self.next_panel()),
         ]
 
@@ -226,45 +222,46 @@ class TwinView(View):
         self.words = f"{words} Index {100 * made.index:.0f}."
         self.desk.do(keep)
 
-    def _fit(self) -> None:
-        asked, load = self.asked, self._load
-        if asked is None or load is None or not load.log:
-            self.desk.say(self.trouble or "This panel has no log on record: open one under Run, with L.")
+    def _together(self, text: str) -> None:
+        if not text.strip().isdecimal():
+            self.desk.say("A number of panels, such as 2.")
             return
-        data = self.bench.journal.attachment(load.log)
-        logs = [(load.log_name, data)]
-        self._start("Fitting the oven to the log", lambda spent, seen: asked.fitted(logs, spent), FIT_S, self._fitted)
+        count = int(text.strip()[:4])
+        self.desk.do(SetLoadSize(count), f"{count} panel{'s' if count > 1 else ''} at once.")
 
-    def _fitted(self, found: Fitted) -> None:
-        asked = self.asked
+    def _other_school(self) -> None:
+        try:
+            sheet = other_school(self.batch)
+        except Refused as problem:
+            self.desk.say(str(problem))
+            return
+        self.desk.do(SetRecord("paste", msgspec.to_builtins(sheet)), f"{begun(sheet.id)} paste goes by {sheet.window}.")
+
+    def _fit(self) -> None:
+        asked, loads = self.asked, logs_of(self.batch)
+        if asked is None or not loads:
+            self.desk.say(self.trouble or "No run of this step has a log on record: open one under Run, with L.")
+            return
+        get = self.bench.journal.attachment
+        logs = [(x.log_name or "marks.csv", get(x.log or x.marks)) for x in loads]
+        by_eye = sum(not x.log for x in loads)
+        doing = f"Fitting the oven to {len(logs)} run{'s' if len(logs) > 1 else ''}"
+        work: Work = lambda spent, seen: (asked.fitted(logs, spent), len(logs) - by_eye, by_eye)  # noqa: E731
+        self._start(doing, work, FIT_S * len(logs), self._fitted)
+
+    def _fitted(self, fitted: tuple[Fitted, int, int]) -> None:
+        asked, (found, runs, by_eye) = self.asked, fitted
         self._end()
         if asked is None:
             return
         untold = f", which leaves {len(found.untold)} of {len(found.names)} numbers open" if found.untold else ""
-        said = f"The twin is within {found.residual_c:.1f} °C of that log{untold}."
+        of = "what was seen" if not runs else "that log" if runs == 1 else f"those {runs} logs"
+        said = f"The twin is within {found.residual_c:.1f} °C of {of}{untold}."
         self.words = said
-        self.desk.do(SetRecord("oven", oven_body(asked.oven, found, 1)))
-
-    @property
-    def _load(self) -> Load | None:
-        return self.bench.board.loads.get(self.batch.step.id)
+        self.desk.do(SetRecord("oven", oven_body(asked.oven, found, runs, by_eye)))
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         asked, found = self.asked, self.found
         if asked is None or found is None:
             return "Oven", [("on record", asked.oven.id if asked else "none for this step")]
-        fit = asked.oven.fit
-        return asked.oven.id.capitalize(), [
-            ("fitted to", f"{fit.runs} runs, within {fit.residual_c:.1f} °C" if fit.runs else "no run yet"),
-            ("joints", f"{len(found.joints)}, {int((found.molten.seconds > 0).sum())} of them melt"),
-            ("spread at the peak", f"{found.spread_c:.0f} °C"),
-            ("safe to touch", self._cool(found)),
-        ]
-
-    def _cool(self, found: Predicted) -> str:
-        """When the hottest joint is below what hands may touch."""
-        warm = found.run.watched[:, :, 0].max(axis=1) >= TOUCH_C
-        if not warm.any():
-            return "all the time"
-        last = len(warm) - 1 - int(warm[::-1].argmax())
-        return f"from {clock(float(found.run.time[last]))}" if last < len(warm) - 1 else "not within this time"
+        return begun(asked.oven.id), facts_of(asked, found)

@@ -1,0 +1,71 @@
+"""What is said of a foretold run: whom to watch, how many joints keep the window, how sure that is."""
+
+from __future__ import annotations
+
+from fusilex.bench.now import Now
+from fusilex.bench.stations.reflow.live import TOUCH_C
+from fusilex.bench.stations.reflow.twin import Question
+from fusilex.bench.workshop.oven import OvenFit
+from fusilex.core.heat.margins import margins
+from fusilex.core.heat.predict import Predicted
+from fusilex.core.units import clock
+
+
+def watch_words(found: Predicted, proven: bool) -> Now:
+    """Whom to watch, or who will not melt."""
+    last, hot = found.joints[found.last], found.joints[found.hottest]
+    melts = float(found.molten.melts[found.last])
+    if melts != melts:
+        far = f"In cell {last.cell + 1} it gets to {_peak(found, found.last)}. O plans anew."
+        return Now(f"{last.part} will not melt", far)
+    fitted = "" if proven else " No log proves this twin: log a run, and K fits it."
+    half = float(found.melts95[found.last])
+    sure = f" ± {half:.0f} s" if half == half else ", in some of the ovens it may be never"
+    return Now(
+        f"Watch {last.part} in cell {last.cell + 1}: it melts last",
+        f"At {clock(melts)}{sure}, and peaks at {_peak(found, found.last)}."
+        f" {hot.part} gets hottest, {_peak(found, found.hottest)}.{fitted}",
+    )
+
+
+def _peak(found: Predicted, k: int) -> str:
+    return f"{found.molten.peak[k]:.0f} ± {found.peak95[k]:.0f} °C"
+
+
+def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
+    """How well the oven is known, how many joints keep the window, and the one furthest from its middle."""
+    rows, passing = margins(found, asked.window, asked.limits)
+    worst = rows[0]
+    value = "never there" if worst.value != worst.value else f"{worst.value:.0f}, of {worst.low:g} to {worst.high:g}"
+    count = asked.loading.copies
+    load = [("in the oven", f"{count} panels, this one {_where(asked.loading.place_mm)}")] if count > 1 else []
+    return [
+        ("fitted to", _fit(asked.oven.fit)),
+        *load,
+        ("keep the window", f"{passing} of {len(found.joints)} joints"),
+        (f"{worst.name}, {worst.joint.part}", value),
+        ("spread at the peak", f"{found.spread_c:.0f} °C"),
+        ("safe to touch", _cool(found)),
+    ]
+
+
+def _fit(fit: OvenFit) -> str:
+    if fit.runs:
+        return f"{fit.runs} run{'s' if fit.runs > 1 else ''}, within {fit.residual_c:.1f} °C"
+    return f"{fit.by_eye} by eye: no probe yet" if fit.by_eye else "no run yet"
+
+
+def _where(place: tuple[float, float]) -> str:
+    """A place on the tray in words."""
+    across = "left" if place[0] < -1 else "right" if place[0] > 1 else ""
+    along = "front" if place[1] < -1 else "back" if place[1] > 1 else ""
+    return " ".join(w for w in (along, across) if w) or "in the middle"
+
+
+def _cool(found: Predicted) -> str:
+    """When the hottest joint is below what hands may touch."""
+    warm = found.run.watched[:, :, 0].max(axis=1) >= TOUCH_C
+    if not warm.any():
+        return "all the time"
+    last = len(warm) - 1 - int(warm[::-1].argmax())
+    return f"from {clock(float(found.run.time[last]))}" if last < len(warm) - 1 else "not within this time"
