@@ -112,3 +112,25 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
 def window(bench: Bench, open_window: OpenWindow) -> Window:
     """The window on the demo batch."""
     return open_window(bench)
+
+
+@pytest.fixture
+def placed(tmp_path: Path) -> Bench:
+    """Heron's first panel with all its parts, before the oven."""
+    import asked as c
+
+    from fusilex.bench.demos import open_demo
+
+    bench = open_demo(open_journal(sqlite_url(tmp_path / "r.sqlite")))
+    c.acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, line.pull + 40))
+    bench.do(c.CloseKit())
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.go("Place", "H7-01")
+    for name, x, y in bench.batch.panel.fiducials:
+        bench.do(c.TeachPoint(1, name, x + 160.2, y + 110.1))
+    bench.do(c.MachinePlaced(1))
+    bench.go("Reflow", "H7-01")
+    return bench

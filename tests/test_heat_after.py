@@ -7,8 +7,9 @@ from itertools import permutations
 
 import numpy as np
 import pytest
-from test_heat import FIRST, SECOND, heron, loaded, stand_in  # noqa: F401
+from test_heat import FIRST, HERON, SECOND, loaded, stand_in
 
+from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
 from fusilex.core.heat.after import After, after_run, groups
 from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
@@ -27,7 +28,12 @@ MELTING = 183.0
 
 
 @pytest.fixture(scope="module")
-def twin(heron: Design) -> tuple[Sheet, Fitted, list[str], np.ndarray]:  # noqa: F811
+def heron() -> Design:
+    return read_design(str(HERON))
+
+
+@pytest.fixture(scope="module")
+def twin(heron: Design) -> tuple[Sheet, Fitted, list[str], np.ndarray]:
     """A stand-in of another kind, fitted to one log: the sheet, the fit, four places by name and their rows."""
     sheet = loaded(heron, 7.5)
     count = len(sheet) + len(sheet.lumps)
@@ -103,7 +109,7 @@ def test_groups_are_judged_by_their_worst_joint_and_an_open_one_is_never_kept() 
     assert one(160, 214) == "hot" and one(148, 214) == "open"
 
 
-def test_what_eyes_saw_of_the_first_and_last_joint_moves_the_fit(heron: Design) -> None:  # noqa: F811
+def test_what_eyes_saw_of_the_first_and_last_joint_moves_the_fit(heron: Design) -> None:
     sheet = loaded(heron, 9.0)
     parts = [p for p in heron.parts if placed_by_paste(p, "top")]
     _, watch = joints_of(heron, heron.panel, parts, sheet, [0])
@@ -133,7 +139,7 @@ STEPS = [
 ]
 
 
-def test_held_steps_melt_their_part_and_name_neighbours(heron: Design) -> None:  # noqa: F811
+def test_held_steps_melt_their_part_and_name_neighbours(heron: Design) -> None:
     assert hot_steps(STEPS) == 3 and hot_steps(STEPS[:1]) == 1
     seconds = [s.least_s for s in STEPS]
     assert plate_of(STEPS, seconds).settings == (150.0, 150.0, 150.0, 150.0, 0.0)

@@ -8,20 +8,16 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from asked import acknowledge_all
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.oven_logs import logged_run
-from fusilex.bench.demos import open_demo
-from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.devices.oven_world import OvenWorld, jittered, logged
-from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.start import make_window
 from fusilex.ui.frame.window import Window
 from fusilex.ui.stations.reflow import twin_view
@@ -32,20 +28,8 @@ TIMES, SETTINGS, DOOR = [0.0, 90.0, 180.0, 270.0, 300.0, 301.0], [25.0, 170.0, 2
 
 
 @pytest.fixture
-def bench(tmp_path: Path) -> Bench:
-    bench = open_demo(open_journal(sqlite_url(tmp_path / "r.sqlite")))
-    acknowledge_all(bench)
-    bench.do(c.AcceptFiles())
-    for line in bench.batch.lines:
-        bench.do(c.FillBin(line.key, line.pull + 40))
-    bench.do(c.CloseKit())
-    bench.do(c.PrintPanel(1, 0.12, "leaded"))
-    bench.go("Place", "H7-01")
-    for name, x, y in bench.batch.panel.fiducials:
-        bench.do(c.TeachPoint(1, name, x + 160.2, y + 110.1))
-    bench.do(c.MachinePlaced(1))
-    bench.go("Reflow", "H7-01")
-    return bench
+def bench(placed: Bench) -> Bench:
+    return placed
 
 
 @pytest.fixture

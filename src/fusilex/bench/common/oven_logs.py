@@ -12,7 +12,7 @@ from fusilex.core.design.model import Design
 from fusilex.core.heat.oven import Loading
 from fusilex.core.heat.probes import DOOR_OPEN, HEAT_OFF, Logged, Probe, probe_place
 from fusilex.core.heat.run import ALONE, Watch
-from fusilex.core.heat.schedule import Schedule
+from fusilex.core.heat.schedule import Schedule, switched_off
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
@@ -56,14 +56,10 @@ def logged_run(
 
 
 def _as_opened(schedule: Schedule, seen: tuple[tuple[float, str], ...]) -> Schedule:
-    """The door was opened, and a dial turned off, when somebody saw it so, not when it should have been."""
+    """The door was opened, and the heat went off, when somebody saw it so, not when it should have been."""
     opened = [t for t, what in seen if what == DOOR_OPEN]
     off = [t for t, what in seen if what == HEAT_OFF]
     if opened:
         share = max((share for _, share in schedule.door), default=0.0) or 1.0
         schedule = replace(schedule, door=((opened[0], share),))
-    if off and not schedule.curve:
-        told = [(t, c) for t, c in zip(schedule.times, schedule.settings, strict=True) if t < off[0] and c > 0]
-        times, settings = zip(*told, (off[0], 0.0), strict=True)
-        schedule = replace(schedule, times=times, settings=settings)
-    return schedule
+    return switched_off(schedule, off[0]) if off else schedule

@@ -16,10 +16,10 @@ from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.margins import helps, margins
-from fusilex.core.heat.oven import Loading
+from fusilex.core.heat.oven import Loading, cooling_s
 from fusilex.core.heat.places import places
 from fusilex.core.heat.plan import UNREACHED, plan
-from fusilex.core.heat.predict import AFTER_S, Predicted, predict
+from fusilex.core.heat.predict import Predicted, predict
 from fusilex.core.heat.run import RunsAway, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
@@ -164,7 +164,13 @@ def _as_data(found: Predicted, oven: Oven, schedule: Schedule, sheet: Sheet, loa
         for k, j in enumerate(found.joints)
     ]
     board = simulate(
-        sheet, [oven.fitted.oven], schedule, schedule.end + AFTER_S, _mean(sheet), step=1.0, loading=loading
+        sheet,
+        [oven.fitted.oven],
+        schedule,
+        schedule.end + cooling_s(oven.method),
+        _mean(sheet),
+        step=1.0,
+        loading=loading,
     )
     return {
         "joints": joints,

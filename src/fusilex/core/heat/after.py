@@ -17,6 +17,7 @@ from fusilex.core.heat.group import WORST, Group
 from fusilex.core.heat.joints import Joint, Molten, molten
 from fusilex.core.heat.probes import Logged, lagged, thinned, watched_by
 from fusilex.core.heat.run import Watch, simulate
+from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
 
 Floats = NDArray[np.float64]
@@ -49,8 +50,17 @@ class After:
         return self.off_c > far and self.outside > CHANGED_SHARE
 
 
-def after_run(run: Logged, joints: tuple[list[Joint], Watch], oven: Fitted, melting: float, seed: int = 0) -> After:
-    """What the joints of a logged run had. Raises ValueError without a probe on the board."""
+def after_run(
+    run: Logged,
+    joints: tuple[list[Joint], Watch],
+    oven: Fitted,
+    melting: float,
+    fine: tuple[Sheet, Watch] | None = None,
+    seed: int = 0,
+) -> After:
+    """What the joints of a logged run had; brought to what a `fine` sheet of the same load and joints says, where there
+    is one. Raises ValueError without a probe on the board.
+    """
     names, watch = joints
     if not run.probes:
         raise ValueError("no probe was on the board")
@@ -76,7 +86,14 @@ def after_run(run: Logged, joints: tuple[list[Joint], Watch], oven: Fitted, melt
         shift.append(np.interp(done.time, t, logged)[:, None] - read)
         foretold.append((logged - np.array([np.interp(t, done.time, read[:, r]) for r in range(len(ovens))])).T)
     off = np.concatenate(foretold)
-    curves = done.watched[:, : len(names)] + np.mean(shift, axis=0)[:, None]
+    own_curves = done.watched[:, : len(names)]
+    if fine is not None:
+        sharp = simulate(
+            fine[0], ovens[:1], run.schedule, until, fine[1], run.room_c, STEP_S, loading=run.loading
+        ).watched.max(axis=0)
+        lift = (sharp - run.room_c) / (own_curves.max(axis=0)[:, :1] - run.room_c)
+        own_curves = run.room_c + (own_curves - run.room_c) * lift
+    curves = own_curves + np.mean(shift, axis=0)[:, None]
     found = molten(done.time, curves, melting)
     own = max(oven.residual_c, LEAST_C) if np.isfinite(oven.residual_c) else LEAST_C
     wide = float(np.hypot(own, AWAY_C))

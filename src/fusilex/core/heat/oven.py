@@ -70,6 +70,11 @@ def parameters_of(kind: str, door: bool = True) -> tuple[str, ...]:
     return tuple(p.name for p in PARAMETERS.values() if kind in p.kinds and (door or p.name != "door_w_per_k"))
 
 
+def cooling_s(kind: str) -> float:
+    """How long a run is followed after its last setting (s): a plate keeps its board warm."""
+    return 180.0 if kind in OVENS else 600.0
+
+
 @dataclass(frozen=True)
 class OvenModel:
     """Numbers by name; what is not named is usual. `kind` tells how it is steered: a controlled one follows its curve

@@ -16,16 +16,18 @@ from numpy.typing import NDArray
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.matter import ROOM_C
-from fusilex.core.heat.oven import Loading, OvenModel
+from fusilex.core.heat.oven import Loading, OvenModel, cooling_s
 from fusilex.core.heat.run import ALONE, Watch, simulate
 from fusilex.core.heat.schedule import FULL_C, Schedule, Step, steps_of
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
 
 Floats = NDArray[np.float64]
-DRAWS, STEP_S, COARSE_S, SLOPE_S, AFTER_S = 5, 1.0, 2.0, 10, 150.0
-MANY, ROUNDS = 16, ((24, 0.5), (16, 0.5))
-"""Settings tried in one run; rounds, and what the likeliest oven counts against the worst in each."""
+DRAWS, STEP_S, COARSE_S, SLOPE_S = 5, 1.0, 2.0, 10
+MANY, ROUNDS = 16, ((24, 0.5), (16, 0.5), (20, 1.0))
+"""Settings tried in one run; rounds, and what the likeliest oven counts against the worst in each. The last is for one
+that is not found to keep the window: before it is said that it cannot, the likeliest alone is asked.
+"""
 UNREACHED = 30.0
 """What a metric scores that a joint never gets to, before it is told how far it is away."""
 
@@ -109,7 +111,7 @@ class _Load:
 
     def curves(self, ovens: Sequence[OvenModel], schedules: Sequence[Schedule], step: float) -> tuple[Floats, Floats]:
         """Times, and temperatures t × joints × schedules × ovens."""
-        end = max(s.end for s in schedules) + AFTER_S
+        end = max(s.end for s in schedules) + cooling_s(ovens[0].kind)
         each, all_of = [s for s in schedules for _ in ovens], list(ovens) * len(schedules)
         run = simulate(self.sheet, all_of, each, end, self.watch, self.room_c, step, loading=self.loading)
         found = self.room_c + (run.watched - self.room_c) * self.lift[None, :, None]
@@ -177,11 +179,13 @@ def plan(
     x, spread = _first(window, hottest_c, dial), _steps(dial)
     for number, (rounds, share) in enumerate(ROUNDS):
         load = _lifted(load, sharp, oven.oven, make(x))
-        search = _Search(load.with_few(oven.oven, make(x)), ovens, make, (low, high), share)
+        search = _Search(load.with_few(oven.oven, make(x)), ovens if share < 1 else ovens[:1], make, (low, high), share)
         x = search.least(x, spread, rounds, partial(_so_far, watcher, number))
-        spread = spread / 4
+        spread = spread / 2
+        likely = sharp.judged([oven.oven], [make(x)])
+        if number == 1 and max(float(own.max()) for own in likely.values()) <= 1:
+            break
     schedule = make(x)
-    likely = sharp.judged([oven.oven], [schedule])
     found = load.judged(drawn, [schedule]) if drawn else likely
     index, name, k = max((float(own.max()), name, int(own[:, 0, 0].argmax())) for name, own in likely.items())
     worst = max(index, *(float(own.max()) for own in found.values()))

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint, Molten, molten
 from fusilex.core.heat.matter import ROOM_C
-from fusilex.core.heat.oven import Loading
+from fusilex.core.heat.oven import Loading, cooling_s
 from fusilex.core.heat.run import ALONE, Run, Watch, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 
 Floats = NDArray[np.float64]
-DRAWS, STEP_S, AFTER_S = 24, 1.0, 180.0
+DRAWS, STEP_S = 24, 1.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,7 +76,7 @@ def predict(
     possible are tried on a `coarse` sheet of the same load with the same joints, where there is one.
     """
     names, watch = joints
-    end = schedule.end + AFTER_S if until is None else until
+    end = schedule.end + cooling_s(oven.oven.kind) if until is None else until
     run = simulate(sheet, [oven.oven], schedule, end, watch, room_c, STEP_S, frame_every, loading, watcher=watcher)
     found = molten(run.time, run.watched[:, :, 0], melting)
     if coarse is None:

@@ -76,3 +76,18 @@ def steps_of(schedule: Schedule) -> tuple[Step, ...]:
     for t, share in schedule.door:
         found.append((t, "door shut" if share < 0.1 else "door ajar" if share < 0.6 else "door open", None))
     return tuple(sorted(found, key=lambda step: step[0]))
+
+
+def switched_off(schedule: Schedule, at_s: float) -> Schedule:
+    """The same until the heat goes off at a time (s), whatever was to come.
+
+    >>> switched_off(Schedule((0.0, 100.0), (25.0, 125.0)), 50.0).settings
+    (25.0, 75.0, 0.0)
+    """
+    told = [(t, c) for t, c in zip(schedule.times, schedule.settings, strict=True) if t < at_s]
+    if schedule.curve:
+        told += [(at_s, float(schedule.set_at(np.array([at_s]))[0])), (at_s + 1.0, 0.0)]
+    else:
+        told.append((at_s, 0.0))
+    times, settings = zip(*told, strict=True)
+    return Schedule(times, settings, schedule.curve, schedule.door)

@@ -54,7 +54,8 @@ def joints_after(asked: Question, log: bytes, name: str) -> Told:
     sheet, joints, watch = asked.load(COARSE_MM)
     board = asked.design, asked.panel
     run = logged_run(log, name, sheet, asked.schedule, board, loading=asked.loading)
-    found = after_run(run, (joints, watch), asked.oven.fitted, asked.window.melting)
+    fine, _, beside = asked.load_fine
+    found = after_run(run, (joints, watch), asked.oven.fitted, asked.window.melting, (fine, beside))
     rows = groups(found, asked.window, asked.limits)
     if not asked.oven.proven:  # nobody logged this oven before: its twin may doubt, it may not vouch
         rows = [g if g.verdict == "cold" else replace(g, verdict="open") for g in rows]
@@ -66,7 +67,7 @@ def by_eye(batch: Batch) -> Told:
     """Of a run that nobody measured: every part is open, those that melt last in front."""
     try:
         asked = question(batch)
-        found = asked.foretold_coarse()
+        found = asked.foretold_likely()
     except (Refused, ValueError):
         return NOTHING
     by: dict[tuple[str, int], int] = {}

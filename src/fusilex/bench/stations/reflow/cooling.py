@@ -5,11 +5,13 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import NDArray
 
-from fusilex.bench.stations.reflow.live import SLOPE_S, TOUCH_C, LiveLog
+from fusilex.bench.stations.reflow.live import TOUCH_C, LiveLog
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.predict import Predicted
 
+Floats = NDArray[np.float64]
 SOLID_C, LONG_S, LONGEST_S = 5.0, 40.0, 3600.0
 """So far below melting a joint is solid; slopes are taken over so long; nobody waits longer."""
 
@@ -36,7 +38,7 @@ def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted |
     own = [(k, c) for k in range(len(log.names)) if len(c := log.curve(k)[1])]
     if own:
         k, c = max(own, key=lambda x: float(x[1][-1]))
-        slope = log.slope(k, LONG_S)  # an oven cools with it: seconds alone swing
+        slope = _slope_now(*log.curve(k))
         if float(c[-1]) <= TOUCH_C:
             return 0.0, 0.0
         left = [newton_s(float(c[-1]), slope, level) for level in levels]
@@ -48,6 +50,17 @@ def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted |
     return solid, cool
 
 
+def _slope_now(t: Floats, c: Floats) -> float:
+    """How a body cools at the last sample (°C/s), by a straight line through the logarithm of what it is above the
+    room: an oven cools with it, and seconds alone swing. NaN where too little is known.
+    """
+    near = (t >= t[-1] - LONG_S) & (c > ROOM_C + 2)
+    if near.sum() < 4 or np.ptp(t[near]) < LONG_S / 4:
+        return math.nan
+    rate = float(np.polyfit(t[near], np.log(c[near] - ROOM_C), 1)[0])
+    return rate * (float(c[-1]) - ROOM_C)
+
+
 def _foretold_s(found: Predicted, at_s: float, level: float) -> float:
     """When the hottest joint falls below a level for good, from a moment on (s)."""
     hottest, time = found.run.watched[:, :, 0].max(axis=1), found.run.time
@@ -57,5 +70,6 @@ def _foretold_s(found: Predicted, at_s: float, level: float) -> float:
     last = int(over[-1])
     if last < len(time) - 1:
         return max(0.0, float(time[last]) - at_s)
-    fall = float(hottest[-1] - np.interp(time[-1] - SLOPE_S, time, hottest)) / SLOPE_S
-    return max(0.0, float(time[-1]) - at_s) + newton_s(float(hottest[-1]), fall, level)
+    slope = float(hottest[-1] - np.interp(time[-1] - LONG_S, time, hottest)) / LONG_S
+    end = float(time[-1]) + newton_s(float(hottest[-1]), slope, level)
+    return end if math.isnan(end) else max(0.0, end - at_s)

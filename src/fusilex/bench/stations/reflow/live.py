@@ -12,14 +12,23 @@ from pathlib import Path
 
 import numpy as np
 
-from fusilex.core.heat.probes import ALL_SHINY, FIRST_SHINE, HEAT_OFF
+from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import SET, Schedule, Step, steps_of
 from fusilex.core.heat.ties import USUAL_HOLD_S, Shine, off_at
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import begun, clock
 
 LEAST_ROWS = 10
-SLOPE_S, AHEAD_S, SOON_S, JUST_S, LONGER_S, TOUCH_C = 10.0, 10.0, 30.0, 4.0, 30.0, 50.0
+SLOPE_S, AHEAD_S, SOON_S, JUST_S, LONGER_S, LATE_S, LONGEST_LATE_S, TOUCH_C = (
+    10.0,
+    10.0,
+    30.0,
+    4.0,
+    30.0,
+    20.0,
+    60.0,
+    50.0,
+)
 
 
 @dataclass
@@ -86,10 +95,10 @@ class LiveLog:
         found = [(t, c[k]) for t, c in self.rows if math.isfinite(c[k])]
         return np.array([t for t, _ in found]), np.array([c for _, c in found])
 
-    def slope(self, k: int, over_s: float = SLOPE_S) -> float:
+    def slope(self, k: int) -> float:
         """°C/s of a probe over the last seconds, NaN where too little is known."""
         t, c = self.curve(k)
-        near = t >= (t[-1] - over_s if len(t) else 0.0)
+        near = t >= (t[-1] - SLOPE_S if len(t) else 0.0)
         if near.sum() < 3 or np.ptp(t[near]) < SLOPE_S / 3:
             return math.nan
         return float(np.polyfit(t[near], c[near], 1)[0])
@@ -133,42 +142,49 @@ def asked_for(log: LiveLog, shine: Shine | None) -> tuple[Step, ...]:
     steps = steps_of(log.schedule)
     off = off_at(steps)
     at = {what: t for t, what in log.marks}
-    if log.schedule.curve or math.isnan(off):
-        return steps
+    if DOOR_OPEN in at:
+        steps = tuple(s for s in steps if not s[1].startswith("door"))
     if HEAT_OFF in at:
-        by = at[HEAT_OFF] - off
-    elif ALL_SHINY in at:
+        gone = at[HEAT_OFF]
+        by = 0.0 if math.isnan(off) else gone - off
+        told = [s for s in steps if s[0] < min(gone, off) and s[1] != "switch off"] + [(gone, SET, None)]
+        return (*told, *((t + by, what, c) for t, what, c in steps if what.startswith("door") and t >= off))
+    by_heat_left = shine is not None and shine.last_s > off and at.get(ALL_SHINY, 0.0) >= off
+    if ALL_SHINY in at and not log.schedule.curve and not math.isnan(off) and not by_heat_left:
         by = at[ALL_SHINY] + (shine.hold_s(off) if shine else USUAL_HOLD_S) - off
-    else:
-        return steps
-    return tuple((t + by if t >= off else t, what, c) for t, what, c in steps)
+        return tuple((t + by if t >= off else t, what, c) for t, what, c in steps)
+    return steps
 
 
 def cools(log: LiveLog, at_s: float, shine: Shine | None) -> bool:
     """True when nothing is left to do but to wait."""
-    return at_s > max(t for t, _, _ in asked_for(log, shine)) and not _still_to_shine(log, at_s)
+    return at_s > max((t for t, _, _ in asked_for(log, shine)), default=0.0) and not _asks(log, at_s, shine)
 
 
-def _still_to_shine(log: LiveLog, at_s: float) -> bool:
-    """By eye alone the clock says off, and nobody has said that all joints shine."""
+def _asks(log: LiveLog, at_s: float, shine: Shine | None) -> tuple[str, str] | None:
+    """By eye alone: the clock says off, or the last joint is late, and nobody has said that all joints shine."""
     seen = {what for _, what in log.marks}
     off = off_at(steps_of(log.schedule))
-    alone = not log.names and not log.schedule.curve and not seen & {ALL_SHINY, HEAT_OFF}
-    return alone and off <= at_s < off + LONGER_S
+    if log.names or log.schedule.curve or ALL_SHINY in seen or math.isnan(off):
+        return None
+    last = shine.last if shine and shine.last else "the last joint"
+    by_heat_left = shine is not None and shine.last_s > off
+    if not by_heat_left and HEAT_OFF not in seen and off <= at_s < off + LONGER_S:
+        until = off + LONGER_S - at_s
+        return f"Does {last} shine?", f"A when it does. The clock says off: in {until:.0f} s at the latest."
+    late = (shine.last_s if by_heat_left and shine else off + LONGER_S) + LATE_S
+    if late <= at_s < late + LONGEST_LATE_S:
+        return f"{begun(last)} should shine by now", "A when it does. If not, it has not melted: heat again, and look."
+    return None
 
 
 def advice(log: LiveLog, at_s: float, shine: Shine | None, left_s: tuple[float, float]) -> tuple[str, str]:
     """The one thing to do now, and what comes next; hands wait until it is solid, and cool enough (`left_s`: seconds
     until both, NaN where nothing tells).
     """
+    if asked := _asks(log, at_s, shine):
+        return asked
     steps = asked_for(log, shine)
-    if _still_to_shine(log, at_s):
-        last = shine.last if shine and shine.last else "the last joint"
-        until = off_at(steps_of(log.schedule)) + LONGER_S - at_s
-        return (
-            f"Does {last} shine?",
-            f"A when it does. By the clock the heat goes off now, in {until:.0f} s at the latest.",
-        )
     due = [s for s in steps if at_s - JUST_S <= s[0] <= at_s]
     ahead = [s for s in steps if s[0] > at_s]
     doing = [s for s in due if s[1] != SET]

@@ -123,11 +123,11 @@ class Question:
             sheet, both, fitted, self.schedule, melting, coarse=few, frame_every=FRAME_S, loading=self.loading
         )
 
-    def foretold_coarse(self) -> Predicted:
-        """The same in a moment, by the likeliest oven alone. Raises ValueError without settings."""
+    def foretold_likely(self) -> Predicted:
+        """The same by the likeliest oven alone: nothing of how sure that is. Raises ValueError without settings."""
         if self.schedule is None:
             raise ValueError("No settings yet")
-        sheet, joints, watch = self.load(COARSE_MM)
+        sheet, joints, watch = self.load_fine
         fitted, melting = self.oven.fitted, self.window.melting
         return predict(sheet, (joints, watch), fitted, self.schedule, melting, loading=self.loading)
 

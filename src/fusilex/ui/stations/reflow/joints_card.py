@@ -38,7 +38,8 @@ class JointsCard(Card):
         load, wide = self.load, self.width() - 28.0
         if load is None:
             return
-        plain_text(painter, QRectF(14, 8, wide, theme.base * 2.2), "Joints, part by part", "body", "soft")
+        title = "Joints, part by part" if load.log else "Joints as foretold, the last first"
+        plain_text(painter, QRectF(14, 8, wide, theme.base * 2.2), title, "body", "soft")
         y = theme.base * 3.2
         if not load.joints:
             plain_text(painter, QRectF(14, y, wide, text_height(NOBODY, wide, "body")), NOBODY, "body", "unknown", True)
@@ -47,7 +48,7 @@ class JointsCard(Card):
         line = theme.base * 2.0
         each = 2 * line + theme.base * 0.6
         kept = sum(g.verdict == "kept" for g in load.joints)
-        foot = f"{kept} of {len(load.joints)} kept the window"
+        foot = f"{kept} of {len(load.joints)} kept the window" if load.log else "Nobody measured"
         room = max(1, int((self.height() - y - 2 * line - 8) / each))
         for verdict, part, own in groups[:room]:
             judgement_mark(painter, QPointF(22, y + line * 0.5), 6, LEVELS[verdict])

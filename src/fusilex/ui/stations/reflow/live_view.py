@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QCoreApplication, QTimer
+from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
@@ -15,11 +16,11 @@ from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.stations.reflow.live import LiveLog, advice, alarms, cools
 from fusilex.bench.stations.reflow.twin import Question, oven_of, question
-from fusilex.core.heat.oven import PLATE
+from fusilex.core.heat.oven import OVENS, PLATE
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
-from fusilex.core.heat.ties import Shine, shine_of
-from fusilex.core.reflow.record import Trace
+from fusilex.core.heat.schedule import steps_of
+from fusilex.core.heat.ties import Shine, shine_of, tied
 from fusilex.core.units import clock, show_temperature
 from fusilex.devices.thermometer import NoThermometer, SimulatedThermometer, Thermometer
 from fusilex.formats.lists.seen import only_seen, seen_in
@@ -28,8 +29,11 @@ from fusilex.ui.desk import Desk
 from fusilex.ui.search import Aside
 from fusilex.ui.stations.reflow.gate_chart import Shown
 from fusilex.ui.stations.reflow.live_port import open_port
+from fusilex.ui.stations.reflow.live_traces import foretold_at, live_traces
+from fusilex.ui.stations.reflow.settings_list import SettingsList
 from fusilex.ui.stations.reflow.twin_view import TwinChart
 from fusilex.ui.tabbed import View
+from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.readout import Readout
@@ -44,8 +48,13 @@ class LiveView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.chart, self.readout = TwinChart(Shown(rule_of(self.batch, self.bench.board))), Readout()
+        self.list = SettingsList()
+        self.list.setMaximumWidth(round(theme.base * 30))
+        row = QHBoxLayout()
+        row.addWidget(self.chart, 3)
+        row.addWidget(self.list, 1)
         self.column.addWidget(self.readout)
-        self.column.addWidget(self.chart, 1)
+        self.column.addLayout(row, 1)
         self.log: LiveLog | None = None
         self.port: Thermometer | None = None
         self.found: Predicted | None = None
@@ -75,21 +84,26 @@ class LiveView(View):
         shown.traces, shown.hang, shown.running = {}, None, self.running
         if log is not None:
             self.chart.at_s = self.at_s
-            for k, name in enumerate(log.names):
-                t, c = log.curve(k)
-                if len(t) > 1:
-                    shown.traces[name] = Trace(t, c)
-                if (foretold := self._foretold_at(name)) is not None:
-                    shown.traces[f"{name} foretold"] = foretold
-                    shown.hang = shown.hang or foretold
+            shown.traces, shown.hang = live_traces(log, self.found)
+        self._show_steps()
         self.readout.words = self._words()
         self.readout.update()
         self.chart.update()
 
+    def _show_steps(self) -> None:
+        """What hands turn, one below the other, with what is seen about then; a controller needs no list."""
+        log = self.log
+        by_hand = log is not None and not log.schedule.curve
+        self.list.setVisible(by_hand)
+        if log is not None and by_hand:
+            seen = tied(steps_of(log.schedule), self.shine) if self.shine else ()
+            self.list.show_steps(log.schedule, self.at_s, seen)
+
     def _title(self) -> str:
         if not self.running:
-            return "Enter starts the clock with the oven"
-        return f"Panel {self.panel} in the oven, " + ("by eye" if self.by_eye else "measured over foretold")
+            return "Enter starts the clock with the heat"
+        where = "on the plate" if self.batch.step.method == PLATE else "in the oven"
+        return f"Panel {self.panel} {where}, " + ("by eye, as foretold" if self.by_eye else "measured over foretold")
 
     def _words(self) -> list[tuple[str, str]]:
         words = [("time", clock(self.at_s))]
@@ -105,21 +119,11 @@ class LiveView(View):
                 words += [("solid in", solid), ("touch in", cool)]
         return words
 
-    def _foretold_at(self, name: str) -> Trace | None:
-        """The curve that the twin foretells where a probe sits: its part's joints, else the mean of all."""
-        if self.found is None:
-            return None
-        ref, _, cell = name.removeprefix("probe ").strip().partition("@")
-        at = int(cell) - 1 if cell.isdecimal() else 0
-        own = [k for k, j in enumerate(self.found.joints) if j.part == ref and j.cell == at]
-        curves = self.found.run.watched[:, own or range(len(self.found.joints)), 0]
-        return Trace(self.found.run.time, np.asarray(curves.mean(axis=1)))
-
     def next_minute(self, k: int) -> float | None:
         """Where a probe will be in a minute: what is foretold, shifted by what it is off now."""
         assert self.log is not None
         t, c = self.log.curve(k)
-        foretold = self._foretold_at(self.log.names[k])
+        foretold = foretold_at(self.found, self.log.names[k])
         if foretold is None or not len(t):
             return None
         now, then = np.interp([t[-1], t[-1] + 60], foretold.time, foretold.temperature)
@@ -167,8 +171,8 @@ class LiveView(View):
         return [
             Key("S", FIRST_SHINE, lambda _: self._mark(FIRST_SHINE)),
             Key("A", ALL_SHINY, lambda _: self._mark(ALL_SHINY)),
-            *([] if self.log and self.log.schedule.curve else [Key("H", HEAT_OFF, lambda _: self._mark(HEAT_OFF))]),
-            *([Key("D", DOOR_OPEN, lambda _: self._mark(DOOR_OPEN))] if self.log and self.log.schedule.door else []),
+            Key("H", HEAT_OFF, lambda _: self._mark(HEAT_OFF)),
+            *([Key("D", DOOR_OPEN, lambda _: self._mark(DOOR_OPEN))] if self.batch.step.method in OVENS else []),
             Key("X", "end the run", lambda _: self.finish()),
             *(fast if isinstance(self.port, SimulatedThermometer) or self.by_eye else []),
         ]
@@ -181,6 +185,10 @@ class LiveView(View):
         if self.log is not None:
             self.log.mark(self.at_s, what)
             self.desk.say(f"{what.capitalize()} at {clock(self.at_s)}.")
+
+    def _marked(self) -> dict[str, float]:
+        """What was marked so far, and when."""
+        return {what: t for t, what in self.log.marks} if self.log else {}
 
     def _start(self) -> None:
         try:
@@ -200,7 +208,7 @@ class LiveView(View):
         assert asked is not None and asked.schedule is not None
         self.panel, self.at_s, self._left = board.panel, 0.0, 0.0
         try:
-            self.port = open_port(self.batch, asked, found, self.panel)
+            self.port = open_port(self.batch, asked, found, self.panel, self._marked)
         except NoThermometer as problem:
             self.desk.say(str(problem))
             return

@@ -42,17 +42,19 @@ class SettingsList(Card):
         title = "Settings" if self.steps else "No settings kept: O finds some, or the oven's record has a curve"
         plain_text(painter, QRectF(14, y, wide, theme.base * 5), title, "body", "soft")
         y += theme.base * 2.6
-        line = theme.base * 2.3
+        line = theme.base * (3.9 if any(self.seen) else 2.3)
         room = max(1, int((self.height() - y - 6) / line))
         now = sum(t <= self.at_s for t, _ in self.steps) - 1
         first = max(0, min(now - room // 2, len(self.steps) - room))
+        left, one = 14 + theme.base * 6, theme.base * 2.3
         for k in range(first, min(first + room, len(self.steps))):
             t, words = self.steps[k]
-            beside = self.seen[k] if k < len(self.seen) else ""
-            words = f"{words}, {beside}" if beside else words
             lit = k == now
-            plain_text(painter, QRectF(14, y, theme.base * 5, line), clock(t), "body", "ink", lit, _RIGHT)
-            plain_text(painter, QRectF(14 + theme.base * 6, y, wide - theme.base * 6, line), words, "body", "ink", lit)
+            plain_text(painter, QRectF(14, y, theme.base * 5, one), clock(t), "body", "ink", lit, _RIGHT)
+            plain_text(painter, QRectF(left, y, wide + 14 - left, one), words, "body", "ink", lit)
+            if k < len(self.seen):
+                under = QRectF(left, y + theme.base * 1.8, wide + 14 - left, one)
+                plain_text(painter, under, self.seen[k], "small", "soft")
             y += line
 
 

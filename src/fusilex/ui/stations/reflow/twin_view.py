@@ -65,8 +65,8 @@ class TwinView(View):
         row = QHBoxLayout()
         row.addWidget(self.chart, 3)
         side = QVBoxLayout()
-        side.addWidget(self.map, 3)
-        side.addWidget(self.list, 2)
+        side.addWidget(self.map, 1)
+        side.addWidget(self.list, 1)
         row.addLayout(side, 2)
         self.column.addLayout(row, 1)
         self.asked: Question | None = None
