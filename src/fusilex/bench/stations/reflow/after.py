@@ -71,8 +71,9 @@ def by_eye(batch: Batch) -> Told:
     except (Refused, ValueError):
         return NOTHING
     by: dict[tuple[str, int], int] = {}
-    late = [(-m if m == m else -math.inf, k) for k, m in enumerate(found.molten.melts.tolist())]
-    for _, k in sorted(late):
+    both = zip(found.molten.melts.tolist(), found.molten.peak.tolist(), strict=True)
+    late = [(-melts if melts == melts else -math.inf, peak, k) for k, (melts, peak) in enumerate(both)]
+    for _, _, k in sorted(late):
         by.setdefault((found.joints[k].part, found.joints[k].cell), k)
     rows = [
         Group(
