@@ -150,6 +150,7 @@ def main() -> None:
         place = Path(folder)
         rows.append(("demo to usable window, warm", f"{start_seconds(place):.2f} s", "≤ 1.2 s"))
         import asked as c
+        import heat
         from PyQt6.QtCore import QPointF, QSettings, Qt
         from PyQt6.QtTest import QTest
 
@@ -271,6 +272,7 @@ def main() -> None:
         rows.append(
             ("memory, most used", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB", "≤ 400 MB")
         )
+    rows += heat.rows(app)
     rows += [tuple(row) for run in (many, foil, placing, large) for row in json.loads(run.stdout)]
     print(
         f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware"

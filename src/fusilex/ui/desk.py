@@ -25,9 +25,12 @@ T = TypeVar("T")
 
 
 class Desk(QObject):
-    """The one object every station holds. `said` is the answer to the last key, shown on the Now card."""
+    """The one object every station holds. `said` is the answer to the last key, shown on the Now card. `changed`: the
+    batch may be another; `ticked`: a clock of the station in view went on, and nothing else.
+    """
 
     changed = pyqtSignal()
+    ticked = pyqtSignal()
     looked = pyqtSignal()
     sat = pyqtSignal(str)
     asked = pyqtSignal(str, str, object)

@@ -262,8 +262,7 @@ class HeldView(View):
         self.desk.say("")
 
     def _ticked(self) -> None:
-        self._show()
-        self.desk.say(self.desk.said)
+        self.desk.ticked.emit()
 
     def _next(self, drifted: bool) -> None:
         """The step in hand goes on record; the next begins, or the profile ends."""

@@ -25,17 +25,15 @@ class Line(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.bench: Bench | None = None
+        self.steps = Steps()
         self.setFixedHeight(round(theme.base * 7.2))
         self.setMouseTracking(True)
         self.setAccessibleName("Steps of the batch")
 
     def show_bench(self, bench: Bench | None) -> None:
         self.bench = bench
+        self.steps = bench.road.steps if bench else Steps()
         self.update()
-
-    @property
-    def steps(self) -> Steps:
-        return self.bench.road.steps if self.bench else Steps()
 
     def counts(self) -> dict[str, int]:
         """Boards that are at each step now."""

@@ -127,6 +127,7 @@ class Window(QMainWindow):
         for journal in (self.home, bench.journal):
             journal.turn.waiting = self._wait_for_turn
         self.desk.changed.connect(self.refresh)
+        self.desk.ticked.connect(self._tick)
         self.desk.looked.connect(self._remember)
         self.desk.sat.connect(lambda who: self.settings.setValue("who", who))
         bench.who = str(self.settings.value("who") or bench.who)
@@ -221,6 +222,11 @@ class Window(QMainWindow):
         self.strip.show_keys(self.keys())
         if any(s.station not in self.stations for s in bench.road.steps):
             self._warm.start(STILL_MS)
+
+    def _tick(self) -> None:
+        """A clock went on: the picture and what is to be done, nothing else."""
+        self.station.refresh()
+        self.now_card.show_now(self.station.now(), self.desk.said)
 
     def go(self, step: str) -> None:
         """Look at another step."""

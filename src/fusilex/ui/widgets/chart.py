@@ -6,8 +6,10 @@ import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text
@@ -43,6 +45,15 @@ class Chart:
 
     def at(self, across: float, up: float) -> QPointF:
         return QPointF(self.x(across), self.area.bottom() - self.area.height() * self.up.share(up))
+
+    def line(self, across: NDArray[np.float64], up: NDArray[np.float64]) -> QPolygonF:
+        """Many points at once, on straight axes; no more of them than the screen can show."""
+        step = max(1, int(2 * len(across) / max(self.area.width(), 1.0)))
+        x = self.area.left() + self.area.width() / (self.across.high - self.across.low) * (
+            across[::step] - self.across.low
+        )
+        y = self.area.bottom() - self.area.height() / (self.up.high - self.up.low) * (up[::step] - self.up.low)
+        return QPolygonF(list(map(QPointF, x.tolist(), y.tolist())))
 
     def band(self, painter: QPainter, low: float, high: float, token: str) -> None:
         """The ground between two values, in a signal colour thinned out."""

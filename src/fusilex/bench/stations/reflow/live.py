@@ -19,16 +19,9 @@ from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import begun, clock
 
 LEAST_ROWS = 10
-SLOPE_S, AHEAD_S, SOON_S, JUST_S, LONGER_S, LATE_S, LONGEST_LATE_S, TOUCH_C = (
-    10.0,
-    10.0,
-    30.0,
-    4.0,
-    30.0,
-    20.0,
-    60.0,
-    50.0,
-)
+SLOPE_S, AHEAD_S, SOON_S, JUST_S, TOUCH_C = 10.0, 10.0, 30.0, 4.0, 50.0
+LONGER_S, LATE_S, LONGEST_LATE_S = 30.0, 20.0, 60.0
+"""By eye: so much longer than the clock says, so late a shine is late, and for so long it is asked after."""
 
 
 @dataclass
@@ -42,6 +35,10 @@ class LiveLog:
     path: Path | None = None
     rows: list[tuple[float, list[float]]] = field(default_factory=list)
     marks: list[tuple[float, str]] = field(default_factory=list)
+    _curves: list[tuple[list[float], list[float]]] = field(default_factory=list, init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        self._curves = [([], []) for _ in self.names]
 
     def begin(self) -> None:
         """Begin the file anew."""
@@ -52,6 +49,10 @@ class LiveLog:
     def add(self, at_s: float, celsius: Sequence[float]) -> None:
         """A row of readings."""
         self.rows.append((at_s, list(celsius)))
+        for (times, values), value in zip(self._curves, celsius, strict=False):
+            if math.isfinite(value):
+                times.append(at_s)
+                values.append(value)
         self._keep(self._row(at_s, celsius, ""))
 
     def mark(self, at_s: float, what: str) -> None:
@@ -84,7 +85,7 @@ class LiveLog:
     @property
     def measured(self) -> bool:
         """True where a probe told enough to be judged."""
-        return sum(any(map(math.isfinite, c)) for _, c in self.rows) >= LEAST_ROWS
+        return max((len(times) for times, _ in self._curves), default=0) >= LEAST_ROWS
 
     @property
     def now_s(self) -> float:
@@ -92,8 +93,8 @@ class LiveLog:
 
     def curve(self, k: int) -> tuple[np.ndarray, np.ndarray]:
         """Times and temperatures of a probe, gaps left out."""
-        found = [(t, c[k]) for t, c in self.rows if math.isfinite(c[k])]
-        return np.array([t for t, _ in found]), np.array([c for _, c in found])
+        times, values = self._curves[k]
+        return np.array(times), np.array(values)
 
     def slope(self, k: int) -> float:
         """°C/s of a probe over the last seconds, NaN where too little is known."""

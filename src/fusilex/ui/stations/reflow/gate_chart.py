@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.core.reflow.gates import Gates, gates, last_to_melt, molten
 from fusilex.core.reflow.record import Trace
@@ -100,12 +100,10 @@ class GateChart(Card):
     def _trace(self, painter: QPainter, chart: Chart, trace: Trace, i: int) -> None:
         """One probe's curve, and the first one's peak."""
         time, celsius = trace.time, trace.temperature
-        step = max(1, int(len(time) / chart.area.width()) + 1)  # no finer than the screen
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour(_STROKES[i % 4]), 2.5, _LINES[i % 3]))
         for piece in trace.pieces:  # gaps stay open
-            run = zip(time[piece][::step].tolist(), celsius[piece][::step].tolist(), strict=True)
-            painter.drawPolyline(QPolygonF([chart.at(t, c) for t, c in run]))
+            painter.drawPolyline(chart.line(time[piece], celsius[piece]))
         if i:
             return
         peak = int(np.argmax(celsius))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 
 from fusilex.bench.stations.reflow.live import LiveLog
@@ -20,19 +22,26 @@ def foretold_at(found: Predicted | None, name: str) -> Trace | None:
     return Trace(found.run.time, np.asarray(curves.mean(axis=1)))
 
 
-def live_traces(log: LiveLog, found: Predicted | None) -> tuple[dict[str, Trace], Trace | None]:
+def foretold_of(found: Predicted, names: Sequence[str]) -> dict[str, Trace]:
+    """What is foretold where each probe sits; by eye of the joint that melts last and of the hottest."""
+    if names:
+        return {f"{name} foretold": curve for name in names if (curve := foretold_at(found, name)) is not None}
+    ends = ((found.last, "last"), (found.hottest, "hottest"))
+    return {
+        f"{found.joints[k].part} foretold, {what}": Trace(found.run.time, found.run.watched[:, k, 0])
+        for k, what in ends
+    }
+
+
+def live_traces(log: LiveLog, foretold: Mapping[str, Trace]) -> tuple[dict[str, Trace], Trace | None]:
     """Curves by name, and the one that the window's gates hang on."""
     traces: dict[str, Trace] = {}
-    hang = None
     for k, name in enumerate(log.names):
         t, c = log.curve(k)
         if len(t) > 1:
             traces[name] = Trace(t, c)
-        if (foretold := foretold_at(found, name)) is not None:
-            traces[f"{name} foretold"] = foretold
-            hang = hang or foretold
-    if found is not None and not log.names:
-        for k, what in ((found.last, "last"), (found.hottest, "hottest")):
-            joint, curve = found.joints[k], found.run.watched[:, k, 0]
-            traces[f"{joint.part} foretold, {what}"] = Trace(found.run.time, curve)
-    return traces, hang
+        if (beside := foretold.get(f"{name} foretold")) is not None:
+            traces[f"{name} foretold"] = beside
+    if not log.names:
+        traces |= foretold
+    return traces, next(iter(foretold.values()), None) if log.names else None

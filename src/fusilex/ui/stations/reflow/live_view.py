@@ -21,6 +21,7 @@ from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import steps_of
 from fusilex.core.heat.ties import Shine, shine_of, tied
+from fusilex.core.reflow.record import Trace
 from fusilex.core.units import clock, show_temperature
 from fusilex.devices.thermometer import NoThermometer, SimulatedThermometer, Thermometer
 from fusilex.formats.lists.seen import only_seen, seen_in
@@ -29,7 +30,7 @@ from fusilex.ui.desk import Desk
 from fusilex.ui.search import Aside
 from fusilex.ui.stations.reflow.gate_chart import Shown
 from fusilex.ui.stations.reflow.live_port import open_port
-from fusilex.ui.stations.reflow.live_traces import foretold_at, live_traces
+from fusilex.ui.stations.reflow.live_traces import foretold_of, live_traces
 from fusilex.ui.stations.reflow.settings_list import SettingsList
 from fusilex.ui.stations.reflow.twin_view import TwinChart
 from fusilex.ui.tabbed import View
@@ -59,6 +60,7 @@ class LiveView(View):
         self.port: Thermometer | None = None
         self.found: Predicted | None = None
         self.shine: Shine | None = None
+        self.foretold: dict[str, Trace] = {}
         self.aside = Aside(self, desk.say)
         self.asked: Question | None = None
         self.panel = 0
@@ -84,7 +86,7 @@ class LiveView(View):
         shown.traces, shown.hang, shown.running = {}, None, self.running
         if log is not None:
             self.chart.at_s = self.at_s
-            shown.traces, shown.hang = live_traces(log, self.found)
+            shown.traces, shown.hang = live_traces(log, self.foretold)
         self._show_steps()
         self.readout.words = self._words()
         self.readout.update()
@@ -123,7 +125,7 @@ class LiveView(View):
         """Where a probe will be in a minute: what is foretold, shifted by what it is off now."""
         assert self.log is not None
         t, c = self.log.curve(k)
-        foretold = foretold_at(self.found, self.log.names[k])
+        foretold = self.foretold.get(f"{self.log.names[k]} foretold")
         if foretold is None or not len(t):
             return None
         now, then = np.interp([t[-1], t[-1] + 60], foretold.time, foretold.temperature)
@@ -213,6 +215,7 @@ class LiveView(View):
             self.desk.say(str(problem))
             return
         names = list(self.port.names) if self.port else []
+        self.foretold = foretold_of(found, names)
         self.log = LiveLog(names, asked.schedule, self._file())
         self.log.begin()
         if app := QCoreApplication.instance():
@@ -241,8 +244,11 @@ class LiveView(View):
             except NoThermometer as problem:
                 self.port = None
                 self.desk.say(f"{problem} Go on by eye.")
-        self.refresh()
-        self.desk.say(self.desk.said)
+        urgent = alarms(log, self.chart.shown.window)
+        if urgent and not self.isVisible():
+            self.desk.say(f"Panel {self.panel} in the oven: {urgent[0]}")  # whoever looks elsewhere hears of it
+        else:
+            self.desk.ticked.emit()
 
     def finish(self) -> None:
         """The run goes on record: its log, or, by eye, what was marked."""

@@ -23,6 +23,7 @@ from fusilex.bench.stations.reflow.twin import (
     question,
 )
 from fusilex.core.heat.fit import Fitted
+from fusilex.core.heat.margins import helps, margins
 from fusilex.core.heat.plan import Planned
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.schedule import steps_of
@@ -74,6 +75,7 @@ class TwinView(View):
         self.found: Predicted | None = None
         self.search: Search | None = None
         self.doing = self.words = ""
+        self.cannot: Planned | None = None
         self._seen: object = None
 
     # what is shown
@@ -200,8 +202,11 @@ class TwinView(View):
         melts = found.molten.melts[found.last]
         self.chart.at_s = float(melts) if melts == melts else float(found.run.time[-1]) / 2
         self._show()
+        if self.cannot is not None and self.asked is not None:
+            rows, _ = margins(found, self.asked.window, self.asked.limits)
+            self.words += " " + " ".join(helps(self.cannot, rows[0], self.asked.oven.method, self.asked.loading.copies))
         self.desk.say(self.words)
-        self.words = ""
+        self.words, self.cannot = "", None
 
     def _plan(self) -> None:
         if (asked := self.asked) is None:
@@ -220,6 +225,7 @@ class TwinView(View):
         }[None if made.possible and not proven else made.possible]
         keep = KeepSettings(list(s.times), list(s.settings), s.curve, [list(d) for d in s.door])
         self.words = f"{words} Index {100 * made.index:.0f}."
+        self.cannot = made if made.possible is False else None
         self.desk.do(keep)
 
     def _together(self, text: str) -> None:
