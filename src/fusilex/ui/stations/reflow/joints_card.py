@@ -13,10 +13,9 @@ from fusilex.core.units import clock, show_temperature
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, text_height
+from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
 LEVELS = {"cold": Level.STOP, "short": Level.CARE, "hot": Level.CARE, "open": Level.UNKNOWN, "kept": Level.GO}
-NOBODY = "Joints without a probe: not told. They are where the run's settings are logged, or kept under Foretold."
 
 
 class JointsCard(Card):
@@ -31,7 +30,7 @@ class JointsCard(Card):
 
     def show_load(self, load: Load | None) -> None:
         self.load = load
-        self.setVisible(load is not None)
+        self.setVisible(load is not None and bool(load.joints))
         self.update()
 
     def draw(self, painter: QPainter) -> None:
@@ -41,9 +40,6 @@ class JointsCard(Card):
         title = "Joints, part by part" if load.log else "Joints as foretold, the last first"
         plain_text(painter, QRectF(14, 8, wide, theme.base * 2.2), title, "body", "soft")
         y = theme.base * 3.2
-        if not load.joints:
-            plain_text(painter, QRectF(14, y, wide, text_height(NOBODY, wide, "body")), NOBODY, "body", "unknown", True)
-            return
         groups = by_part(load.joints)
         line = theme.base * 2.0
         each = 2 * line + theme.base * 0.6

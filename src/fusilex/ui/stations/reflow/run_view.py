@@ -130,4 +130,10 @@ class RunView(View):
             ("above melting", f"{rule.above_melting[0]:g} to {rule.above_melting[1]:g} s"),
             ("peak", f"{show_temperature(rule.peak[0], f)} to {show_temperature(rule.peak[1], f)}"),
             ("heating, cooling", f"up to {rule.heating[1]:g} and {rule.cooling[1]:g} °C/s"),
+            *self._untold(),
         ]
+
+    def _untold(self) -> list[tuple[str, str]]:
+        """Joints that no probe sat on are told where the run's settings are known."""
+        load = self._load
+        return [("other joints", "not told: keep settings")] if load and load.log and not load.joints else []
