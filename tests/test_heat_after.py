@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from test_heat import FIRST, HERON, SECOND, loaded, stand_in
 
+from fusilex.bench.common.oven_logs import logged_run
 from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
 from fusilex.core.heat.after import After, after_run, groups
@@ -191,3 +192,23 @@ def test_the_order_of_parts_undoes_the_fewest() -> None:
     np.fill_diagonal(many, False)
     order, harm = best_order(many, [0.0] * 20)
     assert harm == sum(many[i, j] for n, i in enumerate(order) for j in order[:n]) <= many.sum() / 3
+
+
+def test_a_log_that_begins_late_is_read_from_its_own_beginning(heron: Design) -> None:
+    """A logger that was switched on before: its clock stands at 1000 s when the oven starts."""
+    sheet = loaded(heron, 9.0)
+    row = "{t},{c},{d},{v:.2f},\n"
+    lines = "".join(row.format(t=1000 + t, c=min(25 + t, 200), d=0, v=25 + 0.6 * t) for t in range(0, 300, 3))
+    run = logged_run(
+        f"time_s,set_c,door,C1@1 °C,seen\n{lines}1302,200,0,,first shine\n".encode(),
+        "late.csv",
+        sheet,
+        None,
+        (heron, heron.panel),
+    )
+    assert run.schedule.times[0] == 0 and run.schedule.set_at(np.array([60.0]))[0] == pytest.approx(85)
+    assert run.probes[0].time[0] == 0 and run.seen == ((302.0, FIRST_SHINE),)
+    short = replace(run, probes=(replace(run.probes[0], time=run.probes[0].time / 10),))
+    parts = [p for p in heron.parts if placed_by_paste(p, "top")]
+    with pytest.raises(ValueError, match="tells nothing of its joints"):
+        after_run(short, joints_of(heron, heron.panel, parts, sheet, [0]), unfitted(OvenModel()), MELTING)

@@ -61,6 +61,16 @@ def show_temperature(celsius: float, fahrenheit: bool = False) -> str:
     return f"{celsius * 1.8 + 32:.0f} °F" if fahrenheit else f"{celsius:.0f} °C"
 
 
+def show_give(celsius: float, half: float, fahrenheit: bool = False) -> str:
+    """A temperature, give or take: ``214 ± 3 °C``.
+
+    >>> show_give(100.0, 5.0, True)
+    '212 ± 9 °F'
+    """
+    value, unit = show_temperature(celsius, fahrenheit).split(" ")
+    return f"{value} ± {half * (1.8 if fahrenheit else 1.0):.0f} {unit}"
+
+
 def clock(seconds: float) -> str:
     """Minutes and seconds.
 

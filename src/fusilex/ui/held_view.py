@@ -132,14 +132,16 @@ class HeldView(View):
 
     def _foretold(self, part: Part, found: tuple[Sheet, Heated]) -> None:
         assert self.asked is not None
-        self.found, self.judged = found, judge_held(self.asked, part, found[1])
+        profile, lowest = self.profile, self.batch.workshop[Records].first(AirGun).lowest_l_per_min
+        steps = profile.steps if profile else ()
+        self.found, self.judged = found, judge_held(self.asked, part, found[1], steps, lowest)
         self._show()
         self.desk.say(self.desk.said)
 
     def _show(self) -> None:
         part, profile = self.part(), self.profile
         steps = profile.steps if profile else ()
-        at = self.clock.at if self.running else min(len(self.held), len(steps) - 1)
+        at = min(self.clock.at if self.running else len(self.held), len(steps) - 1)
         self.list.shown = Held(steps, [h.seconds for h in self.held], at, profile.id if profile else "No profile")
         self.readout.words = self._words(steps[at] if steps else None)
         self._show_heat(part, steps, at)
@@ -192,7 +194,8 @@ class HeldView(View):
         if not self.running:
             said = f"{self.judged.headline}. {self.judged.do}" if self.judged else self.trouble or "Looking ahead …"
             return before(part.ref, profile.steps, self.held, said)
-        return while_held(profile.steps[self.clock.at], self.clock.held_s)
+        at = min(self.clock.at, len(profile.steps) - 1)  # somebody may have shortened the profile meanwhile
+        return while_held(profile.steps[at], self.clock.held_s)
 
     # keys
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -107,8 +108,10 @@ def air_question(batch: Batch, board: Board, side: str, window: ProcessWindow) -
     return AirQuestion(batch.design, panel, parts, cell, cells, window, fitted, bool(oven and oven.proven), gun, limits)
 
 
-def judge_held(asked: AirQuestion, part: Part, found: Heated) -> Judgement:
-    """Will these steps solder the part, and what do they do to others?"""
+def judge_held(
+    asked: AirQuestion, part: Part, found: Heated, steps: Sequence[HeldStep] = (), lowest: float = 0.0
+) -> Judgement:
+    """Will these steps solder the part by a gun that goes down to so many l/min, and what do they do to others?"""
     own = [k for k, j in enumerate(found.joints) if j.part == part.ref]
     others = sorted({j.part for k, j in enumerate(found.joints) if j.part != part.ref and _melts(asked, found, k)})
     over = [j.part for k, j in enumerate(found.joints) if found.longest[k] > asked.limits.get(j.part, np.inf)]
@@ -119,7 +122,11 @@ def judge_held(asked: AirQuestion, part: Part, found: Heated) -> Judgement:
         Because("hottest joint", round(float(found.longest[own].max())), "°C"),
         Because("melts again", ", ".join(others[:5]) or "none"),
     )
-    if over:
+    low = [s for s in steps if 0 < s.litres_per_min < lowest]
+    if low:
+        level, text = Level.STOP, f"{low[0].name} wants {low[0].litres_per_min:g} l/min"
+        do = f"This gun goes down to {lowest:g}. Another profile, or another gun."
+    elif over:
         level, text = Level.STOP, f"{over[0]} gets hotter than its limit"
         do = "Cooler air or shorter clocks; its sheet may allow more."
     elif found.longest[own].min() < melting:

@@ -16,7 +16,7 @@ from fusilex.core.heat.schedule import Schedule, switched_off
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
-from fusilex.formats.lists.schedule import schedule_in
+from fusilex.formats.lists.schedule import begins_at, schedule_in
 from fusilex.formats.lists.seen import only_seen, seen_in
 from fusilex.formats.lists.temperature_log import read_log
 
@@ -37,10 +37,12 @@ def logged_run(
     names say on a `board`, and nobody knows where without one. What was seen counts where `joints` are known. Raises
     `BadInput`.
     """
-    schedule = schedule_in(data, name) or told
+    begun = begins_at(data, name) if not only_seen(data, name) else 0.0
+    carried = schedule_in(data, name)
+    schedule = carried.shifted(-begun) if carried else told
     if schedule is None:
         raise BadInput(name, "a column set_c or dial_c, or a curve in the oven's record", "neither")
-    seen = seen_in(data, name)
+    seen = tuple((t - begun, what) for t, what in seen_in(data, name))
     schedule = _as_opened(schedule, seen)
     probes, air, first = [], [], []
     if not only_seen(data, name):

@@ -17,12 +17,15 @@ from fusilex.core.heat.group import WORST, Group
 from fusilex.core.heat.joints import Joint, Molten, molten
 from fusilex.core.heat.probes import Logged, lagged, thinned, watched_by
 from fusilex.core.heat.run import Watch, simulate
+from fusilex.core.heat.schedule import LONGEST_S
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
 
 Floats = NDArray[np.float64]
 DRAWS, STEP_S, LEAST_C, AWAY_C = 20, 2.0, 1.0, 2.0
 """`AWAY_C`: what a twin is off (°C, RMS) at places without a probe, over 72 places in 12 ovens of another kind."""
+LEAST_S, PEAK_S = 60.0, 15.0
+"""A shorter log tells nothing of a run."""
 CHANGED_C, CHANGED_TIMES, CHANGED_SHARE = 6.0, 2.5, 0.3
 """An oven is not what it was when it is off by more than this, by more than so many of its own residuals, and over more
 of the run than this outside what its logs leave possible.
@@ -32,7 +35,8 @@ of the run than this outside what its logs leave possible.
 @dataclass(frozen=True, eq=False)
 class After:
     """By joint (k): molten by the likeliest oven, and half of the 95 % intervals of seconds and peak. `off_c` is the
-    RMS of what was logged against what was foretold, `outside` the share of samples beyond what was possible.
+    RMS of what was logged against what was foretold until the peak, `outside` the share of samples beyond what was
+    possible.
     """
 
     joints: tuple[Joint, ...]
@@ -59,7 +63,8 @@ def after_run(
     seed: int = 0,
 ) -> After:
     """What the joints of a logged run had; brought to what a `fine` sheet of the same load and joints says, where there
-    is one. Raises ValueError without a probe on the board.
+    is one. Raises ValueError without a probe on the board, or for a log
+    of less than a minute.
     """
     names, watch = joints
     if not run.probes:
@@ -67,7 +72,9 @@ def after_run(
     from scipy import sparse
 
     rows = sparse.vstack([sparse.csr_array(watch), sparse.csr_array(watched_by(run))]).tocsr()
-    until = min(float(np.nanmin([np.nanmax(p.time) for p in run.probes])), 7200.0)
+    until = min(float(np.nanmin([np.nanmax(p.time) for p in run.probes])), LONGEST_S)
+    if until < LEAST_S:
+        raise ValueError(f"a log of {until:.0f} s tells nothing of its joints")
     ovens = [oven.oven, *oven.drawn(DRAWS, seed)]
     done = simulate(run.sheet, ovens, run.schedule, until, rows, run.room_c, STEP_S, loading=run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
@@ -84,7 +91,9 @@ def after_run(
         read = lagged(curve, lag, STEP_S)
         t, logged = thinned(probe)
         shift.append(np.interp(done.time, t, logged)[:, None] - read)
-        foretold.append((logged - np.array([np.interp(t, done.time, read[:, r]) for r in range(len(ovens))])).T)
+        heats = t <= t[int(np.argmax(logged))] + PEAK_S  # how it cools says little of an oven: doors differ by a hand
+        at_t = np.array([np.interp(t, done.time, read[:, r]) for r in range(len(ovens))])
+        foretold.append((logged - at_t).T[heats])
     off = np.concatenate(foretold)
     own_curves = done.watched[:, : len(names)]
     if fine is not None:

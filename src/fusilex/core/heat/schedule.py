@@ -52,6 +52,11 @@ class Schedule:
         at, share = np.array(self.door).T
         return _held(time, at, share)
 
+    def shifted(self, by_s: float) -> Schedule:
+        """The same, so much later (s)."""
+        door = tuple((t + by_s, share) for t, share in self.door)
+        return Schedule(tuple(t + by_s for t in self.times), self.settings, self.curve, door)
+
     @property
     def end(self) -> float:
         return max(self.times[-1], self.door[-1][0] if self.door else 0.0)

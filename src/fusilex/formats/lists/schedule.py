@@ -23,7 +23,9 @@ def read_schedule(data: bytes, name: str) -> Schedule:
 
 
 def schedule_in(data: bytes, name: str) -> Schedule | None:
-    """The schedule that a log or a list of settings carries, None where it has no such columns. Raises `BadInput`."""
+    """The schedule that a log or a list of settings carries, by the times it is written with; None where it has no such
+    columns. Raises `BadInput`.
+    """
     rows = csv.reader(io.StringIO(decode(data, name)))
     head = [cell.strip().lower() for cell in next(rows, [])]
     if TIME not in head or (CURVE in head) == (DIAL in head):
@@ -51,6 +53,17 @@ def schedule_in(data: bytes, name: str) -> Schedule | None:
     if not times:
         raise BadInput(name, f"at least one {kind}", "none")
     return Schedule(tuple(times), tuple(settings), kind == CURVE, tuple(door))
+
+
+def begins_at(data: bytes, name: str) -> float:
+    """The first time_s of a log: its samples count from there."""
+    rows = csv.reader(io.StringIO(decode(data, name)))
+    head = [cell.strip().lower() for cell in next(rows, [])]
+    at = head.index(TIME) if TIME in head else len(head)
+    for row in rows:
+        if len(row) > at and row[at].strip():
+            return _number(row[at], name, 2, TIME, 0.0, LONGEST_S)
+    return 0.0
 
 
 def _number(text: str, name: str, line: int, column: str, low: float, high: float) -> float:

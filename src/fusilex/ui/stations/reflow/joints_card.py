@@ -9,7 +9,7 @@ from fusilex.bench.boards import Load
 from fusilex.bench.common.doubtful import WHY
 from fusilex.core.heat.group import WORST, Group
 from fusilex.core.judgement import Level
-from fusilex.core.units import clock, show_temperature
+from fusilex.core.units import clock, show_give, show_temperature
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
@@ -70,8 +70,9 @@ def by_part(joints: tuple[Group, ...]) -> list[tuple[str, str, list[Group]]]:
 def _words(verdict: str, own: list[Group]) -> str:
     """The worst of a part's groups in numbers."""
     worst = min(own, key=lambda g: (g.seconds, g.peak_c))
-    peak = show_temperature(worst.peak_c, Units.fahrenheit)
-    sure = f" ± {worst.peak95:.0f}" if worst.peak95 == worst.peak95 else ""
+    sure = worst.peak95 == worst.peak95
+    f = Units.fahrenheit
+    peak = show_give(worst.peak_c, worst.peak95, f) if sure else show_temperature(worst.peak_c, f)
     if worst.melts_s != worst.melts_s:
-        return f"{WHY['cold']}: {peak}{sure}"
-    return f"at {clock(worst.melts_s)} for {worst.seconds:.0f} s, {peak}{sure}"
+        return f"{WHY['cold']}: {peak}"
+    return f"at {clock(worst.melts_s)} for {worst.seconds:.0f} s, {peak}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import time
 from pathlib import Path
 
 import numpy as np
@@ -39,7 +40,7 @@ from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.readout import Readout
 
-TICK_MS, READ_S, FAST = 250, 1.0, 20.0
+TICK_MS, READ_S, FAST, BUSY_S = 250, 1.0, 20.0, 3.0
 NOTHING_SEEN = "ran by the clock, nothing marked"
 
 
@@ -200,6 +201,9 @@ class LiveView(View):
             return
         if asked.schedule is None:
             self.desk.say("No settings yet: O under Foretold finds some, or the oven's record has a curve.")
+            return
+        if (other := self._broken()) is not None and time.time() - other.stat().st_mtime < BUSY_S:
+            self.desk.say("Another window runs this panel: its clock is written down each second.")
             return
         self.aside.look(asked.foretold, self._begin)
         self.desk.say("")

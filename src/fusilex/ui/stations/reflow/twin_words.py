@@ -8,7 +8,8 @@ from fusilex.bench.stations.reflow.twin import Question
 from fusilex.bench.workshop.oven import OvenFit
 from fusilex.core.heat.margins import margins
 from fusilex.core.heat.predict import Predicted
-from fusilex.core.units import clock
+from fusilex.core.units import clock, show_give
+from fusilex.ui.units import Units
 
 
 def watch_words(found: Predicted, proven: bool) -> Now:
@@ -29,7 +30,7 @@ def watch_words(found: Predicted, proven: bool) -> Now:
 
 
 def _peak(found: Predicted, k: int) -> str:
-    return f"{found.molten.peak[k]:.0f} ± {found.peak95[k]:.0f} °C"
+    return show_give(float(found.molten.peak[k]), float(found.peak95[k]), Units.fahrenheit)
 
 
 def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
