@@ -126,6 +126,10 @@ def test_what_eyes_saw_of_the_first_and_last_joint_moves_the_fit(heron: Design) 
     found = fit_oven(OvenModel(), [run])
     before, after = (np.abs(melts(o) - real).max() for o in (OvenModel(), found.oven))
     assert before > 25 and after < 5
+    late = replace(run, seen=((marks[0][0], ALL_SHINY),))
+    assert melts(fit_oven(OvenModel(), [late]).oven).max() == pytest.approx(real.min(), abs=2), (
+        "the last one, not the first"
+    )
     assert len(found.untold) == len(found.names), "two marks tell no number by itself"
     with pytest.raises(ValueError, match="nothing was logged"):
         fit_oven(OvenModel(), [replace(run, joints=None)])
@@ -158,6 +162,7 @@ def test_held_steps_melt_their_part_and_name_neighbours(heron: Design) -> None:
     mine = [k for k, j in enumerate(found.joints) if j.part == "U2"]
     far = [k for k, j in enumerate(found.joints) if j.part == "J1"]
     assert found.longest[mine].min() > MELTING > found.longest[far].max()
+    assert found.longest[mine].min() > found.shortest[mine].max() + 2
     assert (found.longest >= found.shortest - 1e-6).all() and (found.highest >= found.longest - 1e-6).all()
     assert 150 < found.melts < 300
     weak = held(sheet, joints, ("U2", 0), tuple(at), STEPS[:2], plate, Gun(), MELTING)

@@ -24,6 +24,7 @@ from fusilex.bench.stations.reflow.after import joints_after
 from fusilex.bench.stations.reflow.cooling import newton_s, solid_and_cool
 from fusilex.bench.stations.reflow.live import LiveLog, advice, asked_for, cools
 from fusilex.bench.stations.reflow.twin import logs_of, oven_body, oven_of, question
+from fusilex.core.heat.oven import parameters_of
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import COARSE_MM
@@ -84,7 +85,12 @@ def test_joints_are_judged_after_a_run_and_inspect_begins_with_those_in_doubt(be
     log = keep(bench)
     new = joints_after(asked, log, "first.csv")
     assert new.joints and {g.verdict for g in new.joints} <= {"cold", "open"}, "an unknown oven may doubt, not vouch"
-    body = oven_body(asked.oven, asked.fitted([("first.csv", log)], lambda: 0.0), 1)
+    fitted = asked.fitted([("first.csv", log)], lambda: 0.0)
+    typed = {name: fitted.oven[name] for name in parameters_of(asked.oven.method)}
+    bench.do(c.SetRecord("oven", {"id": asked.oven.id, "numbers": typed}))
+    typed_in = joints_after(question(bench.batch), log, "first.csv")
+    assert {g.verdict for g in typed_in.joints} <= {"cold", "open"}, "numbers that somebody typed vouch for nothing"
+    body = oven_body(asked.oven, fitted, 1)
     bench.do(c.SetRecord("oven", body))
     known = joints_after(question(bench.batch), log, "first.csv")
     assert known.off_c is not None and known.off_c < 2 and not known.changed
@@ -105,6 +111,7 @@ def test_joints_are_judged_after_a_run_and_inspect_begins_with_those_in_doubt(be
     assert {row["cell"] for row in rows["joints"]} == {0} and rows["changed"] is True
     bench.go("Inspect", "H7-01")
     doubt = left_in_doubt(bench.batch, board)
+    assert len(doubt) == sum(g.cell == 0 and g.verdict != "kept" for g in load.joints)
     assert doubt[0][0] == next(g.part for g in load.joints if g.cell == 0 and g.verdict != "kept")
     (first,) = [j for j in bench.judgements("Inspect") if j.rule == "inspect.heat"]
     assert first.level is Level.UNKNOWN and doubt[0][0] in first.headline
@@ -274,6 +281,14 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
     bench.go("Reflow", "W3-01")
     (judged,) = [j for j in bench.judgements("Reflow") if j.rule == "reflow.log"]
     assert judged.level is Level.UNKNOWN and load.joints[0].part in judged.do
+    wren.desk.go("Reflow", "W3-02")
+    wren.station.show_view(1)
+    twin = wren.station.view
+    qtbot.waitUntil(lambda: twin.search is None, timeout=60_000)
+    QTest.keyClick(wren, K.Key_K)
+    qtbot.waitUntil(lambda: twin.search is None, timeout=60_000)
+    fit = oven_of(bench.batch).fit  # type: ignore[union-attr]
+    assert (fit.runs, fit.by_eye) == (0, 1) and "what was seen" in twin.words + wren.desk.said
     board = bench.state.boards["W3-02"]
     board.soldered = ["U9"]
     part = next(p for p in bench.design.parts if p.side == "top")
