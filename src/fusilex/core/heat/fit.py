@@ -20,7 +20,7 @@ from fusilex.core.heat.probes import FIRST_SHINE, Logged, lagged, marks_of, samp
 from fusilex.core.heat.run import Watch, simulate
 
 Floats = NDArray[np.float64]
-STEP_S, ROUNDS, LEAST_NOISE_C = 1.0, 12, 1.5
+STEP_S, ROUNDS, LEAST_NOISE_C = 1.0, 12, 1.0
 PLACE_SD, SETTLED, MOST_STEP = 1.5, 1e-2, 1.5
 SEEN_C, MOST_SEEN = 5.0, 12
 """What an eye that sees shine is good to, some seconds of heating; only the few joints that melt first or last count.
