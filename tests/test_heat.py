@@ -307,6 +307,12 @@ def test_the_oven_verbs_go_together(heron: Design, tmp_path: Path, capsys: pytes
     air = next(p["temp_c"] for p in sure["air"] if p["time_s"] == 330)  # type: ignore[union-attr]
     board = next(p["temp_c"] for p in sure["board"] if p["time_s"] == 330)  # type: ignore[union-attr]
     assert abs(board - world.plies.mean()) < 8 and abs(air - world.true("air")) < 30
+    worst = {m["metric"]: m for m in sure["margins"]}  # type: ignore[union-attr]
+    hottest, coolest = (f(j["peak_c"] for j in by.values()) for f in (max, min))
+    assert worst["peak"]["value"] in (pytest.approx(hottest), pytest.approx(coolest)) and worst["peak"]["high"] == 225
+    assert 0 <= sure["passing"] <= len(by) and (sure["passing"] < len(by)) == any(
+        m["value"] is None or not m["low"] <= m["value"] <= m["high"] for m in worst.values()
+    )  # type: ignore[operator]
     width = [np.mean([j["peak_within95_c"] for j in d["joints"]]) for d in (sure, unsure)]  # type: ignore[union-attr]
     assert width[0] < width[1] / 2 and unsure["fitted_runs"] == 0
     assert main(["oven", "predict", str(HERON), "--oven", str(better)]) == 2

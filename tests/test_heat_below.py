@@ -29,7 +29,7 @@ def test_a_board_on_a_plate_warms_as_the_exponential_and_comes_to_rest_as_fourth
 ) -> None:
     sheet = plain_sheet(50, 40)
     face, edge, heat = 50e-3 * 40e-3, 2 * 90e-3 * 1.6e-3, float(sheet.heat.sum())
-    above, under = face + edge / 2, face + edge / 2
+    above, under = face + edge, face  # the edges touch nothing
     oven = OvenModel(PLATE, {**ENDLESS, "gap_w_per_m2k": 150.0, "still_w_per_m2k": 9.0})
     hot = Loading(oven_c=220.0)
     done = simulate(sheet, [oven], OFF, 900.0, mean_of(sheet), loading=hot)

@@ -269,7 +269,10 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
     assert not any(key.label == "door open" for key in wren.station.keys_now()), "a plate has no door"
     while view.at_s < view.shine.last_s + 4:
         view.tick(3.0)
+    assert all(s != s for s in solid_and_cool(view.log, view.at_s, 183.0, view.found)), "nobody saw it melt"
     QTest.keyClick(wren, K.Key_A)
+    solid, cool = solid_and_cool(view.log, view.at_s, 183.0, view.found)
+    assert 10 < solid < cool, "what shines is not solid, whatever the twin foretold"
     QTest.keyClick(wren, K.Key_H)
     view.tick(30.0)
     assert "solid" in wren.station.now().title and [w for w, _ in view.readout.words][-2:] == ["solid in", "touch in"]

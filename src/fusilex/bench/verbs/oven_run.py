@@ -15,7 +15,7 @@ from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
 from fusilex.core.heat.joints import Joint
-from fusilex.core.heat.margins import helps, margins
+from fusilex.core.heat.margins import Margin, helps, margins
 from fusilex.core.heat.oven import Loading, cooling_s
 from fusilex.core.heat.places import places
 from fusilex.core.heat.plan import UNREACHED, plan
@@ -83,11 +83,11 @@ def predict_run(
     loading = _loading(oven, load, panels, preheat)
     found = _predicted(load, sheet, oven, schedule, rule, loading)
     data = _as_data(found, oven, schedule, sheet, loading)
-    data["window"] = rule.name
+    rows, passing = margins(found, rule, limits_of(load.parts, rule.leaded))
+    data |= {"window": rule.name, "passing": passing, "margins": [_margin(row) for row in rows]}
     last, hot = found.joints[found.last], found.joints[found.hottest]
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
-    rows, passing = margins(found, rule, limits_of(load.parts, rule.leaded))
     worst = rows[0]
     level = Level.STOP if never else Level.CARE if worst.score > 1 else Level.GO
     if never:
@@ -116,6 +116,12 @@ def predict_run(
         do = "Find other settings with oven plan."
     text = "\n".join([headline, *(number.text() for number in numbers)])
     return Answer([Judgement("reflow.predicted", level, load.design.name, headline, numbers, do)], data, text)
+
+
+def _margin(row: Margin) -> dict[str, Any]:
+    """A metric at its worst joint."""
+    ends = {"value": _plain(row.value), "low": row.low, "high": _plain(row.high)}
+    return {"metric": row.name, **ends, "part": row.joint.part, "cell": row.joint.cell + 1}
 
 
 def _doubt(oven: Oven) -> str:

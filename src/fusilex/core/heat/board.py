@@ -27,7 +27,8 @@ class Board:
 
         lumps, n = sheet.lumps, len(sheet)
         self.heat = np.concatenate([sheet.heat, lumps.heat])
-        self.below = np.concatenate([sheet.below, np.zeros(len(lumps))]) if flat else np.zeros(n + len(lumps))
+        lies = np.maximum(sheet.below - sheet.edge, 0.0)
+        self.below = np.concatenate([lies, np.zeros(len(lumps))]) if flat else np.zeros(n + len(lumps))
         """What lies on a plate or tray (m²), and sees nothing else."""
         area = np.concatenate([sheet.above + sheet.below, lumps.area]) - self.below
         self.xy = np.concatenate([sheet.xy, lumps.stands @ sheet.xy]) - _middle(sheet) + loading.place_mm

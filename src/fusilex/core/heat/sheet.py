@@ -7,7 +7,7 @@ by k = Σ tᵢkᵢ / Σ tᵢ over laminate and foils (handbooks of board design;
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -54,8 +54,8 @@ class Lumps:
 @dataclass(frozen=True, eq=False)
 class Sheet:
     """n cells of a grid of `size` (mm): which (rows × columns, −1 where no board is), their middles (n × 2, mm, panel),
-    heat (J/K), the area that they show above and below, edges shared between both (m²), and conductances (W/K) between
-    `pairs` of them (k × 2).
+    heat (J/K), the area that they show above and below, each with its half of the `edge` (m²), and conductances (W/K)
+    between `pairs` of them (k × 2).
     """
 
     size: Floats
@@ -64,6 +64,7 @@ class Sheet:
     heat: Floats
     above: Floats
     below: Floats
+    edge: Floats
     pairs: Ints
     conductance: Floats
     lumps: Lumps
@@ -203,6 +204,7 @@ def _built(
         heat,
         above,
         below,
+        edge,
         np.concatenate(pairs),
         np.concatenate(passing),
         Lumps((), np.empty(0), np.empty(0), np.empty(0), np.empty((0, len(heat)))),
@@ -237,4 +239,4 @@ def _with_lumps(sheet: Sheet, spots: Sequence[tuple[Part, int]], turned: Sequenc
     lumps = Lumps(
         tuple((part.ref, cell) for part, cell in spots), np.array(heat), np.array(contact), np.array(shown), stands
     )
-    return Sheet(sheet.size, sheet.grid, sheet.xy, sheet.heat, above, below, sheet.pairs, sheet.conductance, lumps)
+    return replace(sheet, above=above, below=below, lumps=lumps)

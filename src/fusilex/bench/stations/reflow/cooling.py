@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from fusilex.bench.stations.reflow.live import TOUCH_C, LiveLog
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.predict import Predicted
+from fusilex.core.heat.probes import ALL_SHINY
 
 Floats = NDArray[np.float64]
 SOLID_C, LONG_S, LONGEST_S = 5.0, 40.0, 3600.0
@@ -31,8 +32,8 @@ def newton_s(now_c: float, slope: float, wanted_c: float, room_c: float = ROOM_C
 
 
 def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted | None) -> tuple[float, float]:
-    """Seconds until all is solid, and until hands may touch it: by the hottest probe, else by what is foretold; NaN
-    where nothing tells.
+    """Seconds until all is solid, and until hands may touch it: by the hottest probe, else by what is foretold, moved
+    to where somebody saw the last joint shine; NaN where nothing tells.
     """
     levels = melting - SOLID_C, TOUCH_C
     own = [(k, c) for k in range(len(log.names)) if len(c := log.curve(k)[1])]
@@ -42,12 +43,21 @@ def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted |
         if float(c[-1]) <= TOUCH_C:
             return 0.0, 0.0
         left = [newton_s(float(c[-1]), slope, level) for level in levels]
-    elif found is not None:
-        left = [_foretold_s(found, at_s, level) for level in levels]
+    elif found is not None and (off := _off_by_eye(log, melting, found)) is not None:
+        left = [_foretold_s(found, at_s, level - off) for level in levels]
     else:
         left = [math.nan, math.nan]
     solid, cool = (x if x <= LONGEST_S else math.nan for x in left)
     return solid, cool
+
+
+def _off_by_eye(log: LiveLog, melting: float, found: Predicted) -> float | None:
+    """By how much (°C) the board is hotter than foretold, as the last shine tells; None where nobody saw it."""
+    seen = [t for t, what in log.marks if what == ALL_SHINY]
+    if not seen:
+        return None
+    coolest = found.run.watched[:, :, 0].min(axis=1)
+    return melting - float(np.interp(seen[0], found.run.time, coolest))
 
 
 def _slope_now(t: Floats, c: Floats) -> float:

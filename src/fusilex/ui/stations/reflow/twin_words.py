@@ -46,8 +46,19 @@ def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
         ("keep the window", f"{passing} of {len(found.joints)} joints"),
         (f"{worst.name}, {worst.joint.part}", value),
         ("spread at the peak", f"{found.spread_c:.0f} °C"),
+        *_small(asked, found),
         ("safe to touch", _cool(found)),
     ]
+
+
+def _small(asked: Question, found: Predicted) -> list[tuple[str, str]]:
+    """The hottest of the parts that follow the board at once: chips brown first."""
+    bodies = {ref for ref, _ in asked.load_fine[0].lumps.names}
+    small = [k for k, joint in enumerate(found.joints) if joint.part not in bodies]
+    if not small:
+        return []
+    k = max(small, key=lambda i: float(found.molten.peak[i]))
+    return [("hottest small part", f"{found.joints[k].part}, {_peak(found, k)}")]
 
 
 def _fit(fit: OvenFit) -> str:
