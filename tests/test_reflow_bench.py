@@ -258,7 +258,7 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
     bench = wren.desk.bench
     wren.desk.go("Reflow", "W3-01")
     assert oven_of(bench.batch).ring_mm == 80, "the skillet that ships"  # type: ignore[union-attr]
-    bench.do(c.KeepSettings([0.0, 120.0, 250.0], [140.0, 600.0, 0.0], False, []))
+    bench.do(c.KeepSettings([0.0, 120.0, 300.0], [140.0, 600.0, 0.0], False, []))
     wren.station.show_view(2)
     assert wren.station.now().title == "Board on, plate cold" and "scrap panel" in wren.station.now().detail
     view = wren.station.view
@@ -267,6 +267,7 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
     view.timer.stop()
     assert view.by_eye and view.shine.last and len(view.chart.shown.traces) == 2 and view.list.isVisible()
     assert not any(key.label == "door open" for key in wren.station.keys_now()), "a plate has no door"
+    assert view.shine.first_s < view.shine.last_s
     while view.at_s < view.shine.last_s + 4:
         view.tick(3.0)
     assert all(s != s for s in solid_and_cool(view.log, view.at_s, 183.0, view.found)), "nobody saw it melt"
