@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -205,6 +206,10 @@ def test_a_run_that_broke_off_is_taken_in_and_one_by_eye_is_recorded_as_such(qtb
         view.tick(4.0)
     rows = len(view.log.rows)
     view.log = view.port = None  # the program is gone; the file is not
+    assert window.station.now().title == "Panel 1 is in the oven", "for all that is known another window writes on"
+    assert not any(key.keys == "T" for key in window.station.keys_now())
+    path = view._broken()
+    os.utime(path, (path.stat().st_atime, path.stat().st_mtime - 10))
     assert window.station.now().title == "A run broke off"
     QTest.keyClick(window, K.Key_T)
     load = bench.state.boards["H7-01"].loads["Reflow"]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import time
 from pathlib import Path
 
 import numpy as np
@@ -22,14 +21,14 @@ from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import steps_of
 from fusilex.core.heat.ties import Shine, shine_of, tied
+from fusilex.core.problems import BadInput
 from fusilex.core.reflow.record import Trace
 from fusilex.core.units import clock, show_temperature
 from fusilex.devices.thermometer import NoThermometer, SimulatedThermometer, Thermometer
-from fusilex.formats.lists.seen import only_seen, seen_in
-from fusilex.journal.place import path_of
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Aside
 from fusilex.ui.stations.reflow.gate_chart import Shown
+from fusilex.ui.stations.reflow.live_file import NOTHING_SEEN, file_of, goes_on, left_behind, taken_in
 from fusilex.ui.stations.reflow.live_port import open_port
 from fusilex.ui.stations.reflow.live_traces import foretold_of, live_traces
 from fusilex.ui.stations.reflow.settings_list import SettingsList
@@ -40,8 +39,7 @@ from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.readout import Readout
 
-TICK_MS, READ_S, FAST, BUSY_S = 250, 1.0, 20.0, 3.0
-NOTHING_SEEN = "ran by the clock, nothing marked"
+TICK_MS, READ_S, FAST = 250, 1.0, 20.0
 
 
 class LiveView(View):
@@ -138,9 +136,11 @@ class LiveView(View):
         log = self.log
         if log is None:
             broke = self._broken()
-            if broke is not None:
-                return Now("A run broke off", f"{broke.name} holds what was logged. T takes it in, Enter begins anew.")
-            return self._before()
+            if broke is None:
+                return self._before()
+            if goes_on(broke):
+                return Now(f"Panel {self.bench.board.panel} is in the oven", "Another window holds its clock.")
+            return Now("A run broke off", f"{broke.name} holds what was logged. T takes it in, Enter begins anew.")
         if urgent := alarms(log, self.chart.shown.window):
             return Now(urgent[0], urgent[1] if len(urgent) > 1 else "")
         cooling = cools(log, self.at_s, self.shine)
@@ -168,7 +168,11 @@ class LiveView(View):
         if self.aside.busy:
             return []
         if not self.running:
-            taken = [Key("T", "take in the broken run", lambda _: self._take())] if self._broken() else []
+            taken = (
+                [Key("T", "take in the broken run", lambda _: self._take())]
+                if (broke := self._broken()) and not goes_on(broke)
+                else []
+            )
             return [Key("Enter", "start", lambda _: self._start(), True), *taken]
         fast = [Key("F", "as it is" if self.fast else f"{FAST:g} times as fast", lambda _: self._faster())]
         return [
@@ -202,7 +206,7 @@ class LiveView(View):
         if asked.schedule is None:
             self.desk.say("No settings yet: O under Foretold finds some, or the oven's record has a curve.")
             return
-        if (other := self._broken()) is not None and time.time() - other.stat().st_mtime < BUSY_S:
+        if (other := self._broken()) is not None and goes_on(other):
             self.desk.say("Another window runs this panel: its clock is written down each second.")
             return
         self.aside.look(asked.foretold, self._begin)
@@ -220,7 +224,7 @@ class LiveView(View):
             return
         names = list(self.port.names) if self.port else []
         self.foretold = foretold_of(found, names)
-        self.log = LiveLog(names, asked.schedule, self._file())
+        self.log = LiveLog(names, asked.schedule, file_of(self.bench, self.batch.step.side))
         self.log.begin()
         if app := QCoreApplication.instance():
             app.aboutToQuit.connect(self.timer.stop)
@@ -276,24 +280,19 @@ class LiveView(View):
 
     # a run that broke off
 
-    def _file(self) -> Path | None:
-        """Where the run is kept while it goes on: beside the journal."""
-        home = path_of(self.bench.journal.url)
-        board = self.bench.board
-        return home.parent / "live" / f"{self.bench.id}-{board.panel}-{self.batch.step.side}.csv" if home else None
-
     def _broken(self) -> Path | None:
-        path = self._file()
-        return path if path is not None and path.exists() else None
+        return left_behind(self.bench, self.batch.step.side)
 
     def _take(self) -> None:
         path = self._broken()
         if path is None:
             return
-        serial, panel, data = self.bench.board.serial, self.bench.board.panel, path.read_bytes()
-        by_eye = only_seen(data, path.name)
-        seen = ", ".join(f"{what} at {clock(t)}" for t, what in seen_in(data, path.name)) or NOTHING_SEEN
-        taken = SeeReflow(panel, seen, data) if by_eye else RecordReflow(panel, path.name, data)
+        serial, panel = self.bench.board.serial, self.bench.board.panel
+        try:
+            taken = taken_in(path, panel)
+        except BadInput as problem:
+            self.desk.say(str(problem))
+            return
         if self.desk.do(taken, f"What was logged of panel {panel} is on record."):
             path.unlink(missing_ok=True)
             self.go_on(serial)
