@@ -117,6 +117,11 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("--dial", action="store_true", help="plan: turns of a dial, not a curve")
     one.add_argument("--panels", type=int, default=1, metavar="N", help="so many panels in the oven at once")
     one.add_argument("--preheat", type=float, metavar="C", help="the oven is preheated to so many °C")
+    one = verb("tour", "the fewest fields of a microscope that show every joint, and a short way over them")
+    one.add_argument("folder")
+    one.add_argument("--field", metavar="W,H", required=True, help="what the microscope shows, mm")
+    one.add_argument("--overlap", type=float, default=0.1, metavar="SHARE")
+    one.add_argument("--side", choices=("top", "bottom"), default="top")
     one = verb("probes", "pairs of pads to probe, worst first")
     one.add_argument("folder")
     one.add_argument("--max-gap", type=float, default=0.6, metavar="MM")
@@ -193,7 +198,7 @@ def _plain(value: Any) -> Any:
 
 
 def _answer(options: argparse.Namespace) -> Answer:
-    from fusilex.bench.verbs import design, measured, oven_fit, oven_run, placing, printing, record
+    from fusilex.bench.verbs import design, inspecting, measured, oven_fit, oven_run, placing, printing, record
 
     if options.verb == "journal":
         return _journal(options)
@@ -227,6 +232,8 @@ def _answer(options: argparse.Namespace) -> Answer:
             if o.what == "fit":
                 return oven_fit.fit(o.files, o.oven, o.design, o.out, o.side)
             return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial, o.panels, o.preheat)
+        case "tour":
+            return inspecting.lay_tour(options.folder, options.field, options.overlap, options.side)
         case "probes":
             return design.probes(options.folder, options.max_gap)
         case _:

@@ -86,7 +86,7 @@ def _shifted(at: NDArray[np.float64], path: list[int], held: bool) -> bool:
     better = False
     for size in (1, 2, 3):
         i = 1 if held else 0
-        while i + size <= len(path):
+        while i + size <= len(path) and size < len(path):
             run, rest = path[i : i + size], path[:i] + path[i + size :]
             here = at[np.array(rest)]
             saved = _detour(at, path[i - 1] if i else None, run, path[i + size] if i + size < len(path) else None)

@@ -14,6 +14,11 @@ RULES = {
         "A fault that eyes or a meter found is repaired, or accepted with a reason.",
         "The workmanship standard your shop adopted",
     ),
+    "inspect.tour": Rule(
+        "Every joint of a side whole in some field of the microscope, by the fewest fields found; beside it a"
+        " number that no tour can be below.",
+        "Covering by an integer programme; bounded by its dual",
+    ),
     "inspect.heat": Rule(
         "Joints that the oven's twin, held to the log of the run, does not vouch for; of a run by eye those that melt"
         " last.",

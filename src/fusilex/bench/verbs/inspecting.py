@@ -1,0 +1,44 @@
+"""The verb that lays the microscope's way over a board."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from fusilex.bench.intake.design import read_design
+from fusilex.bench.verbs.answer import Answer
+from fusilex.core.inspection.tour import joints_seen, tour
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.problems import BadInput
+
+LARGEST_MM = 1000.0
+
+
+def lay_tour(folder: str, field: str, overlap: float = 0.1, side: str = "top") -> Answer:
+    """The fewest fields that show every joint of a side whole, and a short way over them. Raises `BadInput`."""
+    size = _size(field)
+    if not 0 <= overlap < 0.9:
+        raise BadInput("--overlap", "a share from 0 to below 0.9", f"{overlap:g}")
+    design = read_design(folder)
+    names, boxes = joints_seen(design, side)
+    found = tour(names, boxes, size, overlap)
+    stops = [{"x_mm": round(s.x, 3), "y_mm": round(s.y, 3), "joints": list(s.joints)} for s in found.stops]
+    data: dict[str, Any] = {"stops": stops, "path_mm": found.path_mm, "bound_stops": found.bound_stops}
+    headline = f"{len(found.stops)} fields show all {len(names)} joints of the {side}"
+    if not names:
+        headline = f"No joint lies open to the {side}"
+    numbers = (Because("no tour has fewer than", found.bound_stops), Because("way", found.path_mm, "mm"))
+    level = Level.GO if names else Level.UNKNOWN
+    text = [headline, *(f"{n:3d}  {s.x:8.2f} {s.y:8.2f}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))]
+    return Answer([Judgement("inspect.tour", level, design.name, headline, numbers)], data, "\n".join(text))
+
+
+def _size(field: str) -> tuple[float, float]:
+    """Width and height (mm) as typed, ``20,15``. Raises `BadInput`."""
+    try:
+        wide, high = (float(v) for v in field.replace("x", ",").split(","))
+    except ValueError:
+        wide = high = math.nan
+    if not (0 < wide <= LARGEST_MM and 0 < high <= LARGEST_MM):
+        raise BadInput("--field", f"width and height up to {LARGEST_MM:g} mm, such as 20,15", field)
+    return wide, high

@@ -1,0 +1,153 @@
+"""A tour of the microscope over a board: the fewest fields that show every joint whole, and a short way over them.
+
+A field that shows a joint has its lower left corner in a rectangle: no further right than the joint's left edge, no
+further left than its right edge less the field. To cover the joints is to pierce those rectangles by the fewest points;
+points at their upper right ends are enough. The integer programme is solved exactly where it is small; its dual, or
+joints no two of which fit one field, bound the number from below.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from fusilex.core.design.model import Design
+from fusilex.core.tours import length, short_path
+from fusilex.core.whole_numbers import solve
+
+Floats = NDArray[np.float64]
+Sees = NDArray[np.bool_]
+MOST_EXACT, MOST_CORNERS, FEW = 1500, 400, 4
+"""Fields that show different joints: with more of them the greedy tour and the simple bound are all there is. With more
+joints than that not every corner of a field is tried.
+"""
+
+
+@dataclass(frozen=True)
+class Stop:
+    """Where the middle of the field is (mm, design), and the joints that it shows whole, such as ``U1.3``."""
+
+    x: float
+    y: float
+    joints: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Tour:
+    """Stops in order, the length of the way (mm), and a number of fields below which no tour can be."""
+
+    stops: tuple[Stop, ...]
+    path_mm: float
+    bound_stops: int
+
+
+def joints_seen(design: Design, side: str) -> tuple[list[str], Floats]:
+    """Joints that lie open to a side, and their boxes (n × 4: left, low, right, high; mm): pads of what stands on it,
+    pins of what stands on the other.
+    """
+    names, boxes = [], []
+    for part in design.parts:
+        if not part.populated:
+            continue
+        for pad in part.pads:
+            through = part.through_hole and pad.drill > 0
+            if (part.side != side) == through:
+                names.append(f"{part.ref}.{pad.pin}")
+                boxes.append(pad.polygon.bounds)
+    return names, np.array(boxes, dtype=float).reshape(-1, 4)
+
+
+def tour(names: list[str], boxes: Floats, field: tuple[float, float], overlap: float = 0.1) -> Tour:
+    """The fewest fields (mm) found that show every box whole, fields overlapping by a share. A joint larger than the
+    field is shown by its middle. Raises ValueError for a field without a size.
+
+    >>> two = np.array([[0.0, 0.0, 1.0, 1.0], [5.0, 0.0, 6.0, 1.0]])
+    >>> len(tour(["a", "b"], two, (8.0, 4.0)).stops), len(tour(["a", "b"], two, (4.0, 4.0)).stops)
+    (1, 2)
+    """
+    size = np.array(field, dtype=float) * (1 - overlap)
+    if not (np.isfinite(size).all() and (size > 0).all() and 0 <= overlap < 1):
+        raise ValueError("a field is wider and higher than nothing, and overlaps by less than all of it")
+    if not len(boxes):
+        return Tour((), 0.0, 0)
+    low, high = _fitting(boxes, size)
+    sees = _fields(low, high, size)
+    picked, bound = _fewest(sees)
+    bound = max(bound, _apart(low, high, size))
+    shown = [np.flatnonzero(sees[k]) for k in picked]
+    middle = np.array([(high[own].max(axis=0) - size + low[own].min(axis=0)) / 2 + size / 2 for own in shown])
+    order = short_path(middle)
+    stops = tuple(Stop(float(middle[k, 0]), float(middle[k, 1]), tuple(names[i] for i in shown[k])) for k in order)
+    return Tour(stops, length(middle, order), bound)
+
+
+def _fitting(boxes: Floats, size: Floats) -> tuple[Floats, Floats]:
+    """Lower left and upper right ends of what must be in a field: of joints larger than it, their middle."""
+    low, high = boxes[:, :2].copy(), boxes[:, 2:].copy()
+    large = (high - low) > size
+    middle = (low + high) / 2
+    low[large], high[large] = middle[large], middle[large]
+    return low, high
+
+
+def _fields(low: Floats, high: Floats, size: Floats) -> Sees:
+    """Which joints each field shows that is worth a stop: none of them within what another one shows."""
+    rows = []
+    for i in np.unique(low[:, 0], return_index=True)[1] if len(low) <= MOST_CORNERS else range(len(low)):
+        x = low[i, 0]
+        beside = np.flatnonzero((low[:, 0] >= x - 1e-9) & (high[:, 0] <= x + size[0] + 1e-9))
+        ends = np.unique(low[beside, 1])
+        if len(low) > MOST_CORNERS:  # of many joints each has the fields that begin at it or a little below
+            here = int(np.searchsorted(ends, low[i, 1]))
+            ends = ends[max(0, here - FEW) : here + 1]
+        for y in ends:
+            own = beside[(low[beside, 1] >= y - 1e-9) & (high[beside, 1] <= y + size[1] + 1e-9)]
+            row = np.zeros(len(low), dtype=bool)
+            row[own] = True
+            rows.append(row)
+    _, first = np.unique(np.packbits(np.array(rows), axis=1), axis=0, return_index=True)
+    sees = np.array(rows)[first]
+    if len(sees) <= 4 * MOST_EXACT:
+        count = sees.astype(np.float32)
+        within = (count @ (1 - count).T) == 0  # row shows nothing that column does not
+        np.fill_diagonal(within, False)
+        sees = sees[~within.any(axis=1)]
+    return sees
+
+
+def _fewest(sees: Sees) -> tuple[list[int], int]:
+    """Fields that show all joints, and a bound on how few there may be."""
+    found = _greedy(sees)
+    if len(sees) > MOST_EXACT:
+        return found, 1
+    kinds = np.unique(sees, axis=1)  # joints that the same fields show are one
+    rows: list[Floats] = list(kinds.T.astype(float))
+    ones, once = np.ones(len(sees)), np.ones(len(rows))
+    x, bound, _ = solve(ones, rows, once, np.inf * once, ones, ones)
+    exact = np.flatnonzero(x > 0.5).tolist()
+    return min(found, exact, key=len), math.ceil(bound - 1e-6)
+
+
+def _greedy(sees: Sees) -> list[int]:
+    """The field that shows most that is new, again and again."""
+    left, gain = np.ones(sees.shape[1], dtype=bool), sees.sum(axis=1)
+    picked = []
+    while left.any():
+        picked.append(int(gain.argmax()))
+        new = sees[picked[-1]] & left
+        left &= ~new
+        gain = gain - sees[:, new].sum(axis=1)
+    return picked
+
+
+def _apart(low: Floats, high: Floats, size: Floats) -> int:
+    """How many joints there are, picked from the left, no two of which fit one field: as many fields at least."""
+    own: list[int] = []
+    for i in np.lexsort((low[:, 1], high[:, 0])):
+        together = (np.maximum(high[own], high[i]) - np.minimum(low[own], low[i]) <= size + 1e-9).all(axis=1)
+        if not len(own) or not together.any():
+            own.append(int(i))
+    return len(own)
