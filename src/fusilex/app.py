@@ -122,6 +122,8 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("--field", metavar="W,H", required=True, help="what the microscope shows, mm")
     one.add_argument("--overlap", type=float, default=0.1, metavar="SHARE")
     one.add_argument("--side", choices=("top", "bottom"), default="top")
+    one = verb("patterns", "what the faults of a record have in common")
+    one.add_argument("file", metavar="RECORD.csv", help="a row an opportunity, a column fault 0/1, any other columns")
     one = verb("probes", "pairs of pads to probe, worst first")
     one.add_argument("folder")
     one.add_argument("--max-gap", type=float, default=0.6, metavar="MM")
@@ -234,6 +236,8 @@ def _answer(options: argparse.Namespace) -> Answer:
             return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial, o.panels, o.preheat)
         case "tour":
             return inspecting.lay_tour(options.folder, options.field, options.overlap, options.side)
+        case "patterns":
+            return inspecting.find_patterns(options.file)
         case "probes":
             return design.probes(options.folder, options.max_gap)
         case _:

@@ -14,6 +14,11 @@ RULES = {
         "A fault that eyes or a meter found is repaired, or accepted with a reason.",
         "The workmanship standard your shop adopted",
     ),
+    "inspect.pattern": Rule(
+        "More faults at a value of some attribute than chance lets expect, held at 5 % false findings over all that was"
+        " looked at; what another value explains is not named.",
+        "Hypergeometric mid-p, Benjamini and Hochberg, Cochran–Mantel–Haenszel",
+    ),
     "inspect.tour": Rule(
         "Every joint of a side whole in some field of the microscope, by the fewest fields found; beside it a"
         " number that no tour can be below.",
