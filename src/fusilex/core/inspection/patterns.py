@@ -153,7 +153,7 @@ def _numbered(values: Sequence[str]) -> tuple[list[str], NDArray[np.int_]]:
 
 @dataclass(frozen=True, eq=False)
 class _Value:
-    """A value of an attribute: its faults and opportunities, and the numbers of all rows' values, its own among them."""
+    """A value of an attribute: its faults and opportunities; `number` is its own in the numbers of all rows, `at`."""
 
     attribute: str
     value: str
