@@ -51,19 +51,20 @@ def parser() -> argparse.ArgumentParser:
         made.add_argument("--fail-on", choices=("care", "stop"), help="exit 1 when a judgement is this bad or worse")
         return made
 
-    one = verb("check", "what each file is, and whether they belong together")
-    one.add_argument("folder")
-    one = verb("kit", "pull quantities with losses")
-    one.add_argument("folder")
+    def of_board(name: str, text: str) -> argparse.ArgumentParser:
+        made = verb(name, text)
+        made.add_argument("folder")
+        return made
+
+    of_board("check", "what each file is, and whether they belong together")
+    one = of_board("kit", "pull quantities with losses")
     one.add_argument("--boards", type=int, required=True, metavar="N")
-    one = verb("openings", "stencil openings with area and aspect ratio")
-    one.add_argument("folder")
+    one = of_board("openings", "stencil openings with area and aspect ratio")
     one.add_argument("--foil", type=float, required=True, metavar="MM")
     one.add_argument("--paste", choices=WINDOW_NAMES, default="lead-free")
     one.add_argument("--coated", action="store_true", help="a coated or electroformed foil")
     one.add_argument("--reduced", metavar="FILE", help="write the paste layer with better openings as Gerber X2")
-    one = verb("align", "how the foil lies by what was seen, what to move, and where paste would land")
-    one.add_argument("folder")
+    one = of_board("align", "how the foil lies by what was seen, what to move, and where paste would land")
     one.add_argument("seen", metavar="SEEN.csv")
     one.add_argument("--foil", type=float, required=True, metavar="MM")
     one.add_argument("--side", choices=("top", "bottom"), default="top")
@@ -72,22 +73,18 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("log", metavar="TEMPERATURES.csv")
     one.add_argument("--paste", required=True, metavar="ID")
     one.add_argument("--room", metavar="C,RH", help="temperature and humidity of the room, such as 22,45")
-    one = verb("dots", "paste by syringe: dots a pad, and a short way over them")
-    one.add_argument("folder")
+    one = of_board("dots", "paste by syringe: dots a pad, and a short way over them")
     one.add_argument("--needle", type=float, required=True, metavar="MM")
     one.add_argument("--paste", default="lead-free", metavar="ID")
-    one = verb("weighed", "prints on the scale against what the openings predict")
-    one.add_argument("folder")
+    one = of_board("weighed", "prints on the scale against what the openings predict")
     one.add_argument("weights", metavar="WEIGHTS.csv")
     one.add_argument("--foil", type=float, required=True, metavar="MM")
     one.add_argument("--paste", default="lead-free", metavar="ID")
-    one = verb("refs", "transform from the design to measured reference points")
-    one.add_argument("folder")
+    one = of_board("refs", "transform from the design to measured reference points")
     one.add_argument("points", metavar="POINTS.csv", nargs="?")
     one.add_argument("--suggest", type=int, metavar="N", help="which N points to teach")
     one.add_argument("--hidden", default="", metavar="P1,P2", help="points that cannot be seen")
-    one = verb("programme", "who places what, and the placing machine's programme for one panel")
-    one.add_argument("folder")
+    one = of_board("programme", "who places what, and the placing machine's programme for one panel")
     one.add_argument(
         "--machine", required=True, action="append", metavar="MACHINE.json", help="several: they stand in a row"
     )
@@ -117,15 +114,13 @@ def parser() -> argparse.ArgumentParser:
     one.add_argument("--dial", action="store_true", help="plan: turns of a dial, not a curve")
     one.add_argument("--panels", type=int, default=1, metavar="N", help="so many panels in the oven at once")
     one.add_argument("--preheat", type=float, metavar="C", help="the oven is preheated to so many °C")
-    one = verb("tour", "the fewest fields of a microscope that show every joint, and a short way over them")
-    one.add_argument("folder")
+    one = of_board("tour", "the fewest fields of a microscope that show every joint, and a short way over them")
     one.add_argument("--field", metavar="W,H", required=True, help="what the microscope shows, mm")
     one.add_argument("--overlap", type=float, default=0.1, metavar="SHARE")
     one.add_argument("--side", choices=("top", "bottom"), default="top")
     one = verb("patterns", "what the faults of a record have in common")
     one.add_argument("file", metavar="RECORD.csv", help="a row an opportunity, a column fault 0/1, any other columns")
-    one = verb("probes", "pairs of pads to probe, worst first")
-    one.add_argument("folder")
+    one = of_board("probes", "pairs of pads to probe, worst first")
     one.add_argument("--max-gap", type=float, default=0.6, metavar="MM")
     one = verb("papers", "the record of one board")
     one.add_argument("serial")
@@ -199,53 +194,51 @@ def _plain(value: Any) -> Any:
     return number if math.isfinite(number) else None
 
 
-def _answer(options: argparse.Namespace) -> Answer:
+def _answer(o: argparse.Namespace) -> Answer:
     from fusilex.bench.verbs import design, inspecting, measured, oven_fit, oven_run, placing, printing, record
 
-    if options.verb == "journal":
-        return _journal(options)
-    match options.verb:
+    match o.verb:
+        case "journal":
+            return _journal(o)
         case "check":
-            return design.check(options.folder)
+            return design.check(o.folder)
         case "kit":
-            return design.kit(options.folder, options.boards)
+            return design.kit(o.folder, o.boards)
         case "openings":
-            return design.openings(options.folder, options.foil, options.paste, options.coated, options.reduced)
+            return design.openings(o.folder, o.foil, o.paste, o.coated, o.reduced)
         case "align":
-            return printing.align(options.folder, options.seen, options.foil, options.side, options.hinge)
+            return printing.align(o.folder, o.seen, o.foil, o.side, o.hinge)
         case "jar":
-            return printing.jar(options.log, options.paste, options.room)
+            return printing.jar(o.log, o.paste, o.room)
         case "dots":
-            return printing.dots(options.folder, options.needle, options.paste)
+            return printing.dots(o.folder, o.needle, o.paste)
         case "weighed":
-            return printing.weighed(options.folder, options.weights, options.foil, options.paste)
+            return printing.weighed(o.folder, o.weights, o.foil, o.paste)
         case "refs":
-            return measured.refs(options.folder, options.points, options.suggest, options.hidden)
+            return measured.refs(o.folder, o.points, o.suggest, o.hidden)
         case "programme":
-            o = options
             asked = placing.Asked(o.folder, o.machine, o.boards, o.seconds, o.seed, o.gcode, o.template, o.side)
             return placing.programme(asked)
         case "simulate":
-            return placing.simulate(options.file, options.machine, options.seed, options.faults)
+            return placing.simulate(o.file, o.machine, o.seed, o.faults)
         case "profile":
-            return measured.profile(options.log, options.window)
+            return measured.profile(o.log, o.window)
         case "oven":
-            o = options
             if o.what == "fit":
                 return oven_fit.fit(o.files, o.oven, o.design, o.out, o.side)
             return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial, o.panels, o.preheat)
         case "tour":
-            return inspecting.lay_tour(options.folder, options.field, options.overlap, options.side)
+            return inspecting.lay_tour(o.folder, o.field, o.overlap, o.side)
         case "patterns":
-            return inspecting.find_patterns(options.file)
+            return inspecting.find_patterns(o.file)
         case "probes":
-            return design.probes(options.folder, options.max_gap)
+            return design.probes(o.folder, o.max_gap)
         case _:
-            found = record.papers(options.serial, journal_urls(options.journal))
-            if options.pdf:
+            found = record.papers(o.serial, journal_urls(o.journal))
+            if o.pdf:
                 from fusilex.ui.widgets.paper import write_pdf_headless
 
-                write_pdf_headless(found.page, Path(options.pdf))
+                write_pdf_headless(found.page, Path(o.pdf))
             return found.answer
 
 
