@@ -26,7 +26,7 @@ DRAWS, STEP_S, LEAST_C, AWAY_C = 20, 2.0, 1.0, 2.0
 """`AWAY_C`: what a twin is off (°C, RMS) at places without a probe, over 72 places in 12 ovens of another kind."""
 LEAST_S, PEAK_S = 60.0, 15.0
 """A shorter log tells nothing of a run."""
-CHANGED_C, CHANGED_TIMES, CHANGED_SHARE = 6.0, 2.5, 0.3
+CHANGED_C, CHANGED_TIMES, CHANGED_SHARE = 8.0, 2.5, 0.3
 """An oven is not what it was when it is off by more than this, by more than so many of its own residuals, and over more
 of the run than this outside what its logs leave possible.
 """

@@ -38,7 +38,7 @@ RULES = {
         "Twin of the oven, window of the paste, limits of the bodies",
     ),
     "reflow.oven": Rule(
-        "More than 6 °C and 2.5 of its own residuals off what was foretold, over more than 30 % of the way to the peak:"
+        "More than 8 °C and 2.5 of its own residuals off what was foretold, over more than 30 % of the way to the peak:"
         " the oven is not the one of its logs.",
         "Log against twin",
     ),
