@@ -102,7 +102,14 @@ def test_odd_boards_and_fields(capsys: pytest.CaptureFixture[str]) -> None:
         with pytest.raises(ValueError, match="wider and higher than nothing"):
             tour(["a"], np.array([[0.0, 0, 1, 1]]), wrong)
     assert main(["tour", str(DEMO / "heron-r2"), "--field", "20,15", "--json"]) == 0
-    data = json.loads(capsys.readouterr().out)["data"]
+    told = json.loads(capsys.readouterr().out)
+    data, judged = told["data"], told["judgements"][0]
+    assert judged["level"] == "care" and any("U1" in str(b["value"]) for b in judged["because"]), (
+        "hidden joints are no go"
+    )
+    assert main(["tour", str(DEMO / "heron-r2"), "--field", "6,4.5", "--side", "bottom", "--json"]) == 0
+    judged = json.loads(capsys.readouterr().out)["judgements"][0]
+    assert judged["level"] == "care" and any("larger than the field" in b["what"] for b in judged["because"])
     assert len(data["stops"]) == data["bound_stops"] and data["path_mm"] > 20 and len(data["stops"][0]["joints"]) > 1
     for bad in ("20", "20,0", "a,b", "20,15,3", "-1,5"):
         assert main(["tour", str(DEMO / "wren"), f"--field={bad}"]) == 2

@@ -6,8 +6,11 @@ import math
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
+from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.inspection.patterns import Pattern, Suspect, patterns, suspect
 from fusilex.core.inspection.tour import joints_seen, tour
 from fusilex.core.judgement import Because, Judgement, Level
@@ -28,11 +31,19 @@ def lay_tour(folder: str, field: str, overlap: float = 0.1, side: str = "top") -
     found = tour(names, boxes, size, overlap)
     stops = [{"x_mm": round(s.x, 3), "y_mm": round(s.y, 3), "joints": list(s.joints)} for s in found.stops]
     data: dict[str, Any] = {"stops": stops, "path_mm": found.path_mm, "bound_stops": found.bound_stops}
-    headline = f"{len(found.stops)} fields show all {len(names)} joints of the {side}"
+    many = f"{len(found.stops)} field{'s' if len(found.stops) > 1 else ''}"
+    headline = f"{many} cover all {len(names)} joints of the {side}"
+    hidden = [p.ref for p in hidden_parts(design) if p.side == side]
+    large = int(((boxes[:, 2:] - boxes[:, :2]) > np.array(size) * (1 - overlap)).any(axis=1).sum())
     if not names:
         headline = f"No joint lies open to the {side}"
-    numbers = (Because("no tour has fewer than", found.bound_stops), Because("way", found.path_mm, "mm"))
-    level = Level.GO if names else Level.UNKNOWN
+    numbers: tuple[Because, ...] = (
+        Because("no tour has fewer than", found.bound_stops),
+        Because("way", found.path_mm, "mm"),
+    )
+    numbers += (Because("larger than the field, seen by the middle", large),) if large else ()
+    numbers += (Because("under their bodies, not to be seen", ", ".join(hidden[:6])),) if hidden else ()
+    level = Level.UNKNOWN if not names else Level.CARE if large or hidden else Level.GO
     text = [headline, *(f"{n:3d}  {s.x:8.2f} {s.y:8.2f}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))]
     return Answer([Judgement("inspect.tour", level, design.name, headline, numbers)], data, "\n".join(text))
 
