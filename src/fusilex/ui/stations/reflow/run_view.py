@@ -125,12 +125,12 @@ class RunView(View):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         rule, f = self.window_rule, Units.fahrenheit
         return f"{rule.name.capitalize()} window", [
+            *self._untold(),
             ("soak band", f"{show_temperature(rule.soak_band[0], f)} to {show_temperature(rule.soak_band[1], f)}"),
             ("time in it", f"{rule.soak[0]:g} to {rule.soak[1]:g} s"),
             ("above melting", f"{rule.above_melting[0]:g} to {rule.above_melting[1]:g} s"),
             ("peak", f"{show_temperature(rule.peak[0], f)} to {show_temperature(rule.peak[1], f)}"),
             ("heating, cooling", f"up to {rule.heating[1]:g} and {rule.cooling[1]:g} °C/s"),
-            *self._untold(),
         ]
 
     def _untold(self) -> list[tuple[str, str]]:

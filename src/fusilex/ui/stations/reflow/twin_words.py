@@ -11,6 +11,9 @@ from fusilex.core.heat.predict import Predicted
 from fusilex.core.units import clock, show_give
 from fusilex.ui.units import Units
 
+UNITS = dict.fromkeys(("peak", "body"), "°C") | dict.fromkeys(("heating", "cooling"), "°C/s")
+UNITS |= dict.fromkeys(("soak", "above melting", "to peak"), "s")
+
 
 def watch_words(found: Predicted, proven: bool) -> Now:
     """Whom to watch, or who will not melt."""
@@ -37,7 +40,9 @@ def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
     """How well the oven is known, how many joints keep the window, and the one furthest from its middle."""
     rows, passing = margins(found, asked.window, asked.limits)
     worst = rows[0]
-    value = "never there" if worst.value != worst.value else f"{worst.value:.0f}, of {worst.low:g} to {worst.high:g}"
+    digits = 1 if worst.name in ("heating", "cooling") else 0
+    ends = f"{worst.low:g} to {worst.high:g} {UNITS[worst.name]}"
+    value = "never there" if worst.value != worst.value else f"{worst.value:.{digits}f}, of {ends}"
     count = asked.loading.copies
     load = [("in the oven", f"{count} panels, this one {_where(asked.loading.place_mm)}")] if count > 1 else []
     return [
@@ -45,9 +50,9 @@ def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
         *load,
         ("keep the window", f"{passing} of {len(found.joints)} joints"),
         (f"{worst.name}, {worst.joint.part}", value),
-        ("spread at the peak", f"{found.spread_c:.0f} °C"),
-        *_small(asked, found),
         ("safe to touch", _cool(found)),
+        *_small(asked, found),
+        ("spread at the peak", f"{found.spread_c:.0f} °C"),
     ]
 
 
