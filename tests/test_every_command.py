@@ -116,6 +116,7 @@ FIELDS: dict[str, Made] = {
     "number": lambda b, r: r.choice((1, 1, 2, 9)),
     "seconds": lambda b, r: r.choice((150.0, 1.0, -1.0, 1e9)),
     "drifted": lambda b, r: r.random() < 0.2,
+    "share": lambda b, r: r.choice((0.1, 0.6, 7.0)),
     "looked": lambda b, r: r.random() < 0.5,
     "times": lambda b, r: r.choice(([0.0, 60.0], [60.0, 0.0], [0.0])),
     "settings": lambda b, r: r.choice(([25.0, 150.0], [9e9, 1.0], [1.0])),

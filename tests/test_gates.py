@@ -189,7 +189,7 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
 
     before = where()
     if station == "Inspect":  # a fault sends it to Rework, never on; back again
-        press(window, SPACE)
+        press(window, Key.Key_Return)
         assert where()[0] == "Rework"
         press(window, Key.Key_Backspace)
     elif station != "Rework":
@@ -197,7 +197,7 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
         assert headline in window.desk.said and "F2" in window.desk.said, window.desk.said
     assert where() == before, "held"
     assert overrule_all(window, f"because of {case}")
-    press(window, Key.Key_Return if station == "Print" else SPACE)
+    press(window, Key.Key_Return if station in ("Print", "Inspect") else SPACE)
     assert where() != before and where()[0] == then, window.desk.said
     record = board_record(bench.batch, FIRST)
     assert f"because of {case}" in {o["reason"] for o in record["overruled"]}
@@ -258,9 +258,9 @@ def test_a_board_nobody_looked_at_says_so_and_the_next_of_its_panel_follows(
     window = open_window(bench)
     bench.go("Inspect", "H7-13")
     window.refresh()
-    press(window, SPACE)
+    press(window, Key.Key_Return)
     assert board_record(bench.batch, "H7-13")["passed_unseen"] and bench.view.board == "H7-14"
-    press(window, Key.Key_Right, SPACE)
+    press(window, Key.Key_Right, Key.Key_Return)
     assert not board_record(bench.batch, "H7-14")["passed_unseen"] and bench.view.board == "H7-02"
 
 

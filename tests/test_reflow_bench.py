@@ -113,7 +113,7 @@ def test_joints_are_judged_after_a_run_and_inspect_begins_with_those_in_doubt(be
     doubt = left_in_doubt(bench.batch, board)
     assert len(doubt) == sum(g.cell == 0 and g.verdict != "kept" for g in load.joints)
     assert doubt[0][0] == next(g.part for g in load.joints if g.cell == 0 and g.verdict != "kept")
-    (first,) = [j for j in bench.judgements("Inspect") if j.rule == "inspect.heat"]
+    (first,) = [j for j in bench.judgements("Inspect") if j.rule == "inspect.doubt"]
     assert first.level is Level.UNKNOWN and doubt[0][0] in first.headline
     assert first.refs == tuple(ref for ref, _ in doubt)
 

@@ -17,6 +17,7 @@ from pytestqt.qtbot import QtBot
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.bench.stations.place.events import Placing
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE, one_side
@@ -116,7 +117,7 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     go(window, "Inspect")
     press(window, Key.Key_N)
     assert bench.view.board == "H7-01"
-    press(window, Key.Key_Slash, "u3", Key.Key_1, Key.Key_Right, Key.Key_W, Key.Key_Backspace, SPACE)
+    press(window, Key.Key_Slash, "u3", Key.Key_1, Key.Key_Right, Key.Key_W, Key.Key_Backspace, Key.Key_Return)
     assert [(f.ref, f.word) for f in bench.state.boards["H7-01"].faults] == [("U3", "bridge")] and bench.state.boards[
         "H7-01"
     ].station == "Rework"
@@ -124,7 +125,10 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     press(window, Key.Key_N, SPACE, SPACE)
     assert bench.state.boards["H7-01"].station == "Inspect" and not bench.state.boards["H7-01"].open_faults
     go(window, "Inspect")
-    press(window, Key.Key_N, SPACE)
+    press(window, Key.Key_N)
+    assert window.now_card.now.title.startswith("Look again at U3"), "what was mended comes first"
+    press(window, *[SPACE] * (len(fields_of(bench.batch)) + 1))
+    assert bench.state.boards["H7-01"].station == "Test"
     go(window, "Test")
     press(window, Key.Key_N, SPACE, Key.Key_2, "2.2M")
     assert bench.state.boards["H7-01"].readings[bench.derived.plan[0].key] == (2.2e6, "2.2M")

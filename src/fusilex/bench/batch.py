@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
-from typing import Any, Protocol
 
 from fusilex.bench.boards import Board, Load, PastePrint
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.events import Moved
+from fusilex.bench.declared import Declared
 from fusilex.bench.derived import Builds, Derived
 from fusilex.bench.refusal import Refused
 from fusilex.bench.source import Source
@@ -24,31 +24,6 @@ from fusilex.core.kit.quantities import PullLine
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.road.steps import DONE, Step, Steps
 from fusilex.journal.entries import Event
-
-
-class Declared(Protocol):
-    """What rules may ask of the stations of the road, without knowing any by name."""
-
-    @property
-    def name(self) -> str: ...
-    @property
-    def about(self) -> str: ...
-    @property
-    def aside(self) -> bool: ...
-    @property
-    def cautions(self) -> Mapping[str, tuple[str, ...]]: ...
-    @property
-    def cautions_here(self) -> Callable[[Batch], tuple[str, ...]]: ...
-    @property
-    def judge(self) -> Callable[[Batch], list[Judgement]]: ...
-    @property
-    def lacks(self) -> Callable[[Batch, Board], list[str]]: ...
-    @property
-    def remarks(self) -> Callable[[Batch, Board], list[Judgement]]: ...
-    @property
-    def papers(self) -> Callable[[Batch, Board], dict[str, Any]]: ...
-    @property
-    def work(self) -> Callable[[Batch, Board], bool]: ...
 
 
 @dataclass

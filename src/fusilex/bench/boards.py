@@ -56,7 +56,9 @@ class Load:
 
 @dataclass
 class Fault:
-    """A marked fault; `id` is the entry that marked it."""
+    """A marked fault; `id` is the entry that marked it, `pin` the joint it is at, '' for the part as a whole.
+    `accepted` says within which limit of the shop it lies, where it was measured and lies within.
+    """
 
     id: int
     ref: str
@@ -65,6 +67,24 @@ class Fault:
     when: str
     repaired: str | None = None
     result: str = ""
+    pin: str = ""
+    accepted: str = ""
+
+    @property
+    def place(self) -> str:
+        """The part, or the joint of it."""
+        return f"{self.ref}.{self.pin}" if self.pin else self.ref
+
+
+@dataclass(frozen=True)
+class Put:
+    """When a part came onto its board and by whom; of a machine from which slot, with which nozzle and head."""
+
+    at: str
+    who: str
+    slot: str = ""
+    nozzle: str = ""
+    head: str = ""
 
 
 @dataclass(frozen=True)
@@ -90,7 +110,7 @@ class Otherwise:
 class Board:
     """One board of the batch with its record so far. Prints and loads are kept by the step they were made at, with
     what was `heated` there; `heats` count by part; `inspected` and `passed` name steps: looked over at, and gone past
-    without work.
+    without work; `fields` say by step how many fields of the microscope were seen, out of how many.
     """
 
     serial: str
@@ -100,6 +120,7 @@ class Board:
     came_from: str = ""
     placed: list[str] = field(default_factory=list)
     placed_how: dict[str, str] = field(default_factory=dict)
+    put: dict[str, Put] = field(default_factory=dict)
     soldered: list[str] = field(default_factory=list)
     counted: set[str] = field(default_factory=set)
     faults: list[Fault] = field(default_factory=list)
@@ -115,6 +136,7 @@ class Board:
     skips: set[str] = field(default_factory=set)
     otherwise: list[Otherwise] = field(default_factory=list)
     inspections: int = 0
+    fields: dict[str, tuple[int, int]] = field(default_factory=dict)
     unseen: bool = False
     first_pass: bool | None = None
     tests: list[dict[str, Any]] = field(default_factory=list)
@@ -133,7 +155,7 @@ class Board:
 
     @property
     def open_faults(self) -> list[Fault]:
-        return [f for f in self.faults if f.repaired is None]
+        return [f for f in self.faults if f.repaired is None and not f.accepted]
 
     def heat(self, refs: Iterable[str]) -> None:
         """One more heat for these parts."""

@@ -9,6 +9,7 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.command import Command
+from fusilex.bench.declared import Thread
 from fusilex.bench.now import Now
 from fusilex.core.judgement import Judgement, Rule
 from fusilex.journal.entries import Event
@@ -37,6 +38,14 @@ def _no_papers(batch: Batch, board: Board) -> dict[str, Any]:
     return {}
 
 
+def _knows_nothing(batch: Batch, board: Board) -> Thread:
+    return {}
+
+
+def _doubts_nothing(batch: Batch, board: Board) -> Sequence[tuple[str, str]]:
+    return ()
+
+
 def _always(batch: Batch, board: Board) -> bool:
     return True
 
@@ -54,7 +63,8 @@ class Station(Room):
     bath, under theirs; `cautions_here` adds what only this design asks for. `rules` are the rules behind its
     judgements, by name, as F1 shows them. For Release, `lacks` names what of this station's work a board's record is
     without, `remarks` are judgements that go out with the board, `papers` what the station writes into the board's
-    papers. `work` says whether a step has any for a board; without, the board goes past. `aside` is true for what
+    papers; `thread` is what it knows of each part, for what faults have in common, `doubts` which of them it is unsure
+    of, and why. `work` says whether a step has any for a board; without, the board goes past. `aside` is true for what
     boards go to only when something is wrong.
     """
 
@@ -68,5 +78,7 @@ class Station(Room):
     lacks: Callable[[Batch, Board], list[str]] = _nothing
     remarks: Callable[[Batch, Board], list[Judgement]] = _no_remarks
     papers: Callable[[Batch, Board], dict[str, Any]] = _no_papers
+    thread: Callable[[Batch, Board], Thread] = _knows_nothing
+    doubts: Callable[[Batch, Board], Sequence[tuple[str, str]]] = _doubts_nothing
     work: Callable[[Batch, Board], bool] = _always
     aside: bool = False

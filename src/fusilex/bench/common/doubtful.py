@@ -1,4 +1,4 @@
-"""Joints that a run of the oven left in doubt: where eyes look first."""
+"""What earlier steps left in doubt of a board's parts: where eyes look first."""
 
 from __future__ import annotations
 
@@ -20,7 +20,9 @@ def doubtful(board: Board, load: Load) -> list[tuple[str, str]]:
 
 
 def left_in_doubt(batch: Batch, board: Board) -> list[tuple[str, str]]:
-    """The same for the loads of the sides that the step in view looks at."""
-    sides = ("top", "bottom") if batch.step.side == "both" else (batch.step.side,)
-    loads = [load for side in sides if (load := batch.load_of(board, side))]
-    return [part for load in loads for part in doubtful(board, load)]
+    """Parts on the sides that the step in view looks at, each with why: what the oven left in doubt first, then what
+    earlier steps did.
+    """
+    parts, both = batch.built(board), batch.step.side not in ("top", "bottom")
+    found = [row for station in reversed(list(batch.stations.values())) for row in station.doubts(batch, board)]
+    return [(ref, why) for ref, why in found if ref in parts and (both or parts[ref].side == batch.step.side)]

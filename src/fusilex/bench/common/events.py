@@ -18,6 +18,7 @@ RENAMED_RULES = {
     "ready.turn": "ready.rotation",
     "ready.fit": "ready.populate",
     "ready.body": "ready.package",
+    "inspect.heat": "inspect.doubt",
 }
 """Rules by the names older versions gave them: overrulings hang on these."""
 

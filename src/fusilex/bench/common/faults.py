@@ -22,14 +22,16 @@ class FaultMarked(Event, frozen=True):
     ref: str
     word: str
     station: str
+    pin: str = ""
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         word = OLDER_WORDS.get(self.word, self.word)
-        state.boards[self.board].faults.append(Fault(entry.number, self.ref, word, self.station, entry.at))
+        fault = Fault(entry.number, self.ref, word, self.station, entry.at, pin=self.pin)
+        state.boards[self.board].faults.append(fault)
 
     @property
     def words(self) -> str:
-        return f"{self.word} at {self.ref} of {self.board}"
+        return f"{self.word} at {self.ref}{self.pin and '.'}{self.pin} of {self.board}"
 
 
 class FaultStruck(Event, frozen=True):
@@ -49,11 +51,12 @@ class FaultStruck(Event, frozen=True):
 
 
 class MarkFault(Command, frozen=True):
-    """What is wrong with a part, in a word of the trade."""
+    """What is wrong with a part, or with the joint of a `pin` of it, in a word of the trade."""
 
     board: str
     ref: str
     word: str
+    pin: str = ""
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board)
@@ -63,7 +66,11 @@ class MarkFault(Command, frozen=True):
             raise Refused(f"“{self.word}” is no fault word; there are {', '.join(FAULT_WORDS)}.")
         if self.ref not in batch.design.part_by_ref:
             raise Refused(f"There is no part {self.ref}.")
-        return Result([FaultMarked(board.serial, self.ref, self.word, board.station)])
+        if self.pin and self.pin not in {p.pin for p in batch.design.part_by_ref[self.ref].pads}:
+            raise Refused(f"{self.ref} has no joint {self.pin}.")
+        if any((f.ref, f.pin, f.word) == (self.ref, self.pin, self.word) for f in board.open_faults):
+            raise Refused(f"{self.word} at {self.ref}{self.pin and '.'}{self.pin} is marked already.")
+        return Result([FaultMarked(board.serial, self.ref, self.word, board.station, self.pin)])
 
 
 def judge_faults(batch: Batch, board: Board) -> list[Judgement]:
@@ -73,7 +80,7 @@ def judge_faults(batch: Batch, board: Board) -> list[Judgement]:
             "inspect.fault",
             Level.STOP,
             f"{board.serial} {fault.ref} {fault.id}",
-            f"{fault.ref}: {fault.word}",
+            f"{fault.place}: {fault.word}",
             (Because("found at", fault.found_at), Because("board", board.serial)),
             "Repair it here." if board.station == "Rework" else "Goes to Rework with this board.",
             (fault.ref,),

@@ -1,9 +1,8 @@
-"""The verbs of inspection: the microscope's way over a board, and what faults have in common."""
+"""The verbs of inspection: the microscope's way over a board."""
 
 from __future__ import annotations
 
 import math
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,12 +10,9 @@ import numpy as np
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.design.hidden_joints import hidden_parts
-from fusilex.core.inspection.patterns import Pattern, Suspect, patterns, suspect
 from fusilex.core.inspection.tour import joints_seen, tour
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
-from fusilex.formats.bundle import read_one
-from fusilex.formats.lists.opportunities import read_opportunities
 
 LARGEST_MM = 1000.0
 
@@ -57,59 +53,3 @@ def _size(field: str) -> tuple[float, float]:
     if not (0 < wide <= LARGEST_MM and 0 < high <= LARGEST_MM):
         raise BadInput("--field", f"width and height up to {LARGEST_MM:g} mm, such as 20,15", field)
     return wide, high
-
-
-def find_patterns(file: str) -> Answer:
-    """What the faults of a record have in common: a CSV, a row an opportunity, `fault` 0 or 1, any other columns.
-    Raises `BadInput`.
-    """
-    attributes, fault = read_opportunities(read_one(Path(file)), Path(file).name)
-    found = patterns(attributes, fault)
-    doubt = None if found else suspect(attributes, fault)
-    boards = len(set(attributes.get("board", ()))) or None
-    more = None if doubt is None or doubt.times is None or boards is None else math.ceil(boards * (doubt.times - 1))
-    data: dict[str, Any] = {"findings": [_row(one) for one in found], "more_boards": more}
-    data |= {"opportunities": len(fault), "faults": sum(fault)}
-    judged = [_judged(one, Path(file).name) for one in found]
-    if not found:
-        judged = [_nothing(doubt, more, sum(fault), len(fault), Path(file).name)]
-    return Answer(judged, data, "\n".join(j.headline for j in judged))
-
-
-def _row(one: Pattern) -> dict[str, Any]:
-    row = {name: getattr(one, name) for name in ("attribute", "value", "faults", "of", "p", "q", "ratio")}
-    return {**row, "ratio_within95": list(one.within95), "also": [list(pair) for pair in one.also]}
-
-
-def _judged(one: Pattern, subject: str) -> Judgement:
-    headline = (
-        f"{one.attribute} {one.value}: {one.faults} faults of {one.of}, {one.ratio:.1f} times as often as elsewhere"
-    )
-    numbers = (
-        Because("within 95 %", f"{one.within95[0]:.1f} to {one.within95[1]:.1f} times"),
-        Because("chance of it, over all looked at", f"{one.q:.2g}"),
-        *(Because("cannot be told from", f"{name} {value}") for name, value in one.also),
-    )
-    return Judgement(
-        "inspect.pattern", Level.CARE, subject, headline, numbers, f"Look at {one.attribute} {one.value} first."
-    )
-
-
-def _nothing(doubt: Suspect | None, more: int | None, faults: int, of: int, subject: str) -> Judgement:
-    """No finding: nothing common, or not enough to tell."""
-    numbers = (Because("faults", faults), Because("opportunities", of))
-    if doubt is None:
-        level = Level.GO if faults else Level.UNKNOWN
-        text = (
-            f"{faults} faults have nothing in common that chance does not explain" if faults else "No fault, no pattern"
-        )
-        return Judgement("inspect.pattern", level, subject, text, numbers)
-    text = (
-        f"Whether {doubt.attribute} {doubt.value} is behind it cannot be told yet: {doubt.faults} faults of {doubt.of}"
-    )
-    boards = (
-        f"About {more} more boards like these would tell."
-        if more
-        else "Many more boards like these would have to tell."
-    )
-    return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers, boards)

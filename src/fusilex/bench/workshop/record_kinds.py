@@ -12,6 +12,7 @@ from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.record import Name, Positive, Record, Share
 from fusilex.core.heat.held import Gun
+from fusilex.core.inspection.severity import Grades
 from fusilex.core.printing.jar import LIFE, life_h
 from fusilex.core.printing.paste import Paste
 from fusilex.core.reflow.windows import ProcessWindow
@@ -178,8 +179,8 @@ class Person(Record, frozen=True):
 
 class Limits(Record, frozen=True):
     """What this shop goes by: gap of pads to probe (mm), reading above which nets are apart (Ω), the yield that is
-    good, the thickness of a board (mm), how many heats a part takes, and bodies whose sheet names another limit (°C)
-    than the standard: by part number or reference.
+    good, the thickness of a board (mm), how many heats a part takes, the class of workmanship, and bodies whose sheet
+    names another limit (°C) than the standard: by part number or reference.
     """
 
     what: ClassVar[str] = "limits"
@@ -189,7 +190,24 @@ class Limits(Record, frozen=True):
     good_yield: Share = 0.9
     board_mm: Annotated[float, Meta(ge=0.1, le=10)] = 1.6
     heats: Annotated[int, Meta(ge=1, le=20)] = 3
+    workmanship: Name = "general"
     bodies_c: dict[str, Annotated[float, Meta(ge=60, le=400)]] = {}
+
+
+class Workmanship(Record, frozen=True):
+    """A class of workmanship: the most a part may hang over its land, the least a hole or joint is filled, the most a
+    joint may be hollow (shares of 1). They belong to the standard you adopted; those that ship are starting points.
+    """
+
+    what: ClassVar[str] = "workmanship"
+    title: ClassVar[str] = "Workmanship"
+    overhang: Share = 0.5
+    fill: Share = 0.75
+    hollow: Share = 0.25
+
+    @property
+    def grades(self) -> Grades:
+        return Grades(self.overhang, self.fill, self.hollow)
 
 
 class Serials(Record, frozen=True):
@@ -219,6 +237,7 @@ KINDS: dict[str, type[Record]] = {
         Instrument,
         Person,
         Limits,
+        Workmanship,
         Serials,
     )
 }

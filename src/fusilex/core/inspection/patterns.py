@@ -79,17 +79,22 @@ def held_together(p: Floats) -> Floats:
     return np.minimum(q, 1.0)
 
 
-def patterns(attributes: Mapping[str, Sequence[str]], fault: Sequence[bool] | Mask) -> list[Pattern]:
+def patterns(
+    attributes: Mapping[str, Sequence[str]], fault: Sequence[bool] | Mask, rising: Sequence[str] = (), among: int = 1
+) -> list[Pattern]:
     """What faults have in common, the surest first. `attributes` hold a value a row, '' where there is none; a row is
-    an opportunity.
+    an opportunity. Of `rising` ones, which count something, "so many or more" is looked at too. Where this is one of
+    several tables, `among` is how many: q is held over all of them.
     """
     bad = np.asarray(fault, dtype=bool)
-    tested = _counted(attributes, bad)
+    tested = _counted(attributes, bad) + _from_on(
+        {name: attributes[name] for name in rising if name in attributes}, bad
+    )
     if not tested or not bad.any():
         return []
     count, of = np.array([one.faults for one in tested]), np.array([one.of for one in tested])
     p = midp(count, of, int(bad.sum()), len(bad))
-    q = held_together(p)
+    q = np.minimum(held_together(p) * among, 1.0)
     made = []
     for k in np.argsort(p, kind="stable"):
         if q[k] <= FALSE_SHARE and count[k] >= LEAST_FAULTS:
@@ -177,6 +182,19 @@ def _counted(attributes: Mapping[str, Sequence[str]], bad: Mask) -> list[_Value]
     return tested
 
 
+def _from_on(attributes: Mapping[str, Sequence[str]], bad: Mask) -> list[_Value]:
+    """Of attributes that count something: all cuts into fewer, and so many or more."""
+    tested = []
+    for name, values in attributes.items():
+        found, at = _numbered(values)
+        number = np.array([float(value) if value.replace(".", "", 1).isdecimal() else np.nan for value in found])[at]
+        for cut in np.unique(number[~np.isnan(number)])[1:-1].tolist():  # the last one is a value of its own
+            more = number >= cut
+            hits, there = int((bad & more).sum()), int(more.sum())
+            tested.append(_Value(name, f"{cut:g} or more", hits, there, more.astype(int), 1))
+    return tested
+
+
 def _pattern(one: _Value, chance: tuple[float, float], bad: Mask) -> Pattern:
     faults, of = one.faults, one.of
     rest, rest_of = int(bad.sum()) - faults, len(bad) - of
@@ -208,11 +226,11 @@ def stays(own: Mask, other: Mask, bad: Mask) -> float:
 
 def _told_apart(made: list[tuple[Pattern, Mask]], bad: Mask, sizes: Mapping[str, int]) -> list[Pattern]:
     """Those that another one does not explain; what cannot be told from one stands beside it. A value was picked as the
-    worst of its attribute's: its effect has to stay as if all of them were looked at.
+    worst of its attribute's, and that of all: its effect has to stay as if every one of them were looked at.
     """
 
     def explained(one: tuple[Pattern, Mask], by: tuple[Pattern, Mask]) -> bool:
-        return stays(one[1], by[1], bad) > STAYS / sizes[one[0].attribute]
+        return stays(one[1], by[1], bad) > STAYS / (sizes[one[0].attribute] * len(sizes))
 
     left: list[tuple[Pattern, Mask]] = []
     for new in made:

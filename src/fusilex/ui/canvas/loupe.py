@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.core.design.model import Part
+from fusilex.core.design.model import Pad, Part
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.theme import theme
@@ -25,14 +25,18 @@ class Loupe(QWidget):
         super().__init__()
         self.canvas = canvas
         self.part: Part | None = None
+        self.pad: Pad | None = None
         self.ghost = True
         self.title = ""
         self.detail = ""
         self.setMinimumSize(round(theme.base * 12), round(theme.base * 12))
         self.setAccessibleName("Loupe")
 
-    def look_at(self, part: Part | None, title: str = "", detail: str = "", ghost: bool = True) -> None:
-        self.part, self.title, self.detail, self.ghost = part, title, detail, ghost
+    def look_at(
+        self, part: Part | None, title: str = "", detail: str = "", ghost: bool = True, pad: Pad | None = None
+    ) -> None:
+        """Show a part; with a ring about a `pad` of it."""
+        self.part, self.title, self.detail, self.ghost, self.pad = part, title, detail, ghost, pad
         self.update()
 
     def field_mm(self) -> float:
@@ -76,6 +80,8 @@ class Loupe(QWidget):
             if near and other.side == self.canvas.side and other.ref != self.part.ref:
                 draw_part(painter, other)
         draw_part(painter, self.part, self.ghost)
+        if self.pad:
+            self._ring(painter, self.pad)
         painter.restore()
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(theme.colour("ink"), 4))
@@ -99,6 +105,15 @@ class Loupe(QWidget):
             False,
             Qt.AlignmentFlag.AlignHCenter,
         )
+
+    def _ring(self, painter: QPainter, pad: Pad) -> None:
+        x0, y0, x1, y1 = pad.polygon.bounds
+        pen = QPen(theme.colour("stop"), 3.5)
+        pen.setCosmetic(True)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        grow = 0.35 * max(x1 - x0, y1 - y0)
+        painter.drawEllipse(QRectF(x0, y0, x1 - x0, y1 - y0).adjusted(-grow, -grow, grow, grow))
 
     def _bar(self, painter: QPainter, circle: QRectF, scale: float) -> None:
         length = 10 ** math.floor(math.log10(self.field_mm() / 3))

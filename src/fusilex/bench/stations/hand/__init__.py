@@ -1,7 +1,7 @@
 """Hand: what is soldered with the iron, short before tall."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.hand import commands, events, judging, now
+from fusilex.bench.stations.hand import commands, events, judging, now, thread
 from fusilex.bench.stations.hand.rules import RULES
 
 STATION = Station(
@@ -11,6 +11,7 @@ STATION = Station(
     judge=judging.judge,
     rules=RULES,
     now=now.now,
+    thread=thread.thread,
     cautions=now.CAUTIONS,
     work=judging.work,
 )

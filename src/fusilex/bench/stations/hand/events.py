@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from fusilex.bench.boards import Put
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
@@ -19,6 +20,7 @@ class PartSoldered(Event, frozen=True):
         board = state.boards[self.board]
         if self.ref not in board.soldered:
             board.soldered.append(self.ref)
+        board.put[self.ref] = Put(entry.at, entry.who)
 
     @property
     def words(self) -> str:

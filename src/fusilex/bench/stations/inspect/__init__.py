@@ -1,16 +1,18 @@
 """Inspect: eyes over every board."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.inspect import commands, events, judging, now
+from fusilex.bench.stations.inspect import commands, deciding, events, judging, now
 from fusilex.bench.stations.inspect.rules import RULES
 
 STATION = Station(
     name="Inspect",
     commands=commands.COMMANDS,
-    events=events.EVENTS,
+    events=(*events.EVENTS, *deciding.EVENTS),
+    slices=events.SLICES,
     judge=judging.judge,
     rules=RULES,
     now=now.now,
+    cautions=deciding.CAUTIONS,
     lacks=judging.lacks,
     remarks=judging.remarks,
     papers=judging.papers,

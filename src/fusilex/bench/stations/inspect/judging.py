@@ -8,30 +8,33 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.common.faults import judge_faults
-from fusilex.bench.workshop.record_kinds import Limits
-from fusilex.bench.workshop.records import Records
-from fusilex.core.inspection.yields import wilson
+from fusilex.bench.stations.inspect.events import Looks
+from fusilex.bench.stations.inspect.touring import BEFORE
+from fusilex.bench.stations.inspect.yields import judge_yield
 from fusilex.core.judgement import Because, Judgement, Level
 
 
 def judge(batch: Batch) -> list[Judgement]:
-    """The batch's first-pass yield, the board's open faults, hidden joints."""
-    return [_first_pass(batch), *judge_faults(batch, batch.board), *_heat(batch), *_hidden(batch)]
+    """The batch's yield, the board's open faults, what is in doubt, the first article, hidden joints."""
+    own = [*judge_faults(batch, batch.board), *_doubt(batch), *_first(batch), *_hidden(batch)]
+    return [*judge_yield(batch), *own]
 
 
-def _first_pass(batch: Batch) -> Judgement:
-    seen = [b for b in batch.state.boards.values() if b.first_pass is not None]
-    if not seen:
-        return Judgement("inspect.yield", Level.UNKNOWN, "batch", "No board inspected yet")
-    share = wilson(sum(bool(b.first_pass) for b in seen), len(seen))
-    level = Level.GO if share.value >= batch.workshop[Records].first(Limits).good_yield else Level.CARE
-    shown = f"{100 * share.value:.0f} %, likely {100 * share.low:.0f} to {100 * share.high:.0f} %"
-    text = f"First-pass yield {share.good} of {share.n}"
-    return Judgement("inspect.yield", level, "batch", text, (Because("yield", shown),))
+def _first(batch: Batch) -> list[Judgement]:
+    """The first article of the step in view: signed, or not yet."""
+    if batch.step.method == BEFORE:
+        return []
+    signed = batch.state[Looks].first.get(batch.step.id)
+    if signed:
+        board, who, at = signed
+        numbers = (Because("signed by", who or "nobody named"), Because("on", at[:10]))
+        return [Judgement("inspect.first", Level.GO, batch.step.id, f"First article {board} is signed", numbers)]
+    do = "See every field of a good board, then G signs it."
+    return [Judgement("inspect.first", Level.CARE, batch.step.id, "No first article is signed yet", (), do)]
 
 
-def _heat(batch: Batch) -> list[Judgement]:
-    """Joints of this board that its oven run left in doubt."""
+def _doubt(batch: Batch) -> list[Judgement]:
+    """Parts of this board that earlier steps left in doubt."""
     found = left_in_doubt(batch, batch.board)
     if not found:
         return []
@@ -39,8 +42,8 @@ def _heat(batch: Batch) -> list[Judgement]:
     shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
     numbers = tuple(Because(ref, why) for ref, why in found[:6])
     do = "Their fillets first: wetted up the lead, shiny or as the alloy dries, none grainy."
-    subject = f"heat of {batch.board.serial}"
-    return [Judgement("inspect.heat", Level.UNKNOWN, subject, f"Look first at {shown}", numbers, do, tuple(named))]
+    subject = f"doubt of {batch.board.serial}"
+    return [Judgement("inspect.doubt", Level.UNKNOWN, subject, f"Look first at {shown}", numbers, do, tuple(named))]
 
 
 def _hidden(batch: Batch) -> list[Judgement]:
@@ -59,6 +62,10 @@ def lacks(batch: Batch, board: Board) -> list[str]:
 
 def remarks(batch: Batch, board: Board) -> list[Judgement]:
     """A board that went by without a look goes out with that on record."""
+    part_seen = [counts for counts in board.fields.values() if 0 < counts[0] < counts[1]]
+    if not board.unseen and part_seen:
+        text = f"{part_seen[0][0]} of {part_seen[0][1]} fields of board {board.serial} were looked through"
+        return [Judgement("inspect.unseen", Level.CARE, board.serial, text, (), "Look at the others now, or say so.")]
     if not board.unseen:
         return []
     text, do = f"Nobody looked at board {board.serial}", "Look now, or say so on the label."
@@ -70,15 +77,23 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
     return {
         "first_pass": board.first_pass,
         "inspections": board.inspections,
+        "fields_seen": {step: list(counts) for step, counts in board.fields.items()},
+        "first_article": [
+            {"step": step, "by": who, "at": at}
+            for step, (serial, who, at) in batch.state[Looks].first.items()
+            if serial == board.serial
+        ],
         "passed_unseen": board.unseen,
         "faults": [
             {
                 "ref": f.ref,
+                "joint": f.pin or None,
                 "word": f.word,
                 "found_at": f.found_at,
                 "when": f.when,
                 "repaired_at": f.repaired,
                 "result": f.result or None,
+                "accepted": f.accepted or None,
             }
             for f in board.faults
         ],

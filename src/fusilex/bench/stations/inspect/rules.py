@@ -19,15 +19,25 @@ RULES = {
         " looked at; what another value explains is not named.",
         "Hypergeometric mid-p, Benjamini and Hochberg, Cochran–Mantel–Haenszel",
     ),
+    "inspect.causes": Rule(
+        "Causes in the order in which small workshops meet them, each with 1 over its place; the surest finding of this"
+        " batch that speaks for one counts 6 times, the second half of that; 3 faults or more that gather nowhere it"
+        " would show count 0.4 times.",
+        "Published process guides; your own sheets win",
+    ),
     "inspect.tour": Rule(
         "Every joint of a side whole in some field of the microscope, by the fewest fields found; beside it a"
         " number that no tour can be below.",
         "Covering by an integer programme; bounded by its dual",
     ),
-    "inspect.heat": Rule(
-        "Joints that the oven's twin, held to the log of the run, does not vouch for; of a run by eye those that melt"
-        " last.",
-        "Twin of the oven",
+    "inspect.doubt": Rule(
+        "What earlier steps are unsure of: deposits that were marked, marks that hands looked at once, joints that the"
+        " oven's twin, held to the log of the run, does not vouch for; of a run by eye those that melt last.",
+        "The batch's record, twin of the oven",
+    ),
+    "inspect.first": Rule(
+        "The first board of a step is seen in full, field by field, and signed before others are built on it.",
+        "First article inspection, as your quality plan has it",
     ),
     "inspect.unseen": Rule("Every board is looked over before it is tested.", "The batch's record"),
 }

@@ -1,7 +1,7 @@
 """Kit: the right parts, enough of them, in reach."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.kit import bins, events, judging, now, stock
+from fusilex.bench.stations.kit import bins, events, judging, now, stock, thread
 from fusilex.bench.stations.kit.rules import RULES
 
 STATION = Station(
@@ -13,6 +13,7 @@ STATION = Station(
     judge=judging.judge,
     rules=RULES,
     now=now.now,
+    thread=thread.thread,
     cautions=now.CAUTIONS,
     remarks=judging.remarks,
     papers=judging.papers,

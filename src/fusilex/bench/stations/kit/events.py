@@ -193,7 +193,8 @@ class BinFilled(Event, frozen=True):
     before: int = 0
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Bins].filled[self.line] = Filled(self.count, self.lot, entry.at, self.before)
+        filled = state[Bins].filled[self.line] = Filled(self.count, self.lot, entry.at, self.before)
+        state[Bins].fillings.setdefault(self.line, []).append(filled)
 
     @property
     def words(self) -> str:

@@ -12,6 +12,7 @@ from fusilex.bench.stations.place import (
     run_events,
     setup,
     setup_events,
+    thread,
 )
 from fusilex.bench.stations.place.rules import RULES
 
@@ -23,6 +24,8 @@ STATION = Station(
     judge=judging.judge,
     rules=RULES,
     now=now.now,
+    thread=thread.thread,
+    doubts=thread.doubts,
     cautions=now.CAUTIONS,
     work=judging.work,
 )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import ClassVar
 
+from fusilex.bench.boards import Put
 from fusilex.bench.common.paces import Paces
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
@@ -38,12 +39,13 @@ class WayChosen(Event, frozen=True):
 
 
 class PartsPlaced(Event, frozen=True):
-    """Parts are on a board's paste."""
+    """Parts are on a board's paste; `fed` gives slot, nozzle and head of those that a machine put there."""
 
     kind: ClassVar[str] = "parts_placed"
     board: str
     refs: list[str]
     how: str
+    fed: dict[str, tuple[str, str, str]] = {}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         board = state.boards[self.board]
@@ -51,6 +53,7 @@ class PartsPlaced(Event, frozen=True):
             if ref not in board.placed:
                 board.placed.append(ref)
             board.placed_how[ref] = self.how
+            board.put[ref] = Put(entry.at, entry.who, *self.fed.get(ref, ()))
         if self.how == HAND and len(self.refs) == 1:
             state[Paces].note(entry.at, self.refs[0])
 

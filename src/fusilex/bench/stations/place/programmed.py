@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
@@ -206,6 +206,16 @@ def plan_of(job: Job, kept: Kept) -> Plan:
     if there != len(job):
         raise Refused(f"The programme leaves {len(job) - there} parts out: find one anew.")
     return Plan(slot, tuple(trips))
+
+
+def fed_of(kept: Kept, cell: int, lines: Mapping[str, str]) -> dict[str, tuple[str, str, str]]:
+    """Slot, nozzle and head by which a kept programme puts parts, by their lines, into a cell (1 …)."""
+    return {
+        ref: (kept.slots.get(lines[ref], ""), nozzles[head], str(head + 1))
+        for nozzles, picks, _ in kept.trips
+        for head, ref, at in picks
+        if at == cell and ref in lines
+    }
 
 
 def kept_of(batch: Batch) -> Kept | None:

@@ -14,7 +14,7 @@ from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import MACHINE, PartsPlaced
 from fusilex.bench.stations.place.machine import place_step
-from fusilex.bench.stations.place.programmed import kept_of
+from fusilex.bench.stations.place.programmed import fed_of, kept_of
 from fusilex.bench.stations.place.proving import judge_proof, lies_of, parts_to_look_at
 from fusilex.bench.stations.place.run_events import (
     PROOFS,
@@ -88,7 +88,8 @@ class MachineRan(Command, frozen=True):
             fresh = [r for r in refs if r not in board.placed]
             if not fresh:
                 continue
-            happened.append(PartsPlaced(board.serial, fresh, MACHINE))
+            fed = fed_of(kept, cell + 1, {ref: lines[ref, cell + 1].key for ref in fresh})
+            happened.append(PartsPlaced(board.serial, fresh, MACHINE, fed))
             if {p.ref for p in batch.parts_of(board.step, board)} <= {*board.placed, *fresh}:
                 counted = pieces_counted(batch, board, [*board.placed, *fresh])
                 happened += counted.events

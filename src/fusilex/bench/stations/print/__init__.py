@@ -1,7 +1,7 @@
 """Print: paste through the stencil, panel by panel."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.print import commands, dots, events, foil, foil_events, jars, judging, now
+from fusilex.bench.stations.print import commands, dots, events, foil, foil_events, jars, judging, now, thread
 from fusilex.bench.stations.print.rules import RULES
 
 STATION = Station(
@@ -13,6 +13,8 @@ STATION = Station(
     judge=judging.judge,
     rules=RULES,
     now=now.now,
+    thread=thread.thread,
+    doubts=thread.doubts,
     cautions=now.CAUTIONS,
     lacks=judging.lacks,
     papers=judging.papers,

@@ -33,12 +33,15 @@ class Changed:
 
 @dataclass
 class Printing:
-    """Prints in order; those wiped off stay in it, and are named in `wiped`."""
+    """Prints in order; those wiped off stay in it, and are named in `wiped`. By number how many prints there were since
+    the foil was wiped beneath, this one too.
+    """
 
     prints: list[PastePrint] = field(default_factory=list)
     wiped: list[Wiped] = field(default_factory=list)
     changes: list[Changed] = field(default_factory=list)
     jar: str = ""
+    since_wipe: dict[int, int] = field(default_factory=dict)
 
 
 def _change(state: BatchState, entry: Entry, what: str, reason: str) -> None:
@@ -103,6 +106,8 @@ class PanelPrinted(Event, frozen=True):
         printing.prints.append(made)
         if "stroke" not in state[Run].stages.get((self.step, self.panel), ()):
             state[Foil].strokes[self.step] += 1
+        foil = state[Foil]
+        printing.since_wipe[number] = foil.strokes[self.step] - foil.wiped_after[self.step]
         state[Run].accepted(self.step, self.panel, number)
         for board in state.panel_boards(self.panel):
             if not self.boards or board.serial in self.boards:

@@ -2,7 +2,7 @@
 
 from fusilex.bench.common import held, held_ahead
 from fusilex.bench.station import Station
-from fusilex.bench.stations.reflow import commands, events, judging, now, twin
+from fusilex.bench.stations.reflow import commands, events, judging, now, thread, twin
 from fusilex.bench.stations.reflow.rules import RULES
 
 STATION = Station(
@@ -14,6 +14,8 @@ STATION = Station(
     judge=judging.judge,
     rules={**RULES, "heat.held": held_ahead.RULE},
     now=now.now,
+    thread=thread.thread,
+    doubts=thread.doubts,
     cautions={**now.CAUTIONS, **held.CAUTIONS},
     lacks=judging.lacks,
     papers=judging.papers,

@@ -1,0 +1,105 @@
+"""The microscope's way over the board in hand: its fields, what each shows, which were seen and which come next."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import shapely
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.stations.inspect.events import Looks
+from fusilex.bench.workshop.record_kinds import Microscope
+from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Part
+from fusilex.core.design.outlines import body_polygon
+from fusilex.core.inspection.tour import Floats, joints_seen, tour
+
+BEFORE = "before the oven"
+"""The way of looking at which there are no joints yet: every part there, square, the right way round."""
+
+
+@dataclass(frozen=True)
+class Field:
+    """A field of the tour: where its middle is (mm, design), its size, and the parts and joints it shows whole."""
+
+    side: str
+    x: float
+    y: float
+    width: float
+    height: float
+    refs: tuple[str, ...]
+    joints: tuple[str, ...]
+
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        return self.x - self.width / 2, self.y - self.height / 2, self.x + self.width / 2, self.y + self.height / 2
+
+
+def fields_of(batch: Batch) -> tuple[Field, ...]:
+    """All fields of the step in view, its sides one after the other."""
+    scope = batch.workshop[Records].first(Microscope)
+    parts = tuple(p for p in batch.design.parts if p.populated)
+    sides = ("top", "bottom") if batch.step.side not in ("top", "bottom") else (batch.step.side,)
+    size = scope.field_w_mm, scope.field_h_mm
+    before = batch.step.method == BEFORE
+    return tuple(f for side in sides for f in _fields(_Board(batch, parts), side, before, size, scope.overlap))
+
+
+class _Board:
+    """The design, as what a tour depends on."""
+
+    def __init__(self, batch: Batch, parts: Sequence[Part]) -> None:
+        self.design, self.parts = batch.design, parts
+
+    def __hash__(self) -> int:
+        return hash(id(self.design))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Board) and self.design is other.design
+
+
+@lru_cache(maxsize=16)
+def _fields(board: _Board, side: str, before: bool, size: tuple[float, float], overlap: float) -> tuple[Field, ...]:
+    names, boxes = bodies(board.parts, side) if before else joints_seen(board.design, side)
+    made = []
+    for stop in tour(names, boxes, size, overlap).stops:
+        refs = tuple(dict.fromkeys(name if before else name.rpartition(".")[0] for name in stop.joints))
+        made.append(Field(side, stop.x, stop.y, *size, refs, () if before else stop.joints))
+    return tuple(made)
+
+
+def bodies(parts: Sequence[Part], side: str) -> tuple[list[str], Floats]:
+    """Parts that stand on a side, and the boxes of their bodies (n × 4, mm)."""
+    own = [p for p in parts if p.side == side and not p.through_hole]
+    return [p.ref for p in own], shapely.bounds([body_polygon(p) for p in own]).reshape(-1, 4)
+
+
+def unseen(batch: Batch, board: Board) -> list[Field]:
+    """Fields that nobody looked through since something in them was mended: all of their parts lie in none that was."""
+    looks = batch.state[Looks].seen.get((board.serial, batch.step.id), [])
+    mended = {f.ref: f.repaired for f in board.faults if f.repaired}
+    left = []
+    for field in fields_of(batch):
+        since = max((mended[ref] for ref in field.refs if ref in mended), default="")
+        own = [look for look in looks if look.side == field.side and look.at > since]
+        if not own or not _covered(field, np.array([look.box for look in own])):
+            left.append(field)
+    return sorted(left, key=lambda field: not mended.keys() & set(field.refs))  # what was mended is looked at first
+
+
+def _covered(field: Field, looks: Floats) -> bool:
+    """The field was looked at as a whole: at one place, or with a microscope that shows more at once."""
+    x0, y0, x1, y1 = field.box
+    slack = 0.02
+    inside = (looks[:, 0] <= x0 + slack) & (looks[:, 1] <= y0 + slack)
+    return bool((inside & (looks[:, 2] >= x1 - slack) & (looks[:, 3] >= y1 - slack)).any())
+
+
+def seen_boxes(batch: Batch, board: Board, side: str) -> list[tuple[float, float, float, float]]:
+    """What of a side was looked at, and counts."""
+    left = {(f.side, f.x, f.y) for f in unseen(batch, board)}
+    return [f.box for f in fields_of(batch) if f.side == side and (f.side, f.x, f.y) not in left]

@@ -1,0 +1,132 @@
+"""The verbs of faults: what those of a record have in common, and where a fault comes from."""
+
+from __future__ import annotations
+
+import math
+import re
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from fusilex.bench.archive import batch_in
+from fusilex.bench.findings import Findings, find
+from fusilex.bench.rooms import open_journal
+from fusilex.bench.verbs.answer import Answer
+from fusilex.core.inspection.causes import ranked
+from fusilex.core.inspection.faults import FAULT_WORDS, fault_named
+from fusilex.core.inspection.patterns import Pattern, Suspect, patterns, suspect
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.formats.lists.opportunities import read_opportunities
+from fusilex.journal.bundle import is_bundle
+from fusilex.journal.place import sqlite_url
+
+RISING = re.compile(r"since|hours|minutes|\bage\b", re.IGNORECASE)
+"""Columns that count what may make faults more frequent."""
+
+
+def find_patterns(file: str) -> Answer:
+    """What the faults of a record have in common: of a batch's zip, or of a CSV with a row an opportunity, `fault` 0 or
+    1, any other columns. Raises `BadInput`.
+    """
+    data, name = read_one(Path(file)), Path(file).name
+    if is_bundle(data):
+        return _of_batch(data, name)
+    attributes, fault = read_opportunities(data, name)
+    found = patterns(attributes, fault, [one for one in attributes if RISING.search(one)])
+    doubt = None if found else suspect(attributes, fault)
+    boards = len(set(attributes.get("board", ()))) or None
+    more = None if doubt is None or doubt.times is None or boards is None else math.ceil(boards * (doubt.times - 1))
+    told: dict[str, Any] = {"findings": [_row(one) for one in found], "more_boards": more}
+    told |= {"opportunities": len(fault), "faults": sum(fault)}
+    judged = [_judged(one, name) for one in found]
+    if not found:
+        judged = [_nothing(doubt, more, sum(fault), len(fault), name)]
+    return Answer(judged, told, "\n".join(j.headline for j in judged))
+
+
+def _found_in(data: bytes, name: str) -> Findings:
+    """What the faults of a batch's zip have in common, by a journal of its own. Raises `BadInput`."""
+    with TemporaryDirectory() as folder:
+        journal = open_journal(sqlite_url(Path(folder) / "batch.sqlite"))
+        try:
+            return find(batch_in(journal, data, name).batch)
+        finally:
+            journal.close()
+
+
+def _of_batch(data: bytes, name: str) -> Answer:
+    """The same of all faults of a batch, by their words."""
+    found = _found_in(data, name)
+    counts = {word: one.faults for word, one in found.evidence.items()}
+    rows = [{"fault": one.word, **_row(one.pattern), "sentence": one.sentence} for one in found.found]
+    more = [one.more_boards for one in found.doubts if one.more_boards]
+    told: dict[str, Any] = {"findings": rows, "more_boards": max(more, default=None), "faults": counts}
+    judged = [one.judgement for one in found.found] + [one.judgement for one in found.doubts]
+    if not judged:
+        text = "Faults have nothing in common that chance does not explain" if counts else "Too few faults to tell"
+        judged = [Judgement("inspect.pattern", Level.UNKNOWN, name, text)]
+    return Answer(judged, told, "\n".join(j.headline for j in judged))
+
+
+def why(fault: str, file: str | None = None) -> Answer:
+    """Causes of a fault, likeliest first, with what of a batch's zip speaks for and against. Raises `BadInput`."""
+    word = fault_named(fault)
+    if word is None:
+        raise BadInput("causes", f"a fault word: {', '.join(FAULT_WORDS)}", fault)
+    rows = _found_in(read_one(Path(file)), Path(file).name).causes(word) if file else ranked(word)
+    causes = [
+        {
+            "station": r.cause.station,
+            "cause": r.cause.text,
+            "check": r.cause.check,
+            "share": r.share,
+            "evidence": list(r.cause.evidence),
+            "for": list(r.speaks_for),
+            "against": list(r.speaks_against),
+        }
+        for r in rows
+    ]
+    text = [f"{n}. {r.cause.station}: {r.cause.text}. {r.cause.check}" for n, r in enumerate(rows, 1)]
+    judged = Judgement("inspect.causes", Level.UNKNOWN, word, f"{word}: begin with {rows[0].cause.text}")
+    return Answer([judged], {"fault": word, "causes": causes}, "\n".join(text))
+
+
+def _row(one: Pattern) -> dict[str, Any]:
+    row = {name: getattr(one, name) for name in ("attribute", "value", "faults", "of", "p", "q", "ratio")}
+    return {**row, "ratio_within95": list(one.within95), "also": [list(pair) for pair in one.also]}
+
+
+def _judged(one: Pattern, subject: str) -> Judgement:
+    headline = (
+        f"{one.attribute} {one.value}: {one.faults} faults of {one.of}, {one.ratio:.1f} times as often as elsewhere"
+    )
+    numbers = (
+        Because("within 95 %", f"{one.within95[0]:.1f} to {one.within95[1]:.1f} times"),
+        Because("chance of it, over all looked at", f"{one.q:.2g}"),
+        *(Because("cannot be told from", f"{name} {value}") for name, value in one.also),
+    )
+    return Judgement(
+        "inspect.pattern", Level.CARE, subject, headline, numbers, f"Look at {one.attribute} {one.value} first."
+    )
+
+
+def _nothing(doubt: Suspect | None, more: int | None, faults: int, of: int, subject: str) -> Judgement:
+    """No finding: nothing common, or not enough to tell."""
+    numbers = (Because("faults", faults), Because("opportunities", of))
+    if doubt is None:
+        level = Level.GO if faults else Level.UNKNOWN
+        text = (
+            f"{faults} faults have nothing in common that chance does not explain" if faults else "No fault, no pattern"
+        )
+        return Judgement("inspect.pattern", level, subject, text, numbers)
+    text = (
+        f"Whether {doubt.attribute} {doubt.value} is behind it cannot be told yet: {doubt.faults} faults of {doubt.of}"
+    )
+    boards = (
+        f"About {more} more boards like these would tell."
+        if more
+        else "Many more boards like these would have to tell."
+    )
+    return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers, boards)
