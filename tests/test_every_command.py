@@ -25,6 +25,7 @@ from fusilex.bench.boards import PastePrint
 from fusilex.bench.common.standing import Standing
 from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.station import Station
+from fusilex.bench.stations.inspect.pictures import Pictures
 from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
@@ -117,6 +118,9 @@ FIELDS: dict[str, Made] = {
     "seconds": lambda b, r: r.choice((150.0, 1.0, -1.0, 1e9)),
     "drifted": lambda b, r: r.random() < 0.2,
     "share": lambda b, r: r.choice((0.1, 0.6, 7.0)),
+    "sha": lambda b, r: r.choice(("", *(one.sha for one in b.state[Pictures].kept))),
+    "good": lambda b, r: r.random() < 0.7,
+    "said": lambda b, r: r.choice(([], [["R3", "missing", 0.5]], ["nonsense"], [["R3"]])),
     "looked": lambda b, r: r.random() < 0.5,
     "times": lambda b, r: r.choice(([0.0, 60.0], [60.0, 0.0], [0.0])),
     "settings": lambda b, r: r.choice(([25.0, 150.0], [9e9, 1.0], [1.0])),

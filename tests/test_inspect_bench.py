@@ -278,7 +278,7 @@ def test_the_patterns_stand_in_the_window_with_their_causes(qtbot, eyes: Bench, 
     planted(eyes)
     window = open_window(eyes)
     window.desk.go("Inspect", "H7-01")
-    press(window, Qt.Key.Key_Tab)
+    press(window, Qt.Key.Key_Tab, Qt.Key.Key_Tab)
     view = window.station.view
     qtbot.waitUntil(lambda: bool(view.findings.found), timeout=20_000)
     named = [row[0] for row in view.found.rows]

@@ -14,7 +14,7 @@ from fusilex.bench.rooms import BY_NAME, EVENTS, ROOMS
 SRC = Path(__file__).parents[1] / "src"
 FILES = sorted(p for p in (SRC / "fusilex").rglob("*.py"))
 LONGEST, WIDEST = 300, 120
-HEAVY = {"openpyxl", "segno", "serial", "jinja2", "alembic", "platformdirs", "gerbonara", "scipy"}
+HEAVY = {"openpyxl", "segno", "serial", "jinja2", "alembic", "platformdirs", "gerbonara", "cv2", "scipy"}
 """Libraries that are loaded only where they are needed: each would slow every start."""
 STARTERS = {"fusilex.app"}
 """What decides whether a window is wanted at all, and loads Qt only then."""

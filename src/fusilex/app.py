@@ -115,6 +115,8 @@ def _answer(o: argparse.Namespace) -> Answer:
             return oven_run.run(o.what, o.files, o.oven, o.setpoints, o.window, o.side, o.dial, o.panels, o.preheat)
         case "tour":
             return inspecting.lay_tour(o.folder, o.field, o.overlap, o.side)
+        case "compare":
+            return inspecting.compare_photo(o.good, o.photo, o.folder, o.side)
         case "patterns":
             return faults.find_patterns(o.file)
         case "causes":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -61,6 +62,10 @@ class Picture(QWidget):
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         return "", []
+
+    def take_files(self, names: Sequence[str]) -> bool:
+        """True where files that were dropped on the bench are for this picture, which takes them."""
+        return False
 
     def on_board(self, board: Board | None = None) -> list[Part]:
         """Parts that are on a board now, by default on the board in hand."""

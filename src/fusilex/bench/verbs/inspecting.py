@@ -1,8 +1,9 @@
-"""The verbs of inspection: the microscope's way over a board."""
+"""The verbs of inspection: the microscope's way over a board, and what differs on a picture of one."""
 
 from __future__ import annotations
 
 import math
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,11 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.inspection.tour import joints_seen, tour
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.photo.register import NotFound
+from fusilex.core.photo.suggest import judge_photo, straightened, suggest
 from fusilex.core.problems import BadInput
+from fusilex.formats.bundle import read_one
+from fusilex.formats.pictures import read_picture
 
 LARGEST_MM = 1000.0
 
@@ -53,3 +58,31 @@ def _size(field: str) -> tuple[float, float]:
     if not (0 < wide <= LARGEST_MM and 0 < high <= LARGEST_MM):
         raise BadInput("--field", f"width and height up to {LARGEST_MM:g} mm, such as 20,15", field)
     return wide, high
+
+
+def compare_photo(good: str, photo: str, folder: str, side: str = "top") -> Answer:
+    """What differs on a picture of a board from one of a good board. Raises `BadInput`."""
+    design = read_design(folder)
+    parts = [p for p in design.parts if p.populated]
+    pictures = [(Path(name).name, read_picture(read_one(Path(name)), Path(name).name)) for name in (good, photo)]
+    wanted = f"a picture of the {side} of {design.name}"
+    at = 0
+    try:
+        flat = straightened(pictures[0][1], design, side, parts)
+        at = 1
+        found = suggest(design, side, parts, pictures[1][1], [flat])
+    except NotFound as problem:
+        raise BadInput(pictures[at][0], wanted, str(problem)) from problem
+    rows = [
+        {
+            "ref": d.ref,
+            "verdict": d.verdict,
+            "score": round(d.score, 4),
+            "dx_mm": round(d.dx_mm, 3),
+            "dy_mm": round(d.dy_mm, 3),
+            "rotation_deg": d.rotation_deg,
+        }
+        for d in found.differences
+    ]
+    text = [f"{row['ref']:<6} {row['verdict']:<14} {row['score']:.2f}" for row in rows]
+    return Answer([judge_photo(found, design.name)], {"parts": rows}, "\n".join(text))

@@ -274,7 +274,7 @@ class Window(QMainWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         data = event.mimeData() if event else None
         paths = [url.toLocalFile() for url in data.urls() if url.isLocalFile()] if data else []
-        if paths:
+        if paths and not self.station.take_files(paths):
             self.files.dropped(*paths)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

@@ -1,14 +1,14 @@
 """Inspect: eyes over every board."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.inspect import commands, deciding, events, judging, now
+from fusilex.bench.stations.inspect import commands, deciding, events, judging, now, pictures
 from fusilex.bench.stations.inspect.rules import RULES
 
 STATION = Station(
     name="Inspect",
-    commands=commands.COMMANDS,
-    events=(*events.EVENTS, *deciding.EVENTS),
-    slices=events.SLICES,
+    commands=(*commands.COMMANDS, *pictures.COMMANDS),
+    events=(*events.EVENTS, *deciding.EVENTS, *pictures.EVENTS),
+    slices=(*events.SLICES, *pictures.SLICES),
     judge=judging.judge,
     rules=RULES,
     now=now.now,

@@ -9,6 +9,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.common.faults import judge_faults
 from fusilex.bench.stations.inspect.events import Looks
+from fusilex.bench.stations.inspect.pictures import papers as pictures
 from fusilex.bench.stations.inspect.touring import BEFORE
 from fusilex.bench.stations.inspect.yields import judge_yield
 from fusilex.core.judgement import Because, Judgement, Level
@@ -84,6 +85,7 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
             if serial == board.serial
         ],
         "passed_unseen": board.unseen,
+        "pictures": pictures(batch, board),
         "faults": [
             {
                 "ref": f.ref,

@@ -25,6 +25,12 @@ RULES = {
         " would show count 0.4 times.",
         "Published process guides; your own sheets win",
     ),
+    "inspect.photo": Rule(
+        "A picture is brought straight by the board's outline and features; each part is looked for as it lies, turned"
+        " about and not there, tones are held against the board beside it, joints against one another. Suggestions to"
+        " look at, no verdicts.",
+        "Features of Lowe (2004), correlation of renders; other good boards show what varies",
+    ),
     "inspect.tour": Rule(
         "Every joint of a side whole in some field of the microscope, by the fewest fields found; beside it a"
         " number that no tour can be below.",

@@ -1,0 +1,1 @@
+"""Pictures of boards: where the board lies in them, and what differs from a good one."""

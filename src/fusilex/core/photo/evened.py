@@ -1,0 +1,62 @@
+"""A picture taken apart: light evened out, colour without it, how sharp it is and where it glares."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from fusilex.core.design.model import Part
+from fusilex.core.photo.frame import Floats, Frame, Picture
+
+EVEN_MM, DARK, BRIGHT, BURNT = 5.0, 4.0, 1.5, 250
+"""Light is evened over so far; what is added so that black stays black; lightness of solder, beyond which a highlight
+tells nothing; a level that is white for the camera.
+"""
+
+
+@dataclass(frozen=True, eq=False)
+class Evened:
+    """Lightness and two colours over the wide blur of lightness (h × w × 3), sharpness (h × w), glare (h × w)."""
+
+    tones: Any
+    sharp: Any
+    glare: Any
+
+
+def evened(frame: Frame, picture: Picture) -> Evened:
+    """A picture in the frame, taken apart."""
+    import cv2
+
+    lab = cv2.cvtColor(picture.astype(np.float32) / 255, cv2.COLOR_BGR2LAB)
+    small = cv2.resize(lab[..., 0], None, fx=0.125, fy=0.125, interpolation=cv2.INTER_AREA)
+    ground = cv2.resize(cv2.GaussianBlur(small, (0, 0), EVEN_MM * frame.scale / 8), lab.shape[1::-1]) + DARK
+    fine = cv2.GaussianBlur(lab[..., 0], (0, 0), 0.04 * frame.scale)
+    edge = np.hypot(cv2.Sobel(fine, cv2.CV_32F, 1, 0), cv2.Sobel(fine, cv2.CV_32F, 0, 1)) / ground
+    sharp = cv2.GaussianBlur(edge**2, (0, 0), 1.5 * frame.scale)
+    glare = (picture.min(axis=2) >= BURNT).astype(np.float32)
+    tones = lab / ground[..., None]
+    np.minimum(tones[..., 0], BRIGHT, out=tones[..., 0])
+    return Evened(tones, sharp, glare)
+
+
+def drift(frame: Frame, shifts: Floats, like: Floats, parts: Sequence[Part]) -> Floats:
+    """What is left of a shift between two pictures at each part (n × 2, px): a plane through the shifts that were
+    found, by Huber's weights, what is more alike counting for more.
+    """
+    if len(parts) < 4:
+        return np.zeros((len(parts), 2))
+    at = np.array([(p.x, p.y) for p in parts])
+    base = np.column_stack([np.ones(len(at)), (at - at.mean(axis=0)) / (np.ptp(at, axis=0).max() + 1e-9)])
+    alike = np.clip(like, 0.0, 1.0) ** 2
+    weight = alike
+    for _ in range(20):
+        whole = base * weight[:, None]
+        plane, *_ = np.linalg.lstsq(whole.T @ base + 1e-6 * np.eye(3), whole.T @ shifts, rcond=None)
+        off = np.linalg.norm(shifts - base @ plane, axis=1)
+        scale = 1.5 * float(np.median(off)) + 0.02 * frame.scale
+        weight = alike * np.minimum(1.0, scale / np.maximum(off, 1e-9)) ** 2
+    left: Floats = base @ plane
+    return left
