@@ -21,11 +21,13 @@ STRAY = (("H7-02", "R3", "misaligned"), ("H7-11", "C4", "insufficient"), ("H7-15
 """Faults by chance."""
 
 
-def at_the_oven(path: Path) -> Bench:
-    """Heron's three panels printed and placed by the machine, by a proven programme."""
+def at_the_oven(path: Path, look: bool = False) -> Bench:
+    """Heron's three panels printed and placed by the machine, by a proven programme; with a look before the oven."""
     bench = open_demo(open_journal(sqlite_url(path)))
     c.acknowledge_all(bench)
     bench.do(c.AcceptFiles())
+    if look:
+        bench.do(c.AddStep("Inspect", "top", "Reflow", "before the oven"))
     for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull + 40))
     bench.do(c.CloseKit())

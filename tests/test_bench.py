@@ -162,7 +162,7 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     bench.do(c.MarkFault("H7-01", "U1", "cracked"))
     bench.do(c.InspectBoard("H7-01"))
     before = bench.batch.left_in_bin(bench.batch.line_of["U1"].key)
-    bench.do(c.RepairFault("H7-01", bench.state.boards["H7-01"].open_faults[0].id, "fixed"))
+    bench.do(c.RepairFault("H7-01", bench.state.boards["H7-01"].open_faults[0].id, "fixed", 0.0, "moisture"))
     whole = (
         Counter({k: 6 * n for k, n in by_hand.items()})
         + soldered

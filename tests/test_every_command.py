@@ -25,6 +25,7 @@ from fusilex.bench.boards import PastePrint
 from fusilex.bench.common.standing import Standing
 from fusilex.bench.rooms import BY_NAME, open_journal
 from fusilex.bench.station import Station
+from fusilex.bench.stations.hand.extra import Extra
 from fusilex.bench.stations.inspect.pictures import Pictures
 from fusilex.bench.stations.kit.events import bin_open
 from fusilex.bench.stations.kit.fitting import lines_to_pull
@@ -117,6 +118,14 @@ FIELDS: dict[str, Made] = {
     "number": lambda b, r: r.choice((1, 1, 2, 9)),
     "seconds": lambda b, r: r.choice((150.0, 1.0, -1.0, 1e9)),
     "drifted": lambda b, r: r.random() < 0.2,
+    "cause": lambda b, r: r.choice(("", "overheated")),
+    "sort": lambda b, r: r.choice(("wire", "harness", "late part", "rope")),
+    "what": lambda b, r: r.choice(("to the buzzer", "")),
+    "colour": lambda b, r: r.choice(("red", "")),
+    "where": lambda b, r: "J1",
+    "pull_n": lambda b, r: r.choice((0.0, 10.0, -1.0)),
+    "task": lambda b, r: r.choice((0, *b.state[Extra].tasks)),
+    "bath": lambda b, r: r.choice(("pot", "wave", "tub")),
     "share": lambda b, r: r.choice((0.1, 0.6, 7.0)),
     "sha": lambda b, r: r.choice(("", *(one.sha for one in b.state[Pictures].kept))),
     "good": lambda b, r: r.random() < 0.7,
@@ -247,7 +256,9 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
         "Reflow": lambda: c.RecordReflow(board.panel, "run.csv", LOG),
         "Hand": lambda: c.SolderPart(board.serial, part_in_hand(bench, pick)),
         "Inspect": lambda: c.InspectBoard(board.serial),
-        "Rework": lambda: c.RepairFault(board.serial, fault_in_hand(bench, pick), "fixed"),
+        "Rework": lambda: c.RepairFault(
+            board.serial, fault_in_hand(bench, pick), "fixed", 40.0, "a short of its output"
+        ),
         "Test": lambda: (
             c.TakeReading(board.serial, unread[0], "OL")
             if unread and pick.random() < 0.9

@@ -8,7 +8,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from planted import CLOGGED, at_the_eyes, faults_of
+from planted import CLOGGED, at_the_eyes, at_the_oven, faults_of
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
@@ -46,8 +46,8 @@ def planted(bench: Bench) -> Bench:
     return bench
 
 
-def level(bench: Bench, rule: str) -> Level:
-    return next(j.level for j in bench.judgements("Inspect") if j.rule == rule)
+def level(bench: Bench, rule: str, step: str = "Inspect") -> Level | None:
+    return next((j.level for j in bench.judgements(step) if j.rule == rule), None)
 
 
 def test_the_three_planted_causes_are_named_and_nothing_else(
@@ -236,6 +236,23 @@ def test_what_earlier_steps_doubt_is_looked_at_first(eyes: Bench) -> None:
     assert any(ref in eyes.now("Inspect").detail for ref in doubts if ref in field.refs)
 
 
+def test_before_the_oven_bodies_are_toured_and_put_right_where_they_lie(tmp_path: Path) -> None:
+    bench = at_the_oven(tmp_path / "wet.sqlite", look=True)
+    board = bench.state.boards["H7-01"]
+    bench.go(board.step, "H7-01")
+    fields = fields_of(bench.batch)
+    there = {p.ref for p in bench.design.parts if p.populated and p.side == "top" and not p.through_hole}
+    assert {ref for field in fields for ref in field.refs} == there and not any(field.joints for field in fields)
+    assert "All there, square, the right way round" in bench.now(board.step).detail
+    assert level(bench, "inspect.first", board.step) is None
+    bench.do(c.MarkFault("H7-01", "D1", "rotated"))
+    heats = dict(board.heats)
+    bench.do(c.TouchUp("H7-01", board.open_faults[0].id))
+    assert not board.open_faults and board.heats == heats and board.faults[0].result == "put right"
+    with pytest.raises(c.Refused, match="after soldering"):
+        bench.do(c.SignFirstArticle("H7-01"))
+
+
 def press(window, *keys) -> None:  # type: ignore[no-untyped-def]
     for key in keys:
         if isinstance(key, str):
@@ -262,8 +279,11 @@ def test_a_board_is_toured_marked_and_signed_by_keys(qtbot, eyes: Bench, open_wi
     assert "signed" in window.desk.said and eyes.state.boards["H7-01"].station == "Inspect"
     press(window, key.Key_Slash, "R3", ".", "1")
     assert [(f.place, f.word) for f in eyes.state.boards["H7-01"].open_faults] == [("R3.1", "bridge")]
+    press(window, ".", key.Key_Slash, "D1", "9")
+    assert eyes.state.boards["H7-01"].open_faults[-1].place == "D1", "the joint in hand was another part's"
+    eyes.do(c.Undo())
     del eyes.state.cautions["Touch up"]  # as if nobody had read them yet
-    press(window, "t")
+    press(window, key.Key_Slash, "R3", "t")
     assert window.now_card.now.title == "Read first" and eyes.state.boards["H7-01"].open_faults
     press(window, key.Key_Space, "t")
     assert not eyes.state.boards["H7-01"].open_faults and "Look again at R3" in window.now_card.now.title

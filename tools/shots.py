@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -189,7 +190,7 @@ VIEWS = (
     ("rework", "Rework", "H7-03"),
     ("test", "Test", "H7-02"),
     ("release", "Release", "H7-01"),
-    ("place-dim", "Place", "H7-07"),
+    ("inspect-photo", "Inspect", "H7-04"),
 )
 
 
@@ -203,11 +204,34 @@ VIEW_OF = {
     "print-foil": 2,
     "kit-stock": 1,
     "place": 0,
-    "place-dim": 0,
+    "inspect": 0,
+    "inspect-photo": 1,
     "machine": 2,
     "reflow": 0,
     "reflow-foretold": 1,
 }
+
+
+def compare(app: QApplication, window: Window, place: Path) -> None:
+    """A good board's photograph, then one with a part missing and one turned round, as a renderer makes them up."""
+    sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+    import cv2
+    from photos import Scene, photograph
+
+    bench, view = window.desk.bench, window.station.view
+    good = Scene(tilt=(2, 3), turn=-3, uneven=0.2, seed=1)
+    bad = Scene(gone=("R3",), moved={"D1": (0, 0, 180)}, tilt=(-6, 8), turn=7, uneven=0.5, shadow=True, seed=2)
+    for serial, name, scene in (("H7-05", "good.jpg", good), ("H7-04", "H7-04.jpg", bad)):
+        window.desk.go("Inspect", serial)
+        cv2.imwrite(str(place / name), photograph(bench.design, "top", scene))
+        view.take(str(place / name))
+        while view.aside.busy:
+            app.processEvents()
+            time.sleep(0.02)
+        if serial == "H7-05":
+            kept = view.kept
+            bench.do(c.TeachPicture(serial, kept.sha, True))
+    view.canvas.selected = "D1"
 
 
 def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ...] = (), scale: float = 1.0) -> None:
@@ -227,7 +251,7 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
         for name, station, serial in VIEWS[1:]:
             if only and name not in only:
                 continue
-            themes.use(themes.DIM if name.endswith("-dim") else themes.LIGHT)
+            themes.use(themes.DIM if name == "inspect-photo" else themes.LIGHT)
             window.desk.said = ""
             window.desk.go(station, serial)
             if station == "Place":
@@ -242,12 +266,13 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 run_machine(window)
             if name == "reflow-foretold":
                 foretell(app, window)
-            if name == "inspect":
-                window.station.canvas.selected = "U3"
+            if name == "inspect-photo":
+                compare(app, window, Path(place))
             window.desk.say("")
             _grab(app, window, folder / f"{name}.png")
             if name == "machine":
                 window.station.view.run.halt()
+        themes.use(themes.LIGHT)
         shoot_dialogs(app, window, folder, only)
         window.close()
 

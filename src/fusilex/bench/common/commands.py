@@ -71,6 +71,8 @@ class PassStep(Command, frozen=True):
         step = batch.steps.by_id.get(board.step)
         if step is None or step.station not in WITH_PARTS:
             raise Refused(f"Board {board.serial} is at {batch.where(board)}: that is not passed by.")
+        if batch.stations[step.station].work(batch.about(board.serial, step.id), board):
+            raise Refused(f"Something is left to do at {batch.where(board)}: see its judgements.")
         return Result([StepPassed(board.serial, board.step), *batch.onward([board])])
 
 

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board
+from fusilex.bench.boards import Board, Put
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.refusal import Refused
@@ -18,7 +18,7 @@ from fusilex.bench.workshop.losses import PieceLost, PiecesPlaced
 from fusilex.core.kit.losses import loss_key
 from fusilex.journal.entries import Entry, Event
 
-REPLACED_WORDS = ("missing", "wrong part", "cracked")
+REPLACED_WORDS = ("missing", "wrong part", "cracked", "burnt")
 """Faults that are repaired with another piece: the first one is lost."""
 
 
@@ -72,6 +72,7 @@ class PartReplaced(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         replaced = state[Bins].replaced
         replaced[self.line] = replaced.get(self.line, 0) + 1
+        state.boards[self.board].put[self.ref] = Put(entry.at, entry.who)
 
 
 class DropPart(Command, frozen=True):

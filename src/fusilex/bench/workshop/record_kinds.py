@@ -179,8 +179,9 @@ class Person(Record, frozen=True):
 
 class Limits(Record, frozen=True):
     """What this shop goes by: gap of pads to probe (mm), reading above which nets are apart (Ω), the yield that is
-    good, the thickness of a board (mm), how many heats a part takes, the class of workmanship, and bodies whose sheet
-    names another limit (°C) than the standard: by part number or reference.
+    good, the thickness of a board (mm), how many heats a part takes, the class of workmanship, what a good board is
+    worth (0: nobody says), and bodies whose sheet names another limit (°C) than the standard: by part number or
+    reference.
     """
 
     what: ClassVar[str] = "limits"
@@ -191,6 +192,7 @@ class Limits(Record, frozen=True):
     board_mm: Annotated[float, Meta(ge=0.1, le=10)] = 1.6
     heats: Annotated[int, Meta(ge=1, le=20)] = 3
     workmanship: Name = "general"
+    board_worth: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
     bodies_c: dict[str, Annotated[float, Meta(ge=60, le=400)]] = {}
 
 

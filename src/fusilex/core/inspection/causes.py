@@ -7,16 +7,16 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
-FOR, AGAINST, ENOUGH = 6.0, 0.4, 3
-"""How many times as likely a cause is with a finding that speaks for it; with enough faults looked at and none; and how
-many faults are enough for that.
+FOR, BESIDE, AGAINST, ENOUGH = 6.0, 0.4, 0.4, 3
+"""What the surest finding that speaks for a cause adds to it, and what share of that where it is only what cannot be
+told from the finding; by what it is multiplied where enough faults were looked at and none does; how many are enough.
 """
 
 
 @dataclass(frozen=True)
 class Cause:
     """A cause at a station, what to check there, and attributes at which its faults would gather, () where the record
-    cannot say. `pins` are values that an attribute must have to speak for it.
+    cannot say. `pins` are the values of the first of them that do.
     """
 
     station: str
@@ -157,14 +157,30 @@ _WINDOW = Cause("Ready", "a large pad printed in one opening traps gas", "Window
 _STRESS = Cause(
     "Release", "board bent: cut, screwed or dropped", "Distance from cuts and holes.", ("place on the board", "cell")
 )
-_DISTURBED = _MOVED
+_BATH = ("pot", "wave")
+
+
+def _bath(text: str, check: str) -> Cause:
+    return Cause("Hand", f"pot or wave: {text}", check, ("soldered with", "bath", "dwell"), _BATH)
+
+
+_BATH_BRIDGE = _bath("too slow, too long over preheat or in the solder, too little flux", "Speed, preheat, flux.")
+_BATH_POOR = _bath("dwell too short, solder or board too cool, flux burnt off, wave low", "Dwell, preheat, height.")
+_BATH_DRY = _bath("too fast, wave low, no flux, a part's shadow", "Speed, height, fluxer, which way boards go.")
+_BATH_DIRTY = _bath(
+    "pads or leads dirty, solder or flux contaminated, too cool", "Date of boards, the bath's analysis."
+)
+_BATH_HOLES = _bath("moisture from a cool board, a hole dirty or covered", "Preheat, bake, what covers the hole.")
+_BATH_SPIKE = _bath("too slow, flux gone, solder too cool", "Bath temperature, flux, how boards leave the wave.")
+_BATH_MASK = _bath("flux missing or unsuited, mask under-cured, too hot", "Flux, the mask, bath temperature.")
+_BATH_ROUGH = _bath("vibration, touched before it was solid, uneven wave", "Conveyor, cooling, the wave's top.")
 
 CAUSES: dict[str, tuple[Cause, ...]] = {
-    "bridge": (_DIRTY, _MISALIGNED, _OPENINGS, _PRESSED, _OFF, _OLD_PASTE, _FAST),
-    "no solder": (_CLOGGED, _MISALIGNED, _OPENINGS, _OLD_PASTE, _WARP, _IRON),
-    "insufficient": (_OPENINGS, _CLOGGED, _OLD_PASTE, _MISALIGNED, _IRON),
+    "bridge": (_DIRTY, _MISALIGNED, _OPENINGS, _PRESSED, _OFF, _OLD_PASTE, _FAST, _BATH_BRIDGE),
+    "no solder": (_CLOGGED, _MISALIGNED, _OPENINGS, _OLD_PASTE, _WARP, _IRON, _BATH_DRY),
+    "insufficient": (_OPENINGS, _CLOGGED, _OLD_PASTE, _MISALIGNED, _IRON, _BATH_POOR),
     "excess": (_OPENINGS, _DIRTY, _MISALIGNED, _IRON),
-    "cold joint": (_COLD, _DISTURBED, _SPENT, _IRON),
+    "cold joint": (_COLD, _MOVED, _SPENT, _IRON, _BATH_ROUGH),
     "solder balls": (_BALLS, _FAST, _OLD_PASTE, _MISALIGNED, _DIRTY),
     "tombstone": (_COPPER, _UNEVEN, _OFF, _FAST, _MISALIGNED),
     "misaligned": (_NOZZLE, _FEEDER, _POINTS, _AIR, _HAND),
@@ -175,10 +191,10 @@ CAUSES: dict[str, tuple[Cause, ...]] = {
     "billboard": (_FEEDER, _NOZZLE, _UNEVEN),
     "lifted part": (_COLD, _OFF, _IRON),
     "lifted lead": (_PRESSED, _WARP, _OPENINGS, _IRON),
-    "void": (_WINDOW, _SPENT, _PADS),
-    "no wetting": (_PADS, _SPENT, _COLD, _OLD_PASTE),
-    "spike": (_IRON, _COLD),
-    "solder on mask": (_MISALIGNED, _BALLS, _IRON),
+    "void": (_WINDOW, _SPENT, _PADS, _BATH_HOLES),
+    "no wetting": (_PADS, _SPENT, _COLD, _OLD_PASTE, _BATH_DIRTY),
+    "spike": (_IRON, _COLD, _BATH_SPIKE),
+    "solder on mask": (_MISALIGNED, _BALLS, _IRON, _BATH_MASK),
     "cracked": (_MOIST, _STRESS, _PRESSED, _HOT),
     "burnt": (_HOT, _IRON),
     "contaminated": (_SPENT, _IRON, _PADS),
@@ -189,7 +205,7 @@ CAUSES: dict[str, tuple[Cause, ...]] = {
 @dataclass(frozen=True)
 class Evidence:
     """What a batch's record says of one fault word: findings as (attribute, value, sentence), the surest first,
-    attributes whose values were looked at, and how many faults there are.
+    each followed by what cannot be told from it; attributes whose values were looked at, and how many faults there are.
     """
 
     findings: tuple[tuple[str, str, str], ...] = ()
@@ -197,14 +213,21 @@ class Evidence:
     faults: int = 0
 
 
+def _speaks(finding: tuple[str, str, str], cause: Cause) -> bool:
+    """True for a finding at an attribute that speaks for a cause, at the values that do."""
+    attribute, value, _ = finding
+    pinned = cause.pins and attribute == cause.evidence[0]
+    return attribute in cause.evidence and (not pinned or value in cause.pins)
+
+
 def ranked(word: str, evidence: Evidence | None = None) -> list[Ranked]:
     """Causes of a fault, likeliest first, with for and against from a batch. Raises KeyError for no fault word.
 
-    Each begins at 1 over its place; the surest finding that speaks for it multiplies, the second surest by half of
-    that, and so on. The shares are a ranking, not a measured chance.
+    Each begins at 1 over its place; the surest finding that speaks for one adds to that, the second surest half as much
+    and so on. The shares are a ranking, not a measured chance.
 
     >>> [round(r.share, 2) for r in ranked("spike")]
-    [0.67, 0.33]
+    [0.55, 0.27, 0.18]
     >>> seen = Evidence((("nozzle", "N2", "4 of 5 at nozzle N2"),), frozenset(("nozzle", "feeder")), 5)
     >>> ranked("misaligned", seen)[0].cause.station, ranked("misaligned", seen)[0].speaks_for
     ('Place', ('4 of 5 at nozzle N2',))
@@ -212,13 +235,15 @@ def ranked(word: str, evidence: Evidence | None = None) -> list[Ranked]:
     seen = evidence or Evidence()
     rows = []
     surest = list(dict.fromkeys(sentence for *_, sentence in seen.findings))
+    named = [next(f for f in seen.findings if f[2] == sentence) for sentence in surest]
     for n, cause in enumerate(CAUSES[word], 1):
-        own = [f for f in seen.findings if f[0] in cause.evidence and (not cause.pins or f[1] in cause.pins)]
+        own = [f for f in seen.findings if _speaks(f, cause)]
         told = tuple(dict.fromkeys(sentence for *_, sentence in own))
         asked = [name for name in cause.evidence if name in seen.attributes]
         none = not own and bool(asked) and seen.faults >= ENOUGH
-        better = FOR / (1 + surest.index(told[0])) if told else AGAINST if none else 1.0
-        weight = better / n
+        weight = (AGAINST if none else 1.0) / n
+        if own:
+            weight = 1 / n + FOR / (1 + surest.index(told[0])) * (1.0 if own[0] in named else BESIDE)
         against = (f"{seen.faults} faults do not gather at any {' or '.join(asked[:3])}",) if none else ()
         rows.append((weight, Ranked(cause, 0.0, told, against)))
     total = sum(weight for weight, _ in rows)

@@ -10,6 +10,7 @@ from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.hand.events import PartSoldered
+from fusilex.bench.stations.hand.extra import tasks_left
 
 
 class SolderPart(Command, frozen=True):
@@ -26,7 +27,7 @@ class SolderPart(Command, frozen=True):
             raise Refused(f"{self.ref} is not waiting to be soldered on board {board.serial}.")
         batch.hold_at(judge_bins(batch, {batch.lines_of(board)[self.ref].key: 1}))
         soldered = PartSoldered(board.serial, self.ref)
-        if not set(order) <= {*board.soldered, self.ref}:
+        if not set(order) <= {*board.soldered, self.ref} or tasks_left(batch, board, board.step):
             return Result([soldered])
         counted = pieces_counted(batch, board, [*board.soldered, self.ref])
         return Result([soldered, *counted.events, *batch.onward([board])], counted.workshop)

@@ -2,11 +2,30 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
+from datetime import datetime
+from itertools import pairwise
 from typing import ClassVar
 
 from fusilex.bench.boards import Put
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
+
+
+@dataclass
+class Soldering:
+    """When parts were soldered with the iron, the latest ones, and which they were."""
+
+    moments: list[tuple[float, str]] = field(default_factory=list)
+
+    def note(self, at: str, ref: str) -> None:
+        self.moments.append((datetime.fromisoformat(at).timestamp(), ref))
+        del self.moments[:-MOST_KEPT]
+
+    @property
+    def timed(self) -> list[tuple[str, float]]:
+        """Each part with the seconds since the one before it."""
+        return [(b[1], b[0] - a[0]) for a, b in pairwise(self.moments)]
 
 
 class PartSoldered(Event, frozen=True):
@@ -21,6 +40,7 @@ class PartSoldered(Event, frozen=True):
         if self.ref not in board.soldered:
             board.soldered.append(self.ref)
         board.put[self.ref] = Put(entry.at, entry.who)
+        state[Soldering].note(entry.at, self.ref)
 
     @property
     def words(self) -> str:
@@ -54,4 +74,5 @@ class HandDone(Event, frozen=True):
         return f"sending {self.board} on"
 
 
+MOST_KEPT = 300
 EVENTS = (PartSoldered, PartUnsoldered, HandDone)

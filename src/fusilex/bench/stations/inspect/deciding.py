@@ -10,6 +10,7 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.heat_limits import most_heats
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
+from fusilex.bench.stations.inspect.touring import BEFORE
 from fusilex.bench.workshop.record_kinds import Limits, Workmanship
 from fusilex.bench.workshop.records import Records
 from fusilex.core.inspection.faults import FAULT_WORDS, JOINT
@@ -36,18 +37,20 @@ class FaultAccepted(Event, frozen=True):
 
 
 class FaultTouchedUp(Event, frozen=True):
-    """A joint was touched up with the iron where it was seen."""
+    """A joint was touched up with the iron where it was seen; on `wet` paste a part was put right by tweezers."""
 
     kind: ClassVar[str] = "fault_touched_up"
     board: str
     fault: int
+    wet: bool = False
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         board = state.boards[self.board]
         for fault in board.faults:
             if fault.id == self.fault:
-                fault.repaired, fault.result = entry.at, "touched up"
-                board.heat([fault.ref])
+                fault.repaired, fault.result = entry.at, "put right" if self.wet else "touched up"
+                if not self.wet:
+                    board.heat([fault.ref])
 
     @property
     def words(self) -> str:
@@ -64,6 +67,8 @@ def grades_of(batch: Batch) -> tuple[str, Grades]:
 
 def advice(batch: Batch, board: Board, fault: Fault) -> Advice:
     """What the shop would do with a fault."""
+    if board.step in batch.steps.by_id and batch.steps.by_id[board.step].method == BEFORE:
+        return Advice.TOUCH_UP  # on wet paste everything is put right where it lies
     part = batch.design.part_by_ref.get(fault.ref)
     hidden = part is not None and part in batch.derived.hidden
     spent = board.heats.get(fault.ref, 0) >= most_heats(batch.workshop)
@@ -112,11 +117,12 @@ class TouchUp(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Inspect")
         fault = _open(board, self.fault)
-        if fault.word not in FAULT_WORDS or FAULT_WORDS[fault.word].of != JOINT:
+        wet = batch.steps.by_id[board.step].method == BEFORE
+        if not wet and (fault.word not in FAULT_WORDS or FAULT_WORDS[fault.word].of != JOINT):
             raise Refused(f"“{fault.word}” is not touched up: the part comes off, at Rework.")
         if advice(batch, board, fault) is not Advice.TOUCH_UP:
             raise Refused(f"No iron reaches {fault.place}, or it had its heats: that is for Rework.")
-        return Result([FaultTouchedUp(board.serial, fault.id)])
+        return Result([FaultTouchedUp(board.serial, fault.id, wet)])
 
 
 CAUTIONS = {

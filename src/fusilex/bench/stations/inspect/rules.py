@@ -21,8 +21,8 @@ RULES = {
     ),
     "inspect.causes": Rule(
         "Causes in the order in which small workshops meet them, each with 1 over its place; the surest finding of this"
-        " batch that speaks for one counts 6 times, the second half of that; 3 faults or more that gather nowhere it"
-        " would show count 0.4 times.",
+        " batch that speaks for one adds 6, the second half of that; 3 faults or more that gather nowhere it would show"
+        " count 0.4 times.",
         "Published process guides; your own sheets win",
     ),
     "inspect.photo": Rule(

@@ -9,11 +9,15 @@ from fusilex.bench.boards import Board
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved, ReadingsCleared
 from fusilex.bench.common.faults import to_repair
-from fusilex.bench.common.pieces import piece_replaced
+from fusilex.bench.common.pieces import REPLACED_WORDS, piece_replaced
+from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.rework.events import FaultRepaired, RepairsDone
+from fusilex.bench.stations.rework.mending import asks_why, method_of
 from fusilex.core.road.steps import DONE
 from fusilex.journal.entries import Event
+
+LONGEST_S = 86_400.0
 
 
 def eyes_again(batch: Batch, board: Board) -> str:
@@ -26,11 +30,15 @@ def eyes_again(batch: Batch, board: Board) -> str:
 
 
 class RepairFault(Command, frozen=True):
-    """`result` is ``fixed`` or ``scrapped``."""
+    """`result` is ``fixed`` or ``scrapped``; `seconds` are those it took, 0 where nobody timed it. `cause` says what
+    killed the part that is replaced.
+    """
 
     board: str
     fault: int
     result: str
+    seconds: float = 0.0
+    cause: str = ""
     cautions: ClassVar[str] = "Rework"
 
     def decide(self, batch: Batch) -> Result:
@@ -40,7 +48,16 @@ class RepairFault(Command, frozen=True):
         fault = next((f for f in board.open_faults if f.id == self.fault), None)
         if fault is None:
             raise Refused(f"That fault of board {board.serial} is not open.")
-        happened: list[Event] = [FaultRepaired(board.serial, fault.id, self.result)]
+        if not 0 <= self.seconds <= LONGEST_S:
+            raise Refused("A repair takes a day at most.")
+        if self.result == "fixed" and asks_why(fault) and not self.cause.strip():
+            raise Refused(f"Say what killed {fault.ref}: a new part dies of the same.")
+        line = batch.lines_of(board).get(fault.ref)
+        if self.result == "fixed" and fault.word in REPLACED_WORDS and line is not None:
+            batch.hold_at(judge_bins(batch, {line.key: 1}))
+        method = method_of(batch, fault)
+        name, seconds, cause = method.name if method else "", round(self.seconds, 1), self.cause.strip()
+        happened: list[Event] = [FaultRepaired(board.serial, fault.id, self.result, name, seconds, cause)]
         if self.result == "scrapped":
             return Result([*happened, Moved([board.serial], DONE)])
         replaced = piece_replaced(batch, board, fault.ref, fault.word)

@@ -2,48 +2,63 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults, to_repair
 from fusilex.bench.common.heat_limits import most_heats
-from fusilex.bench.workshop.record_kinds import AirGun
-from fusilex.bench.workshop.records import Records
-from fusilex.core.design.model import Part
+from fusilex.bench.stations.rework.mending import (
+    Repairs,
+    heat_of,
+    judge_again,
+    judge_worth,
+    method_of,
+    queue,
+    seconds_of,
+)
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.rework.heat import heat_radius, neighbours
+from fusilex.core.rework.heat import neighbours
 from fusilex.core.road.hanging import judge_heats
+
+AIR = ("air", "plate and air")
+"""Methods whose heat reaches beyond the part."""
+OR_AIR = ("iron both ends",)
+"""Methods that some do with air all the same."""
 
 
 def judge(batch: Batch) -> list[Judgement]:
-    """The board's own faults first, then the heat, then the queue."""
-    return [*judge_faults(batch, batch.board), *_heat(batch), *_heats(batch), _queue(batch)]
+    """The board's own faults first, then the heat and what it reaches again, whether it pays, then the queue."""
+    board = batch.board
+    heat = [*_heat(batch), *_heats(batch), *judge_again(batch, board)]
+    return [*judge_faults(batch, board), *heat, *judge_worth(batch, board), _queue(batch)]
 
 
 def _heats(batch: Batch) -> list[Judgement]:
     """Heats the part to mend had, over sides and repairs."""
     board = batch.board
-    mended = {f.ref: board.heats.get(f.ref, 0) for f in to_repair(batch, board)[:1]}
+    mended = {f.ref: board.heats.get(f.ref, 0) for f in queue(batch, board)[:1]}
     return [j.of(board.serial) for j in judge_heats(mended, 1, most_heats(batch.workshop))]
 
 
-def heat_of(batch: Batch, part: Part) -> float:
-    """Radius (mm) in which this workshop's hot air melts solder about a part."""
-    gun = batch.workshop[Records].first(AirGun)
-    return heat_radius(part, gun.nozzle_mm / 2, gun.spread_mm)
-
-
 def _queue(batch: Batch) -> Judgement:
-    queue = batch.state.at(batch.step.id)
-    if not queue:
+    waiting = batch.state.at(batch.step.id)
+    if not waiting:
         return Judgement("rework.queue", Level.GO, "queue", "Nothing to repair")
-    text = f"{len(queue)} board{'s wait' if len(queue) > 1 else ' waits'} for repair"
-    faults = sum(len(to_repair(batch, b)) for b in queue)
-    return Judgement("rework.queue", Level.CARE, "queue", text, (Because("open faults", faults),))
+    text = f"{len(waiting)} board{'s wait' if len(waiting) > 1 else ' waits'} for repair"
+    faults = [f for b in waiting for f in to_repair(batch, b)]
+    times = [s for f in faults if (s := seconds_of(batch, f)) is not None]
+    numbers = (Because("open faults", len(faults)), Because("about", round(sum(times) / 60), "min"))
+    return Judgement("rework.queue", Level.CARE, "queue", text, numbers)
 
 
 def _heat(batch: Batch) -> list[Judgement]:
-    for fault in to_repair(batch, batch.board)[:1]:
+    for fault in queue(batch, batch.board)[:1]:
         part = batch.design.part_by_ref.get(fault.ref)
         if part is None:
+            return []
+        method = method_of(batch, fault)
+        if method is not None and method.name not in (*AIR, *OR_AIR):
             return []
         near = neighbours(batch.design, part, heat_of(batch, part))
         subject = f"{fault.ref} of {batch.board.serial}"
@@ -52,7 +67,15 @@ def _heat(batch: Batch) -> list[Judgement]:
         light = [n.ref for n in near if n.blown]
         blown = Because("may blow away", ", ".join(light[:4]) or "none")
         text = f"{len(near)} part{'s stand' if len(near) > 1 else ' stands'} in the heat of {fault.ref}"
+        text += ", should you take air" if method is not None and method.name in OR_AIR else ""
         do = "Shield them, lowest airflow." if light else "Shield them."
         numbers = (Because("nearest", near[0].distance, "mm"), blown)
         return [Judgement("rework.heat", Level.CARE, subject, text, numbers, do, tuple(n.ref for n in near))]
     return []
+
+
+def papers(batch: Batch, board: Board) -> dict[str, Any]:
+    """What killed parts that were replaced."""
+    causes = batch.state[Repairs].causes
+    own = [f for f in board.faults if f.id in causes]
+    return {"killed_by": [{"ref": f.ref, "word": f.word, "cause": causes[f.id]} for f in own]}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.now import Now, elsewhere
-from fusilex.core.rework.method import method
+from fusilex.bench.stations.rework.mending import asks_why, method_of, queue, replaced_from, seconds_of
 from fusilex.core.road.steps import DONE
 
 CAUTIONS = {
@@ -26,9 +26,13 @@ def now(batch: Batch) -> Now:
     if not faults:
         do = "With your reasons on record. Space sends it back to the eyes."
         return Now(f"Board {board.serial} is accepted as it is", do)
-    fault = faults[0]
-    part = batch.design.part_by_ref.get(fault.ref)
-    hidden = part is not None and part in batch.derived.hidden
-    known = method(fault.word, len(part.pads) if part else 0, hidden)
-    detail = f"Board {board.serial}, found at {fault.found_at}. {known} Space when fixed, X to scrap the board."
-    return Now(f"Repair {fault.ref}: {fault.word}", " ".join(detail.split()))
+    fault = queue(batch, board)[0]
+    method, (source, left) = method_of(batch, fault), replaced_from(batch, board, fault)
+    told = [f"Board {board.serial}, found at {fault.found_at}"]
+    if method:
+        told.append(f"By {method.name}, about {max(1, round((seconds_of(batch, fault) or 0) / 60))} min")
+    if source:
+        told.append(f"The new one from {source}{'' if left is None else f', {left} left'}")
+    if asks_why(fault):
+        told.append("First what killed it: measure what drives it")
+    return Now(f"Repair {fault.place}: {fault.word}", f"{'. '.join(told)}. Space when fixed, X to scrap the board.")

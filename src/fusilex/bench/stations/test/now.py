@@ -10,6 +10,7 @@ from fusilex.bench.common.faults import to_repair
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.test.commands import doubt
 from fusilex.bench.stations.test.judging import shorts
+from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Level
 
 CAUTIONS = {
@@ -32,12 +33,19 @@ def now(batch: Batch) -> Now:
     board, plan = batch.board, batch.derived.plan
     if board.step != batch.step.id:
         return elsewhere(batch)
-    pair = next((p for p in plan if p.key not in board.readings), None)
+    pair = next_pair(batch, board)
     if pair is None:
         return _all_read(batch, board)
     nets = f"{pair.a.net} and {pair.b.net}, {pair.gap:.2f} mm apart."
     done = sum(p.key in board.readings for p in plan) / len(plan)
     return Now(f"Probe {pair.a.name} and {pair.b.name}", f"{nets} Type what the meter says, Enter.", done)
+
+
+def next_pair(batch: Batch, board: Board) -> ProbePair | None:
+    """The pair to probe next: those of parts that were mended first, then as planned; None when all were read."""
+    mended = {f.ref for f in board.faults if f.repaired}
+    left = [p for p in batch.derived.plan if p.key not in board.readings]
+    return min(left, key=lambda p: not {p.a.ref, p.b.ref} & mended, default=None)
 
 
 def _all_read(batch: Batch, board: Board) -> Now:

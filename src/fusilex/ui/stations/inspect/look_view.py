@@ -27,12 +27,12 @@ from fusilex.ui.desk import Desk
 from fusilex.ui.picture import neighbour
 from fusilex.ui.stations.inspect.fault_glyphs import draw_faults
 from fusilex.ui.stations.inspect.fault_pad import FaultPad
+from fusilex.ui.stations.inspect.field_card import FieldCard
 from fusilex.ui.stations.inspect.veil import draw_veil, on_canvas
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark
 from fusilex.ui.widgets.keys import Key
-from fusilex.ui.widgets.rows import Column, Rows
 
 
 class LookView(View):
@@ -41,7 +41,7 @@ class LookView(View):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.all_boards = False
-        self.pin = ""
+        self._in_hand = ("", "")
         self._walked: set[str] = set()
         self._reading = ""
         self._in_view = ("", 0.0)
@@ -50,11 +50,7 @@ class LookView(View):
         canvas.parts_on = lambda cell: self.whole_board() if self.batch.step.side == "both" else self.on_board()
         canvas.overlays = [self._veil, self._marks]
         canvas.part_clicked.connect(lambda ref, cell: self._select(ref))
-        self.here = Rows(
-            "In this field",
-            [Column("part", 1), Column("value", 3), Column("joints", 1, True), Column("mark", 2)],
-            "Every field was looked through.",
-        )
+        self.here = FieldCard()
         self.here.picked.connect(lambda row: self._select(self.here.rows[row][0]))
         self.loupe = Loupe(canvas)
         left, right = QVBoxLayout(), QWidget()
@@ -81,6 +77,12 @@ class LookView(View):
     def selected(self) -> Part | None:
         assert self.canvas
         return self.batch.built(self.bench.board).get(self.canvas.selected or "")
+
+    @property
+    def pin(self) -> str:
+        """The joint in hand of the part in hand, '' for the part as a whole."""
+        assert self.canvas
+        return self._in_hand[1] if self._in_hand[0] == self.canvas.selected else ""
 
     @property
     def pad(self) -> Pad | None:
@@ -112,7 +114,7 @@ class LookView(View):
             if self.all_boards
             else f"Panel {board.panel}, board {board.serial}{number}    {faults} open fault{'' if faults == 1 else 's'}"
         )
-        self._show_field(field)
+        self.here.show_field(self.batch, board, field, self.canvas.selected)
         part = self.selected
         joint = f", joint {self.pin}" if self.pad else ""
         hint = (light(part) or (f"mark {mark_lies(part)}" if mark_lies(part) else part.package.code)) if part else ""
@@ -122,7 +124,7 @@ class LookView(View):
     def _begin(self, field: Field | None) -> None:
         """A field came into view: its side up, its first part in hand, one in doubt before others."""
         assert self.canvas
-        self.pin = ""
+        self._in_hand = ("", "")
         parts = self.batch.built(self.bench.board)
         refs = [ref for ref in field.refs if ref in parts] if field else []
         if not refs:
@@ -138,20 +140,6 @@ class LookView(View):
         assert self.canvas
         side = self.batch.step.side
         return [p for p in self.whole_board() if p.side == (self.canvas.side if side == "both" else side)]
-
-    def _show_field(self, field: Field | None) -> None:
-        parts = self.batch.built(self.bench.board)
-        doubts = dict(left_in_doubt(self.batch, self.bench.board))
-        refs = [ref for ref in field.refs if ref in parts] if field else []
-        rows = [self._row(parts[ref], field, doubts.get(ref, "")) for ref in refs]
-        if self.canvas and self.canvas.selected in refs:
-            self.here.chosen = refs.index(self.canvas.selected)
-        self.here.show_rows(rows, [Level.UNKNOWN if ref in doubts else None for ref in refs])
-
-    def _row(self, part: Part, field: Field | None, doubt: str) -> tuple[str, ...]:
-        joints = sum(name.startswith(f"{part.ref}.") for name in field.joints) if field else 0
-        mark = {"none": "", "known": mark_lies(part), "unknown": "by the silk"}[part.polarity]
-        return part.ref, f"{part.value}{', ' if doubt else ''}{doubt}", str(joints or ""), mark
 
     def _veil(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """What of this side nobody looked through yet."""
@@ -209,7 +197,7 @@ class LookView(View):
 
     def _select(self, ref: str) -> None:
         assert self.canvas
-        self.canvas.selected, self.pin = ref, ""
+        self.canvas.selected, self._in_hand = ref, ("", "")
         self._walked.add(self.bench.board.serial)
         self.desk.changed.emit()
 
@@ -225,7 +213,7 @@ class LookView(View):
             return
         pins = ["", *(p.pin for p in self.selected.pads)]
         at = pins.index(self.pin) if self.pin in pins else 0
-        self.pin = pins[(at + (1 if key == "." else -1)) % len(pins)]
+        self._in_hand = self.selected.ref, pins[(at + (1 if key == "." else -1)) % len(pins)]
         self.desk.changed.emit()
 
     def mark(self, word: str) -> None:

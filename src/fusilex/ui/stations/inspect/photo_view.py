@@ -104,14 +104,17 @@ class PhotoView(View):
         assert self.canvas
         board, found = self.bench.board, self.compared
         shown = found.suggested + found.unseen if found else []
+        refs = [d.ref for d in shown]
+        if found and not shown:
+            self.rows.empty = "No difference is seen on the picture."
+        if self.canvas.selected in refs:
+            self.rows.chosen = refs.index(self.canvas.selected)
+        elif shown and self.selected is None:
+            self.canvas.selected = refs[0]
         self.rows.show_rows(
             [(d.ref, d.verdict, f"{d.score:.2f}") for d in shown],
             [Level.UNKNOWN if d.verdict in QUIET else Level.CARE for d in shown],
         )
-        if found and not shown:
-            self.rows.empty = "No difference is seen on the picture."
-        if found and shown and self.canvas.selected not in [d.ref for d in shown] and self.selected is None:
-            self.canvas.selected = shown[0].ref
         pictures = len(self.bench.state[Pictures].of(board.serial))
         many = f"    {pictures} picture{'' if pictures == 1 else 's'} kept"
         self.canvas.caption = f"Panel {board.panel}, board {board.serial}{many}"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.formats.pictures import ENDINGS
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.inspect.look_view import LookView
@@ -20,6 +21,8 @@ class InspectPicture(TabbedStation):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.add_strip()
+        for step in self.batch.steps.at_station(self.name):  # while nobody waits: the first tour loads the solver
+            fields_of(self.batch.about(self.bench.board.serial, step.id))
 
     def take_files(self, names: Sequence[str]) -> bool:
         """Pictures that are dropped on the bench are compared one after another."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fusilex.bench.common.faults import to_repair
+from fusilex.bench.stations.rework.mending import queue
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.core.reflow.windows import ProcessWindow
@@ -11,7 +11,7 @@ from fusilex.ui.held_view import HeldView
 
 class ReworkHeld(HeldView):
     def part(self) -> Part | None:
-        fault = next(iter(to_repair(self.batch, self.bench.board)), None)
+        fault = next(iter(queue(self.batch, self.bench.board)), None)
         return self.bench.design.part_by_ref.get(fault.ref) if fault else None
 
     def side(self) -> str:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.stations.test.commands import TakeReading, TestBoard, doubt
+from fusilex.bench.stations.test.now import next_pair
 from fusilex.bench.stations.test.typed_input import fault
 from fusilex.core.design.model import Pad
 from fusilex.core.electrical.probes import ProbePair
@@ -39,7 +40,7 @@ class TestPicture(StationPicture):
         plan = self.batch.derived.plan
         if self.chosen is not None and plan:
             return plan[self.chosen % len(plan)]
-        return next((p for p in plan if p.key not in self.bench.board.readings), plan[-1] if plan else None)
+        return next_pair(self.batch, self.bench.board) or (plan[-1] if plan else None)
 
     def refresh(self) -> None:
         assert self.canvas

@@ -1,0 +1,38 @@
+"""What a part takes with the iron here: solder, wire, tip, heat, and how long by the shop's own log."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.stations.hand.events import Soldering
+from fusilex.bench.workshop.record_kinds import Limits
+from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Part
+from fusilex.core.inspection.surroundings import copper_near
+from fusilex.core.soldering.joint import Dose, Heating, dose, heating
+from fusilex.core.soldering.minutes import seconds_a_joint
+
+
+@dataclass(frozen=True)
+class Care:
+    """Solder and heat for a part's joints, and whether one of them hangs on much copper."""
+
+    dose: Dose
+    heating: Heating
+    much_copper: bool
+
+
+def care_for(batch: Batch, part: Part) -> Care:
+    """By the part's own lands, holes and copper; leaded where the batch's paste is."""
+    leaded = "Pb" in batch.workshop[Records].paste(batch.state.paste).alloy
+    much = "much" in copper_near(batch.design, list(part.pads))
+    thick = batch.workshop[Records].first(Limits).board_mm
+    return Care(dose(part, thick, leaded), heating(part, much, leaded), much)
+
+
+def seconds_for(batch: Batch, part: Part) -> float:
+    """How long the part takes, s."""
+    pads = {p.ref: len(p.pads) for p in batch.design.parts}
+    timed = [(pads.get(ref, 0), seconds) for ref, seconds in batch.state[Soldering].timed]
+    return seconds_a_joint(timed) * max(1, len(part.pads))

@@ -1,0 +1,46 @@
+"""What people type at Hand: a bath with its settings, a wire or harness with its place and pull."""
+
+from __future__ import annotations
+
+import re
+
+from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.hand.extra import BATHS, KINDS, AddTask, SolderInBath
+
+BATH_EXAMPLE = "wave 255 110 12 3 1.5 no-clean"
+TASK_EXAMPLE = "wire, red, TP3 to the buzzer, at J1, 10 N"
+_ORDER = ("bath_c", "preheat_c", "speed_mm_s", "dwell_s", "height_mm")
+
+
+def read_bath(board: str, text: str) -> SolderInBath:
+    """``wave 255 110 12 3 1.5 no-clean``: bath °C, preheat °C, speed mm/s, dwell s, height mm, flux; ``pot 260 4`` is
+    bath and dwell alone. Raises `Refused`.
+    """
+    words = text.replace(",", " ").split()
+    numbers: list[float] = []
+    for word in words[1:]:
+        if not re.fullmatch(r"\d+(\.\d+)?", word) or len(numbers) == len(_ORDER):
+            break
+        numbers.append(float(word))
+    flux = " ".join(words[1 + len(numbers) :])
+    if not words or words[0].lower() not in BATHS or len(numbers) not in (2, len(_ORDER)):
+        raise Refused(f"Type bath °C, preheat °C, speed, dwell s, height mm and flux, such as {BATH_EXAMPLE}.")
+    names = ("bath_c", "dwell_s") if len(numbers) == 2 else _ORDER
+    return SolderInBath(board, words[0].lower(), {**dict(zip(names, numbers, strict=True)), "flux": flux})
+
+
+def read_task(step: str, text: str) -> AddTask:
+    """``wire, red, TP3 to the buzzer, at J1, 10 N``: what kind, its colour, what, where, and the pull it holds; colour,
+    place and pull may be left out. Raises `Refused`.
+    """
+    parts = [part.strip() for part in text.split(",") if part.strip()]
+    if len(parts) < 2 or parts[0].lower() not in KINDS:
+        raise Refused(f"Begin with {', '.join(KINDS)}, such as {TASK_EXAMPLE}.")
+    sort, rest = parts[0].lower(), parts[1:]
+    pull = re.fullmatch(r"(\d+(?:\.\d+)?)\s*[nN]", rest[-1])
+    rest = rest[:-1] if pull else rest
+    where = rest.pop()[3:] if rest and rest[-1].lower().startswith("at ") else ""
+    colour = rest.pop(0) if len(rest) > 1 else ""
+    if not rest:
+        raise Refused(f"Say what it is, such as {TASK_EXAMPLE}.")
+    return AddTask(step, sort, ", ".join(rest), colour, where, float(pull.group(1)) if pull else 0.0)

@@ -1,0 +1,155 @@
+"""The repairs of a board: in which order, by which method, with which nozzle, and whether they pay."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board, Fault
+from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.faults import to_repair
+from fusilex.bench.common.pieces import REPLACED_WORDS
+from fusilex.bench.workshop.record_kinds import AirGun, Limits, Person
+from fusilex.bench.workshop.records import Records
+from fusilex.core.design.model import Part
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.rework.heat import heat_radius
+from fusilex.core.rework.methods import method_for
+from fusilex.core.rework.queue import Mend, Worth, again_melted, in_order, learnt_seconds, worth_of
+from fusilex.core.soldering.handwork import Handwork
+
+KILLED = ("cracked", "burnt")
+"""Faults of a part that something killed: it is asked what, before a new one goes the same way."""
+
+
+@dataclass
+class Repairs:
+    """How repairs went: seconds by method, and how often they ended fixed or scrapped."""
+
+    seconds: dict[str, list[float]] = field(default_factory=dict)
+    ended: dict[str, int] = field(default_factory=dict)
+    causes: dict[int, str] = field(default_factory=dict)
+
+
+def part_of(batch: Batch, fault: Fault) -> Part | None:
+    return batch.design.part_by_ref.get(fault.ref)
+
+
+def method_of(batch: Batch, fault: Fault) -> Handwork | None:
+    """The method for a fault, None where only the shop's own procedure can tell."""
+    part = part_of(batch, fault)
+    return method_for(fault.word, part, part in batch.derived.hidden) if part else None
+
+
+def gun_for(batch: Batch, part: Part) -> AirGun:
+    """The smallest nozzle on record that covers the part; the largest there is where none does."""
+    guns = sorted(batch.workshop[Records].all(AirGun).values(), key=lambda g: g.nozzle_mm)
+    wide = max(part.package.size_x, part.package.size_y)
+    return next((g for g in guns if g.nozzle_mm >= wide), guns[-1] if guns else batch.workshop[Records].first(AirGun))
+
+
+def heat_of(batch: Batch, part: Part) -> float:
+    """Radius (mm) in which the hot air for a part melts solder about it."""
+    gun = gun_for(batch, part)
+    return heat_radius(part, gun.nozzle_mm / 2, gun.spread_mm)
+
+
+def reach_of(batch: Batch, part: Part, method: Handwork | None) -> float:
+    """How far the heat of a method reaches: air as its nozzle does, an iron not beyond the part."""
+    if method is not None and method.name in ("air", "plate and air"):
+        return heat_of(batch, part)
+    return max(part.package.size_x, part.package.size_y) / 2 + 0.5
+
+
+def mends(batch: Batch, board: Board) -> list[Mend]:
+    """Faults to mend in the order in which what was mended is melted again least."""
+    made = []
+    for fault in to_repair(batch, board):
+        if (part := part_of(batch, fault)) is None:
+            continue
+        method = method_of(batch, fault)
+        name = method.name if method else ""
+        made.append(Mend(fault.id, part, part in batch.derived.hidden, name, reach_of(batch, part, method)))
+    return in_order(made)
+
+
+def queue(batch: Batch, board: Board) -> list[Fault]:
+    """Open faults of a board in the order to mend them; those of no part of the design last."""
+    by_id = {fault.id: fault for fault in to_repair(batch, board)}
+    first = [by_id.pop(mend.fault) for mend in mends(batch, board)]
+    return [*first, *by_id.values()]
+
+
+def boards_in_order(batch: Batch) -> list[Board]:
+    """Boards that wait here: those with a part to be heated from below first, while the plate is warm; few faults
+    before many.
+    """
+
+    def rank(board: Board) -> tuple[bool, int]:
+        faults = mends(batch, board)
+        return not any(m.method == "plate and air" for m in faults), len(faults)
+
+    return sorted(batch.state.at(batch.step.id), key=rank)
+
+
+def asks_why(fault: Fault) -> bool:
+    """True where a dead part is to be replaced: what killed it comes first."""
+    return fault.word in KILLED or (fault.found_at == "Test" and fault.word in REPLACED_WORDS)
+
+
+def replaced_from(batch: Batch, board: Board, fault: Fault) -> tuple[str, int | None]:
+    """The bin, with its lot, that a new part comes from, and how many are left in it; '' where none is taken."""
+    line = batch.lines_of(board).get(fault.ref)
+    if fault.word not in REPLACED_WORDS or line is None:
+        return "", None
+    filled = batch.state[Bins].filled.get(line.key)
+    lot = f", lot {filled.lot}" if filled and filled.lot else ""
+    return f"bin {batch.bin_number[line.key]}{lot}", batch.left_in_bin(line.key)
+
+
+def seconds_of(batch: Batch, fault: Fault) -> float | None:
+    """How long a repair takes here, s."""
+    method = method_of(batch, fault)
+    return learnt_seconds(method.seconds, batch.state[Repairs].seconds.get(method.name, ())) if method else None
+
+
+def judge_worth(batch: Batch, board: Board) -> list[Judgement]:
+    """Whether what is left to mend on a board pays, where the workshop says what an hour and a board are worth."""
+    limits, people = batch.workshop[Records].first(Limits), batch.workshop[Records].all(Person).values()
+    rate = max((p.rate_per_h for p in people), default=0.0)
+    faults = to_repair(batch, board)
+    times = [s for fault in faults if (s := seconds_of(batch, fault)) is not None]
+    if not faults or not rate or not limits.board_worth or len(times) < len(faults):
+        return []
+    sum_ = worth_of(sum(times), rate, limits.board_worth, batch.state[Repairs].ended)
+    return [_said(board, sum_, rate)]
+
+
+def _said(board: Board, one: Worth, rate: float) -> Judgement:
+    numbers = (
+        Because("minutes", round(one.minutes, 1)),
+        Because("at an hour's", rate),
+        Because("costs", round(one.cost, 2)),
+        Because("a good board is worth", one.worth),
+        Because("good afterwards", f"{100 * one.chance:.0f} %, {one.fixed} of {one.tried} here"),
+    )
+    subject = f"worth of {board.serial}"
+    if one.saves >= 0:
+        return Judgement("rework.worth", Level.GO, subject, f"Mending saves about {one.saves:.2f}", numbers)
+    do = "Scrap it with X, or mend it for another reason."
+    text = f"Mending costs about {-one.saves:.2f} more than it saves"
+    return Judgement("rework.worth", Level.CARE, subject, text, numbers, do)
+
+
+def judge_again(batch: Batch, board: Board) -> list[Judgement]:
+    """What was mended before and lies in the heat of what is to be mended now."""
+    order = mends(batch, board)
+    hit = again_melted(order)
+    names = {m.fault: m.part.ref for m in order}
+    pairs = [(names[later], [names[f] for f in earlier]) for later, earlier in hit.items()]
+    if not pairs:
+        return []
+    later, earlier = pairs[0]
+    text = f"The heat of {later} reaches {', '.join(dict.fromkeys(earlier))} again"
+    do = "Shield it, or look at it once more after."
+    return [Judgement("rework.again", Level.CARE, f"{later} of {board.serial}", text, (), do, tuple(earlier))]
