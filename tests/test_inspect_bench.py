@@ -8,7 +8,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from planted import CLOGGED, at_the_eyes, at_the_oven, faults_of
+from planted import CLOGGED, at_the_eyes, at_the_oven, faults_of, kept_of
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
@@ -17,12 +17,15 @@ from scipy.stats import beta
 from fusilex.app import main
 from fusilex.bench.archive import batch_out
 from fusilex.bench.bench import Bench
+from fusilex.bench.common.bins import Bins, Filled
 from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.findings import find
+from fusilex.bench.opportunities import words_found
 from fusilex.bench.papers import board_record
 from fusilex.bench.stations.inspect.touring import fields_of, unseen
+from fusilex.bench.stations.print.events import Printing
 from fusilex.core.design.model import Design
-from fusilex.core.inspection.causes import CAUSES, ranked
+from fusilex.core.inspection.causes import CAUSES, Evidence, ranked
 from fusilex.core.inspection.expect import WAYS, mark_lies
 from fusilex.core.inspection.faults import FAULT_WORDS, FAULTS
 from fusilex.core.inspection.patterns import patterns
@@ -81,6 +84,40 @@ def test_the_three_planted_causes_are_named_and_nothing_else(
     assert main(["causes", "ugly"]) == 2 and "fault word" in capsys.readouterr().err
 
 
+def test_the_thread_of_a_part_is_what_the_programme_and_the_bins_say(eyes: Bench) -> None:
+    kept = kept_of(eyes.batch.about("H7-01", "Place"))
+    board = eyes.state.boards["H7-01"]
+    lines = eyes.batch.lines_of(board)
+    seen = 0
+    for nozzles, picks, _ in kept.trips:  # type: ignore[union-attr]
+        for head, ref, cell in picks:
+            if cell == board.cell + 1:
+                put = board.put[ref]
+                assert (put.slot, put.nozzle, put.head) == (kept.slots[lines[ref].key], nozzles[head], str(head + 1))  # type: ignore[union-attr]
+                seen += 1
+    assert seen > 30 and {put.head for put in board.put.values()} >= {"1", "2"}
+    assert eyes.state[Printing].since_wipe == {1: 1, 2: 2, 3: 3}
+    since = eyes.road.station("Print").thread(eyes.batch, eyes.state.boards["H7-13"])["prints since wipe"]
+    assert set(since.values()) == {"3"} and "U1" in since  # type: ignore[union-attr]
+    bins = Bins(fillings={"k": [Filled(9, "A", "2026-01-01"), Filled(9, "B", "2026-01-03")]})
+    assert [bins.lot_at("k", f"2026-01-0{day}") for day in (1, 2, 3, 4)] == ["A", "A", "B", "B"]
+    assert bins.lot_at("k", "2025-12-31") == "" == bins.lot_at("other", "2026-01-01")
+
+
+def test_prints_are_counted_from_the_wipe(bench: Bench) -> None:
+    c.acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    for line in bench.batch.lines:
+        bench.do(c.FillBin(line.key, line.pull + 40))
+    bench.do(c.CloseKit())
+    bench.go("Print", "H7-01")
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.do(c.PrintPanel(2, 0.12, "leaded"))
+    bench.do(c.WipeFoil())
+    bench.do(c.PrintPanel(3, 0.12, "leaded"))
+    assert bench.state[Printing].since_wipe == {1: 1, 2: 2, 3: 1}
+
+
 def test_every_fault_has_causes_and_a_key_of_its_own() -> None:
     assert CAUSES.keys() == FAULT_WORDS.keys()
     assert len({fault.key for fault in FAULTS}) == len(FAULTS)
@@ -88,6 +125,12 @@ def test_every_fault_has_causes_and_a_key_of_its_own() -> None:
         rows = ranked(word)
         assert [r.cause for r in rows] == list(CAUSES[word]), "without evidence the order is the table's"
         assert sum(r.share for r in rows) == pytest.approx(1)
+    nozzle = next(r for r in ranked("misaligned") if "nozzle" in r.cause.evidence)
+    seen = Evidence((), frozenset({"nozzle"}), 5)
+    against = next(r for r in ranked("misaligned", seen) if r.cause is nozzle.cause)
+    assert against.share < nozzle.share and "do not gather at any nozzle" in against.speaks_against[0]
+    few = next(r for r in ranked("misaligned", Evidence((), frozenset({"nozzle"}), 2)) if r.cause is nozzle.cause)
+    assert few.share == pytest.approx(nozzle.share) and not few.speaks_against, "two faults tell nothing"
 
 
 def test_what_rises_is_found_by_its_cut_and_chance_is_not() -> None:
@@ -97,6 +140,8 @@ def test_what_rises_is_found_by_its_cut_and_chance_is_not() -> None:
     table = {"prints since wipe": [str(v) for v in since], "cell": [str(v) for v in rng.integers(1, 7, since.size)]}
     (found,) = patterns(table, bad, ["prints since wipe"])
     assert found.value.endswith(" or more") and 7 <= int(found.value.split()[0]) <= 9
+    (among,) = patterns(table, bad, ["prints since wipe"], among=4)
+    assert among.q / found.q == pytest.approx(4) and among.p == found.p, "held over four tables"
     wrong = 0
     for _ in range(200):
         wrong += bool(patterns(table, rng.uniform(size=since.size) < 0.004, ["prints since wipe"]))
@@ -170,6 +215,7 @@ def test_what_lies_within_the_shops_limit_is_no_fault(eyes: Bench) -> None:
     bench.do(c.AcceptFault("H7-02", bench.state.boards["H7-02"].open_faults[0].id, 0.1))
     bench.do(c.InspectBoard("H7-02"))
     assert bench.state.boards["H7-02"].first_pass is True and bench.state.boards["H7-02"].step != "Rework"
+    assert "misaligned" not in words_found(bench.batch), "nor is it one for patterns"
     accepted = [f["accepted"] for f in board_record(bench.batch, "H7-02")["faults"]]
     assert accepted == ["overhang 10 %, high reliability workmanship wants at most 25 %"]
 

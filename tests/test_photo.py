@@ -151,6 +151,13 @@ def test_what_a_picture_does_not_show_is_said(heron: Design, good: np.ndarray) -
     half[:, 800:] = cv2.GaussianBlur(half[:, 800:], (0, 0), 14)
     said = suggest(heron, "top", parts, half, [good])
     assert len(said.unseen) >= 6 and "not seen" in [b.what for b in judge_photo(said, "x").because]
+    cut = photograph(heron, "top", looked(3))[:, :950]
+    beyond = suggest(heron, "top", parts, cut, [good])
+    at = view(heron, "top", looked(3)) @ np.array([[p.x, p.y, 1] for p in parts]).T
+    off = {p.ref for p, x in zip(parts, at[0] / at[2], strict=True) if x > 1000 and p.side == "top"}
+    assert off and {d.ref for d in beyond.unseen} >= off, "what lies beyond the rim is not missing"
+    grey = cv2.cvtColor(cv2.cvtColor(picture, cv2.COLOR_BGR2GRAY), cv2.COLOR_GRAY2BGR)
+    assert len(suggest(heron, "top", parts, grey, [good]).suggested) <= 2, "a picture in grey is no other board"
     with pytest.raises(NotFound):
         suggest(heron, "top", parts, np.random.default_rng(0).integers(0, 255, (600, 800, 3), np.uint8), [good])
     with pytest.raises(NotFound):
@@ -234,6 +241,9 @@ def test_pictures_are_compared_kept_and_taught_by_keys(
     kept = board_record(bench.batch, "H7-02")["pictures"][0]
     assert kept["name"] == "b.jpg" and ("R3", MISSING) in {(s["ref"], s["verdict"]) for s in kept["suggested"]}
     assert bench.journal.attachment(kept["sha256"]) == (tmp_path / "b.jpg").read_bytes()
+    window.desk.go("Inspect", "H7-03")
+    assert view.compared is None and not view.rows.rows, "another board has another picture"
+    window.desk.go("Inspect", "H7-02")
     QTest.keyClicks(window, "o")
     QTest.keyClick(window, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: not view.aside.busy, timeout=60_000)

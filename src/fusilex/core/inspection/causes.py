@@ -4,7 +4,7 @@ speaks for each. The order is only where one begins: evidence of the batch ranks
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 FOR, BESIDE, AGAINST, ENOUGH = 6.0, 0.4, 0.4, 3
@@ -276,8 +276,3 @@ USUAL: dict[str, str] = {
     "person": "Show one another how it is done.",
 }
 """What to check at an attribute that no cause of the fault names."""
-
-
-def attributes_of(causes: Collection[Cause]) -> set[str]:
-    """Every attribute that some cause would gather at."""
-    return {name for cause in causes for name in cause.evidence}

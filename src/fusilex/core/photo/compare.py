@@ -37,8 +37,7 @@ VERDICTS = (MISSING, TURNED, OTHER, SHIFTED, SHINE, UNSEEN, THERE, SAME)
 LIKE, GONE_GAIN, TURN_GAIN, MARK_GAIN, MARK_LIKE = 0.6, 0.02, 0.05, 0.15, 0.45
 MARKED, MARK_SAME = 0.8, 0.75
 SHIFT_SHARE, LEAST_SHIFT_MM, TWIST_DEG, FAR = 0.17, 0.09, 6.0, 0.1
-TONE, SPREADS, GLARE, SHARP, DRAWN_GAIN = 0.25, 6.0, 0.35, 0.12, 0.05
-REACH_PX = 24
+TONE, SPREADS, GLARE, SHARP, BEYOND, DRAWN_GAIN = 0.25, 6.0, 0.35, 0.12, 0.1, 0.05
 
 
 @dataclass(frozen=True)
@@ -77,12 +76,13 @@ def compare(
     is no difference. `drawn` where the good one is a drawing.
     """
     own = [p for p in parts if p.side == frame.side and p.populated]
-    a = evened(frame, good)
-    share = 1 / (1 + len(also))
-    rows = _rows(frame, a, evened(frame, photo), own, part_of(step, 0.0, share))
-    usual = [
-        _rows(frame, a, evened(frame, other), own, part_of(step, (1 + n) * share, (2 + n) * share))
-        for n, other in enumerate(also)
+    pictures = [evened(frame, picture) for picture in (good, photo, *also)]
+    if any(one.colourless for one in pictures):  # colours that one of them has not tell nothing
+        pictures = [one.in_grey() for one in pictures]
+    a, *others = pictures
+    share = 1 / len(others)
+    rows, *usual = [
+        _rows(frame, a, other, own, part_of(step, n * share, (n + 1) * share)) for n, other in enumerate(others)
     ]
     limits = {part.ref: _Limits.of(part.ref, usual) for part in own}
     found = [
@@ -153,12 +153,14 @@ def _shines(frame: Frame, a: Evened, b: Evened, parts: Sequence[Part]) -> dict[s
 
 
 def _unseen(frame: Frame, a: Evened, b: Evened, part: Part) -> bool:
-    """The picture does not show the part: out of focus there, or in glare, where the good one was not."""
+    """The picture does not show the part: beyond its rim, out of focus or in glare, where the good one was not."""
     x, y = (int(v) for v in np.round(frame.to_px([(part.x, part.y)])[0]))
     wide, tall = frame.size
     x, y = min(max(x, 0), wide - 1), min(max(y, 0), tall - 1)
     x0, y0, x1, y1 = _window(frame, body_polygon(part), 0.2)
     first, second = (float(s.glare[y0:y1, x0:x1].mean()) for s in (a, b))
+    if b.beyond[y0:y1, x0:x1].mean() > BEYOND:
+        return True
     return bool(second > GLARE + first or b.sharp[y, x] < SHARP * a.sharp[y, x])
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -11,19 +11,32 @@ import numpy as np
 from fusilex.core.design.model import Part
 from fusilex.core.photo.frame import Floats, Frame, Picture
 
-EVEN_MM, DARK, BRIGHT, BURNT = 5.0, 4.0, 1.5, 250
+EVEN_MM, DARK, BRIGHT, BURNT, GREY = 5.0, 4.0, 1.5, 250, 0.01
 """Light is evened over so far; what is added so that black stays black; lightness of solder, beyond which a highlight
-tells nothing; a level that is white for the camera.
+tells nothing; a level that is white for the camera; less colour than that on
+average is none.
 """
 
 
 @dataclass(frozen=True, eq=False)
 class Evened:
-    """Lightness and two colours over the wide blur of lightness (h × w × 3), sharpness (h × w), glare (h × w)."""
+    """Lightness and two colours over the wide blur of lightness (h × w × 3), sharpness, glare, and where the picture
+    ends (each h × w).
+    """
 
     tones: Any
     sharp: Any
     glare: Any
+    beyond: Any
+
+    @property
+    def colourless(self) -> bool:
+        """True for a picture in shades of grey."""
+        return bool(np.abs(self.tones[..., 1:]).mean() < GREY)
+
+    def in_grey(self) -> Evened:
+        """The same without its colours."""
+        return replace(self, tones=self.tones * np.array([1, 0, 0], np.float32))
 
 
 def evened(frame: Frame, picture: Picture) -> Evened:
@@ -39,7 +52,8 @@ def evened(frame: Frame, picture: Picture) -> Evened:
     glare = (picture.min(axis=2) >= BURNT).astype(np.float32)
     tones = lab / ground[..., None]
     np.minimum(tones[..., 0], BRIGHT, out=tones[..., 0])
-    return Evened(tones, sharp, glare)
+    beyond = (picture.max(axis=2) == 0).astype(np.float32)  # as a picture is filled beyond its rim
+    return Evened(tones, sharp, glare, beyond)
 
 
 def drift(frame: Frame, shifts: Floats, like: Floats, parts: Sequence[Part]) -> Floats:

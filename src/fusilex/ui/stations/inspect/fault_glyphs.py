@@ -24,7 +24,7 @@ def draw_counts(painter: QPainter, canvas: BoardCanvas, faults: Iterable[Fault])
         part = canvas.design.part_by_ref.get(ref) if canvas.design else None
         if part is None or part.side != canvas.side:
             continue
-        text = f"{_key(word)} {many}"
+        text = f"{_key(word)} × {many}" if many > 1 else _key(word)
         wide = theme.base * (1.6 + 0.62 * len(text))
         at = canvas.to_px(part.x, part.y)
         box = QRectF(at.x() - wide / 2, at.y() - HALF, wide, 2 * HALF)

@@ -7,7 +7,7 @@ from __future__ import annotations
 import time
 
 from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fusilex.bench.boards import Fault, numbers
@@ -33,6 +33,9 @@ from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark
 from fusilex.ui.widgets.keys import Key
+
+LIST_FROM = 40
+"""Heights, in units of the theme, from which on there is room for a list beneath the board."""
 
 
 class LookView(View):
@@ -120,6 +123,10 @@ class LookView(View):
         hint = (light(part) or (f"mark {mark_lies(part)}" if mark_lies(part) else part.package.code)) if part else ""
         self.loupe.look_at(part, f"{part.ref}{joint}  {part.value}" if part else "", hint, ghost=False, pad=self.pad)
         self.canvas.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Where there is little room the board gets it: the Now card names what is in the field."""
+        self.here.setVisible(self.height() >= LIST_FROM * theme.base)
 
     def _begin(self, field: Field | None) -> None:
         """A field came into view: its side up, its first part in hand, one in doubt before others."""
