@@ -133,6 +133,24 @@ def test_good_boards_teach_what_varies_and_light_is_no_difference(heron: Design,
     assert judge_photo(dark, "H7-01").level.value in ("unknown", "care"), "a picture proves nothing"
 
 
+def test_joints_without_their_shine_are_suggested(heron: Design, good: np.ndarray) -> None:
+    parts = [p for p in heron.parts if p.populated]
+    found, stray = [], 0
+    for seed in range(4):
+        pick = random.Random(seed)
+        small = [p.ref for p in parts if p.side == "top" and not p.through_hole and len(p.pads) <= 8]
+        dull = tuple(pick.sample(small, 4))
+        said = {
+            d.ref: d.verdict
+            for d in suggest(
+                heron, "top", parts, photograph(heron, "top", looked(70 + seed, dull=dull)), [good]
+            ).differences
+        }
+        found += [said[ref] not in (SAME, UNSEEN) for ref in dull]
+        stray += sum(verdict not in (SAME, UNSEEN) for ref, verdict in said.items() if ref not in dull)
+    assert np.mean(found) >= 0.6 and stray <= 4, "most, though solder shines otherwise on every board"
+
+
 def test_against_the_drawing_bare_places_are_told_and_nothing_more(heron: Design) -> None:
     parts = [p for p in heron.parts if p.populated]
     compared = suggest(heron, "top", parts, photograph(heron, "top", looked(7, gone=("R3", "U3", "C12"))))

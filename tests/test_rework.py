@@ -122,6 +122,9 @@ def test_a_dead_part_is_replaced_when_it_is_known_what_killed_it(rework: Bench) 
     ]
     assert bench.state[Repairs].seconds == {"air": [300.0]} and bench.state[Repairs].ended == {"fixed": 1}
     bench.do(c.Undo())
+    bench.do(c.RepairFault("H7-02", bench.state.boards["H7-02"].open_faults[0].id, "scrapped", 50.0))
+    assert bench.state[Repairs].seconds == {} and bench.state[Repairs].ended == {"scrapped": 1}, "no time to learn from"
+    bench.do(c.Undo())
     assert bench.state[Repairs].seconds == {} and bench.batch.left_in_bin(key) == left
     bench.state[Bins].filled[key] = type(bench.state[Bins].filled[key])(0, "", "", 0)
     with pytest.raises(c.Refused, match="left"):

@@ -35,9 +35,9 @@ SAME, MISSING, TURNED, SHIFTED, OTHER, SHINE, UNSEEN, THERE = (
 VERDICTS = (MISSING, TURNED, OTHER, SHIFTED, SHINE, UNSEEN, THERE, SAME)
 """What may be suggested, the gravest first. Against a drawn board no more can be told than that something is there."""
 LIKE, GONE_GAIN, TURN_GAIN, MARK_GAIN, MARK_LIKE = 0.6, 0.02, 0.05, 0.15, 0.45
-MARKED, MARK_SAME = 0.8, 0.75
+MARKED, MARK_SAME, LEAST_JOINT_PX = 0.8, 0.75, 12
 SHIFT_SHARE, LEAST_SHIFT_MM, TWIST_DEG, FAR = 0.17, 0.09, 6.0, 0.1
-TONE, SPREADS, GLARE, SHARP, BEYOND, DRAWN_GAIN = 0.25, 6.0, 0.35, 0.12, 0.1, 0.05
+TONE, SPREADS, GLARE, SHARP, BEYOND, DRAWN_GAIN = 0.25, 3.5, 0.35, 0.12, 0.1, 0.05
 
 
 @dataclass(frozen=True)
@@ -141,8 +141,9 @@ def _shines(frame: Frame, a: Evened, b: Evened, parts: Sequence[Part]) -> dict[s
             if open_.is_empty or open_.area < 0.04:
                 continue
             x0, y0, x1, y1 = _window(frame, open_.envelope, 0.0)
-            if x1 - x0 > 2 and y1 - y0 > 2:
-                first, second = (float(np.mean(s.tones[y0:y1, x0:x1, 0])) for s in (a, b))
+            inside = _within(frame, open_, (x0, y0, x1, y1))
+            if inside.sum() > LEAST_JOINT_PX:
+                first, second = (float(s.tones[y0:y1, x0:x1, 0][inside].mean()) for s in (a, b))
                 values.setdefault(part.ref, []).append(math.log((second + 0.1) / (first + 0.1)))
     every = np.array([v for some in values.values() for v in some])
     if len(every) < 8:
@@ -150,6 +151,17 @@ def _shines(frame: Frame, a: Evened, b: Evened, parts: Sequence[Part]) -> dict[s
     middle = float(np.median(every))
     spread = 1.4826 * float(np.median(np.abs(every - middle))) + 0.03
     return {ref: max(((v - middle) / spread for v in some), key=abs) for ref, some in values.items()}
+
+
+def _within(frame: Frame, shape: Any, window: tuple[int, int, int, int]) -> Any:
+    """Which pixels of a window a shape covers."""
+    import cv2
+
+    x0, y0, x1, y1 = window
+    mask = np.zeros((max(1, y1 - y0), max(1, x1 - x0)), np.uint8)
+    for polygon in getattr(shape, "geoms", [shape]):
+        cv2.fillPoly(mask, [np.round(frame.to_px(polygon.exterior.coords) - (x0, y0)).astype(np.int32)], 1)
+    return mask > 0
 
 
 def _unseen(frame: Frame, a: Evened, b: Evened, part: Part) -> bool:
