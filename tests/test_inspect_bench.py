@@ -186,6 +186,8 @@ def test_fields_are_seen_one_by_one_and_what_was_mended_again(eyes: Bench) -> No
     assert papers["faults"][0]["joint"] == "1" and papers["faults"][0]["result"] == "touched up"
     said = [j.headline for j in bench.road.station("Inspect").remarks(bench.batch, bench.state.boards["H7-02"])]
     assert said == [f"1 of {len(fields)} fields of board H7-02 were looked through"]
+    bench.do(c.SendBack("H7-01", "Inspect", "it rattles"))
+    assert len(unseen(bench.batch, bench.state.boards["H7-01"])) == len(fields), "toured anew"
 
 
 def test_what_lies_within_the_shops_limit_is_no_fault(eyes: Bench) -> None:

@@ -79,12 +79,13 @@ def bodies(parts: Sequence[Part], side: str) -> tuple[list[str], Floats]:
 
 
 def unseen(batch: Batch, board: Board) -> list[Field]:
-    """Fields that nobody looked through since something in them was mended: all of their parts lie in none that was."""
+    """Fields that nobody looked through since something in them was mended, or since the board was sent back."""
     looks = batch.state[Looks].seen.get((board.serial, batch.step.id), [])
     mended = {f.ref: f.repaired for f in board.faults if f.repaired}
+    back = max((sent.at for sent in board.sent_back), default="")
     left = []
     for field in fields_of(batch):
-        since = max((mended[ref] for ref in field.refs if ref in mended), default="")
+        since = max([back, *(mended[ref] for ref in field.refs if ref in mended)])
         own = [look for look in looks if look.side == field.side and look.at > since]
         if not own or not _covered(field, np.array([look.box for look in own])):
             left.append(field)

@@ -196,7 +196,8 @@ class LookView(View):
         """The open fault at the part in hand that was marked last; else the board's last."""
         open_ = to_repair(self.batch, self.bench.board)
         own = [f for f in open_ if self.selected and f.ref == self.selected.ref]
-        return (own or open_ or [None])[-1]  # type: ignore[list-item]
+        found = own or open_
+        return found[-1] if found else None
 
     def _all(self) -> None:
         self.all_boards = not self.all_boards
