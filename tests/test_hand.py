@@ -20,10 +20,12 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.findings import find
 from fusilex.bench.papers import board_record
 from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.hand.care import care_for
 from fusilex.bench.stations.hand.events import Soldering
 from fusilex.bench.stations.hand.extra import Extra
 from fusilex.bench.stations.hand.typed_input import BATH_EXAMPLE, TASK_EXAMPLE, read_bath, read_task
 from fusilex.core.design.model import Design
+from fusilex.core.inspection.surroundings import copper_near
 from fusilex.core.judgement import Level
 from fusilex.core.soldering.handwork import soldering
 from fusilex.core.soldering.joint import DENSITY, FLUX_MASS, dose, heating, joint_mm3, lead_joint_mm3, wire_length_mm
@@ -80,6 +82,15 @@ def test_solder_and_heat_of_every_part(heron: Design) -> None:
         steps = soldering(part).steps
         assert any("Look" in s.text or "look" in s.text for s in steps) and all(s.seconds > 0 for s in steps)
         assert any(("mark checked" in s.text) for s in steps) == part.package.polarised
+
+
+def test_what_no_file_tells_of_a_joint_is_no_go(hand: Bench) -> None:
+    part = hand.design.part_by_ref["S1"]
+    assert care_for(hand.batch, part).untold == ""
+    dry = replace(part, pads=tuple(replace(pad, drill=0.0) for pad in part.pads))
+    assert "holes" in care_for(hand.batch, dry).untold
+    bare = replace(hand.design, layers=tuple(x for x in hand.design.layers if x.role != "copper"))
+    assert copper_near(bare, list(part.pads)) == [""] * len(part.pads)
 
 
 def test_low_before_tall_joints_before_what_covers_them_and_few_turns(heron: Design) -> None:

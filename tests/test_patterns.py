@@ -123,3 +123,13 @@ def test_what_cannot_be_told_yet_says_how_many_more_boards_would(
         record.write_text(wrong)
         assert main(["patterns", str(record)]) == 2
         assert why in capsys.readouterr().err
+
+
+def test_a_record_without_a_pattern_proves_nothing(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    record = tmp_path / "plain.csv"
+    rows = (f"H-{n // 100},F{n % 2},{int(n % 100 < 2)}" for n in range(200))
+    record.write_text("\n".join(["board,feeder,fault", *rows]))
+    assert main(["patterns", str(record), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert "nothing in common" in told["judgements"][0]["headline"]
+    assert not told["data"]["findings"] and {j["level"] for j in told["judgements"]} == {"unknown"}

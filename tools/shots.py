@@ -30,6 +30,7 @@ from fusilex.ui.frame.batches import Batches
 from fusilex.ui.frame.start import make_application, make_window
 from fusilex.ui.frame.thumbnails import keep
 from fusilex.ui.frame.window import Window
+from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.workshop.dialog import Workshop
 
 ROOT = Path(__file__).parents[1]
@@ -192,22 +193,13 @@ VIEWS = (
     ("release", "Release", "H7-01"),
     ("inspect-photo", "Inspect", "H7-04"),
 )
-
-
 VIEW_OF = {
     "ready-lists": 1,
-    "ready-packages": 2,
     "ready-panel": 3,
     "ready-road": 5,
-    "kit": 0,
-    "print": 0,
     "print-foil": 2,
-    "kit-stock": 1,
-    "place": 0,
-    "inspect": 0,
     "inspect-photo": 1,
     "machine": 2,
-    "reflow": 0,
     "reflow-foretold": 1,
 }
 
@@ -256,8 +248,8 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
             window.desk.go(station, serial)
             if station == "Place":
                 bench.do(c.ChooseWay("machine" if name == "machine" else "hand"))
-            if name in VIEW_OF:
-                window.station.show_view(VIEW_OF[name])
+            if isinstance(window.station, TabbedStation):
+                window.station.show_view(VIEW_OF.get(name, 0))
             if name == "print":
                 weigh_and_stroke(bench)
             if name == "print-foil":
@@ -272,13 +264,13 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
             _grab(app, window, folder / f"{name}.png")
             if name == "machine":
                 window.station.view.run.halt()
-        themes.use(themes.LIGHT)
         shoot_dialogs(app, window, folder, only)
         window.close()
 
 
 def shoot_dialogs(app: QApplication, window: Window, folder: Path, only: tuple[str, ...]) -> None:
     """The rack of batches and the workshop, with a second batch and a jar that is past its day."""
+    themes.use(themes.LIGHT)
     bench = window.desk.bench
     wren = open_demo(bench.journal, which="wren")
     wren.do(c.RestBatch("paused", "the marsh comes first"))

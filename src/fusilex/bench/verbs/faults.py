@@ -116,11 +116,10 @@ def _nothing(doubt: Suspect | None, more: int | None, faults: int, of: int, subj
     """No finding: nothing common, or not enough to tell."""
     numbers = (Because("faults", faults), Because("opportunities", of))
     if doubt is None:
-        level = Level.GO if faults else Level.UNKNOWN
         text = (
             f"{faults} faults have nothing in common that chance does not explain" if faults else "No fault, no pattern"
         )
-        return Judgement("inspect.pattern", level, subject, text, numbers)
+        return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers)
     text = (
         f"Whether {doubt.attribute} {doubt.value} is behind it cannot be told yet: {doubt.faults} faults of {doubt.of}"
     )

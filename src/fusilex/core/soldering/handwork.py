@@ -64,7 +64,7 @@ def soldering(part: Part) -> Handwork:
         return Handwork("iron, corners and drag", tuple(steps))
     steps = [
         tin,
-        HandStep(f"Slide it in{mark} while that is liquid, let it set", 6, True),
+        HandStep(f"Slide it in while that is liquid, let it set{mark}", 6, True),
         HandStep("Look: flat, square", 3),
         HandStep(f"The other {'end' if many == 2 else f'{many - 1} joints'}", 3.0 * max(1, many - 1), True),
     ]

@@ -16,19 +16,23 @@ from fusilex.core.soldering.minutes import seconds_a_joint
 
 @dataclass(frozen=True)
 class Care:
-    """Solder and heat for a part's joints, and whether one of them hangs on much copper."""
+    """Solder and heat for a part's joints, whether one of them hangs on much copper, and what of it no file tells."""
 
     dose: Dose
     heating: Heating
     much_copper: bool
+    untold: str = ""
 
 
 def care_for(batch: Batch, part: Part) -> Care:
     """By the part's own lands, holes and copper; leaded where the batch's paste is."""
     leaded = "Pb" in batch.workshop[Records].paste(batch.state.paste).alloy
-    much = "much" in copper_near(batch.design, list(part.pads))
+    near = copper_near(batch.design, list(part.pads))
+    much = "much" in near
+    holes = part.package.mount == "tht" and any(pad.drill <= 0 for pad in part.pads)
+    untold = "the holes of its leads" if holes else "" if all(near) else "the copper about its lands"
     thick = batch.workshop[Records].first(Limits).board_mm
-    return Care(dose(part, thick, leaded), heating(part, much, leaded), much)
+    return Care(dose(part, thick, leaded), heating(part, much, leaded), much, untold)
 
 
 def seconds_for(batch: Batch, part: Part) -> float:

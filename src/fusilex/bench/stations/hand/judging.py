@@ -39,14 +39,15 @@ def _hot(batch: Batch) -> list[Judgement]:
         return []
     care = care_for(batch, part)
     heat, wire = care.heating, care.dose
-    numbers = (
+    numbers: tuple[Because, ...] = (
         Because("set", f"{heat.low_c:.0f} to {heat.high_c:.0f} °C"),
         Because("tip", heat.tip_mm, "mm"),
         Because("on a joint", f"{heat.dwell_s[0]:g} to {heat.dwell_s[1]:g} s"),
         Because("solder", round(wire.volume_mm3, 2), "mm³ in all"),
     )
     text = f"{wire.length_mm:.0f} mm of {wire.wire_mm:g} mm wire to the largest joint of {part.ref}"
-    level = Level.CARE if care.much_copper else Level.GO
+    level = Level.CARE if care.much_copper else Level.UNKNOWN if care.untold else Level.GO
+    numbers += (Because("no file tells", care.untold),) if care.untold else ()
     return [
         Judgement("hand.joint", level, part.ref, text, numbers, f"{heat.why[:1].upper()}{heat.why[1:]}.", (part.ref,))
     ]
