@@ -15,7 +15,7 @@ from typing import Any
 
 import asked as c
 import pytest
-from asked import CAUTIONS, RULES, project, project_workshop
+from asked import CAUTIONS, RULES, project, project_workshop, well
 from conftest import HERON
 from machines import plain_programme
 from msgspec.structs import fields
@@ -33,6 +33,9 @@ from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.programmed import kept_of
 from fusilex.bench.stations.print.foil import next_stage
+from fusilex.bench.stations.release.getting_ready import next_cut, next_step
+from fusilex.bench.stations.test import functions
+from fusilex.bench.stations.test.now import port_in_hand
 from fusilex.bench.turning import place_of
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
@@ -120,7 +123,7 @@ FIELDS: dict[str, Made] = {
     "drifted": lambda b, r: r.random() < 0.2,
     "cause": lambda b, r: r.choice(("", "overheated")),
     "sort": lambda b, r: r.choice(("wire", "harness", "late part", "rope")),
-    "what": lambda b, r: r.choice(("to the buzzer", "")),
+    "what": lambda b, r: r.choice(("to the buzzer", "", "clean", "bag")),
     "colour": lambda b, r: r.choice(("red", "")),
     "where": lambda b, r: "J1",
     "pull_n": lambda b, r: r.choice((0.0, 10.0, -1.0)),
@@ -154,7 +157,7 @@ FIELDS: dict[str, Made] = {
     "action": lambda b, r: r.choice(("opened", "dry", "baked", "eaten", "out", "in", "stirred")),
     "at": lambda b, r: r.choice(("", "2026-01-01T00:00:00+00:00", "tomorrow")),
     "label": lambda b, r: r.choice(("10k 0402", "0402", "100 nF", "")),
-    "how": lambda b, r: "hand",
+    "how": lambda b, r: r.choice(("hand", "by hand", "by command")),
     "data": lambda b, r: r.choice((b":00000001FF", b"")),
     "rows": lambda b, r: r.choice((4, 0)),
     "polarised": lambda b, r: r.choice((True, False, None)),
@@ -193,6 +196,21 @@ FIELDS: dict[str, Made] = {
     "lines": lambda b, r: r.choice(([], [line.key for line in b.batch.lines][::-1], ["nothing"])),
     "rounds": lambda b, r: r.choice(("part by part", "board by board", "round and round")),
     "why": lambda b, r: r.choice(("", "seen at the microscope")),
+    "port": lambda b, r: r.choice((port_in_hand(b.batch, b.board), "no net")),
+    "most_bad": lambda b, r: r.choice((2, 0, -1, 99)),
+    "confidence": lambda b, r: r.choice((90.0, 0.0, 7.0)),
+    "volts": lambda b, r: r.choice((9.0, 2.7, -1.0, float("nan"))),
+    "milliamps": lambda b, r: r.choice((20.0, 900.0, float("nan"))),
+    "warm": lambda b, r: r.choice(("", "", "U2")),
+    "ended": lambda b, r: r.choice(("well", "well", "failed", "sang")),
+    "sha256": lambda b, r: r.choice(("", "ab" * 32, "short")),
+    "output": lambda b, r: r.choice(("", "wrote 4096 bytes")),
+    "test": lambda b, r: r.choice((*(t.name for t in functions.tests_for(b.batch, b.board)), "flight")),
+    "ended_well": lambda b, r: r.random() < 0.8,
+    "cut": lambda b, r: r.choice((next_cut(b.batch, b.board.panel) or 0, 99)),
+    "coated": lambda b, r: r.random() < 0.5,
+    "parcel": lambda b, r: r.choice(("", "parcel 1")),
+    "tag": lambda b, r: r.choice(("", "LED dark")),
 }
 NUMBERS = ("size_x", "size_y", "height", "mass_mg", "finest_mm", "litres", "minutes", "celsius", "foil_um")
 TEXTS = (
@@ -215,7 +233,7 @@ FIELDS |= {name: lambda b, r: r.choice(("x", "", "two words")) for name in TEXTS
 def made_up(kind: type[c.Command], bench: Bench, pick: random.Random) -> c.Command:
     """A command of a kind, its arguments apt or not."""
     values = {f.name: FIELDS[f.name](bench, pick) for f in fields(kind)}
-    if kind in (c.SetOption, c.SkipStep):
+    if kind in (c.SetOption, c.SkipStep, c.PackBoards):
         values["boards"] = pick.sample(list(bench.state.boards), pick.randint(0, 3))
     if kind is c.DefinePanel:
         values["panel"] = pick.choice(
@@ -236,7 +254,7 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
         return c.TakeUpBatch()
     if board.station in CAUTIONS and board.station not in bench.state.cautions:
         return c.Acknowledge(board.station)
-    unread = [p.key for p in bench.derived.plan if p.key not in board.readings]
+    unread = [p for p in bench.derived.plan if p.key not in board.readings]
     return {
         "Ready": lambda: c.ChooseSides("hand") if astray(bench) else c.AcceptFiles(),
         "Kit": lambda: (
@@ -260,11 +278,17 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
             board.serial, fault_in_hand(bench, pick), "fixed", 40.0, "a short of its output"
         ),
         "Test": lambda: (
-            c.TakeReading(board.serial, unread[0], "OL")
+            c.TakeReading(board.serial, unread[0].key, well(unread[0]))
             if unread and pick.random() < 0.9
             else c.TestBoard(board.serial, True, "by eye")
         ),
-        "Release": lambda: c.ReleaseBoard(board.serial),
+        "Release": lambda: (
+            c.TickCut(board.panel, cut)
+            if (cut := next_cut(bench.batch, board.panel)) is not None
+            else c.PrepareBoard(board.serial, step)
+            if (step := next_step(bench.batch, board)) is not None
+            else c.ReleaseBoard(board.serial)
+        ),
     }.get(board.station, lambda: c.TakeBack(board.serial, "it does not start"))()
 
 

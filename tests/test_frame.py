@@ -326,9 +326,7 @@ def test_journals_by_url_file_environment_and_default(
     assert app.journal_urls(None) == []
     monkeypatch.setenv("FUSILEX_JOURNAL", bench.journal.url)
     assert app.journal_urls(None) == [bench.journal.url]
-    assert (
-        find_board("H7-18", app.journal_urls(None)) is not None and find_board("Q1-01", app.journal_urls(None)) is None
-    )
+    assert find_board("H7-18", [bench.journal]) is not None and find_board("Q1-01", [bench.journal]) is None
     assert isinstance(app.parser(), argparse.ArgumentParser)
 
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import asked as c
 import pytest
-from asked import acknowledge_all, taught
+from asked import acknowledge_all, taught, well
 from conftest import HERON, OpenWindow
 from test_window import SPACE, Key, go, press
 
@@ -114,7 +114,7 @@ def in_rework(bench: Bench) -> None:
 def joined(bench: Bench) -> None:
     brought(bench, "Test")
     for pair in bench.derived.plan:
-        bench.do(c.TakeReading(FIRST, pair.key, "5" if pair is bench.derived.plan[0] else "OL"))
+        bench.do(c.TakeReading(FIRST, pair.key, "5" if pair is bench.derived.plan[0] else well(pair)))
 
 
 def left_out(bench: Bench) -> None:
@@ -187,17 +187,17 @@ def test_a_stop_holds_by_keyboard_and_a_reason_frees(
         board = bench.state.boards[FIRST]
         return board.station, len(board.placed) + len(board.soldered)
 
-    before = where()
+    before, on = where(), Key.Key_R if station == "Release" else SPACE
     if station == "Inspect":  # a fault sends it to Rework, never on; back again
         press(window, Key.Key_Return)
         assert where()[0] == "Rework"
         press(window, Key.Key_Backspace)
     elif station != "Rework":
-        press(window, SPACE)
+        press(window, on)
         assert headline in window.desk.said and "F2" in window.desk.said, window.desk.said
     assert where() == before, "held"
     assert overrule_all(window, f"because of {case}")
-    press(window, Key.Key_Return if station in ("Print", "Inspect") else SPACE)
+    press(window, Key.Key_Return if station in ("Print", "Inspect") else on)
     assert where() != before and where()[0] == then, window.desk.said
     record = board_record(bench.batch, FIRST)
     assert f"because of {case}" in {o["reason"] for o in record["overruled"]}

@@ -225,13 +225,14 @@ def test_written_is_said_only_of_what_is_written(window: Any, tmp_path: Path, mo
         lambda fd: (_ for _ in ()).throw(OSError(28, "No space left on device")),
     )
     window.go("Release")
+    window.station.show_view(2)
     old = tmp_path / "p.pdf"
     old.write_bytes(b"before")
-    window.station.write(str(old))
+    window.station.view.write(str(old))
     assert window.desk.said == "p.pdf cannot be written: No space left on device." and old.read_bytes() == b"before"
     monkeypatch.undo()
-    window.station.write(str(old))
+    window.station.view.write(str(old))
     assert old.read_bytes().startswith(b"%PDF") and "are in p.pdf" in window.desk.said
     monkeypatch.setattr("fusilex.ui.widgets.paper.QPainter.begin", lambda *a: False)
-    window.station.write(str(old))
+    window.station.view.write(str(old))
     assert "cannot be painted" in window.desk.said

@@ -24,7 +24,8 @@ from fusilex.core.design.edge import board_edge
 from fusilex.core.design.hidden_joints import hidden_parts, hides_joints
 from fusilex.core.design.join import join
 from fusilex.core.design.model import BomLine, Design, Hole, NetPoint, Placement
-from fusilex.core.electrical.probes import judge_unseen, probe_plan
+from fusilex.core.electrical.judge import judge_unseen
+from fusilex.core.electrical.probes import probe_plan
 from fusilex.core.judgement import Level
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.printing.openings import openings_of

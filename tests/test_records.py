@@ -111,7 +111,7 @@ def test_numbers_come_from_the_records(bench: Bench, heron_files: Files) -> None
     assert before != mass() == pytest.approx(1 / (0.9 / 4.0 + 0.1))
     pairs = len(bench.derived.plan)
     note(bench, "limits", id="shop", probe_gap_mm=0.3, open_above_ohm=50, good_yield=0.5)
-    assert len(bench.derived.plan) < pairs and all(p.gap <= 0.3 for p in bench.derived.plan)
+    assert len(bench.derived.plan) < pairs and all(p.gap <= 0.3 for p in bench.derived.checks.pairs)
     assert max(p.limit for p in bench.derived.plan) == 50
     note(bench, "stencil", id="usual foil", foil_mm=0.1)
     note(bench, "oven", id="drawer oven", method="dial oven")

@@ -11,7 +11,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from asked import acknowledge_all, taught
+from asked import acknowledge_all, sent_off, taught, well
 from conftest import HERON, OpenWindow
 from designs import board_files
 from hypothesis import given
@@ -75,10 +75,10 @@ def one_step(bench: Bench, serial: str) -> None:
             bench.do(c.InspectBoard(serial))
         case "Test":
             for pair in bench.derived.plan:
-                bench.do(c.TakeReading(serial, pair.key, "OL"))
+                bench.do(c.TakeReading(serial, pair.key, well(pair)))
             bench.do(c.TestBoard(serial, True, "rung out by hand"))
         case "Release":
-            bench.do(c.ReleaseBoard(serial))
+            sent_off(bench, serial)
 
 
 def to_the_bag(bench: Bench) -> dict[str, list[str]]:
@@ -638,7 +638,7 @@ def test_a_two_sided_batch_goes_to_the_bag_by_keyboard(tmp_path: Path, open_wind
             press(K.Key_V)
             answer("all shiny")
         elif any(pair.key not in board.readings for pair in bench.derived.plan):
-            press(K.Key_O)
+            press(K.Key_Return)
         else:
             press(K.Key_Space)
             answer("rung out by hand")

@@ -21,6 +21,7 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.reflow.events import Reflowing
+from fusilex.bench.stations.test.planning import due
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
 from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
@@ -285,14 +286,15 @@ def test_a_board_fails_for_what_was_seen(window: Window) -> None:
     answer(window, "d2 turned")
     assert window.desk.said == "D2: rotated."
     QTest.keyClick(window, K.Key_Down)
-    assert window.station.pair is bench.derived.plan[1]  # type: ignore[attr-defined]
+    assert window.station.view.pair is due(bench.batch, bench.board)[1]  # type: ignore[attr-defined]
     QTest.keyClick(window, K.Key_X)
     assert bench.state.boards["H7-01"].station == "Rework"
 
 
 def test_papers_that_cannot_be_written_say_so(window: Window, tmp_path: Path) -> None:
-    station = show(window, "Release")
-    for name in ("H7-01.pdf", "H7-01.json"):
+    show(window, "Release").show_view(2)
+    station = window.station.view
+    for name in ("H7-01.pdf", "H7-01.json", "H7-01.html"):
         station.write(str(tmp_path / "no such folder" / name))
         assert "cannot be written" in window.desk.said
         station.write(str(tmp_path / name))

@@ -21,13 +21,15 @@ from PyQt6.QtWidgets import QApplication
 from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
 from fusilex.bench.stations.kit.bins import STRAP_OHM
+from fusilex.bench.stations.test import planning
 from fusilex.core import similarity
 from fusilex.core.checks import layer_agreement, side_order, size_codes, systematic
 from fusilex.core.design import edge
 from fusilex.core.design.model import Design
 from fusilex.core.design.outlines import body_polygon
-from fusilex.core.electrical import probes
+from fusilex.core.electrical import network, power, probes
 from fusilex.core.kit import losses
+from fusilex.core.measuring import lots, spread
 from fusilex.core.placing import references
 from fusilex.core.printing import openings, paste
 from fusilex.core.reflow import profile
@@ -54,7 +56,13 @@ LIMITS: dict[str, list[float]] = {
     "ready.frames": [edge.EDGE_LINE_MM, edge.EDGE_MM],
     "ready.systematic": [systematic.ON_PAD_MM, 100 * systematic.BY_CHANCE, systematic.OFFSET_MM],
     "rework.heat": [heat.SPREAD_MM, heat.LIGHT_MG],
-    "test.short": [probes.MAX_GAP_MM, probes.OPEN_ABOVE_OHM],
+    "test.short": [probes.MAX_GAP_MM, probes.OPEN_ABOVE_OHM, planning.HEARD_FROM_OHM],
+    "test.open": [probes.JOINED_BELOW_OHM],
+    "test.value": [100 * network.USUAL_TOLERANCE],
+    "test.power": [power.LOW_HOLD_S, power.HOLD_S, 100 * power.SAG_SHARE],
+    "test.instrument": [lots.ALIKE_FROM],
+    "test.odd": [spread.ODD_FROM, spread.ODD_BEYOND],
+    "test.cpk": [spread.CPK_FROM, spread.GOOD_CPK, 3],
     "kit.strap": [STRAP_OHM[0] / 1e6, STRAP_OHM[1] / 1e6],
     "kit.spares": (
         [1]

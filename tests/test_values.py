@@ -19,8 +19,9 @@ from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.stations.kit.events import bin_open
 from fusilex.core.design.model import BomLine, Placement
+from fusilex.core.electrical.judge import judge_plan, judge_readings
 from fusilex.core.electrical.network import resistor_network
-from fusilex.core.electrical.probes import ProbePair, judge_plan, judge_readings, probe_plan
+from fusilex.core.electrical.probes import ProbePair, probe_plan
 from fusilex.core.judgement import Because, Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.quantities import PullLine, pull_list

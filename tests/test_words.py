@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 
 import asked as c
 import pytest
-from asked import CAUTIONS, taught
+from asked import CAUTIONS, sent_off, taught, well
 from conftest import HERON
 
 from fusilex.bench.bench import Bench
@@ -16,6 +15,7 @@ from fusilex.bench.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.reflow.events import Reflowing
+from fusilex.bench.stations.test.planning import due, touched
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.road.steps import one_side
 from fusilex.formats.bundle import Files
@@ -243,13 +243,14 @@ def test_two_faults_are_repaired_before_the_board_goes_back(soldered: Bench) -> 
 def test_test_words_and_judgements(soldered: Bench) -> None:
     soldered.do(c.InspectBoard("H7-01"))
     soldered.go("Test", "H7-01")
-    pair = soldered.derived.plan[0]
-    assert soldered.now("Test").title == f"Probe {pair.a.name} and {pair.b.name}"
-    with pytest.raises(c.Refused, match="77 pairs of board H7-01 are not read"):
+    pair = due(soldered.batch, soldered.state.boards["H7-01"])[0]
+    tips = touched(soldered.batch, soldered.state.boards["H7-01"], pair)
+    assert soldered.now("Test").title == f"Probe {tips[0].name} and {tips[1].name}"
+    assert {tip.net for tip in tips} == {pair.a.net, pair.b.net}, "wherever the tips stand they stand on its nets"
+    with pytest.raises(c.Refused, match="85 pairs of board H7-01 are not read"):
         soldered.do(c.TestBoard("H7-01", True))
     for each in soldered.derived.plan:
-        value = "OL" if math.isinf(each.expected) else f"{each.expected:.3f}"
-        soldered.do(c.TakeReading("H7-01", each.key, value))
+        soldered.do(c.TakeReading("H7-01", each.key, well(each)))
     assert {j.level for j in soldered.judgements("Test")} == {Level.GO}, "parts that join two nets are no short"
     assert soldered.now("Test").title == "Pass board H7-01"
     soldered.do(c.TakeReading("H7-01", pair.key, "3"))
@@ -265,8 +266,11 @@ def test_release_says_what_is_lacking_and_what_was_left_out(soldered: Bench) -> 
     soldered.do(c.InspectBoard("H7-01"))
     soldered.do(c.TestBoard("H7-01", True, "golden board compared"))
     assert one(soldered, "Release", "release.record").level is Level.GO
-    assert soldered.now("Release").progress == 0
-    soldered.do(c.ReleaseBoard("H7-01"))
+    soldered.go("Release", "H7-01")
+    assert soldered.now("Release").title == "Cut 1 of 9, panel 1" and soldered.now("Release").progress == 0
+    with pytest.raises(c.Refused, match="C2 of H7-01 stands so near a cut that it may crack"):
+        soldered.do(c.ReleaseBoard("H7-01"))
+    sent_off(soldered, "H7-01")
     with pytest.raises(c.Refused, match="not at Release"):
         soldered.do(c.ReleaseBoard("H7-01"))
     text = page_text(board_record(soldered.batch, "H7-01"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 
 from fusilex.bench.bench import Bench
@@ -12,6 +13,8 @@ from fusilex.bench.rooms import COMMANDS, RULES, batch_state, open_journal, work
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stations import STATIONS
 from fusilex.bench.stations.place.machine import place_step
+from fusilex.bench.stations.release.getting_ready import next_cut, next_step
+from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.placing.points import as_seen
 from fusilex.journal.entries import Entry
 from fusilex.journal.folding import fold
@@ -20,6 +23,25 @@ globals().update({command.__name__: command for command in COMMANDS})
 
 __all__ = ["COMMANDS", "RULES", "Command", "Laid", "Refused", "open_journal"]
 CAUTIONS = {name: texts for station in STATIONS for name, texts in station.cautions.items()}
+
+
+def well(pair: ProbePair) -> str:
+    """What somebody types of a pair on a good board."""
+    return "OL" if math.isinf(pair.expected) else f"{pair.expected:.4f}"
+
+
+def cut_out(bench: Bench, panel: int) -> None:
+    """Every cut of a panel, ticked."""
+    while (cut := next_cut(bench.batch, panel)) is not None:
+        bench.do(named("TickCut")(panel, cut))
+
+
+def sent_off(bench: Bench, serial: str) -> None:
+    """A board is cut out, got ready and released."""
+    cut_out(bench, bench.state.boards[serial].panel)
+    while (step := next_step(bench.batch, bench.state.boards[serial])) is not None:
+        bench.do(named("PrepareBoard")(serial, step))
+    bench.do(named("ReleaseBoard")(serial))
 
 
 def named(name: str) -> type[Command]:

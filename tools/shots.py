@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import asked as c
-from asked import acknowledge_all, taught
+from asked import acknowledge_all, taught, well
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
@@ -29,6 +29,7 @@ from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.frame.batches import Batches
 from fusilex.ui.frame.start import make_application, make_window
 from fusilex.ui.frame.thumbnails import keep
+from fusilex.ui.frame.trace import TraceDialog
 from fusilex.ui.frame.window import Window
 from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.workshop.dialog import Workshop
@@ -70,13 +71,13 @@ def play(bench: Bench) -> None:
     for serial in boards[:3]:
         bench.do(c.InspectBoard(serial))
     for pair in bench.derived.plan:
-        bench.do(c.TakeReading(boards[0], pair.key, "OL" if len(pair.key) % 3 else "2.2M"))
-    bench.do(c.TestBoard(boards[0], True))
+        bench.do(c.TakeReading(boards[0], pair.key, well(pair)))
+    bench.do(c.TestBoard(boards[0], True, "golden board compared"))
     fault = bench.state.boards[boards[1]].open_faults[0].id
     bench.do(c.RepairFault(boards[1], fault, "fixed"))
     bench.do(c.InspectBoard(boards[1]))
     for pair in bench.derived.plan[:11]:
-        bench.do(c.TakeReading(boards[1], pair.key, "4.7M"))
+        bench.do(c.TakeReading(boards[1], pair.key, well(pair)))
     bench.do(c.MarkFault(boards[3], "R4", "insufficient"))
     stroke(bench, 2, 0.338)
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
@@ -176,8 +177,6 @@ def take_in(bench: Bench) -> None:
 
 VIEWS = (
     ("ready", "Ready", "H7-01"),
-    ("ready-lists", "Ready", "H7-01"),
-    ("ready-panel", "Ready", "H7-01"),
     ("ready-road", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
     ("print", "Print", "H7-13"),
@@ -190,12 +189,12 @@ VIEWS = (
     ("inspect", "Inspect", "H7-04"),
     ("rework", "Rework", "H7-03"),
     ("test", "Test", "H7-02"),
+    ("test-power", "Test", "H7-02"),
     ("release", "Release", "H7-01"),
     ("inspect-photo", "Inspect", "H7-04"),
 )
 VIEW_OF = {
-    "ready-lists": 1,
-    "ready-panel": 3,
+    "test-power": 1,
     "ready-road": 5,
     "print-foil": 2,
     "inspect-photo": 1,
@@ -280,9 +279,12 @@ def shoot_dialogs(app: QApplication, window: Window, folder: Path, only: tuple[s
     for name, dialog in (
         ("batches", Batches(window, bench.journal, bench.id, window.batches.act)),
         ("workshop", Workshop(window, window.desk)),
+        ("trace", TraceDialog(window, bench, bench.journal, "load 1")),
     ):
         if not only or name in only:
             dialog.show()
+            while getattr(getattr(dialog, "aside", None), "busy", False):
+                app.processEvents()
             _grab(app, dialog, folder / f"{name}.png")
             dialog.close()
 

@@ -146,8 +146,9 @@ def main() -> None:
         [sys.executable, str(ROOT / "tools/placing.py"), "--json"], check=True, capture_output=True, text=True
     )
     foil = subprocess.run([sys.executable, str(ROOT / "tools/stencil.py")], check=True, capture_output=True, text=True)
-    eyes = subprocess.run(
-        [sys.executable, str(ROOT / "tools/inspection.py")], check=True, capture_output=True, text=True
+    eyes, tips = (
+        subprocess.run([sys.executable, str(ROOT / "tools" / name)], check=True, capture_output=True, text=True)
+        for name in ("inspection.py", "proving.py")
     )
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
@@ -276,7 +277,7 @@ def main() -> None:
             ("memory, most used", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB", "≤ 400 MB")
         )
     rows += heat.rows(app)
-    rows += [tuple(row) for run in (many, foil, placing, eyes, large) for row in json.loads(run.stdout)]
+    rows += [tuple(row) for run in (many, foil, placing, eyes, tips, large) for row in json.loads(run.stdout)]
     print(
         f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware"
         " (software painting)\n"

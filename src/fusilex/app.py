@@ -81,7 +81,18 @@ def _plain(value: Any) -> Any:
 
 
 def _answer(o: argparse.Namespace) -> Answer:
-    from fusilex.bench.verbs import design, faults, inspecting, measured, oven_fit, oven_run, placing, printing, record
+    from fusilex.bench.verbs import (
+        design,
+        faults,
+        inspecting,
+        measured,
+        oven_fit,
+        oven_run,
+        placing,
+        printing,
+        proving,
+        record,
+    )
 
     match o.verb:
         case "journal":
@@ -122,9 +133,19 @@ def _answer(o: argparse.Namespace) -> Answer:
         case "causes":
             return faults.why(o.fault, o.batch)
         case "probes":
-            return design.probes(o.folder, o.max_gap)
+            return proving.probes(o.folder, o.max_gap, o.minutes)
+        case "trace":
+            return record.trace_what(o.what, journal_urls(o.journal), o.csv)
+        case "cuts":
+            return design.cuts(o.folder)
+        case "readings":
+            return proving.readings(o.file)
         case _:
             found = record.papers(o.serial, journal_urls(o.journal))
+            if o.html:
+                from fusilex.formats.written.whole import write_whole
+
+                write_whole({Path(o.html): found.page.encode("utf-8", "backslashreplace")})
             if o.pdf:
                 from fusilex.ui.widgets.paper import write_pdf_headless
 

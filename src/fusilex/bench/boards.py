@@ -110,7 +110,8 @@ class Otherwise:
 class Board:
     """One board of the batch with its record so far. Prints and loads are kept by the step they were made at, with
     what was `heated` there; `heats` count by part; `inspected` and `passed` name steps: looked over at, and gone past
-    without work; `fields` say by step how many fields of the microscope were seen, out of how many.
+    without work; `fields` say by step how many fields of the microscope were seen, out of how many; `mended` when
+    hands or heat were at it after a reading, and at which parts (none named: anywhere).
     """
 
     serial: str
@@ -125,6 +126,7 @@ class Board:
     counted: set[str] = field(default_factory=set)
     faults: list[Fault] = field(default_factory=list)
     readings: dict[str, tuple[float, str]] = field(default_factory=dict)
+    mended: list[tuple[str, tuple[str, ...]]] = field(default_factory=list)
     prints: dict[str, PastePrint] = field(default_factory=dict)
     loads: dict[str, Load] = field(default_factory=dict)
     heats: dict[str, int] = field(default_factory=dict)
@@ -138,6 +140,7 @@ class Board:
     inspections: int = 0
     fields: dict[str, tuple[int, int]] = field(default_factory=dict)
     unseen: bool = False
+    pictures: int = 0
     first_pass: bool | None = None
     tests: list[dict[str, Any]] = field(default_factory=list)
     released_at: str | None = None

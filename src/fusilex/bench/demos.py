@@ -6,10 +6,15 @@ from dataclasses import asdict, dataclass
 from importlib.resources import as_file, files
 from pathlib import Path
 
+import msgspec
+
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.road import WaysChosen
+from fusilex.bench.rooms import workshop_state
+from fusilex.bench.workshop.records import Records, RecordSet, read_records
 from fusilex.core.road.propose import Ways
 from fusilex.formats.bundle import read_files
+from fusilex.journal.folding import fold
 from fusilex.journal.store import Journal
 
 
@@ -38,6 +43,7 @@ def open_demo(journal: Journal, fresh: bool = False, which: str = "heron") -> Be
     rows = [row for row in journal.batches() if row.name.startswith(demo.title)]
     if rows and not fresh:
         return Bench(journal, rows[-1].id)
+    _note_records(journal)
     with as_file(files("fusilex") / "demo" / demo.folder) as folder:
         bench = Bench.open_batch(
             journal,
@@ -50,3 +56,13 @@ def open_demo(journal: Journal, fresh: bool = False, which: str = "heron") -> Be
             settled=[WaysChosen(**asdict(demo.ways))] if demo.ways else [],
         )
     return bench
+
+
+def _note_records(journal: Journal) -> None:
+    """The made-up workshop's own records of these designs, as far as nobody has set or taken them away here."""
+    data = (files("fusilex") / "assets" / "demo-workshop.json").read_bytes()
+    known = fold(journal.since(journal.workshop), workshop_state)[Records].own
+    fresh = [r for r in read_records(data, "demo-workshop.json") if (r.what, r.id) not in known]
+    if fresh:
+        with journal.writing("demo") as pen:
+            pen.write(journal.workshop, [RecordSet(r.what, msgspec.to_builtins(r)) for r in fresh])

@@ -14,11 +14,13 @@ from fusilex.core.checks.advice import Suggestion, suggestions
 from fusilex.core.checks.repeat import find_panel
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design, Part
-from fusilex.core.electrical.probes import ProbePair, probe_plan
+from fusilex.core.electrical.checks import Checks, checks_of
+from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, line_key, pull_for
 from fusilex.core.kit.variants import Variant, built
 from fusilex.core.panel.layout import Panel
+from fusilex.core.panel.separating import CutPlan, plan_cuts
 from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.road.propose import Ways, propose, usual_order, usual_ways
 from fusilex.core.road.shares import share_out
@@ -58,6 +60,7 @@ class Derived:
         self._lines: tuple[Builds, list[PullLine]] = (), []
         self._line_of: dict[Variant, dict[str, PullLine]] = {}
         self._openings: dict[str, Openings] = {}
+        self._cuts: tuple[Panel, CutPlan] | None = None
         self._roads: dict[tuple[str, Ways], Steps] = {}
 
     def built(self, variant: Variant) -> dict[str, Part]:
@@ -120,9 +123,20 @@ class Derived:
         return usual_order(self.design)
 
     @cached_property
+    def checks(self) -> Checks:
+        """Everything a meter can prove of a board without power."""
+        return checks_of(self.design, self.shop.probe_gap_mm, self.shop.open_above_ohm)
+
+    @cached_property
     def plan(self) -> list[ProbePair]:
-        found = probe_plan(self.design, self.shop.probe_gap_mm)
-        return [replace(pair, open_above=self.shop.open_above_ohm) for pair in found]
+        """What must be apart before power goes on."""
+        return list(self.checks.apart)
+
+    def cuts(self, panel: Panel) -> CutPlan:
+        """How boards of this design come out of a panel."""
+        if self._cuts is None or self._cuts[0] != panel:
+            self._cuts = panel, plan_cuts(self.design, panel, [p for p in self.design.parts if p.populated])
+        return self._cuts[1]
 
     @cached_property
     def hidden(self) -> list[Part]:

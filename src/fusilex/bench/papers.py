@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import asdict
 from datetime import datetime
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 from fusilex import __version__
@@ -14,9 +15,14 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import title
+from fusilex.bench.curve import as_image, curve_svg
+from fusilex.core.problems import BadInput
 from fusilex.core.units import show_resistance
+from fusilex.formats.lists.temperature_log import read_log
 
 PAPERS_FORMAT = "fusilex-board-3"
+MELTING_C = 217.0
+"""Drawn where a load of an older record does not say by which window it was judged."""
 
 
 def board_record(batch: Batch, serial: str) -> dict[str, Any]:
@@ -45,6 +51,7 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
         {"step": batch.steps.label(s.id), "side": s.side, "method": s.method, "passed": s.id in board.passed}
         for s in batch.steps
     ]
+    record["people"] = sorted({put.who for put in board.put.values() if put.who})
     record["otherwise"] = [asdict(change) for change in board.otherwise]
     label = batch.steps.label
     record["sent_back"] = [{**asdict(b), "start": label(b.start), "to": label(b.to)} for b in board.sent_back]
@@ -74,7 +81,8 @@ def page_html(batch: Batch, serial: str, most_parts: int | None = None) -> str:
     wanted.
     """
     record = board_record(batch, serial)
-    return str(_template().render(r={**record, "parts": record["parts"][:most_parts]}))
+    shown = {**record, "parts": record["parts"][:most_parts]}
+    return str(template("papers.html").render(r=shown, curves=curves(batch, record["loads"])))
 
 
 def local_time(at: str | None) -> str:
@@ -86,8 +94,26 @@ def local_time(at: str | None) -> str:
     return datetime.fromisoformat(at).astimezone().strftime("%Y-%m-%d %H:%M") if at else ""
 
 
+def curves(batch: Batch, loads: Sequence[Mapping[str, Any]]) -> dict[int, str]:
+    """The oven runs among some loads as drawings, by number; what has no log, or one that is lost, has none."""
+    found = {}
+    for load in loads:
+        if load["log"]:
+            with suppress(BadInput):
+                melting = float((load.get("rule") or {}).get("melting", MELTING_C))
+                found[int(load["number"])] = _curve(batch.source.attachment, load["log"], load["log_name"], melting)
+    return found
+
+
+@lru_cache(maxsize=64)
+def _curve(attachment: Callable[[str], bytes], sha: str, name: str, melting_c: float) -> str:
+    log = read_log(attachment(sha), name)
+    return as_image(curve_svg(log.time_s, log.probes_c, melting_c))
+
+
 @cache
-def _template() -> Any:
+def template(name: str) -> Any:
+    """A page's template. KeyError for none of that name."""
     from jinja2 import Environment, PackageLoader
 
     environment = Environment(
@@ -95,7 +121,7 @@ def _template() -> Any:
     )
     environment.filters["ohm"] = lambda value: "OL" if value is None else show_resistance(value)
     environment.filters["time"] = local_time
-    return environment.get_template("papers.html")
+    return environment.get_template(name)
 
 
 def page_text(record: dict[str, Any]) -> str:

@@ -21,7 +21,7 @@ from fusilex.bench.common import (
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
-from fusilex.bench.workshop import etching, habits, losses, paste_care, put_right, stock
+from fusilex.bench.workshop import etching, finished, fixtures, habits, losses, paste_care, put_right, stock
 from fusilex.bench.workshop import records as owned
 from fusilex.journal.entries import Event
 from fusilex.journal.folding import Redone, Undone
@@ -40,7 +40,8 @@ COMMON = (
     Room(standing.COMMANDS, standing.EVENTS, (standing.Standing,)),
 )
 WORKSHOP = tuple(
-    Room((), room.EVENTS, room.SLICES) for room in (etching, habits, losses, paste_care, put_right, stock, owned)
+    Room((), room.EVENTS, room.SLICES)
+    for room in (etching, finished, fixtures, habits, losses, paste_care, put_right, stock, owned)
 )
 _SHARED = (mended.Mended,)
 """Slices that both streams have."""

@@ -18,13 +18,16 @@ Slice = TypeVar("Slice")
 
 @dataclass(frozen=True)
 class Overruled:
-    """A judgement set aside: why, when, what it said and how grave it was. Older journals do not say how grave."""
+    """A judgement set aside: why, when, by whom, what it said and how grave it was. Older journals do not say how
+    grave.
+    """
 
     reason: str
     at: str
     headline: str = ""
     station: str = ""
     level: str = ""
+    who: str = ""
 
     def covers(self, judgement: Judgement) -> bool:
         """The judgement still says what was set aside: a reason for one thing is none for another."""

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, func, select
 from sqlalchemy.exc import SQLAlchemyError
 
 from fusilex.core.problems import BadInput
@@ -172,6 +172,34 @@ class Journal:
         query = select(events.c.batch_id).where(events.c.kind.in_(list(kinds)), events.c.body.ilike(wanted, escape="~"))
         with self._reading() as connection:
             return set(connection.execute(query.distinct()).scalars())
+
+    def worked_in(self, who: str) -> set[int]:
+        """Streams in which somebody did something."""
+        query = select(events.c.batch_id).where(func.lower(events.c.who) == who.lower())
+        with self._reading() as connection:
+            return set(connection.execute(query.distinct()).scalars())
+
+    def every(self, kind: str) -> list[tuple[int, str, str, dict[str, Any]]]:
+        """Stream, time, name and body of every event of a kind that was not taken back, oldest first."""
+        columns = (events.c.batch_id, events.c.at, events.c.who, events.c.body, events.c.deed)
+        query = select(*columns).where(events.c.kind == kind).order_by(events.c.id)
+        turns = (
+            select(events.c.kind, events.c.body).where(events.c.kind.in_(("undone", "redone"))).order_by(events.c.id)
+        )
+        with self._reading() as connection:
+            gone: set[str] = set()
+            for row in connection.execute(turns):
+                deed = str(_read(row.body).get("deed"))
+                (gone.add if row.kind == "undone" else gone.discard)(deed)
+            rows = [row for row in connection.execute(query) if row.deed not in gone]
+        return [(row.batch_id, row.at, row.who, _read(row.body)) for row in rows]
+
+    def first(self, stream: int) -> dict[str, Any]:
+        """The body of a stream's first event, {} where there is none."""
+        query = select(events.c.body).where(events.c.batch_id == stream).order_by(events.c.id).limit(1)
+        with self._reading() as connection:
+            found = connection.execute(query).scalar()
+        return _read(found) if found else {}
 
     @contextmanager
     def writing(self, who: str = "", *streams: int, place: str = "") -> Iterator[Pen]:

@@ -126,7 +126,8 @@ class JudgementOverruled(Event, frozen=True):
         return {**body, "key": f"{RENAMED_RULES.get(rule, rule)}:{subject}"}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state.overruled[self.key] = Overruled(self.reason, entry.at, self.headline, self.station, self.level)
+        told = (self.headline, self.station, self.level, entry.who)
+        state.overruled[self.key] = Overruled(self.reason, entry.at, *told)
 
     @property
     def words(self) -> str:
@@ -169,13 +170,20 @@ class BoardSentBack(Event, frozen=True):
 
 
 class ReadingsCleared(Event, frozen=True):
-    """A board was repaired: what the meter said before counts no more."""
+    """A board was repaired: what the meter said before of what it touched counts no more. No `refs`, as in older
+    journals: all of it may have been touched.
+    """
 
     kind: ClassVar[str] = "readings_cleared"
     board: str
+    pairs: list[str] = []
+    refs: list[str] = []
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state.boards[self.board].readings.clear()
+        board = state.boards[self.board]
+        for pair in self.pairs if self.refs else list(board.readings):
+            board.readings.pop(pair, None)
+        board.mended.append((entry.at, tuple(self.refs)))
 
 
 EVENTS = (BatchOpened, Went, Moved, CautionsRead, JudgementOverruled, StepPassed, BoardSentBack, ReadingsCleared)

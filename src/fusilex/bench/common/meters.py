@@ -1,12 +1,29 @@
-"""Meters for single parts, real and stand-in."""
+"""Meters, real and stand-in: for single parts, and the multimeter at Test."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+
 from fusilex.bench.common.scales import STAND_IN
 from fusilex.core.values import UNIT_OF_FAMILY, read_value
+from fusilex.devices.bench_meter import Asked, MultimeterLine, SerialMultimeter, SimulatedMultimeter
 from fusilex.devices.meter import Meter, NoMeter, SerialMeter, SimulatedMeter
 
 _SHOWS = {"Ω": "R", "F": "C", "H": "L"}
+
+
+def ohmmeter(port: str, true_ohm: Callable[[], float]) -> AbstractContextManager[Asked]:
+    """The multimeter at a port; the stand-in has `true_ohm` between its leads and answers at the end of a
+    pseudo-terminal, as a real one does on its line. Raises `NoMeter`.
+    """
+    return _stand_in(true_ohm) if port == STAND_IN else SerialMultimeter(port)
+
+
+@contextmanager
+def _stand_in(true_ohm: Callable[[], float]) -> Iterator[Asked]:
+    with MultimeterLine(SimulatedMultimeter(true_ohm)) as line, SerialMultimeter(line.port) as meter:
+        yield meter
 
 
 def meter_at(port: str, value: str, family: str) -> Meter:

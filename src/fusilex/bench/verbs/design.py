@@ -1,8 +1,7 @@
-"""Verbs that read a design's files: check, kit, openings, probes."""
+"""Verbs that read a design's files: check, kit, openings, cuts."""
 
 from __future__ import annotations
 
-import math
 from pathlib import Path
 from typing import Any
 
@@ -10,10 +9,11 @@ from fusilex.bench.intake.design import read_design
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.paste_layers import judge_openings, sheet_of, write_reduced
-from fusilex.core.design.model import Design
-from fusilex.core.electrical.probes import MAX_GAP_MM, judge_plan, probe_plan
+from fusilex.core.checks.repeat import find_panel
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
+from fusilex.core.panel.layout import single
+from fusilex.core.panel.separating import judge_cuts, plan_cuts
 from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.printing.release import judge_release, worst_parts
@@ -158,28 +158,40 @@ def _opening_rows(here: Openings, foil: float) -> list[dict[str, Any]]:
     ]
 
 
-def probes(folder: str, max_gap: float = MAX_GAP_MM) -> Answer:
-    """Pairs of pads to probe, worst first."""
-    design: Design = read_design(folder)
-    try:
-        plan = probe_plan(design, max_gap)
-    except ValueError as error:
-        raise BadInput("--max-gap", "a distance in mm", str(error)) from error
+def cuts(folder: str) -> Answer:
+    """The order in which a panel is cut, each cut with its tool, and what may crack. Raises `BadInput`."""
+    design = read_design(folder)
+    panel = design.panel or find_panel(design)
+    plan = plan_cuts(design, panel or single(1, 1), [p for p in design.parts if p.populated])
+    numbered = enumerate(plan.strokes, 1)
     data = {
-        "pairs": [
+        "cuts": [
             {
-                "a": p.a.name,
-                "b": p.b.name,
-                "net_a": p.a.net,
-                "net_b": p.b.net,
-                "gap_mm": round(p.gap, 5),
-                "also": list(p.also),
-                "expected_ohm": round(p.expected, 4) if math.isfinite(p.expected) else None,
-                "joined_below_ohm": round(p.limit, 4),
+                "order": n,
+                **dict(zip(("x1_mm", "y1_mm", "x2_mm", "y2_mm"), (round(v, 4) for v in s.ends), strict=True)),
+                "tool": s.tool,
+                "why": s.why,
+                "piece_mm": [round(v, 4) for v in s.piece],
             }
-            for p in plan
+            for n, s in numbered
         ],
-        "max_gap_mm": max_gap,
+        "care": [
+            {
+                "ref": s.ref,
+                "cell": s.cell + 1,
+                "distance_mm": round(s.away, 4),
+                "across": s.across,
+                "cut": s.cut,
+                "level": s.level.value,
+            }
+            for s in plan.care
+        ],
+        "overhangs": [{"ref": ref, "cell": cell + 1} for ref, cell in plan.overhangs],
+        "stranded_mm": [[round(v, 4) for v in piece] for piece in plan.order.stranded],
     }
-    rows = [f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in plan]
-    return Answer(judge_plan(design, plan, max_gap), data, "\n".join(rows) or "no pair of pads to probe")
+    text = [f"{n:>3}  {s.tool:<8} {_line(s.ends)}  {s.why}" for n, s in enumerate(plan.strokes, 1)]
+    return Answer(worst_first(judge_cuts(plan, panel)), data, "\n".join(text) or "no cuts")
+
+
+def _line(ends: tuple[float, float, float, float]) -> str:
+    return f"{ends[0]:.1f} {ends[1]:.1f} to {ends[2]:.1f} {ends[3]:.1f} mm"

@@ -7,12 +7,15 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
+from fusilex.bench.workshop.going_out_kinds import Costs, LabelStock
 from fusilex.bench.workshop.held_steps import HeldSteps
 from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
+from fusilex.bench.workshop.proof_kinds import Firmware, FirstPower, Fixture, PinLimits, TestList
 from fusilex.bench.workshop.record import Name, Positive, Record, Share
 from fusilex.core.heat.held import Gun
 from fusilex.core.inspection.severity import Grades
+from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.printing.jar import LIFE, life_h
 from fusilex.core.printing.paste import Paste
 from fusilex.core.reflow.windows import ProcessWindow
@@ -159,13 +162,22 @@ class Microscope(Record, frozen=True):
 
 
 class Instrument(Record, frozen=True):
-    """A meter, scale or sensor: the port it hangs on (``stand-in`` tries the station out) and when it was checked."""
+    """A meter, scale or sensor: the port it hangs on (``stand-in`` tries the station out) and when it was checked; how
+    far its readings may be off (k = 2), as a share and a fixed part in its unit, and up to where its beeper sounds (Ω).
+    """
 
     what: ClassVar[str] = "instrument"
     title: ClassVar[str] = "Instruments"
-    measures: Literal["resistance", "mass", "temperature", "air", "component"] = "resistance"
+    measures: Literal["resistance", "mass", "temperature", "air", "component", "function"] = "resistance"
     port: str = ""
     check_by: Day = ""
+    off_share: Annotated[float, Meta(ge=0, le=0.5)] = 0.0
+    off_fixed: Annotated[float, Meta(ge=0, le=1e6)] = 0.0
+    beeps_below_ohm: Annotated[float, Meta(ge=0, le=10_000)] = 30.0
+
+    @property
+    def uncertainty(self) -> Uncertainty:
+        return Uncertainty(self.off_share, self.off_fixed)
 
 
 class Person(Record, frozen=True):
@@ -241,5 +253,12 @@ KINDS: dict[str, type[Record]] = {
         Limits,
         Workmanship,
         Serials,
+        FirstPower,
+        Firmware,
+        TestList,
+        Fixture,
+        PinLimits,
+        LabelStock,
+        Costs,
     )
 }

@@ -1,18 +1,20 @@
-"""Probe plan: pairs of pads of different nets that stand close enough to bridge."""
+"""Readings with a meter on a board without power: pairs of pads that must be apart, and the worst of them first."""
 
 from __future__ import annotations
 
 import math
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 import shapely
 
-from fusilex.core.design.model import Design, Pad, Part
-from fusilex.core.electrical.network import resistor_network
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.design.model import Design, Pad
+from fusilex.core.electrical.network import ResistorNetwork, resistor_network
+from fusilex.core.electrical.shown import AT_ONCE, Between, Shown, between_nets
+from fusilex.core.judgement import Level
+from fusilex.core.measuring.guard import EXACT, Uncertainty
 
 MAX_GAP_MM = 0.6
 OPEN_ABOVE_OHM = 100.0
@@ -21,6 +23,9 @@ does.
 """
 WIRE_OHM = 1.0
 """A bridge of solder and the meter's leads read less than this."""
+JOINED_BELOW_OHM = 2.0
+"""A joint, its track and the meter's leads read less than this; a joint that holds by touch alone reads more."""
+Spot = tuple[str, str, float]
 
 
 @dataclass(frozen=True)
@@ -28,7 +33,10 @@ class ProbePair:
     """Two pads to probe, `a` and `b`, and their edge-to-edge gap (mm).
 
     `also` names other close pairs of these two nets; `expected` is the resistance (Ω) of the parts that join the nets
-    on a good board, infinite when none do, NaN when one of them has a value that cannot be read.
+    on a good board, infinite when none do, NaN when one of them has a value that cannot be read. `purpose` says what
+    the reading is for: nets ``apart``, a supply ``rail`` off its ground or another rail, pads ``joined``, or a
+    resistor's ``value``. Good resistors between the nets give `least` to `most` (Ω). `gaps` are those of all close
+    places, `shown` is how the reading comes about. Of `strict` ones too little is as wrong as too much.
     """
 
     a: Pad
@@ -37,29 +45,69 @@ class ProbePair:
     also: tuple[str, ...] = field(default=())
     expected: float = math.inf
     open_above: float = OPEN_ABOVE_OHM
+    purpose: str = "apart"
+    gaps: tuple[float, ...] = ()
+    shown: Shown = AT_ONCE
+    least: float = 0.0
+    most: float = math.inf
+    strict: bool = False
 
-    @property
+    @cached_property
     def key(self) -> str:
         return f"{self.a.name} – {self.b.name}"
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        """Pads it speaks for: its own, and those of the other close places of its nets."""
+        return frozenset(name for pair in (self.key, *self.also) for name in pair.split(" – "))
+
+    @cached_property
+    def refs(self) -> frozenset[str]:
+        """Parts it speaks for."""
+        return frozenset(name.rpartition(".")[0] for name in self.names)
 
     @property
     def limit(self) -> float:
         """Below this reading (Ω) the two nets are joined."""
+        if self.purpose == "joined":
+            return JOINED_BELOW_OHM
         return self.open_above if math.isnan(self.expected) else min(self.open_above, self.expected / 2)
 
-    def level(self, reading: float) -> Level:
-        """What a reading (Ω, inf for open) says: apart (go), joined (stop), or can't tell where a part's value is not
-        known.
+    @property
+    def want(self) -> str:
+        """`below` its limit, `above` it, or `between` two."""
+        return {"joined": "below", "value": "between"}.get(self.purpose, "above")
+
+    def level(self, reading: float, meter: Uncertainty = EXACT) -> Level:
+        """What a reading (Ω, inf for open) says of the joint or the bridge, limits drawn in by what the meter leaves
+        open: well (go), not (stop), or can't tell.
         """
-        if reading > self.limit:
+        if self.purpose == "joined":
+            return meter.below(reading, self.limit)
+        level = meter.above(reading, self.limit)
+        return Level.UNKNOWN if level is Level.STOP and math.isnan(self.expected) and reading > WIRE_OHM else level
+
+    def value_level(self, reading: float, meter: Uncertainty = EXACT) -> Level:
+        """What a reading says of the resistors between the nets. Too much proves a wrong part or an open joint (stop);
+        too little may be another path beside them (care); go where nothing is expected.
+        """
+        if math.isinf(self.most) and not self.least:
             return Level.GO
-        return Level.UNKNOWN if math.isnan(self.expected) and reading > WIRE_OHM else Level.STOP
+        low, high = meter.above(reading, self.least), meter.below(reading, self.most)
+        little = Level.STOP if self.strict else Level.CARE
+        return high if high is not Level.GO else little if low is Level.STOP else low
 
 
-def probe_plan(design: Design, max_gap: float = MAX_GAP_MM) -> list[ProbePair]:
+def probe_plan(
+    design: Design,
+    max_gap: float = MAX_GAP_MM,
+    network: ResistorNetwork | None = None,
+    between: Between | None = None,
+) -> list[ProbePair]:
     """Pairs of different nets closer than `max_gap` mm edge to edge on one side, worst first, each net pair once.
 
-    The closest pair stands for its two nets. Pads without a net are left out.
+    The closest pair stands for its two nets. Pads without a net are left out. Raises ValueError for a distance that is
+    none.
     """
     if not 0 < max_gap <= 10:
         raise ValueError(f"a bridging distance is between 0 and 10 mm, not {max_gap:g}")
@@ -73,111 +121,30 @@ def probe_plan(design: Design, max_gap: float = MAX_GAP_MM) -> list[ProbePair]:
         i, j = i[i < j], j[i < j]
         gaps = shapely.distance(shapes[i], shapes[j])
         for p, q, gap in zip(i, j, gaps, strict=True):
-            a, b = sorted((pads[p], pads[q]), key=lambda pad: _natural(pad.name))
+            a, b = sorted((pads[p], pads[q]), key=lambda pad: natural(pad.name))
             if a.net != b.net and gap < max_gap:
                 key = tuple(sorted((a.net or "", b.net or "")))
                 best.setdefault(key, []).append((float(gap), a, b))  # type: ignore[arg-type]
-    network = resistor_network(design)
+    network = network or resistor_network(design)
+    between = between or between_nets(design)
     plan = []
     for found in best.values():
-        found.sort(key=lambda f: (round(f[0], 6), _natural(f[1].name)))
+        found.sort(key=lambda f: (round(f[0], 6), natural(f[1].name)))
         gap, a, b = found[0]
-        plan.append(
-            ProbePair(
-                a,
-                b,
-                gap,
-                tuple(dict.fromkeys(f"{x.name} – {y.name}" for _, x, y in found[1:])),
-                network.between(a.net or "", b.net or ""),
-            )
-        )
-    return sorted(plan, key=lambda pair: (round(pair.gap, 6), _natural(pair.a.name), _natural(pair.b.name)))
+        nets = a.net or "", b.net or ""
+        also = tuple(dict.fromkeys(f"{x.name} – {y.name}" for _, x, y in found[1:]))
+        gaps = tuple(g for g, _, _ in found)
+        least, most = network.band(*nets)
+        ohm, shown = network.between(*nets), between.shown(*nets)
+        plan.append(ProbePair(a, b, gap, also, ohm, gaps=gaps, shown=shown, least=least, most=most))
+    return sorted(plan, key=lambda pair: (round(pair.gap, 6), natural(pair.a.name), natural(pair.b.name)))
 
 
-def _natural(name: str) -> tuple[object, ...]:
+def natural(name: str) -> tuple[object, ...]:
+    """To sort names by: U2 before U10."""
     return tuple((0, int(part[:15])) if part.isdecimal() else (1, part) for part in re.findall(r"\d+|\D+", name))
 
 
 def nets_known(design: Design) -> bool:
     """True when any file says which net a pad is on."""
     return any(pad.net for pad in design.pads)
-
-
-def judge_plan(design: Design, plan: list[ProbePair], max_gap: float = MAX_GAP_MM) -> list[Judgement]:
-    """Can't tell where no file names nets, or pads without a net were left out; go where nothing stands close enough
-    to bridge.
-    """
-    without = sum(not pad.net for pad in design.pads)
-    numbers = (Because("pads", len(design.pads)), Because("without a net", without), Because("gap", max_gap, "mm"))
-    do = "Add a netlist (IPC-D-356A) or copper layers with net attributes (X2)."
-    if not nets_known(design):
-        return [Judgement("test.nets", Level.UNKNOWN, "nets", "No file says which net a pad is on", numbers, do)]
-    if not plan:
-        return [
-            Judgement("test.nets", Level.GO, "nets", "No pads of different nets stand close enough to bridge", numbers)
-        ]
-    return []
-
-
-def judge_unseen(plan: list[ProbePair], hidden: Sequence[Part]) -> list[Judgement]:
-    """Can't tell, part by part, for joints that nobody sees and no pair of the plan has."""
-    in_plan = {name for p in plan for name in (p.a.name, p.b.name, *(n for pair in p.also for n in pair.split(" – ")))}
-    found = []
-    for part in hidden:
-        pins = sorted({pad.pin for pad in part.pads if pad.name not in in_plan}, key=_natural)
-        if pins:
-            shown = ", ".join(pins[:6]) + (" …" if len(pins) > 6 else "")
-            text = f"{len(pins)} joints of {part.ref} can neither be seen nor are they probed"
-            if len(pins) == 1:
-                text = f"1 joint of {part.ref} can neither be seen nor is it probed"
-            do = "Test the function that needs them, or have the board X-rayed."
-            found.append(
-                Judgement("test.hidden", Level.UNKNOWN, part.ref, text, (Because("pins", shown),), do, (part.ref,))
-            )
-    return found
-
-
-def judge_readings(plan: list[ProbePair], readings: dict[str, float]) -> list[Judgement]:
-    """Shorts among the readings (Ω by pair key), and what is still unread; nothing for an empty plan."""
-    found = []
-    for pair in plan:
-        value = readings.get(pair.key)
-        level = Level.GO if value is None else pair.level(value)
-        numbers = (
-            Because("read", value or 0.0, "Ω"),
-            Because("wanted above", pair.limit, "Ω"),
-            Because("gap", pair.gap, "mm"),
-        )
-        if level is Level.STOP:
-            text, do = (
-                f"{pair.a.net} and {pair.b.net} are joined",
-                f"Look for a bridge between {pair.a.name} and {pair.b.name}.",
-            )
-        elif level is Level.UNKNOWN:
-            text = f"{pair.a.net} and {pair.b.net} may be joined: a resistor between them has no value that can be read"
-            do = "Correct its value in the bill of materials, or lift one end and read again."
-        else:
-            continue
-        found.append(Judgement("test.short", level, pair.key, text, numbers, do, (pair.a.ref, pair.b.ref)))
-    unread = sum(p.key not in readings for p in plan)
-    if unread:
-        found.append(
-            Judgement(
-                "test.unread",
-                Level.UNKNOWN,
-                "readings",
-                f"{unread} of {len(plan)} pairs not read",
-                (Because("closest unread", next(p.gap for p in plan if p.key not in readings), "mm"),),
-            )
-        )
-    elif plan and not found:
-        found.append(
-            Judgement(
-                "test.short",
-                Level.GO,
-                "readings",
-                "No two neighbours are joined",
-                (Because("pairs", len(plan)), Because("limit", OPEN_ABOVE_OHM, "Ω")),
-            )
-        )
-    return found

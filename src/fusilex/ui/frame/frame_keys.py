@@ -9,6 +9,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.host import Host
+from fusilex.ui.frame.trace import TraceDialog
 from fusilex.ui.frame.why import Why
 from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.theme import DIM, LIGHT, theme, use
@@ -49,6 +50,7 @@ class FrameKeys:
             Key("F2", "", lambda _: self.overrule()),
             Key("F3", "", lambda _: self.send_back()),
             Key("Ctrl+F", "", lambda _: self.desk.ask("Find a serial or lot", self.host.batches.find)),
+            Key("Ctrl+T", "", lambda _: self.trace()),
             Key("Ctrl+Z", "", lambda _: self.turn(Undo())),
             Key("Ctrl+Shift+Z", "", lambda _: self.turn(Redo())),
             Key("Ctrl+D", "", lambda _: self.turn_theme()),
@@ -89,6 +91,13 @@ class FrameKeys:
         self.host.judged.choose(self.host.judged.chosen + step)
         self.desk.judgement = self.host.judged.current
         self.host.station.refresh()
+
+    def trace(self, text: str = "") -> None:
+        """The thread of anything, with what is in hand to begin with; a board that is chosen there comes into hand."""
+        dialog = TraceDialog(self.host.widget(), self.desk.bench, self.host.home, text or self.desk.bench.view.board)
+        if dialog.exec() and dialog.chosen:
+            self.host.batches.find(dialog.chosen)
+        self.host.widget().setFocus()
 
     def _find(self) -> None:
         self.desk.ask("Find part", self._found)

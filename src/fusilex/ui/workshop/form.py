@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from typing import Any, get_args, get_origin, get_type_hints
 
 import msgspec
@@ -62,6 +63,8 @@ class Form(QDialog):
         hints = get_type_hints(self.kind)
         texts = {name: line.text().strip() for name, line in self.lines.items()}
         body |= {name: _table(text) for name, text in texts.items() if is_table(self.kind, name)}
+        body |= {name: _words(text) for name, text in texts.items() if is_words(self.kind, name)}
+        body |= {name: _mixed(text) for name, text in texts.items() if is_mixed(self.kind, name)}
         body |= {name: [] for name, text in texts.items() if not text and get_origin(hints.get(name)) is tuple}
         body |= {name: text for name, text in texts.items() if hints.get(name) is str or choices_of(self.kind, name)}
         try:
@@ -104,6 +107,30 @@ def _table(text: str) -> Any:
         return text
 
 
+def is_words(kind: type[Record], name: str) -> bool:
+    """True for a field of words, typed as a command line is: ``write-it --file "my file.bin"``."""
+    return get_type_hints(kind).get(name) == tuple[str, ...]
+
+
+def _words(text: str) -> Any:
+    """Words as a command line has them; the text itself where a quote is not closed, for the record to refuse."""
+    try:
+        return shlex.split(text)
+    except ValueError:
+        return text
+
+
+def is_mixed(kind: type[Record], name: str) -> bool:
+    """True for rows of words and numbers, typed as ``1:2:1000000:0, 3:2:10000:0``."""
+    hint = get_type_hints(kind).get(name)
+    return get_origin(hint) is tuple and str in get_args(get_args(hint)[0])
+
+
+def _mixed(text: str) -> list[list[Any]]:
+    rows = [[cell.strip() for cell in row.split(":")] for row in text.split(",") if row.strip()]
+    return [[*row[:2], *(_value(cell) for cell in row[2:])] for row in rows]
+
+
 def has_parts(value: Any) -> bool:
     """True for a value that is made of named parts, or is a list of such."""
     return isinstance(value, dict) or (isinstance(value, list | tuple) and bool(value) and isinstance(value[0], dict))
@@ -124,7 +151,9 @@ def text_of(value: Any, joint: str = " to ") -> str:
         return "yes" if value else "no"
     if isinstance(value, list | tuple):
         if value and isinstance(value[0], list | tuple):
-            return ", ".join(": ".join(f"{v:g}" for v in pair) for pair in value)
+            return ", ".join(": ".join(text_of(v) for v in pair) for pair in value)
+        if value and isinstance(value[0], str):
+            return shlex.join(value)
         return joint.join(f"{v:g}" for v in value)
     return f"{value:g}" if isinstance(value, float) else str(value)
 

@@ -63,6 +63,7 @@ class PictureKept(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         said = tuple((ref, verdict, score) for ref, verdict, score in self.said)
         state[Pictures].kept.append(Kept(entry.at, self.board, self.side, self.name, self.sha, said))
+        state.boards[self.board].pictures += 1
 
     @property
     def words(self) -> str:

@@ -1,7 +1,7 @@
 """Release: out of the panel, into the bag, with its papers."""
 
 from fusilex.bench.station import Station
-from fusilex.bench.stations.release import commands, events, judging, now
+from fusilex.bench.stations.release import commands, events, getting_ready, judging, now
 from fusilex.bench.stations.release.rules import RULES
 
 STATION = Station(
@@ -12,4 +12,6 @@ STATION = Station(
     rules=RULES,
     now=now.now,
     cautions=now.CAUTIONS,
+    papers=getting_ready.papers_of,
+    slices=events.SLICES,
 )

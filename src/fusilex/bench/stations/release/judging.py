@@ -8,6 +8,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.mended import Mended, judge_losses
 from fusilex.bench.stations.release.events import SEPARATE
+from fusilex.bench.stations.release.getting_ready import judge_ready
 from fusilex.core.judgement import Because, Judgement, Level
 
 
@@ -15,7 +16,7 @@ def judge(batch: Batch) -> list[Judgement]:
     """Is the record of the board good enough to let it go?"""
     board = batch.board
     if batch.step.method == SEPARATE:
-        return []
+        return judge_ready(batch, board)
     behind = [
         (batch.stations[s.station], batch.about(board.serial, s.id)) for s in batch.steps if s.station != "Release"
     ]
@@ -29,7 +30,8 @@ def judge(batch: Batch) -> list[Judgement]:
     ]
     remarks = {j.key: j for station, there in behind for j in station.remarks(there, board)}
     losses = judge_losses(batch.state[Mended].losses)
-    return [_record(board, lacking), *losses, *stops.values(), *_by_reason(batch, board, judged), *remarks.values()]
+    own = [_record(board, lacking), *losses, *judge_ready(batch, board)]
+    return [*own, *stops.values(), *_by_reason(batch, board, judged), *remarks.values()]
 
 
 def _parts_missing(batch: Batch, board: Board) -> list[str]:

@@ -13,7 +13,7 @@ from fusilex.bench.common.pieces import REPLACED_WORDS, piece_replaced
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.rework.events import FaultRepaired, RepairsDone
-from fusilex.bench.stations.rework.mending import asks_why, method_of
+from fusilex.bench.stations.rework.mending import asks_why, method_of, warmed
 from fusilex.core.road.steps import DONE
 from fusilex.journal.entries import Event
 
@@ -27,6 +27,13 @@ def eyes_again(batch: Batch, board: Board) -> str:
         return step
     before = batch.steps.before(step, "Inspect")
     return before.id if before else step if step != board.step else batch.steps.after(step)[0].id
+
+
+def cleared(batch: Batch, board: Board) -> ReadingsCleared:
+    """What the repairs since the board came here leave to be read again: the pairs of parts they reached."""
+    refs = warmed(batch, board)
+    near = [p for p in batch.derived.checks.all if not refs.isdisjoint(p.refs)]
+    return ReadingsCleared(board.serial, [p.key for p in near if p.key in board.readings], sorted(refs))
 
 
 class RepairFault(Command, frozen=True):
@@ -64,7 +71,7 @@ class RepairFault(Command, frozen=True):
         happened += replaced.events
         if not [f for f in to_repair(batch, board) if f is not fault]:
             # every repair loops back to the eyes, then to the meter
-            happened += [ReadingsCleared(board.serial), Moved([board.serial], eyes_again(batch, board))]
+            happened += [cleared(batch, board), Moved([board.serial], eyes_again(batch, board))]
         return Result(happened, replaced.workshop)
 
 
@@ -78,7 +85,7 @@ class AcceptAsIs(Command, frozen=True):
         if left := to_repair(batch, board):
             raise Refused(f"{left[0].ref} of board {board.serial} is not repaired: {left[0].word}.")
         back = Moved([board.serial], eyes_again(batch, board))
-        return Result([RepairsDone(board.serial), ReadingsCleared(board.serial), back])
+        return Result([RepairsDone(board.serial), back])
 
 
 COMMANDS = (RepairFault, AcceptAsIs)

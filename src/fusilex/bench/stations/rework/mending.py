@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
 
 from fusilex.bench.batch import Batch
@@ -59,6 +60,27 @@ def reach_of(batch: Batch, part: Part, method: Handwork | None) -> float:
     if method is not None and method.name in ("air", "plate and air"):
         return heat_of(batch, part)
     return max(part.package.size_x, part.package.size_y) / 2 + 0.5
+
+
+def warmed(batch: Batch, board: Board) -> set[str]:
+    """Parts that were mended on this visit to the desk, or are in hand, and those their heat reached."""
+    found: set[str] = set()
+    since = max((at for at, _ in board.mended), default="")
+    faults = [f for f in board.faults if not f.accepted and (f.repaired is None or f.repaired > since)]
+    for fault in faults:
+        part = part_of(batch, fault)
+        if part is None:
+            found.add(fault.ref)
+            continue
+        reach = reach_of(batch, part, method_of(batch, fault))
+        near = (p for p in batch.built(board).values() if p.side == part.side)
+        found |= {p.ref for p in near if math.hypot(p.x - part.x, p.y - part.y) - _half(p) < reach} | {part.ref}
+    return found
+
+
+def _half(part: Part) -> float:
+    """Half of the longer side of a body, mm."""
+    return max(part.package.size_x, part.package.size_y) / 2
 
 
 def mends(batch: Batch, board: Board) -> list[Mend]:

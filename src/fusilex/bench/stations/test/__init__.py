@@ -15,4 +15,5 @@ STATION = Station(
     cautions_here=now.cautions_here,
     lacks=judging.lacks,
     papers=judging.papers,
+    slices=events.SLICES,
 )

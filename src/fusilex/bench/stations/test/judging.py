@@ -1,37 +1,121 @@
-"""The judgements of Test: this board's readings and faults, and what the plan cannot reach."""
+"""The judgements of Test: readings, power, programme and functions of this board, and what nothing reaches."""
 
 from __future__ import annotations
 
 import math
 from typing import Any
 
+import msgspec
+
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults
-from fusilex.core.electrical.probes import ProbePair, judge_plan, judge_readings, judge_unseen
-from fusilex.core.judgement import Judgement
+from fusilex.bench.stations.test.events import NO_BEEP, Testing
+from fusilex.bench.stations.test.functions import (
+    fixture_of,
+    judge_functions,
+    list_of,
+    proved_at,
+    standing,
+    tests_for,
+)
+from fusilex.bench.stations.test.planning import all_pairs, due, is_sampled, plan_for, unread, voided
+from fusilex.bench.stations.test.power import draw_of, held, judge_power, next_step, power_of
+from fusilex.bench.stations.test.programming import WELL, firmware_of, judge_programme, written
+from fusilex.bench.stations.test.verdicts import judge_board
+from fusilex.core.electrical.judge import judge_plan, judge_unseen
+from fusilex.core.electrical.power import judge_draw
+from fusilex.core.judgement import Because, Judgement, Level
 
 
 def judge(batch: Batch) -> list[Judgement]:
-    """Readings of the board in hand, its open faults, pairs nobody can name, joints neither seen nor probed."""
+    """Readings of the board in hand, its power, programme and functions, its open faults, what nothing can name."""
     board, plan = batch.board, batch.derived.plan
+    power = power_of(batch)
     return [
-        *_readings(batch, board),
+        *judge_board(batch, board),
+        *_sampled(batch, board),
+        *judge_power(batch, board),
+        *(judge_draw(power.rail, draw_of(batch, board, power)) if power else []),
+        *judge_programme(batch, board),
+        *judge_functions(batch, board),
+        *_waived(batch, board),
         *judge_faults(batch, board),
         *judge_plan(batch.design, plan),
+        *_out_of_reach(batch),
         *judge_unseen(plan, batch.derived.hidden),
     ]
 
 
-def _readings(batch: Batch, board: Board) -> list[Judgement]:
-    readings = {key: value for key, (value, _) in board.readings.items()}
-    return [j.of(board.serial) for j in judge_readings(batch.derived.plan, readings)]
+def _sampled(batch: Batch, board: Board) -> list[Judgement]:
+    """What the sampling rule leaves; once something was found, boards it let by come back."""
+    sample = batch.state[Testing].sample
+    if sample is None:
+        return []
+    if voided(batch) and board.serial not in sample.boards:
+        left = len(unread(batch, board))
+        if not left:
+            return []
+        at, where = next(row for row in batch.state[Testing].findings if row[0] > sample.at)
+        text = f"Board {board.serial} was let by, and {where} has a fault: {left} readings are due"
+        numbers = (Because("found on", at[:10]),)
+        level = Level.STOP if any(t["passed"] for t in board.tests) else Level.UNKNOWN
+        return [Judgement("test.sample", level, board.serial, text, numbers, "Test it in full, as all the others.")]
+    if not is_sampled(batch, board):
+        return []
+    return [risk_of(batch, board)]
 
 
-def shorts(batch: Batch, board: Board) -> list[ProbePair]:
-    """Pairs whose reading says that their nets are joined, without those accepted with a reason."""
-    joined = {j.subject for j in batch.not_overruled(_readings(batch, board))}
-    return [p for p in batch.derived.plan if f"{p.key}, {board.serial}" in joined]
+def risk_of(batch: Batch, board: Board) -> Judgement:
+    """What is left open by testing some boards of the batch in full."""
+    sample = batch.state[Testing].sample
+    assert sample is not None
+    numbers = (
+        Because("boards in full", len(sample.boards)),
+        Because("of", len(batch.state.boards)),
+        Because("at most bad among all", sample.most_bad),
+        Because("confidence", f"{100 * sample.confidence:g} %"),
+        Because("drawn", sample.at[:10]),
+    )
+    text = f"{board.serial} goes by the sample: at most {sample.most_bad} bad boards with {100 * sample.confidence:g} %"
+    do = "Once the drawn boards are good. A finding on any board brings all of them back to full readings."
+    return Judgement("test.sample", Level.CARE, board.serial, text, numbers, do)
+
+
+def _waived(batch: Batch, board: Board) -> list[Judgement]:
+    waived = batch.state[Testing].waived.get(board.serial, {})
+    if not waived:
+        return []
+    numbers = tuple(Because(pair, reason) for pair, reason in list(waived.items())[:6])
+    text = f"{len(waived)} reading{'s' if len(waived) > 1 else ''} of {board.serial} left out for a reason"
+    return [Judgement("test.waived", Level.CARE, board.serial, text, numbers, "They stand in its papers.")]
+
+
+def _out_of_reach(batch: Batch) -> list[Judgement]:
+    beyond = batch.derived.checks.out_of_reach
+    if not beyond:
+        return []
+    numbers = tuple(Because(p.key, f"{p.a.net} / {p.b.net}") for p in beyond[:6])
+    text = f"{len(beyond)} pairs of neighbours lie where no tip reaches"
+    do = "Test the functions that need them, or have a board X-rayed."
+    return [Judgement("test.hidden", Level.UNKNOWN, "out of reach", text, numbers, do)]
+
+
+def missing(batch: Batch, board: Board) -> list[str]:
+    """What of its test a board has not had, in words; readings come by themselves."""
+    found = []
+    if power_of(batch) and next_step(batch, board) is not None:
+        found.append("first power")
+    last = written(batch, board)
+    if firmware_of(batch) and (last is None or last.ended != WELL):
+        found.append("programming")
+    tests = tests_for(batch, board)
+    left = len(tests) - len(standing(batch, board.serial, tests))
+    if left:
+        found.append(f"{left} of {len(tests)} tests" if left > 1 else f"1 of {len(tests)} tests")
+    if fixture_of(batch) and tests and not proved_at(batch):
+        found.append("proof of the fixture by the golden board")
+    return found
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:
@@ -39,7 +123,8 @@ def lacks(batch: Batch, board: Board) -> list[str]:
 
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
-    """Readings in the plan's order, and the tests."""
+    """Readings in the plan's order, power, programme, functions, and the tests; what was proved and what was not."""
+    pairs = all_pairs(batch)
     rows = [
         {
             "pair": p.key,
@@ -50,7 +135,47 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
             "open": math.isinf(board.readings[p.key][0]),
             "typed": board.readings[p.key][1],
         }
-        for p in batch.derived.plan
+        | ({"purpose": p.purpose} if p.purpose != "apart" else {})
+        for p in pairs.values()
         if p.key in board.readings
     ]
-    return {"readings": rows, "tests": board.tests}
+    testing, made = batch.state[Testing], {"readings": rows, "tests": board.tests}
+    more: dict[str, Any] = {
+        "waived": [{"pair": p, "reason": why} for p, why in testing.waived.get(board.serial, {}).items()],
+        "power": msgspec.to_builtins(held(batch, board)),
+        "programmed": msgspec.to_builtins(testing.programmed.get(board.serial, [])),
+        "functions": msgspec.to_builtins(list(testing.functions.get(board.serial, {}).values())),
+    }
+    return made | {name: told for name, told in more.items() if told} | {"proved": proved(batch, board)}
+
+
+def proved(batch: Batch, board: Board) -> dict[str, Any]:
+    """The certificate: what was tested of a board, and what was not."""
+    checks, read = batch.derived.checks, board.readings
+    tests = tests_for(batch, board)
+    done = standing(batch, board.serial, tests)
+
+    def share(pairs: Any) -> dict[str, int]:
+        return {"read": sum(p.key in read for p in pairs), "of": len(pairs)}
+
+    told: dict[str, Any] = {
+        "apart": share(checks.apart),
+        "by_ear": sum(text == NO_BEEP for _, text in read.values()),
+        "joints": share(checks.joints),
+        "values": share([p for p in checks.all if math.isfinite(p.most)]),
+        "out_of_reach": len(checks.out_of_reach),
+        "functions": {"done": len(done), "of": len(tests)},
+        "not_tested": [p.key for p in due(batch, board) if p.key not in read],
+        "left_chance": round(plan_for(batch, board).left, 6),
+    }
+    if is_sampled(batch, board):
+        sample = batch.state[Testing].sample
+        assert sample is not None
+        told["sample"] = {
+            "boards": list(sample.boards),
+            "most_bad": sample.most_bad,
+            "confidence": sample.confidence,
+        }
+    if list_of(batch) is None:
+        told["functions"] = None
+    return told

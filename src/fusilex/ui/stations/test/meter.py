@@ -7,6 +7,9 @@ import math
 from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QFontMetricsF, QPainter
 
+from fusilex.bench.boards import Board
+from fusilex.bench.stations.test.events import NO_BEEP
+from fusilex.bench.stations.test.planning import leaves_open, level_of
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_resistance
@@ -18,7 +21,18 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
 LOW_OHM, HIGH_OHM, OPEN_OHM = 0.1, 1e8, 1e9
 """What the strip spans; readings beyond are drawn at its ends, an open circuit at the last."""
-_SAID = {Level.GO: "apart", Level.STOP: "joined"}
+_SAID = (
+    {Level.GO: "well", Level.STOP: "not well", Level.CARE: "low"},
+    {Level.GO: "joined", Level.STOP: "not joined"},
+)
+
+
+def said_of(desk: Desk, board: Board, pair: ProbePair) -> Level | None:
+    """The worse of what a reading says of joint or bridge, and of the parts between; None for one that was not read."""
+    level = level_of(desk.batch, board, pair)
+    if level is not Level.GO or board.readings[pair.key][1] == NO_BEEP:
+        return level
+    return pair.value_level(board.readings[pair.key][0], leaves_open(desk.batch))
 
 
 class Meter(Card):
@@ -53,25 +67,33 @@ class Meter(Card):
         line = theme.base * 2
         plain_text(painter, QRectF(box.x(), box.y(), box.width(), line), "want", "small", "soft")
         above = QRectF(box.x(), box.y() + line * 0.9, box.width(), theme.base * 3)
-        words = f"above {show_resistance(pair.limit)}"
+        words = {
+            "above": f"above {show_resistance(pair.limit)}",
+            "below": f"below {show_resistance(pair.limit)}",
+            "between": f"{show_resistance(pair.least)} to {show_resistance(pair.most)}",
+        }[pair.want]
         fits = QFontMetricsF(theme.font("head", True)).horizontalAdvance(words) <= box.width()
         plain_text(painter, above, words, "head" if fits else "body", "ink", True)
         nets = QRectF(box.x(), box.y() + theme.base * 5.2, box.width(), box.height() - theme.base * 5)
-        plain_text(painter, nets, f"{pair.a.net} to {pair.b.net}{self._parts_give(pair)}", "small", "soft")
+        how = f"; {pair.shown.words}" if pair.shown.words else ""
+        told = f"{pair.a.net} to {pair.b.net}{self._parts_give(pair)}{how}"
+        plain_text(painter, nets, told, "small", "soft")
 
     def _read(self, painter: QPainter, pair: ProbePair, box: QRectF) -> None:
-        reading = self.desk.bench.board.readings.get(pair.key)
-        level = None if reading is None else pair.level(reading[0])
+        board = self.desk.bench.board
+        reading, level = board.readings.get(pair.key), said_of(self.desk, board, pair)
         token = "soft" if level is None else level.value
-        text = "–" if reading is None else show_resistance(reading[0])
+        quiet = reading is not None and reading[1] == NO_BEEP
+        text = "–" if reading is None else NO_BEEP if quiet else show_resistance(reading[0])
         plain_text(painter, QRectF(box.x(), box.y(), box.width(), theme.base * 2), "read", "small", "soft")
         large = QRectF(box.x(), box.y() + theme.base * 1.4, box.width() + 30, theme.base * 5)
-        plain_text(painter, large, text, "huge", token, True)
+        plain_text(painter, large, text, "head" if quiet else "huge", token, True)
         if level is not None:
             low = box.bottom() - theme.base
             judgement_mark(painter, QPointF(box.x() + 10, low), 7, level)
             said = QRectF(box.x() + 26, low - theme.base, box.width(), theme.base * 2)
-            plain_text(painter, said, _SAID.get(level, "can't tell"), "body", token, True)
+            word = _SAID[pair.purpose == "joined"].get(level, level.words)
+            plain_text(painter, said, word, "body", token, True)
 
     @staticmethod
     def _parts_give(pair: ProbePair) -> str:
@@ -81,19 +103,24 @@ class Meter(Card):
 
     def _strip(self, painter: QPainter, pair: ProbePair, chart: Chart) -> None:
         state, area = self.desk.bench.state, chart.area
+        good = {"above": (pair.limit, OPEN_OHM), "below": (LOW_OHM, pair.limit), "between": (pair.least, pair.most)}
+        low, high = (min(OPEN_OHM, max(LOW_OHM, v)) for v in good[pair.want])
         title = QRectF(area.left(), 10, area.width(), theme.base * 2)
         plain_text(painter, title, f"{pair.key} on all boards", "small", "soft")
-        chart.band(painter, LOW_OHM, pair.limit, "stop")
-        chart.band(painter, pair.limit, OPEN_OHM, "go")
+        chart.band(painter, LOW_OHM, low, "stop")
+        chart.band(painter, low, high, "go")
+        chart.band(painter, high, OPEN_OHM, "stop")
 
         def place(ohm: float) -> float:
             return OPEN_OHM if math.isinf(ohm) else min(ohm, HIGH_OHM)
 
-        ticks = (LOW_OHM, pair.limit, 1e6, OPEN_OHM)
+        ticks = sorted(
+            {LOW_OHM, pair.limit, 1e6, OPEN_OHM} if pair.want != "between" else {LOW_OHM, low, high, OPEN_OHM}
+        )
         chart.ticks_across(painter, ticks, lambda v: "OL" if v == OPEN_OHM else show_resistance(v))
         read = [
-            (b.readings[pair.key][0], b.serial == self.desk.bench.view.board)
+            (b.readings[pair.key][0], said_of(self.desk, b, pair), b.serial == self.desk.bench.view.board)
             for b in state.boards.values()
             if pair.key in b.readings
         ]
-        chart.dots(painter, ((place(v), pair.level(v).value, 6 if here else 4, here) for v, here in read))
+        chart.dots(painter, ((place(v), (s or Level.UNKNOWN).value, 6 if here else 4, here) for v, s, here in read))

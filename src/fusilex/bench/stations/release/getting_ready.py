@@ -1,0 +1,121 @@
+"""What a board still needs before it goes: out of its panel, clean, looked at, coated or not, labelled, bagged."""
+
+from __future__ import annotations
+
+from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
+from fusilex.bench.stations.release.events import BAG, CLEAN, COAT, LABEL, LOOK, STEPS, Leaving
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.measuring.spread import is_odd, robust_z
+from fusilex.core.panel.separating import STOP_MM, CutPlan, judge_cuts
+
+WORDS = {
+    CLEAN: ("Clean the flux off", "Solvent as the paste's sheet names it, gloves, extraction; dry it."),
+    LOOK: ("Last look", "Both sides, edges and corners; parts near the cuts first."),
+    COAT: ("Coat it", "Connectors and sensors masked; by the coating's sheet, under extraction."),
+    LABEL: ("Label it", "B prints labels at their true size."),
+    BAG: ("Bag it", "A bag that keeps static out, sealed; nothing loose in it."),
+}
+
+
+def cuts_of(batch: Batch) -> CutPlan:
+    """The cut plan of the batch's panel."""
+    return batch.derived.cuts(batch.panel)
+
+
+def next_cut(batch: Batch, panel: int) -> int | None:
+    """The cut of a panel to do next (from 1), None when it is in pieces or was never to be cut."""
+    done = batch.state[Leaving].cuts.get(panel, 0)
+    return done + 1 if done < len(cuts_of(batch).strokes) else None
+
+
+def wanted(batch: Batch) -> tuple[str, ...]:
+    """Steps of getting a board ready in this batch; coating until somebody says that it stays bare."""
+    return tuple(s for s in STEPS if s != COAT or batch.state[Leaving].coated)
+
+
+def next_step(batch: Batch, board: Board) -> str | None:
+    """The step of getting a board ready that comes next, None when all are done."""
+    done = done_since(batch, board)
+    return next((s for s in wanted(batch) if s not in done), None)
+
+
+def done_since(batch: Batch, board: Board) -> dict[str, str]:
+    """Steps done since hands or heat were last at the board, and when."""
+    since = max((at for at, _ in board.mended), default="")
+    return {what: at for what, at in batch.state[Leaving].ready.get(board.serial, {}).items() if at > since}
+
+
+def judge_ready(batch: Batch, board: Board) -> list[Judgement]:
+    """The cuts of its panel, what may have cracked beside them, what is not on record of getting it ready."""
+    plan = cuts_of(batch)
+    cut = next_cut(batch, board.panel)
+    done = done_since(batch, board)
+    found = []
+    if cut is not None and plan.strokes:
+        found += [j for j in judge_cuts(plan, batch.panel) if "capacitors" not in j.subject and j.level is not Level.GO]
+    near = [s for s in plan.care if s.cell == board.cell]
+    close = [s for s in near if s.level is Level.STOP]
+    if close and LOOK not in done:
+        refs = ", ".join(dict.fromkeys(s.ref for s in close))
+        numbers = (
+            Because("nearest", close[0].away, "mm"),
+            Because("limit", STOP_MM, "mm"),
+            Because("cut", close[0].cut),
+        )
+        text = f"{refs} of {board.serial} {'stands' if len(close) == 1 else 'stand'} so near a cut that it may crack"
+        do = "No bending there; after the cut look at it under the microscope, then note the last look."
+        found.append(Judgement("release.cut", Level.STOP, board.serial, text, numbers, do, tuple(s.ref for s in close)))
+    elif near:
+        refs = ", ".join(dict.fromkeys(s.ref for s in near))
+        text = f"{refs} of {board.serial} near a cut"
+        do = "Support the board on both sides of the cut." if LOOK not in done else "Looked at after the cut."
+        level = Level.CARE if LOOK not in done else Level.GO
+        found.append(Judgement("release.cut", level, board.serial, text, (Because("nearest", near[0].away, "mm"),), do))
+    left = [s for s in wanted(batch) if s not in done]
+    if cut is not None or left:
+        what = [*([f"{len(plan.strokes) - cut + 1} cuts"] if cut is not None else []), *left]
+        text = f"Not on record for {board.serial}: {', '.join(what)}"
+        found.append(Judgement("release.ready", Level.CARE, board.serial, text, (), "Space notes each as it is done."))
+    return [*found, *_weight(batch, board), *_picture(batch)]
+
+
+def _weight(batch: Batch, board: Board) -> list[Judgement]:
+    """Weighing as a last check: a board that weighs otherwise than the others has too much or too little on it."""
+    grams = batch.state[Leaving].grams
+    if board.serial not in grams:
+        return []
+    serials = list(grams)
+    z = float(robust_z([grams[s] for s in serials])[serials.index(board.serial)])
+    numbers = (Because("grams", grams[board.serial], "g"), Because("boards weighed", len(grams)))
+    if z != z:
+        text = f"{board.serial} weighs {grams[board.serial]:g} g: too few boards to compare"
+        return [Judgement("release.weight", Level.UNKNOWN, board.serial, text, numbers, "Weigh more boards.")]
+    if is_odd(z):
+        text = f"{board.serial} weighs otherwise than the others"
+        do = "Look for a part that is missing, or one too many; weigh it again."
+        return [Judgement("release.weight", Level.CARE, board.serial, text, (*numbers, Because("robust z", z)), do)]
+    return [Judgement("release.weight", Level.GO, board.serial, f"{board.serial} weighs as the others do", numbers)]
+
+
+def _picture(batch: Batch) -> list[Judgement]:
+    """At least one picture a batch."""
+    if any(board.pictures for board in batch.state.boards.values()):
+        return []
+    text = "No picture of this batch is kept yet"
+    return [Judgement("release.picture", Level.CARE, "batch", text, (), "At Inspect, Photo keeps one of any board.")]
+
+
+def papers_of(batch: Batch, board: Board) -> dict[str, object]:
+    """What was done to a board before it went."""
+    leaving = batch.state[Leaving]
+    found: dict[str, object] = {}
+    if ready := done_since(batch, board):
+        found["prepared"] = [{"what": what, "at": at} for what, at in ready.items()]
+    if board.panel in leaving.cuts:
+        found["cuts"] = leaving.cuts[board.panel]
+    if board.serial in leaving.grams:
+        found["grams"] = leaving.grams[board.serial]
+    if board.serial in leaving.parcels:
+        found["parcel"] = leaving.parcels[board.serial]
+    return found

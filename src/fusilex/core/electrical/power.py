@@ -1,0 +1,101 @@
+"""First power: what a board may draw, at which current the supply stops, what ends it at once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from fusilex.core.design.model import Part
+from fusilex.core.judgement import Because, Judgement, Level
+
+PASSIVE = (
+    "resistor", "capacitor", "electrolytic", "inductor", "crystal", "connector", "fiducial", "holder", "terminal",
+    "reed", "diode", "ferrite", "switch",
+)  # fmt: skip
+"""Families that draw nothing of their own in a first power without load."""
+LEAST_LIMIT_MA = 10.0
+LOW_SHARE, LOW_HOLD_S, HOLD_S = 0.3, 5.0, 10.0
+"""First at three tenths of the voltage, where little can burn; then at all of it."""
+SAG_SHARE = 0.05
+"""Less voltage than this below the set one: the supply is at its limit."""
+
+
+@dataclass(frozen=True)
+class Draw:
+    """What a board is expected to draw (mA), what of, and parts of which nobody says what they draw."""
+
+    milliamps: float
+    parts: tuple[tuple[str, float], ...]
+    unknown: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class PowerStep:
+    """A step of first power: set the volts and the limit, hold, read. More than `most_ma`, or less than `least_v` at
+    the board, and it is switched off at once.
+    """
+
+    name: str
+    volts: float
+    limit_ma: float
+    hold_s: float
+    least_v: float
+    most_ma: float
+
+
+def expected_draw(parts: Sequence[Part], draws: Mapping[str, float]) -> Draw:
+    """Sum of what parts draw by part number, value or reference (mA); active ones that are not listed are unknown."""
+    known: list[tuple[str, float]] = []
+    unknown: list[str] = []
+    for part in parts:
+        own = next((draws[key] for key in (part.ref, part.part_number, part.value) if key and key in draws), None)
+        if own is not None:
+            known.append((part.ref, own))
+        elif part.package.family not in PASSIVE:
+            unknown.append(part.ref)
+    return Draw(sum(ma for _, ma in known), tuple(known), tuple(unknown))
+
+
+def current_limit(draw: Draw, margin: float) -> float:
+    """Limit (mA) to set: the expected draw times a margin, never so low that no supply can be set to it.
+
+    >>> current_limit(Draw(40.0, (), ()), 1.5), current_limit(Draw(2.0, (), ()), 1.5)
+    (60.0, 10.0)
+    """
+    if margin < 1:
+        raise ValueError(f"a margin below 1 stops good boards: {margin:g}")
+    return max(LEAST_LIMIT_MA, draw.milliamps * margin)
+
+
+def power_steps(volts: float, limit_ma: float) -> tuple[PowerStep, ...]:
+    """Low voltage first, then all of it, both at the limit.
+
+    >>> [(s.name, s.volts, round(s.least_v, 2)) for s in power_steps(5.0, 60.0)]
+    [('low', 1.5, 1.42), ('full', 5.0, 4.75)]
+    """
+    return tuple(
+        PowerStep(name, v, limit_ma, hold, v * (1 - SAG_SHARE), limit_ma)
+        for name, v, hold in (("low", round(volts * LOW_SHARE, 2), LOW_HOLD_S), ("full", volts, HOLD_S))
+    )
+
+
+def power_level(step: PowerStep, volts: float, milliamps: float, seconds: float) -> Level:
+    """What was read at a step: at the limit or sagging is a stop; held too short tells nothing yet."""
+    if not (volts >= 0 and milliamps >= 0):  # NaN too
+        return Level.UNKNOWN
+    if milliamps >= step.most_ma or volts < step.least_v:
+        return Level.STOP
+    return Level.GO if seconds >= step.hold_s else Level.UNKNOWN
+
+
+def judge_draw(rail: str, draw: Draw) -> list[Judgement]:
+    """Can a limit be set that means something?"""
+    if not draw.unknown:
+        return []
+    named = ", ".join(draw.unknown[:5]) + (" …" if len(draw.unknown) > 5 else "")
+    text = (
+        f"What {named} draw{'s' if len(draw.unknown) == 1 else ''} is not on record: the limit is too low or no guard"
+    )
+    numbers = (Because("known", draw.milliamps, "mA"),)
+    do = "Note its draw in the record of this power (F4), or set a limit from the first board with care."
+    return [Judgement("test.power", Level.UNKNOWN, rail, text, numbers, do, draw.unknown)]

@@ -1,0 +1,204 @@
+"""The same measurement on many boards: limits, the odd board, capability, drift; and when the instrument is to be
+doubted before the boards.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.measuring.drift import Drift, drift
+from fusilex.core.measuring.guard import Uncertainty
+from fusilex.core.measuring.ratio import Measured, differs
+from fusilex.core.measuring.spread import (
+    GOOD_CPK,
+    ODD_FROM,
+    Capability,
+    capability,
+    is_odd,
+    robust_z,
+)
+
+REFERENCE = ("golden", "reference")
+"""Names of the board that is measured again and again to prove the instrument."""
+ALIKE_FROM, ALIKE_SHARE = 3, 0.5
+"""Three boards or more, and more than half of them, out on the same side: not the boards, until the instrument has
+measured the reference board again.
+"""
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A reading of a board, with its limits (infinite: none) and expanded uncertainty, in one unit."""
+
+    board: str
+    measurement: str
+    value: float
+    unit: str = ""
+    low: float = -math.inf
+    high: float = math.inf
+    uncertainty: float = 0.0
+
+    @property
+    def limited(self) -> bool:
+        return math.isfinite(self.low) or math.isfinite(self.high)
+
+    @property
+    def level(self) -> Level:
+        """Within its limits, drawn in by the uncertainty; can't tell without any."""
+        if not self.limited:
+            return Level.UNKNOWN
+        return Uncertainty(fixed=self.uncertainty).within(self.value, self.low, self.high)
+
+
+@dataclass(frozen=True, eq=False)
+class Lot:
+    """One measurement: the latest reading of each board, how odd each is (NaN where too few), capability and drift of
+    the boards in order, drift of the reference board.
+    """
+
+    name: str
+    taken: tuple[Taken, ...]
+    z: tuple[float, ...]
+    capability: Capability | None
+    drift: Drift | None
+    reference: Drift | None
+    reference_off: bool = False
+    reference_moved: bool = False
+
+    @property
+    def unit(self) -> str:
+        return self.taken[0].unit
+
+    @property
+    def odd(self) -> list[tuple[Taken, float]]:
+        """Boards that do not belong with the others, oddest first."""
+        found = [(t, z) for t, z in zip(self.taken, self.z, strict=True) if is_odd(z)]
+        return sorted(found, key=lambda row: -abs(row[1]))
+
+    @property
+    def outside(self) -> list[Taken]:
+        """Boards outside their limits."""
+        return [t for t in self.taken if t.level is Level.STOP]
+
+    @property
+    def instrument_first(self) -> str:
+        """Why the reference board is to be measured again before a board is blamed, '' where nothing says so."""
+        if self.reference_off:
+            return "the reference board reads outside its limits"
+        if self.reference_moved:
+            return "the reference board reads otherwise than it did"
+        if self.reference and self.reference.told:
+            return "the reference board's own reading drifts"
+        below = sum(t.value < t.low for t in self.outside)
+        most = max(below, len(self.outside) - below)
+        if most >= ALIKE_FROM and most > ALIKE_SHARE * len(self.taken):
+            return f"{most} of {len(self.taken)} boards are out on the same side"
+        return "readings drift from board to board" if self.drift and self.drift.told else ""
+
+
+def is_reference(board: str) -> bool:
+    """True for the name of the reference board."""
+    return board.strip().lower() in REFERENCE
+
+
+def lots(taken: Sequence[Taken]) -> list[Lot]:
+    """Readings by measurement, in the order in which they were taken."""
+    by_name: dict[str, list[Taken]] = {}
+    for reading in taken:
+        by_name.setdefault(reading.measurement, []).append(reading)
+    return [_lot(name, rows) for name, rows in by_name.items()]
+
+
+def _lot(name: str, rows: Sequence[Taken]) -> Lot:
+    boards = [t for t in rows if not is_reference(t.board)]
+    proof = [t for t in rows if is_reference(t.board)]
+    latest = tuple({t.board: t for t in boards}.values())
+    values = [t.value for t in latest]
+    limits = {(t.low, t.high) for t in latest}
+    able = capability(values, *next(iter(limits))) if len(limits) == 1 else None
+    off = bool(proof) and proof[-1].level is Level.STOP
+    first, last = (Measured(t.value, t.uncertainty) for t in (proof[0], proof[-1])) if proof else (None, None)
+    moved = first is not None and last is not None and differs(last, first, 0.0) is True
+    return Lot(
+        name,
+        latest or tuple(proof[-1:]),
+        tuple(robust_z(values).tolist()) if latest else (math.nan,),
+        able,
+        drift([t.value for t in boards]),
+        drift([t.value for t in proof]),
+        off,
+        moved and first is not None and first.uncertainty > 0,
+    )
+
+
+def judge_lots(found: Sequence[Lot]) -> list[Judgement]:
+    """What the readings say of the boards, the instrument first."""
+    judged = [j for lot in found for j in _judge(lot)]
+    if not judged:
+        boards = len({t.board for lot in found for t in lot.taken})
+        numbers = (Because("boards", boards), Because("measurements", len(found)))
+        text = "Every reading is within its limits, and no board is odd"
+        return [Judgement("test.reading", Level.GO, "readings", text, numbers)] if found else []
+    return judged
+
+
+def _judge(lot: Lot) -> list[Judgement]:
+    judged = []
+    if why := lot.instrument_first:
+        text = f"{lot.name}: the instrument first, {why}"
+        do = "Measure the reference board again; only when it reads as it always did, believe the boards."
+        numbers = tuple(
+            Because(f"change a reading, {what}", float(d.per_reading), lot.unit)
+            for what, d in (("boards", lot.drift), ("reference", lot.reference))
+            if d and d.told
+        )
+        judged.append(Judgement("test.instrument", Level.CARE, lot.name, text, numbers, do))
+    odd = {t.board: z for t, z in lot.odd}
+    for t in lot.taken:
+        numbers = _numbers(t)
+        if t.limited and t.level is not Level.GO:
+            words = "is outside its limits" if t.level is Level.STOP else "is too near a limit for this instrument"
+            text = f"{lot.name} of {t.board} {words}"
+            do = "Look for what is behind it before anything is changed." if t.level is Level.STOP else "Measure again."
+            judged.append(Judgement("test.reading", t.level, f"{t.board} {lot.name}", text, numbers, do))
+        if t.board in odd:
+            odd_numbers = (*numbers, Because("robust z", odd[t.board]))
+            text = f"{lot.name} of {t.board} does not belong with the others"
+            do = "One board alone: compare its parts and joints with a neighbour's."
+            judged.append(Judgement("test.odd", Level.CARE, f"{t.board} {lot.name}", text, odd_numbers, do))
+    judged += _open_questions(lot)
+    return judged
+
+
+def _open_questions(lot: Lot) -> list[Judgement]:
+    """What the numbers are too few, or the limits missing, to tell; and a lot too near its limits."""
+    judged = []
+    if not all(t.limited for t in lot.taken):
+        text = f"{lot.name} has no limits: nothing says what is good"
+        judged.append(Judgement("test.reading", Level.UNKNOWN, lot.name, text, (), "Set limits, or compare boards."))
+    if len(lot.taken) < ODD_FROM:
+        text = f"{lot.name}: too few boards to tell an odd one"
+        numbers = (Because("boards", len(lot.taken)), Because("wanted", ODD_FROM))
+        judged.append(Judgement("test.odd", Level.UNKNOWN, lot.name, text, numbers, "Measure more boards."))
+    if lot.capability and lot.capability.cpk < GOOD_CPK:
+        numbers = (Because("Cpk", lot.capability.cpk), Because("wanted", GOOD_CPK))
+        text = f"{lot.name} lies near its limits: some boards will be out"
+        do = "Find what spreads it, or ask the designer for wider limits."
+        judged.append(Judgement("test.cpk", Level.CARE, lot.name, text, numbers, do))
+    return judged
+
+
+def _numbers(t: Taken) -> tuple[Because, ...]:
+    limits = [Because(w, v, t.unit) for w, v in (("low", t.low), ("high", t.high)) if math.isfinite(v)]
+    room = [Because("uncertainty", t.uncertainty, t.unit)] if t.uncertainty else []
+    return Because("read", t.value, t.unit), *limits, *room
+
+
+def median_of(lot: Lot) -> float:
+    """The middle of a lot."""
+    return float(np.median([t.value for t in lot.taken]))

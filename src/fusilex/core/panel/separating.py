@@ -1,0 +1,182 @@
+"""How boards come out of their panel: each cut with its tool, where no wheel passes, and what may crack beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry import LineString, Polygon, box
+
+from fusilex.core.design.model import Design, Part
+from fusilex.core.design.outlines import body_polygon
+from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.panel.cuts import Box, Cut, CutOrder, cut_order
+from fusilex.core.panel.layout import Panel
+
+WHEEL, HAND, CUTTERS = "wheel", "by hand", "cutters"
+WHEEL_ROOM_MM = 0.5
+"""A wheel needs so much on either side of its score."""
+CARE_MM, STOP_MM = 5.0, 2.0
+"""Ceramic capacitors crack when the board bends beside them: nearer than this to a cut is care, or stop."""
+TAB_REACH_MM = 3.5
+FAR_MM = 1e-6
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """A cut in its turn: x1, y1, x2, y2 (mm, panel frame), the tool and why that one, the piece in hand."""
+
+    ends: Box
+    tool: str
+    why: str
+    piece: Box
+
+
+@dataclass(frozen=True)
+class Stressed:
+    """A ceramic capacitor near a cut: in which cell, how far its body is from it (mm), whether its long side stands at
+    right angles to it, which is worse, and the cut's place in the order (from 1).
+    """
+
+    ref: str
+    cell: int
+    away: float
+    across: bool
+    cut: int
+
+    @property
+    def level(self) -> Level:
+        return Level.STOP if self.away < STOP_MM else Level.CARE
+
+
+@dataclass(frozen=True, eq=False)
+class CutPlan:
+    """Strokes in order, capacitors under stress (worst first), and what is in the way of an order."""
+
+    strokes: tuple[Stroke, ...]
+    care: tuple[Stressed, ...]
+    order: CutOrder
+    overhangs: tuple[tuple[str, int], ...] = ()
+
+    @property
+    def refs(self) -> tuple[str, ...]:
+        """Capacitors under stress, each once, worst first."""
+        return tuple(dict.fromkeys(s.ref for s in self.care))
+
+
+def plan_cuts(design: Design, panel: Panel, parts: Sequence[Part]) -> CutPlan:
+    """Cuts of a panel with these parts on its boards: scores, then tabs."""
+    x0, y0, *_ = design.outline.bounds
+    bodies = [(p, np.asarray(body_polygon(p).exterior.coords) - (x0, y0)) for p in parts]
+    placed = [(p, cell, Polygon(panel.on_cell(cell, xy)), panel.box(cell)) for cell in panel.cells for p, xy in bodies]
+    over = [(p, cell, shape) for p, cell, shape, board in placed if not box(*board).buffer(FAR_MM).covers(shape)]
+    near = [row for row in placed if _gap(row[2], row[3]) < WHEEL_ROOM_MM]
+
+    def in_way(ends: Box) -> list[str]:
+        """Parts that no wheel passes along a line, as `J1 in cell 2`."""
+        line = LineString([ends[:2], ends[2:]]).buffer(WHEEL_ROOM_MM, cap_style="flat")
+        return [f"{p.ref} in cell {cell + 1}" for p, cell, shape, _ in near if shape.intersection(line).area > 1e-3]
+
+    order = cut_order(panel, lambda cut: bool(in_way(cut.ends)))
+    strokes = [_stroke(cut, in_way(cut.ends)) for cut in order.cuts]
+    strokes += _tabs(panel)
+    care = _stressed(strokes, placed)
+    return CutPlan(tuple(strokes), care, order, tuple((p.ref, cell) for p, cell, _ in over))
+
+
+def _gap(shape: Polygon, board: Box) -> float:
+    """How far a body stays within its board (negative beyond it)."""
+    bx0, by0, bx1, by1 = shape.bounds
+    return float(min(bx0 - board[0], by0 - board[1], board[2] - bx1, board[3] - by1))
+
+
+def _stroke(cut: Cut, in_way: list[str]) -> Stroke:
+    if not in_way:
+        return Stroke(cut.ends, WHEEL, "nothing stands over the score", cut.piece)
+    more = f" and {len(in_way) - 1} more" if len(in_way) > 1 else ""
+    return Stroke(cut.ends, HAND, f"{in_way[0]}{more} in the wheel's way: snap it, bending away from parts", cut.piece)
+
+
+def _tabs(panel: Panel) -> list[Stroke]:
+    """Each tab is cut at the edge of every board it holds."""
+    found = []
+    boards = [panel.box(cell) for cell in panel.cells]
+    whole = (0.0, 0.0, panel.width, panel.height)
+    for x, y, width in panel.tabs:
+        for bx0, by0, bx1, by1 in boards:
+            half = width / 2
+            beside = by0 - half <= y <= by1 + half
+            for edge in (bx0, bx1):
+                if beside and abs(x - edge) <= TAB_REACH_MM and not bx0 < x < bx1:
+                    found.append(Stroke((edge, y - half, edge, y + half), CUTTERS, "a tab: file its burr off", whole))
+            above = bx0 - half <= x <= bx1 + half
+            for edge in (by0, by1):
+                if above and abs(y - edge) <= TAB_REACH_MM and not by0 < y < by1:
+                    found.append(Stroke((x - half, edge, x + half, edge), CUTTERS, "a tab: file its burr off", whole))
+    return found
+
+
+def _stressed(strokes: Sequence[Stroke], placed: Sequence[tuple[Part, int, Polygon, Box]]) -> tuple[Stressed, ...]:
+    """Ceramic capacitors near cuts, each with its nearest one."""
+    ceramic = [row for row in placed if row[0].package.family == "capacitor" and not row[0].package.polarised]
+    if not strokes or not ceramic:
+        return ()
+    lines = np.array([LineString([s.ends[:2], s.ends[2:]]) for s in strokes], dtype=object)
+    found = []
+    for part, cell, shape, _ in ceramic:
+        away = shapely.distance(lines, shape)
+        nearest = int(np.argmin(away))
+        if away[nearest] <= CARE_MM:
+            x1, y1, x2, y2 = strokes[nearest].ends
+            bx0, by0, bx1, by1 = shape.bounds
+            long_upright = by1 - by0 > bx1 - bx0
+            cut_upright = abs(y2 - y1) > abs(x2 - x1)
+            across = long_upright != cut_upright
+            found.append(Stressed(part.ref, cell, float(away[nearest]), across, nearest + 1))
+    return tuple(sorted(found, key=lambda s: (s.level.rank, not s.across, s.away, s.ref, s.cell)))
+
+
+def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
+    """Can the boards come out of the panel whole?"""
+    if panel is None or (panel.count > 1 and not plan.strokes):
+        text = "No file says where the boards are cut out of their panel"
+        do = "Add score lines or tabs to panel.json; until then cut with a saw, away from parts."
+        return [Judgement("release.cut", Level.UNKNOWN, "panel", text, (), do)]
+    judged = []
+    if plan.order.stranded:
+        many = len(plan.order.stranded)
+        counted = f"{many} pieces of the panel have" if many > 1 else "One piece of the panel has"
+        text = f"{counted} no score that runs from edge to edge"
+        do = "Saw them, or snap along the scores that end inside with a straight edge on either side."
+        judged.append(Judgement("release.cut", Level.STOP, "panel", text, (), do))
+    if plan.order.useless:
+        text = f"{len(plan.order.useless)} score lines slant or run through a board: no cut follows them"
+        judged.append(Judgement("release.cut", Level.STOP, "score lines", text, (), "Look at panel.json."))
+    for level in (Level.STOP, Level.CARE):
+        some = [s for s in plan.care if s.level is level]
+        if some:
+            judged.append(_cracks(some, level))
+    if not judged and plan.strokes:
+        numbers = (Because("cuts", len(plan.strokes)), Because("by hand", sum(s.tool == HAND for s in plan.strokes)))
+        text = "Every cut runs from edge to edge, and no capacitor stands near one"
+        judged.append(Judgement("release.cut", Level.GO, "panel", text, numbers))
+    return judged
+
+
+def _cracks(some: Sequence[Stressed], level: Level) -> Judgement:
+    nearest = min(some, key=lambda s: s.away)
+    refs = tuple(dict.fromkeys(s.ref for s in some))
+    named = ", ".join(refs[:5]) + (" …" if len(refs) > 5 else "")
+    limit = STOP_MM if level is Level.STOP else CARE_MM
+    text = f"{named} stand{'s' if len(refs) == 1 else ''} within {limit:g} mm of a cut and may crack"
+    numbers = (
+        Because(f"nearest, {nearest.ref} in cell {nearest.cell + 1}", nearest.away, "mm"),
+        Because("cut", nearest.cut),
+        Because("long side", "at right angles to it" if nearest.across else "along it"),
+    )
+    stop = "Saw or wheel there, do not bend; or look at them under the microscope after it and measure what they hold."
+    care = "Support the board on both sides of the cut; look at them after it."
+    do = stop if level is Level.STOP else care
+    return Judgement("release.cut", level, f"{level.value} capacitors", text, numbers, do, refs)

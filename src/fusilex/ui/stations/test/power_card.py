@@ -1,0 +1,85 @@
+"""First power as a card: what to set, the clock in large, and what ends it at once."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter
+
+from fusilex.bench.stations.test.power import draw_of, held, next_step, power_of, steps_of
+from fusilex.core.judgement import Level
+from fusilex.core.units import clock
+from fusilex.ui.desk import Desk
+from fusilex.ui.theme import theme
+from fusilex.ui.widgets.card import Card
+from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, text_height
+
+RIGHT = Qt.AlignmentFlag.AlignRight
+
+
+class PowerCard(Card):
+    """Set the seconds that the step in hand is held (None: it is not), and update."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        self.desk = desk
+        self.seconds: float | None = None
+        self.setMinimumHeight(round(theme.base * 24))
+        self.setAccessibleName("First power")
+
+    def draw(self, painter: QPainter) -> None:
+        batch, board, wide = self.desk.batch, self.desk.bench.board, self.width() - 32.0
+        power = power_of(batch)
+        title = f"First power on {power.rail}" if power else "First power"
+        plain_text(painter, QRectF(16, 10, wide, theme.base * 2.4), title, "lead", "ink", True)
+        if power is None:
+            words = "Nothing says how this design gets its power: note it in the workshop (F4), First power."
+            plain_text(painter, QRectF(16, theme.base * 3.6, wide, theme.base * 6), words, "body", "soft")
+            return
+        steps, step = steps_of(batch, board, power), next_step(batch, board)
+        draw, y = draw_of(batch, board, power), theme.base * 3.6
+        for row, told in (
+            ("expected draw", f"{draw.milliamps:g} mA of {len(draw.parts)} parts"),
+            ("limit to set", f"{steps[0].limit_ma:.0f} mA, {power.margin:g} times that"),
+        ):
+            plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), row, "body", "soft")
+            plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), told, "body", "ink", True, RIGHT)
+            y += theme.base * 2.3
+        y += theme.base * 0.6
+        done = {p.step: p for p in held(batch, board)}
+        for one in steps:
+            lit = step is not None and one.name == step.name
+            past = done.get(one.name)
+            high = theme.base * (5.4 if lit else 2.4)
+            if lit:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(theme.colour("brass_fill", 90))
+                painter.drawRoundedRect(QRectF(8, y - 4, self.width() - 16, high), 4, 4)
+            words = f"{one.volts:g} V for {one.hold_s:g} s"
+            plain_text(painter, QRectF(34, y, wide - 20, theme.base * 2.4), words, "lead", "ink", lit)
+            if past:
+                judgement_mark(painter, QRectF(16, y, 12, theme.base * 2.2).center(), 5, Level(past.level))
+                told = f"{past.volts:g} V, {past.milliamps:g} mA"
+                plain_text(painter, QRectF(16, y, wide, theme.base * 2.4), told, "body", "soft", False, RIGHT)
+            if lit:
+                left = clock(max(0.0, one.hold_s - self.seconds)) if self.seconds is not None else "P starts"
+                box = QRectF(34, y + theme.base * 2.0, wide - 20, theme.base * 3)
+                plain_text(painter, box, left, "head", "ink", True)
+            y += high + 2
+        self._ends(painter, y + theme.base * 0.8, steps[-1].least_v, steps[-1].most_ma, power.warm_c)
+
+    def _ends(self, painter: QPainter, y: float, least_v: float, most_ma: float, warm_c: float) -> None:
+        """What ends it: current, voltage, time, a warm part."""
+        wide = self.width() - 32.0
+        plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), "Supply off at once", "body", "stop", True)
+        y += theme.base * 2.2
+        for told in (
+            f"{most_ma:.0f} mA or more, or the limit's lamp",
+            f"less than {least_v:.2f} V at the board at full voltage",
+            "current still rising when the clock ends",
+            f"a part warmer than {warm_c:g} °C, smell or smoke",
+        ):
+            high = text_height(told, wide, "body")
+            if y + high > self.height() - 4:
+                return
+            plain_text(painter, QRectF(16, y, wide, high + 4), told, "body", "ink")
+            y += high + 4
