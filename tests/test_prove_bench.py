@@ -17,11 +17,14 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
 from fusilex.app import main
+from fusilex.bench import mentions
 from fusilex.bench.batch_papers import batch_html, batch_record
+from fusilex.bench.beads import NUMBERED, beads
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.meters import ohmmeter
 from fusilex.bench.costing import cost_of, worked
 from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.rooms import EVENT_KINDS
 from fusilex.bench.stations.release.getting_ready import next_cut
 from fusilex.bench.stations.test import functions
 from fusilex.bench.stations.test.commands import doubt
@@ -174,6 +177,8 @@ def test_functions_fail_and_the_drifting_instrument_is_doubted_first(proving: Be
         bench.do(c.TestBoard("H7-08", False))
     bench.do(c.DoTest(GOLDEN, "clock", "32769.2"))
     assert "outside its limits" in instrument_doubt(bench.batch)["clock"]
+    bench.do(c.DoTest(GOLDEN, "clock", "32768.6"))
+    assert "otherwise than it did" in instrument_doubt(bench.batch)["clock"], "within its limits, and yet not as ever"
     bench.do(c.DoTest(GOLDEN, "clock", "32768.0"))
     assert not instrument_doubt(bench.batch), "the golden board reads as ever: now the boards are believed"
     assert bench.workshop[Fixtures].cycles == {"Heron bed": 9}
@@ -259,6 +264,26 @@ def test_boards_are_cut_packed_come_back_and_are_recalled(proving: Bench, tmp_pa
     assert rows[0][0] == "serial" and [r[0] for r in rows[1:]] == ["H7-01", "H7-02"] == [
         r[0] for r in recall_rows(cold)[1:]
     ]
+
+
+def test_every_bead_is_found_by_its_name_as_by_looking_at_every_board(proving: Bench) -> None:
+    """Cold, by what the raw record mentions, against brute force over all boards of the batch."""
+    bench = proving
+    for n, line in enumerate(bench.batch.lines[:5]):
+        bench.do(c.FillBin(line.key, 300, f"Lot {n}"))
+    hung: dict[tuple[str, str], set[str]] = {}
+    for serial, board in bench.state.boards.items():
+        for bead in beads(bench.batch.about(serial), board):
+            hung.setdefault(bead, set()).add(serial)
+    assert {"feeder", "nozzle", "jar", "print", "load", "person", "bin", "panel"} <= {kind for kind, _ in hung}
+    assert set(mentions.KINDS) <= set(EVENT_KINDS)
+    for (kind, name), serials in hung.items():
+        cold = trace(f"{kind} {name}", [bench.journal], bench)
+        found = {b.serial for b in cold.boards}
+        assert serials <= found if kind == "person" else serials == found, (kind, name)
+        assert mentions.mentions(bench.journal, kind, name) or kind in NUMBERED, (kind, name)
+    parts = {b.serial: b.refs for b in trace("SR-0410", [bench.journal]).boards}
+    assert len(parts) == 18 and set(parts.values()) == {("U1",)}
 
 
 def test_papers_say_what_was_tested_and_what_not(

@@ -2,42 +2,22 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.beads import NUMBERED, asked, beads
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
 from fusilex.bench.common.events import BoardSentBack
 from fusilex.bench.common.standing import title
+from fusilex.bench.mentions import mentions, naming, numbering
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.road.steps import DONE
 from fusilex.journal.entries import Entry
 from fusilex.journal.store import Journal
 
-BEADS = {
-    "lot": "lot",
-    "bin": "bin",
-    "feeder": "feeder",
-    "nozzle": "nozzle",
-    "jar": "jar",
-    "print": "print",
-    "oven load": "load",
-    "person": "person",
-    "soldered by": "person",
-}
-"""Attributes of the thread that can be asked for, by the word they are asked by; in the order of the thread."""
-NUMBERED = ("print", "load", "bin", "panel")
-"""Beads with numbers for names: they are asked for with their word before it, ``load 3``."""
-_NUMBERED = re.compile(rf"({'|'.join(NUMBERED)})\s*(\d+)$", re.IGNORECASE)
-_NAMED = re.compile(r"(lot|jar|feeder|nozzle|person|part|board)\s+(\S.*)$", re.IGNORECASE)
-CODE = "FUSILEX "
-"""What a board's label says before its serial."""
 MOST_EVENTS = 2_000
-HAND_MADE = ("hand", "machine", "iron", "pot", "wave")
-"""Ways of work that stand where a person's name might."""
-Bead = tuple[str, str]
 
 
 @dataclass(frozen=True)
@@ -89,37 +69,6 @@ class Trace:
     returns: list[Told] = field(default_factory=list)
 
 
-def beads(batch: Batch, board: Board) -> dict[Bead, tuple[str, ...]]:
-    """What a board's thread holds: each bead with the parts that hang on it, () where it is about the whole board."""
-    found: dict[Bead, list[str]] = {}
-    for station in batch.stations.values():
-        for attribute, value in station.thread(batch, board).items():
-            if attribute not in BEADS or isinstance(value, str):
-                continue
-            for ref, name in value.items():
-                if name and not (BEADS[attribute] == "person" and name in HAND_MADE):
-                    found.setdefault((BEADS[attribute], name), []).append(ref)
-    found.setdefault(("panel", str(board.panel)), [])
-    return {bead: tuple(refs) for bead, refs in found.items()}
-
-
-def asked(text: str) -> tuple[str, str]:
-    """The kind and name in a query, ('', name) where it may be of any kind.
-
-    >>> asked("load 3"), asked("jar jar 12"), asked("H7-05"), asked("FUSILEX H7-05 Heron R2")
-    (('load', '3'), ('jar', 'jar 12'), ('', 'H7-05'), ('board', 'H7-05'))
-    """
-    words = " ".join(text.split())
-    if words.upper().startswith(CODE):
-        return "board", words[len(CODE) :].split(" ")[0]
-    if found := _NUMBERED.match(words):
-        return found[1].lower(), found[2]
-    named = _NAMED.match(words)
-    if named and not (named[1].lower() in ("lot", "jar") and named[2].isdecimal()):  # “lot 3”, “jar 12” are names
-        return named[1].lower(), named[2]
-    return "", words
-
-
 def trace(text: str, journals: Sequence[Journal], here: Bench | None = None) -> Trace:
     """Everything on record about something, in all batches of the journals; `here` is open already. Only batches that
     mention it are read.
@@ -130,47 +79,26 @@ def trace(text: str, journals: Sequence[Journal], here: Bench | None = None) -> 
         return made
     for journal in journals:
         found = mentions(journal, kind, name)
-        for row in journal.batches():
-            if row.id not in found and not (kind in NUMBERED and _may(journal, row.id, kind)):
-                continue
-            same = here is not None and here.journal is journal and here.id == row.id
-            bench = here if same and here is not None else Bench(journal, row.id, as_far=True)
-            _in_batch(made, bench, kind, name)
+        rows = journal.batches()
+        some = [r.id for r in rows if r.id in found or (kind in NUMBERED and numbering(journal, r.id, kind))]
+        for batch in some:
+            _in_batch(made, _opened(journal, batch, here), kind, name)
+        if kind == "part" or (not kind and not made.kind):  # no event names the numbers of parts: files do
+            for batch in naming(journal, name, [r.id for r in rows if r.id not in some]):
+                _in_batch(made, _opened(journal, batch, here), "part", name)
     made.events.sort(key=lambda told: told.at)
     del made.events[MOST_EVENTS:]
     return made
 
 
-def mentions(journal: Journal, kind: str, name: str) -> set[int]:
-    """Batches that a name may be in: where an event holds it, or somebody of that name did something."""
-    if kind in NUMBERED:
-        return set()
-    return journal.search(name, _KINDS) | journal.worked_in(name)
-
-
-_KINDS = (
-    "batch_opened",
-    "bin_filled",
-    "panel_printed",
-    "paste_used",
-    "slot_loaded",
-    "panel_run",
-    "parts_placed",
-    "part_replaced",
-    "programme_recorded",
-    "dots_dispensed",
-)
-"""Kinds of events that name a board, a lot, a jar or a feeder."""
+def _opened(journal: Journal, batch: int, here: Bench | None) -> Bench:
+    """A batch as far as it can be read, the one that is open already as it is."""
+    same = here is not None and here.journal is journal and here.id == batch
+    return here if same and here is not None else Bench(journal, batch, as_far=True)
 
 
 _MADE = {"load": "load_reflowed", "print": "panel_printed"}
 """The kind of event by which a numbered thing came about."""
-
-
-def _may(journal: Journal, batch: int, kind: str) -> bool:
-    """True for a batch that has something with such numbers."""
-    wanted = {"load": "load_reflowed", "print": "panel_printed", "bin": "bin_filled", "panel": "batch_opened"}[kind]
-    return batch in journal.latest(wanted)
 
 
 def _in_batch(made: Trace, bench: Bench, kind: str, name: str) -> None:
@@ -180,40 +108,66 @@ def _in_batch(made: Trace, bench: Bench, kind: str, name: str) -> None:
     if serial is not None and kind in ("", "board"):
         _of_board(made, bench, batch, serial)
         return
-    wanted = name.lower()
     carriers: dict[str, tuple[str, ...]] = {}
     for board in batch.state.boards.values():
-        refs: list[str] = []
-        hit = False
-        for (sort, bead), own in beads(batch.about(board.serial), board).items():
-            if bead.lower() == wanted and (kind == sort or (not kind and sort not in NUMBERED)):
-                made.kind, hit = made.kind or sort, True
-                refs += own
-        if kind in ("", "part"):
-            named = [
-                p.ref for p in batch.built(board).values() if wanted == p.part_number.lower() and p.ref in board.put
-            ]
-            if named and not hit:
-                made.kind, hit = made.kind or "part", True
-                refs += named
-        if hit:
-            carriers[board.serial] = tuple(dict.fromkeys(refs))
+        sort, refs = _carried(batch, board, kind, name.lower())
+        if sort:
+            made.kind = made.kind or sort
+            carriers[board.serial] = refs
     by_hand = _touched_by(bench, name) if kind in ("", "person") else set()
     if by_hand:
         made.kind = made.kind or "person"
+    if not carriers and not by_hand:
+        return
     for board in batch.state.boards.values():
         if board.serial in carriers or board.serial in by_hand:
             made.boards.append(_carrier(batch, board, carriers.get(board.serial, ())))
     made.lots += [row for serial in carriers for row in _lots(batch, batch.state.boards[serial], name)]
-    if kind in _MADE:
-        made.events += [
-            t
-            for e in bench.record.history
-            if e.kind == _MADE[kind] and e.event and carriers.keys() & set(batch.state.touched(e.event))
-            if (t := told(bench, e))
-        ]
-    elif kind not in NUMBERED and not by_hand:
-        made.events += [t for e in bench.record.history if _names(e, name) and (t := told(bench, e))]
+    if not by_hand:  # somebody's whole work is no story
+        made.events += [t for e in _kept(bench) if _concerns(bench, e, kind, name, carriers) and (t := told(bench, e))]
+
+
+def _carried(batch: Batch, board: Board, kind: str, wanted: str) -> tuple[str, tuple[str, ...]]:
+    """As what a board carries something, '' for not, and at which parts."""
+    sort = ""
+    refs: list[str] = []
+    for (found, bead), own in beads(batch.about(board.serial), board).items():
+        if bead.lower() == wanted and (kind == found or (not kind and found not in NUMBERED)):
+            sort = sort or found
+            refs += own
+    if kind in ("", "part") and not sort:
+        parts = batch.built(board).values()
+        refs = [p.ref for p in parts if wanted == p.part_number.lower() and p.ref in board.put]
+        sort = "part" if refs else ""
+    return sort, tuple(dict.fromkeys(refs))
+
+
+def _kept(bench: Bench) -> list[Entry]:
+    """Entries that were not taken back."""
+    taken = {deed.id for deed in bench.state.deeds}
+    return [e for e in bench.record.history if e.event is not None and e.deed in taken]
+
+
+def _concerns(bench: Bench, entry: Entry, kind: str, name: str, carriers: Mapping[str, object]) -> bool:
+    """An entry by which a numbered thing came about on these boards, or that names a thing as one of its words."""
+    if kind in NUMBERED:
+        touched = bench.state.touched(entry.event) if entry.event else ()
+        return entry.kind == _MADE.get(kind) and any(serial in carriers for serial in touched)
+    if f'"{name.lower()}"' not in entry.text.lower():
+        return False
+    return any(isinstance(v, str) and v.lower() == name.lower() for v in _values(entry.body))
+
+
+def _values(body: object) -> Iterator[object]:
+    """Every value in what was written, however deep."""
+    if isinstance(body, dict):
+        for value in body.values():
+            yield from _values(value)
+    elif isinstance(body, list):
+        for value in body:
+            yield from _values(value)
+    else:
+        yield body
 
 
 def _of_board(made: Trace, bench: Bench, batch: Batch, serial: str) -> None:
@@ -222,11 +176,8 @@ def _of_board(made: Trace, bench: Bench, batch: Batch, serial: str) -> None:
     made.kind = "board"
     made.boards.append(_carrier(batch, board, ()))
     made.lots += _lots(batch, board)
-    taken = {deed.id for deed in batch.state.deeds}
-    for entry in bench.record.history:
-        if entry.event is None or entry.deed not in taken or serial not in batch.state.touched(entry.event):
-            continue
-        if words := told(bench, entry):
+    for entry in _kept(bench):
+        if entry.event is not None and serial in batch.state.touched(entry.event) and (words := told(bench, entry)):
             made.events.append(words)
     made.returns = returned(bench.journal, batch.state.opened["design"])
 
@@ -258,11 +209,6 @@ def _touched_by(bench: Bench, who: str) -> set[str]:
         if entry.event is not None and entry.who.lower() == who.lower() and entry.kind != "batch_opened":
             found.update(bench.state.touched(entry.event))
     return found
-
-
-def _names(entry: Entry, name: str) -> bool:
-    """An event that names a thing as one of its own words."""
-    return f'"{name.lower()}"' in entry.text.lower()
 
 
 def told(bench: Bench, entry: Entry) -> Told | None:

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 WELL, FAILED, LEFT = "well", "failed", "left"
 POLL_S, GRACE_S = 0.03, 1.0
-MOST_KEPT = 64 * 1024
-"""Bytes of output that are kept, the last ones."""
+MOST_KEPT, MOST_PRINTED = 64 * 1024, 64 * 2**20
+"""Bytes of output that are kept, the last ones; more than the second and the command has run wild."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,8 @@ def run_command(words: Sequence[str], most_s: float, left: Callable[[], bool] = 
         while process.poll() is None:
             if left():
                 ended, said = LEFT, "It was left."
+            elif os.fstat(out.fileno()).st_size > MOST_PRINTED:
+                ended, said = FAILED, f"It printed more than {MOST_PRINTED >> 20} MB and was ended."
             elif time.monotonic() - began > most_s:
                 ended, said = FAILED, f"It took longer than {most_s:g} s and was ended."
             if said:

@@ -13,6 +13,7 @@ from fusilex.bench.common.events import (
     StepPassed,
 )
 from fusilex.bench.refusal import Refused
+from fusilex.bench.workshop.finished import FinishedLeft
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import ASIDE, DONE, FIRST, WITH_PARTS
 
@@ -113,7 +114,8 @@ class TakeBack(Command, frozen=True):
             raise Refused("Say what its user found.")
         aside = batch.steps.at_station(ASIDE)[0].id
         back = BoardSentBack(board.serial, DONE, aside, self.reason.strip())
-        return Result([back, ReadingsCleared(board.serial), Moved([board.serial], aside)])
+        left = FinishedLeft(str(batch.state.opened["design"]), [board.serial], "back on the bench")
+        return Result([back, ReadingsCleared(board.serial), Moved([board.serial], aside)], [left])
 
 
 COMMANDS = (Acknowledge, Overrule, PassStep, SendBack, TakeBack, Undo, Redo)

@@ -62,7 +62,8 @@ def probes(folder: str, max_gap: float = MAX_GAP_MM, minutes: float | None = Non
     judged = judge_plan(design, checks.pairs, max_gap)
     if data["unproven"]:
         judged = [*judged, _unproven(plan, len(checks.out_of_reach))]
-    return Answer(worst_first(judged), data, "\n".join(rows) or "no pair of pads to probe")
+    nothing = "no pair of pads to probe" if minutes is None else "no reading fits into that time"
+    return Answer(worst_first(judged), data, "\n".join(rows) or nothing)
 
 
 def _unproven(plan: ProbePlan, beyond: int) -> Judgement:

@@ -7,10 +7,11 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from fusilex.bench.batch_papers import batch_html, batch_record
+from fusilex.bench.beads import asked
 from fusilex.bench.bench import Bench
 from fusilex.bench.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.tracing import asked, recall_rows, trace
+from fusilex.bench.tracing import recall_rows, trace
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
@@ -93,7 +94,8 @@ def trace_what(what: str, journals: Sequence[str], recall: str | None = None) ->
         do = "Try its serial, lot, jar, feeder, part number or a person's initials; loads as: load 3."
         judged = Judgement("trace", Level.UNKNOWN, found.what, headline, numbers, do)
     else:
-        judged = Judgement("trace", Level.GO, found.what, f"{found.kind} {found.what}", numbers)
+        named = found.what if found.what.lower().startswith(found.kind) else f"{found.kind} {found.what}"
+        judged = Judgement("trace", Level.GO, found.what, f"{named}: {len(found.boards)} boards", numbers)
     return Answer([judged], data, "\n".join(text))
 
 

@@ -69,6 +69,7 @@ class Lot:
     reference: Drift | None
     reference_off: bool = False
     reference_moved: bool = False
+    reference_value: float | None = None
 
     @property
     def unit(self) -> str:
@@ -86,14 +87,19 @@ class Lot:
         return [t for t in self.taken if t.level is Level.STOP]
 
     @property
-    def instrument_first(self) -> str:
-        """Why the reference board is to be measured again before a board is blamed, '' where nothing says so."""
+    def reference_wrong(self) -> str:
+        """What is wrong with the reference board's own readings: the instrument, then; '' where all is well."""
         if self.reference_off:
             return "the reference board reads outside its limits"
         if self.reference_moved:
             return "the reference board reads otherwise than it did"
-        if self.reference and self.reference.told:
-            return "the reference board's own reading drifts"
+        return "the reference board's own reading drifts" if self.reference and self.reference.told else ""
+
+    @property
+    def instrument_first(self) -> str:
+        """Why the reference board is to be measured again before a board is blamed, '' where nothing says so."""
+        if wrong := self.reference_wrong:
+            return wrong
         below = sum(t.value < t.low for t in self.outside)
         most = max(below, len(self.outside) - below)
         if most >= ALIKE_FROM and most > ALIKE_SHARE * len(self.taken):
@@ -133,6 +139,7 @@ def _lot(name: str, rows: Sequence[Taken]) -> Lot:
         drift([t.value for t in proof]),
         off,
         moved and first is not None and first.uncertainty > 0,
+        last.value if last else None,
     )
 
 

@@ -23,7 +23,10 @@ def read_readings(data: bytes, name: str) -> list[Taken]:
     """Readings in their order; a measurement given in mV and V is told in its first unit. Raises `BadInput` with the
     line.
     """
-    rows = csv.reader(io.StringIO(decode(data, name)))
+    text = decode(data, name)
+    first = text.partition("\n")[0]
+    between = max(",;\t", key=first.count)
+    rows = csv.reader(io.StringIO(text), delimiter=between)
     head = [cell.strip().lower() for cell in next(rows, [])]
     if not set(NEEDED) <= set(head):
         raise BadInput(name, "columns " + ", ".join(NEEDED), ", ".join(head)[:80] or "nothing", "line 1")

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 
 from fusilex.bench.archive import batch_in, rows_out
 from fusilex.bench.batch_list import Listed, listed
+from fusilex.bench.beads import asked
 from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins
@@ -73,7 +74,8 @@ class BatchDialogs:
 
     def find(self, text: str) -> None:
         """Go to a board of any batch by its serial; a lot or anything else opens the rack with what has it."""
-        wanted = text.strip().lower()
+        kind, name = asked(text)
+        wanted = name.lower() if kind == "board" else text.strip().lower()  # what a label's code says is a serial
         rows = listed(self.host.home, wanted)
         for row in rows:
             bench = self.host.desk.bench if row.id == self.host.desk.bench.id else Bench(self.host.home, row.id)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fusilex.bench.common.commands import Overrule, Redo, SendBack, TakeBack, Undo
 from fusilex.bench.refusal import Refused
+from fusilex.bench.tracing import returned
 from fusilex.bench.turning import done_here
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE
@@ -178,7 +179,13 @@ class FrameKeys:
         if self.desk.do(command):
             serial = command.board
             self.desk.go(self.desk.bench.state.boards[serial].step, serial)
-            self.desk.say(self.desk.went(serial))
+            others = ""
+            if isinstance(command, TakeBack):
+                bench = self.desk.bench
+                same = [t for t in returned(bench.journal, bench.state.opened["design"]) if t.boards != (serial,)]
+                told = "; ".join(f"{t.boards[0]} {t.words}" for t in same[-3:])
+                others = f" Of its kind {len(same)} came back before: {told}." if same else " The first of its kind."
+            self.desk.say(f"{self.desk.went(serial)}{others}")
 
     def turn_theme(self) -> None:
         """Light to dim and back."""

@@ -16,4 +16,5 @@ STATION = Station(
     lacks=judging.lacks,
     remarks=judging.remarks,
     papers=judging.papers,
+    doubts=pictures.doubts,
 )

@@ -13,10 +13,13 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
+from fusilex.core.photo.compare import SAME, THERE, UNSEEN
 from fusilex.formats.pictures import MOST_BYTES
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.pen import digest
 
+QUIET = (SAME, THERE, UNSEEN)
+"""Verdicts that suggest nothing."""
 MOST_GOOD = 6
 """Pictures of good boards that a new one is held against, the latest."""
 Said = tuple[str, str, float]
@@ -48,6 +51,13 @@ class Pictures:
 
     def of(self, board: str) -> list[Kept]:
         return [one for one in self.kept if one.board == board]
+
+
+def doubts(batch: Batch, board: Board) -> list[tuple[str, str]]:
+    """Parts that the latest picture of each side of a board shows otherwise than good boards have them."""
+    latest = {one.side: one for one in batch.state[Pictures].of(board.serial) if not one.good}
+    seen = [(ref, word) for one in latest.values() for ref, word, _ in one.said if word not in QUIET]
+    return [(ref, f"looks {word} on its picture") for ref, word in seen]
 
 
 class PictureKept(Event, frozen=True):

@@ -21,12 +21,12 @@ from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.measuring.lots import REFERENCE, Lot, Taken, lots
 from fusilex.core.measuring.ratio import Measured, differs, ratio
-from fusilex.core.spelling import PREFIX
+from fusilex.core.spelling import PREFIX, tidy
 from fusilex.journal.entries import Event
 
 GOLDEN = REFERENCE[0]
 YES, NO = ("yes", "y", "ok"), ("no", "n")
-_NUMBER = re.compile(r"([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*([pnuµmkMG]?)([^\d\s]*)$")
+_NUMBER = re.compile(r"([-+]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*([pnuµmkMG]?)([^\d\s.,]*)$")
 _PRINTED = re.compile(r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?")
 MOST_NOTE = 4_000
 
@@ -136,8 +136,8 @@ class DoTest(Command, frozen=True):
 def read_in(text: str, unit: str) -> float:
     """A typed reading in a test's unit: the bare number, or with a prefix. Raises `Refused`.
 
-    >>> read_in("3.3", "V"), read_in("3300 mV", "V"), read_in("0,2 mA", "mA")
-    (3.3, 3.3, 0.2)
+    >>> read_in("3.3", "V"), read_in("3300 mV", "V"), read_in(",2 mA", "mA"), read_in("120 uA", "mA")
+    (3.3, 3.3, 0.2, 0.12)
     """
     found = _NUMBER.match(text.strip())
     number = float(found[1].replace(",", ".")) if found else math.nan
@@ -147,10 +147,10 @@ def read_in(text: str, unit: str) -> float:
     if typed in ("", unit):
         return number
     if found[3] == unit and found[2]:
-        return number * PREFIX[found[2]]
+        return tidy(number * PREFIX[found[2]])
     own = re.match(r"([pnuµmkMG])(\S+)$", unit)
     if own and found[3] == own[2]:
-        return number * PREFIX[found[2]] / PREFIX[own[1]]
+        return tidy(number * PREFIX[found[2]] / PREFIX[own[1]])
     raise Refused(f"“{text}” is not in {unit or 'a bare number'}.")
 
 
@@ -203,13 +203,9 @@ def instrument_doubt(batch: Batch) -> dict[str, str]:
     for lot in measured_lots(batch):
         proof = golden.get(lot.name)
         proved = proof is not None and proof.level == Level.GO.value and proof.at > last.get(lot.name, "")
-        if (why := lot.instrument_first) and not (proved and not lot.reference_off and not _drifts(lot)):
+        if (why := lot.instrument_first) and not (proved and not lot.reference_wrong):
             found[lot.name] = why
     return found
-
-
-def _drifts(lot: Lot) -> bool:
-    return bool(lot.reference and lot.reference.told)
 
 
 def judge_functions(batch: Batch, board: Board) -> list[Judgement]:

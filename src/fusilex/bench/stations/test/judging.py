@@ -39,6 +39,7 @@ def judge(batch: Batch) -> list[Judgement]:
         *(judge_draw(power.rail, draw_of(batch, board, power)) if power else []),
         *judge_programme(batch, board),
         *judge_functions(batch, board),
+        *_not_planned(batch, board),
         *_waived(batch, board),
         *judge_faults(batch, board),
         *judge_plan(batch.design, plan),
@@ -80,6 +81,18 @@ def risk_of(batch: Batch, board: Board) -> Judgement:
     text = f"{board.serial} goes by the sample: at most {sample.most_bad} bad boards with {100 * sample.confidence:g} %"
     do = "Once the drawn boards are good. A finding on any board brings all of them back to full readings."
     return Judgement("test.sample", Level.CARE, board.serial, text, numbers, do)
+
+
+def _not_planned(batch: Batch, board: Board) -> list[Judgement]:
+    """What the minutes that were set leave unproven."""
+    minutes, plan = batch.state[Testing].minutes, plan_for(batch, board)
+    if minutes is None or not plan.unproven:
+        return []
+    first = ", ".join(p.key for p in plan.unproven[:2])
+    numbers = (Because("readings planned", len(plan.order)), Because("chance that one of the others is bad", plan.left))
+    text = f"{len(plan.unproven)} readings stay unproven in {minutes:g} min, first {first}"
+    do = "Give it more minutes (L), or lean on the functions that need them."
+    return [Judgement("test.plan", Level.UNKNOWN, board.serial, text, numbers, do)]
 
 
 def _waived(batch: Batch, board: Board) -> list[Judgement]:

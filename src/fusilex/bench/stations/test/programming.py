@@ -45,6 +45,8 @@ def digest_of(path: str) -> str:
     """SHA-256 of a file. Raises `BadInput` where it cannot be read."""
     name = Path(path).name
     try:
+        if not Path(path).is_file():
+            raise BadInput(name or "the firmware", "a file", "nothing, or no plain file, of that name")
         if Path(path).stat().st_size > MOST_BYTES:
             raise BadInput(name, f"a file of at most {MOST_BYTES >> 20} MB", "a larger one")
         with Path(path).open("rb") as file:

@@ -28,6 +28,11 @@ RULES = {
         "Netlist, or net attributes of the copper",
     ),
     "test.unread": Rule("A pair that was not read can not be judged.", "Probe plan"),
+    "test.plan": Rule(
+        "Readings are ordered by what they find a second, one tip parked; the best of them fill the minutes there are."
+        " Supplies are always read.",
+        "Least-cost testing sequence (Mitten 1960); knapsack with set-ups",
+    ),
     "test.waived": Rule("What was left unread for a reason goes out with that reason.", "The batch's record"),
     "test.sample": Rule(
         "Boards drawn at random are tested in full; when all of them are good, at most so many of the batch are bad"

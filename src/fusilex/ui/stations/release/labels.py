@@ -8,8 +8,8 @@ from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.beads import CODE
 from fusilex.bench.papers import local_time
-from fusilex.bench.tracing import CODE
 from fusilex.bench.workshop.going_out_kinds import LabelStock
 from fusilex.ui.widgets.paper import painted_pdf
 

@@ -53,6 +53,12 @@ class Strip(Card):
         chart = Chart(area, Axis(-0.5, max(1, len(lot.taken)) - 0.5), _up(lot))
         limits = {v for t in lot.taken for v in (t.low, t.high) if math.isfinite(v)}
         self._limits(painter, chart, sorted(limits), lot.unit)
+        if lot.reference_value is not None:
+            y = chart.at(0, lot.reference_value).y()
+            painter.setPen(QPen(theme.colour("gold"), 2.5))
+            painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
+            box = QRectF(area.right() + 4, y - theme.base, theme.base * 6, theme.base * 2)
+            plain_text(painter, box, "golden", "small", "soft")
         odd = {t.board: z for t, z in lot.odd}
         for n, t in enumerate(lot.taken):
             at = chart.at(n, t.value)
@@ -87,7 +93,8 @@ class Strip(Card):
 
 def _up(lot: Lot) -> Axis:
     """From below the lowest reading or limit to above the highest."""
-    values = [t.value for t in lot.taken] + [v for t in lot.taken for v in (t.low, t.high) if math.isfinite(v)]
+    golden = [] if lot.reference_value is None else [lot.reference_value]
+    values = [t.value for t in lot.taken] + golden + [v for t in lot.taken for v in (t.low, t.high) if math.isfinite(v)]
     low, high = min(values), max(values)
     room = (high - low) * _ROOM or abs(high) * _ROOM or 1.0
     return Axis(low - room, high + room)
