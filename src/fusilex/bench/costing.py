@@ -125,7 +125,7 @@ def judge_cost(costed: Costed) -> list[Judgement]:
 def even_words(even: BreakEven | None) -> str:
     """Where making them here breaks even, in words."""
     if even is None:
-        return "nobody says what it costs outside"
+        return "not known yet"
     if even.always:
         return "here is cheaper for any number"
     if even.boards is None:

@@ -13,7 +13,7 @@ WORDS = {
     CLEAN: ("Clean the flux off", "Solvent as the paste's sheet names it, gloves, extraction; dry it."),
     LOOK: ("Last look", "Both sides, edges and corners; parts near the cuts first."),
     COAT: ("Coat it", "Connectors and sensors masked; by the coating's sheet, under extraction."),
-    LABEL: ("Label it", "B prints labels at their true size."),
+    LABEL: ("Label it", "Tab, then B writes labels at their true size."),
     BAG: ("Bag it", "A bag that keeps static out, sealed; nothing loose in it."),
 }
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -25,6 +26,7 @@ from fusilex.bench.stations.test.programming import WELL, firmware_of, judge_pro
 from fusilex.bench.stations.test.verdicts import judge_board
 from fusilex.core.electrical.judge import judge_plan, judge_unseen
 from fusilex.core.electrical.power import judge_draw
+from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Because, Judgement, Level
 
 
@@ -168,14 +170,16 @@ def proved(batch: Batch, board: Board) -> dict[str, Any]:
     tests = tests_for(batch, board)
     done = standing(batch, board.serial, tests)
 
-    def share(pairs: Any) -> dict[str, int]:
-        return {"read": sum(p.key in read for p in pairs), "of": len(pairs)}
+    def share(pairs: Sequence[ProbePair], heard: bool = True) -> dict[str, int]:
+        """How many were read; silence proves that nets are apart, and no value."""
+        count = sum(p.key in read and (heard or read[p.key][1] != NO_BEEP) for p in pairs)
+        return {"read": count, "of": len(pairs)}
 
     told: dict[str, Any] = {
         "apart": share(checks.apart),
         "by_ear": sum(text == NO_BEEP for _, text in read.values()),
         "joints": share(checks.joints),
-        "values": share([p for p in checks.all if math.isfinite(p.most)]),
+        "values": share([p for p in checks.all if math.isfinite(p.most)], heard=False),
         "out_of_reach": len(checks.out_of_reach),
         "functions": {"done": len(done), "of": len(tests)},
         "not_tested": [p.key for p in due(batch, board) if p.key not in read],

@@ -18,10 +18,12 @@ from fusilex.core.electrical.chances import DOUBT_TIMES, Learnt
 from fusilex.core.electrical.plan import ProbePlan, plan_readings
 from fusilex.core.electrical.probes import WIRE_OHM, ProbePair
 from fusilex.core.judgement import Level
-from fusilex.core.measuring.guard import EXACT, Uncertainty
+from fusilex.core.measuring.guard import Uncertainty
 
 HIDDEN_TIMES = 5.0
 """Odds of a joint no eye has seen, against one that was looked at."""
+USUAL_METER = Uncertainty(0.01, 0.3)
+"""A hand meter: 1 % of the reading, three tenths of an ohm for digits and leads."""
 HEARD_FROM_OHM = 10 * WIRE_OHM
 """A beeper that sounds up to this or more tells a bridge of solder from none."""
 Doubts = tuple[tuple[str, float], ...]
@@ -33,9 +35,9 @@ def meter(batch: Batch) -> Instrument | None:
 
 
 def leaves_open(batch: Batch) -> Uncertainty:
-    """What the meter on record leaves open, nothing where none is."""
+    """What the meter on record leaves open; as much as a usual one does where nobody noted it."""
     one = meter(batch)
-    return one.uncertainty if one else EXACT
+    return one.uncertainty if one and (one.off_share or one.off_fixed) else USUAL_METER
 
 
 def beeps_below(batch: Batch) -> float:

@@ -7,8 +7,8 @@ from fusilex.core.judgement import Rule
 RULES = {
     "test.short": Rule(
         "Nets whose pads stand closer than 0.6 mm edge to edge read above 100 Ω with the power off; where resistors or"
-        " coils join them, above half of what those parts give. Limits are drawn in by what the meter leaves open. By"
-        " ear: a beeper that sounds up to 10 Ω or more stays silent.",
+        " coils join them, above half of what those parts give. Limits are drawn in by what the meter leaves open,"
+        " 1 % and 0.3 Ω where nobody noted it. By ear: a beeper that sounds up to 10 Ω or more stays silent.",
         "Probe plan from pads and nets; effective resistance of the network between them; JCGM 106:2012",
     ),
     "test.open": Rule(

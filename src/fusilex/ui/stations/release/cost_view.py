@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
 from fusilex.bench.costing import Costed, cost_of, even_words, judge_cost
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
-from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
+from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, text_height
 
 RIGHT = Qt.AlignmentFlag.AlignRight
 
@@ -43,36 +43,56 @@ class CostCard(Card):
             (f"work, {cost.minutes:.0f} min at {cost.rate_per_h:g} an hour", cost.work, "brass"),
             ("tooling", cost.tooling, "solder"),
         )
-        y = theme.base * 8.5
-        self._bar(painter, QRectF(24, y, wide, theme.base * 2.6), shares, cost.total)
-        y += theme.base * 4
-        for name, value, token in shares:
-            painter.setPen(QPen(theme.colour("ink"), 1))
-            painter.setBrush(theme.colour(token))
-            painter.drawRect(QRectF(24, y + 5, theme.base * 1.2, theme.base * 1.2))
-            row = QRectF(24 + theme.base * 2.2, y, min(wide, theme.base * 46) - theme.base * 2.2, theme.base * 2.2)
-            plain_text(painter, row, name, "body", "ink")
-            plain_text(painter, row, f"{value:.2f}", "body", "ink", True, RIGHT)
-            y += theme.base * 2.3
-        y += theme.base * 0.8
-        for name, told in (
+        y = theme.base * 8.4
+        self._bar(painter, QRectF(24, y, wide, theme.base * 2.2), shares, cost.total)
+        y += theme.base * 3.2
+        low = self.height() < theme.base * 38  # beside one another where there is no room below
+        column = min(theme.base * 46, wide / 2 - 16 if low else wide)
+        end = self._list(painter, 24, y, column, [(name, f"{value:.2f}") for name, value, _ in shares], shares)
+        sums = [
             ("of this, faults took", f"{cost.faults:.2f} {unit}".strip()),
             ("good boards", f"{cost.good}"),
             ("one more good board", "–" if math.isinf(cost.each) else f"{cost.each:.2f} {unit}".strip()),
             ("against outside", even_words(self.costed.even)),
-        ):
-            row = QRectF(24, y, min(wide, theme.base * 46), theme.base * 2.2)
-            plain_text(painter, row, name, "body", "soft")
-            plain_text(painter, row, told, "body", "ink", True, RIGHT)
-            y += theme.base * 2.3
-        self._open(painter, y + theme.base * 0.6, wide)
+        ]
+        if low:
+            after = self._list(painter, 24 + column + 32, y, column, sums)
+            self._open(painter, max(end, after), wide)
+        else:
+            self._open(painter, self._list(painter, 24, end + theme.base, column, sums) + theme.base * 0.6, wide)
+
+    @staticmethod
+    def _list(
+        painter: QPainter,
+        x: float,
+        y: float,
+        wide: float,
+        rows: list[tuple[str, str]],
+        shares: tuple[tuple[str, float, str], ...] = (),
+    ) -> float:
+        """Names with their sums at the right, a swatch before those of the bar; where it ends."""
+        for n, (name, told) in enumerate(rows):
+            left = x
+            if shares:
+                painter.setPen(QPen(theme.colour("ink"), 1))
+                painter.setBrush(theme.colour(shares[n][2]))
+                painter.drawRect(QRectF(x, y + 5, theme.base * 1.2, theme.base * 1.2))
+                left = x + theme.base * 2.2
+            row = QRectF(left, y, x + wide - left, theme.base * 2.2)
+            room = QFontMetricsF(theme.font("body")).horizontalAdvance
+            small = room(name) + room(told) * 1.1 > row.width() - 8
+            plain_text(painter, row, name, "tiny" if small else "body", "ink" if shares else "soft")
+            plain_text(painter, row, told, "tiny" if small else "body", "ink", True, RIGHT)
+            y += theme.base * 2.2
+        return y
 
     def _open(self, painter: QPainter, y: float, wide: float) -> None:
         assert self.costed
         for judged in judge_cost(self.costed):
             judgement_mark(painter, QRectF(24, y, 12, theme.base * 2).center(), 5, judged.level)
-            plain_text(painter, QRectF(44, y, wide, theme.base * 2.2), judged.headline, "body", "ink")
-            y += theme.base * 2.3
+            high = text_height(judged.headline, wide - 20, "body")
+            plain_text(painter, QRectF(44, y, wide - 20, high + 4), judged.headline, "body", "ink")
+            y += max(high + 4, theme.base * 2.0)
 
     @staticmethod
     def _bar(painter: QPainter, box: QRectF, shares: tuple[tuple[str, float, str], ...], total: float) -> None:

@@ -118,8 +118,13 @@ class Meter(Card):
             {LOW_OHM, pair.limit, 1e6, OPEN_OHM} if pair.want != "between" else {LOW_OHM, low, high, OPEN_OHM}
         )
         chart.ticks_across(painter, ticks, lambda v: "OL" if v == OPEN_OHM else show_resistance(v))
+        quiet = math.sqrt(max(low, LOW_OHM) * min(high, OPEN_OHM))  # somewhere above what beeps: nobody knows where
         read = [
-            (b.readings[pair.key][0], said_of(self.desk, b, pair), b.serial == self.desk.bench.view.board)
+            (
+                quiet if b.readings[pair.key][1] == NO_BEEP else b.readings[pair.key][0],
+                said_of(self.desk, b, pair),
+                b.serial == self.desk.bench.view.board,
+            )
             for b in state.boards.values()
             if pair.key in b.readings
         ]

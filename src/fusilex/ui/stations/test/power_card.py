@@ -37,14 +37,12 @@ class PowerCard(Card):
             return
         steps, step = steps_of(batch, board, power), next_step(batch, board)
         draw, y = draw_of(batch, board, power), theme.base * 3.6
-        for row, told in (
-            ("expected draw", f"{draw.milliamps:g} mA of {len(draw.parts)} parts"),
-            ("limit to set", f"{steps[0].limit_ma:.0f} mA, {power.margin:g} times that"),
-        ):
-            plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), row, "body", "soft")
-            plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), told, "body", "ink", True, RIGHT)
-            y += theme.base * 2.3
-        y += theme.base * 0.6
+        told = f"Set the limit to {steps[0].limit_ma:.0f} mA"
+        plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), told, "body", "ink", True)
+        why = f"{power.margin:g} × the {draw.milliamps:g} mA that {len(draw.parts)} parts draw"
+        high = text_height(why, wide, "small")
+        plain_text(painter, QRectF(16, y + theme.base * 2.0, wide, high + 4), why, "small", "soft")
+        y += theme.base * 2.4 + high
         done = {p.step: p for p in held(batch, board)}
         for one in steps:
             lit = step is not None and one.name == step.name
@@ -65,21 +63,22 @@ class PowerCard(Card):
                 box = QRectF(34, y + theme.base * 2.0, wide - 20, theme.base * 3)
                 plain_text(painter, box, left, "head", "ink", True)
             y += high + 2
-        self._ends(painter, y + theme.base * 0.8, steps[-1].least_v, steps[-1].most_ma, power.warm_c)
+        self._ends(painter, y + theme.base * 0.5, steps[-1].least_v, steps[-1].most_ma, power.warm_c)
 
     def _ends(self, painter: QPainter, y: float, least_v: float, most_ma: float, warm_c: float) -> None:
         """What ends it: current, voltage, time, a warm part."""
         wide = self.width() - 32.0
         plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), "Supply off at once", "body", "stop", True)
-        y += theme.base * 2.2
-        for told in (
-            f"{most_ma:.0f} mA or more, or the limit's lamp",
-            f"less than {least_v:.2f} V at the board at full voltage",
-            "current still rising when the clock ends",
-            f"a part warmer than {warm_c:g} °C, smell or smoke",
-        ):
-            high = text_height(told, wide, "body")
-            if y + high > self.height() - 4:
-                return
-            plain_text(painter, QRectF(16, y, wide, high + 4), told, "body", "ink")
-            y += high + 4
+        y += theme.base * 2.1
+        rows = (
+            f"{most_ma:.0f} mA or more, or its lamp",
+            f"less than {least_v:.2f} V at full voltage",
+            "current still rising at the end",
+            f"a part above {warm_c:g} °C, smell, smoke",
+        )
+        room = self.height() - y - 4
+        size = "body" if sum(text_height(told, wide, "body") + 4 for told in rows) <= room else "tiny"
+        for told in rows:  # all of them, however small the card
+            high = text_height(told, wide, size)
+            plain_text(painter, QRectF(16, y, wide, high + 4), told, size, "ink")
+            y += high + (4 if size == "body" else 1)

@@ -57,8 +57,8 @@ class ProbeView(View):
         wanted = due(self.batch, board)
         done = sum(p.key in board.readings for p in wanted)
         left = sum(plan.seconds[p.key] for p in unread(self.batch, board))
-        told = f"{done} of {len(wanted)} read    about {clock(left)} left    power off, discharged"
-        self.canvas.caption = f"Panel {board.panel}, board {board.serial}    {told}"
+        told = f"{done} of {len(wanted)}    {clock(left)} left    power off, discharged"
+        self.canvas.caption = f"{board.serial}    {told}"
         if pair and pair.key != self._followed:
             self._followed = pair.key
             self._look_at(*touched(self.batch, board, pair))
@@ -232,7 +232,7 @@ class ProbeView(View):
         rows = [
             ("nets", f"{pair.a.net}, {pair.b.net}"),
             ("closest at", f"{pair.key}, {pair.gap:.3f} mm"),
-            ("chance of being bad", f"{plan.chance.get(pair.key, 0.0):.2%}"),
+            ("chance bad", f"{plan.chance.get(pair.key, 0.0):.2%}"),
         ]
         port = plan.port_of(pair.key)
         if port is not None and len(port.readings) > 1:
