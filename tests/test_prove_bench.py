@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import asked as c
@@ -25,9 +26,13 @@ from fusilex.bench.common.meters import ohmmeter
 from fusilex.bench.costing import cost_of, worked
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.rooms import EVENT_KINDS
+from fusilex.bench.stations.inspect.pictures import Kept, Pictures
+from fusilex.bench.stations.inspect.pictures import doubts as pictures_doubt
+from fusilex.bench.stations.print.thread import doubts as print_doubt
 from fusilex.bench.stations.release.getting_ready import next_cut
 from fusilex.bench.stations.test import functions
 from fusilex.bench.stations.test.commands import doubt
+from fusilex.bench.stations.test.events import NO_BEEP
 from fusilex.bench.stations.test.functions import GOLDEN, instrument_doubt
 from fusilex.bench.stations.test.now import next_pair, port_in_hand
 from fusilex.bench.stations.test.planning import all_pairs, due, heard, plan_for, unread
@@ -137,6 +142,24 @@ def test_a_batch_is_proved_in_a_fraction_of_the_keys_and_what_was_planted_is_fou
     assert plan_for(bench.batch, boards["H7-13"]).total_s <= 600
     with pytest.raises(c.Refused, match="not taken"):
         bench.do(c.HoldPower("H7-13", 2.7, 5.0, 5.0))
+
+
+def test_what_the_record_doubts_is_read_first(proving: Bench) -> None:
+    """A picture, a print that lay off, and hands: each raises the chance of a bad reading at its parts."""
+    bench, board = proving, proving.board
+    before = plan_for(bench.batch, board)
+    said = (("C10", "same", 0.1), ("R9", "turned", 0.9), ("C2", "not seen", 0.5))
+    bench.state[Pictures].kept.append(Kept(board.put["R9"].at, board.serial, "top", "x.png", "", said))
+    assert pictures_doubt(bench.batch, board) == [("R9", "looks turned on its picture")]
+    board.prints["Print"] = replace(board.prints["Print"], lay=(0.0, 0.0, 0.0, 0.0))
+    assert not [ref for ref, why in print_doubt(bench.batch, board) if "off" in why]
+    board.prints["Print"] = replace(board.prints["Print"], lay=(0.09, 0.0, 0.0, 0.0))
+    off = {ref for ref, why in print_doubt(bench.batch, board) if why == "had its paste 0.09 mm off"}
+    assert "U1" in off and "C1" not in off, "a quarter of the narrowest pad"
+    bench.do(c.SetMinutes(1))
+    after = plan_for(bench.batch, board)
+    r9 = next(k for k, p in before.pairs.items() if p.a.ref == p.b.ref == "R9")
+    assert after.chance[r9] > 5 * before.chance[r9]
 
 
 def test_power_goes_on_low_first_and_ends_at_its_limit(proving: Bench) -> None:
@@ -257,8 +280,11 @@ def test_boards_are_cut_packed_come_back_and_are_recalled(proving: Bench, tmp_pa
     assert cold.kind == "lot" and all(b.refs == ("R5",) for b in cold.boards)
     assert {b.serial for b in trace("load 1", [bench.journal], bench).boards} == {f"H7-0{n}" for n in range(1, 7)}
     assert not trace("lot-7", [bench.journal]).boards and not trace("", [bench.journal]).kind
+    assert "sending H7-01 back" in [t.words for t in story.events]
     bench.do(c.Undo())
-    assert not trace("H7-01", [bench.journal], bench).returns, "what was taken back was never so"
+    story = trace("H7-01", [bench.journal], bench)
+    assert not story.returns, "what was taken back was never so"
+    assert [t.words for t in story.events].count("sending H7-01 back") == 1, "but for the time it went to Inspect"
     assert main(["--journal", bench.journal.url, "trace", "LOT-77", "--csv", str(tmp_path / "recall.csv")]) == 0
     rows = list(csv.reader((tmp_path / "recall.csv").read_text().splitlines()))
     assert rows[0][0] == "serial" and [r[0] for r in rows[1:]] == ["H7-01", "H7-02"] == [
@@ -298,6 +324,9 @@ def test_papers_say_what_was_tested_and_what_not(
     apart = told["proved"]["apart"]
     assert apart["read"] == apart["of"] - 1 and told["waived"] == [{"pair": first.key, "reason": "under a wire"}]
     assert told["proved"]["functions"] == {"done": 8, "of": 8} and told["proved"]["joints"]["read"] == 0
+    typed = [p for p in bench.derived.checks.all if bench.board.readings.get(p.key, (0, NO_BEEP))[1] != NO_BEEP]
+    values = told["proved"]["values"]
+    assert values["read"] == sum(math.isfinite(p.most) for p in typed) < values["of"], "silence proves no value"
     page = page_html(bench.batch, "H7-01")
     assert "under a wire" in page and "What was tested, and what was not" in page and "32768 Hz" in page
     assert "http" not in page.replace("http://www.w3.org", ""), "the page needs nothing beside itself"
@@ -355,10 +384,17 @@ def test_the_window_brings_a_board_from_tips_to_parcel_by_keys(
     assert "boards in full: 01, " in window.desk.said
     keys(K.Key_S)
     answer("0")
+    beeps = next(p for p in due(bench.batch, bench.board) if not heard(p, 30.0))
+    window.station.view.chosen = beeps.key  # type: ignore[attr-defined]
+    keys(K.Key_Return)
+    assert "type what the meter says" in window.desk.said and beeps.key not in bench.board.readings
     rung(bench, "H7-01")
     window.desk.changed.emit()
     keys(K.Key_Tab, K.Key_P)
     assert window.now_card.now.title == "2.7 V is on"
+    keys(K.Key_BracketRight)
+    assert window.now_card.now.title != "2.7 V is on", "the clock is that of the other board"
+    keys(K.Key_BracketLeft)
     now[0] += 6.0
     keys(K.Key_P)
     answer("2.7 4")
