@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QLineEdit
 from fusilex.app import main
 from fusilex.bench import mentions
 from fusilex.bench.batch_papers import batch_html, batch_record
-from fusilex.bench.beads import NUMBERED, beads
+from fusilex.bench.beads import UNNAMED, beads
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.meters import ohmmeter
 from fusilex.bench.costing import cost_of, worked
@@ -297,6 +297,13 @@ def test_every_bead_is_found_by_its_name_as_by_looking_at_every_board(proving: B
     bench = proving
     for n, line in enumerate(bench.batch.lines[:5]):
         bench.do(c.FillBin(line.key, 300, f"Lot {n}"))
+    for serial, lot in (("H7-03", 'Größe "7"'), ("H7-04", "100%_a")):
+        bench.do(c.SendBack(serial, "Inspect", "R5 to be changed"))
+        bench.do(c.FillBin(bench.batch.line_of["R5"].key, 300, lot))
+        bench.do(c.MarkFault(serial, "R5", "wrong part"))
+        bench.do(c.InspectBoard(serial))
+        bench.do(c.RepairFault(serial, bench.state.boards[serial].open_faults[0].id, "fixed", 9.0, "none"))
+        assert [b.serial for b in trace(lot.lower(), [bench.journal]).boards] == [serial]
     hung: dict[tuple[str, str], set[str]] = {}
     for serial, board in bench.state.boards.items():
         for bead in beads(bench.batch.about(serial), board):
@@ -307,7 +314,7 @@ def test_every_bead_is_found_by_its_name_as_by_looking_at_every_board(proving: B
         cold = trace(f"{kind} {name}", [bench.journal], bench)
         found = {b.serial for b in cold.boards}
         assert serials <= found if kind == "person" else serials == found, (kind, name)
-        assert mentions.mentions(bench.journal, kind, name) or kind in NUMBERED, (kind, name)
+        assert mentions.mentions(bench.journal, kind, name) or kind in UNNAMED, (kind, name)
     parts = {b.serial: b.refs for b in trace("SR-0410", [bench.journal]).boards}
     assert len(parts) == 18 and set(parts.values()) == {("U1",)}
 

@@ -21,8 +21,10 @@ BEADS = {
 """Attributes of the thread that can be asked for, by the word they are asked by; in the order of the thread."""
 NUMBERED = ("print", "load", "bin", "panel")
 """Beads with numbers for names: they are asked for with their word before it, ``load 3``."""
+UNNAMED = (*NUMBERED, "test")
+"""Beads whose names stand in no event: batches that have any such are read."""
 _NUMBERED = re.compile(rf"({'|'.join(NUMBERED)})\s*(\d+)$", re.IGNORECASE)
-_NAMED = re.compile(r"(lot|jar|feeder|nozzle|person|part|board)\s+(\S.*)$", re.IGNORECASE)
+_NAMED = re.compile(r"(lot|jar|feeder|nozzle|person|part|board|parcel|test)\s+(\S.*)$", re.IGNORECASE)
 CODE = "FUSILEX "
 """What a board's label says before its serial."""
 HAND_MADE = ("hand", "machine", "iron", "pot", "wave")
@@ -41,6 +43,10 @@ def beads(batch: Batch, board: Board) -> dict[Bead, tuple[str, ...]]:
                 if name and not (BEADS[attribute] == "person" and name in HAND_MADE):
                     found.setdefault((BEADS[attribute], name), []).append(ref)
     found.setdefault(("panel", str(board.panel)), [])
+    if board.tests:
+        found["test", "passed" if board.tests[-1]["passed"] else "failed"] = []
+    if board.parcel:
+        found["parcel", board.parcel] = []
     return {bead: tuple(refs) for bead, refs in found.items()}
 
 

@@ -141,6 +141,7 @@ class Board:
     fields: dict[str, tuple[int, int]] = field(default_factory=dict)
     unseen: bool = False
     pictures: int = 0
+    parcel: str = ""
     first_pass: bool | None = None
     tests: list[dict[str, Any]] = field(default_factory=list)
     released_at: str | None = None

@@ -7,7 +7,7 @@ import zipfile
 from collections.abc import Sequence
 from contextlib import suppress
 
-from fusilex.bench.beads import NUMBERED
+from fusilex.bench.beads import UNNAMED
 from fusilex.journal.store import Journal
 
 
@@ -34,7 +34,7 @@ def _holds(data: bytes, name: str) -> bool:
 
 def mentions(journal: Journal, kind: str, name: str) -> set[int]:
     """Batches that a name may be in: where an event holds it, or somebody of that name did something."""
-    if kind in NUMBERED:
+    if kind in UNNAMED:
         return set()
     return journal.search(name, KINDS) | journal.worked_in(name)
 
@@ -49,11 +49,21 @@ KINDS = (
     "parts_placed",
     "part_replaced",
     "programme_recorded",
+    "boards_packed",
 )
 """Kinds of events that name a board, a lot, a jar or a feeder."""
 
 
 def numbering(journal: Journal, batch: int, kind: str) -> bool:
     """True for a batch that has something with such numbers."""
-    wanted = {"load": "load_reflowed", "print": "panel_printed", "bin": "bin_filled", "panel": "batch_opened"}[kind]
-    return batch in journal.latest(wanted)
+    return batch in journal.latest(_MADE_BY[kind])
+
+
+_MADE_BY = {
+    "load": "load_reflowed",
+    "print": "panel_printed",
+    "bin": "bin_filled",
+    "panel": "batch_opened",
+    "test": "board_tested",
+}
+"""The kind of event that each comes from."""

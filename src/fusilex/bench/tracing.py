@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.beads import NUMBERED, asked, beads
+from fusilex.bench.beads import UNNAMED, asked, beads
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
 from fusilex.bench.common.events import BoardSentBack
@@ -80,7 +80,7 @@ def trace(text: str, journals: Sequence[Journal], here: Bench | None = None) -> 
     for journal in journals:
         found = mentions(journal, kind, name)
         rows = journal.batches()
-        some = [r.id for r in rows if r.id in found or (kind in NUMBERED and numbering(journal, r.id, kind))]
+        some = [r.id for r in rows if r.id in found or (kind in UNNAMED and numbering(journal, r.id, kind))]
         for batch in some:
             _in_batch(made, _opened(journal, batch, here), kind, name)
         if kind == "part" or (not kind and not made.kind):  # no event names the numbers of parts: files do
@@ -132,7 +132,7 @@ def _carried(batch: Batch, board: Board, kind: str, wanted: str) -> tuple[str, t
     sort = ""
     refs: list[str] = []
     for (found, bead), own in beads(batch.about(board.serial), board).items():
-        if bead.lower() == wanted and (kind == found or (not kind and found not in NUMBERED)):
+        if bead.lower() == wanted and (kind == found or (not kind and found not in UNNAMED)):
             sort = sort or found
             refs += own
     if kind in ("", "part") and not sort:
@@ -150,10 +150,10 @@ def _kept(bench: Bench) -> list[Entry]:
 
 def _concerns(bench: Bench, entry: Entry, kind: str, name: str, carriers: Mapping[str, object]) -> bool:
     """An entry by which a numbered thing came about on these boards, or that names a thing as one of its words."""
-    if kind in NUMBERED:
+    if kind in UNNAMED:
         touched = bench.state.touched(entry.event) if entry.event else ()
         return entry.kind == _MADE.get(kind) and any(serial in carriers for serial in touched)
-    if f'"{name.lower()}"' not in entry.text.lower():
+    if name.isascii() and f'"{name.lower()}"' not in entry.text.lower():
         return False
     return any(isinstance(v, str) and v.lower() == name.lower() for v in _values(entry.body))
 

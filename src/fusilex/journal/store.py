@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from sqlalchemy import Engine, func, select
+from sqlalchemy import Engine, func, or_, select
 from sqlalchemy.exc import SQLAlchemyError
 
 from fusilex.core.problems import BadInput
@@ -168,8 +168,10 @@ class Journal:
 
     def search(self, text: str, kinds: Iterable[str]) -> set[int]:
         """Streams in which an event of one of these kinds holds a text, in capitals or not."""
-        wanted = f"%{text.replace('~', '~~').replace('%', '~%').replace('_', '~_')}%"
-        query = select(events.c.batch_id).where(events.c.kind.in_(list(kinds)), events.c.body.ilike(wanted, escape="~"))
+        written = {json.dumps(word)[1:-1] for word in (text, text.lower(), text.upper())}  # as it stands in JSON
+        like = [f"%{w.replace('~', '~~').replace('%', '~%').replace('_', '~_')}%" for w in sorted(written)]
+        holds = or_(*(events.c.body.ilike(one, escape="~") for one in like))
+        query = select(events.c.batch_id).where(events.c.kind.in_(list(kinds)), holds)
         with self._reading() as connection:
             return set(connection.execute(query.distinct()).scalars())
 

@@ -52,7 +52,7 @@ def papers(what: str, journals: Sequence[str]) -> Papers:
 def find_board(serial: str, journals: Sequence[Journal]) -> Bench | None:
     """An open bench of the newest batch that has this board, as far as it can be read, or None."""
     for journal in journals:
-        named = journal.search(f'"{serial}"', ("batch_opened",))
+        named = journal.search(serial, ("batch_opened",))
         for row in reversed(journal.batches()):
             if row.id in named:
                 bench = Bench(journal, row.id, as_far=True)

@@ -22,8 +22,9 @@ from fusilex.ui.widgets.glyphs import plain_text, shortened
 from fusilex.ui.widgets.rows import Column, Rows
 from fusilex.ui.widgets.words import plain_label
 
-COLUMNS = ("lot", "feeder", "jar", "print", "board", "load", "person")
-TITLES = dict(zip(COLUMNS, ("lots", "feeders", "jars", "prints", "boards", "loads", "hands"), strict=True))
+COLUMNS = ("lot", "feeder", "jar", "print", "board", "load", "test", "parcel", "person")
+_NAMES = ("lots", "feeders", "jars", "prints", "boards", "loads", "tests", "parcels", "hands")
+TITLES = dict(zip(COLUMNS, _NAMES, strict=True))
 
 
 class Thread(Card):
@@ -117,7 +118,7 @@ class Thread(Card):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         for box, (kind, name) in self._boxes:
             if event and box.contains(event.position()):
-                self.pulled.emit(f"{kind} {name}" if kind in ("print", "load") else name)
+                self.pulled.emit(f"{kind} {name}" if kind in ("print", "load", "test") else name)
                 return
 
 

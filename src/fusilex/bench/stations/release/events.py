@@ -109,6 +109,7 @@ class BoardReleased(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         state.boards[self.board].released_at = entry.at
         state[Leaving].parcels.pop(self.board, None)
+        state.boards[self.board].parcel = ""
 
     @property
     def words(self) -> str:
@@ -124,7 +125,7 @@ class BoardsPacked(Event, frozen=True):
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         for board in self.boards:
-            state[Leaving].parcels[board] = self.parcel
+            state[Leaving].parcels[board] = state.boards[board].parcel = self.parcel
 
     @property
     def words(self) -> str:

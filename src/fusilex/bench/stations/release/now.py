@@ -45,5 +45,5 @@ def _cut(batch: Batch, panel: int, cut: int) -> Now:
     stroke, many = cuts_of(batch).strokes[cut - 1], len(cuts_of(batch).strokes)
     x1, y1, x2, y2 = stroke.ends
     where = f"x {x1:.1f} mm" if x1 == x2 else f"y {y1:.1f} mm" if y1 == y2 else f"{x1:.1f}, {y1:.1f} mm"
-    tool = "Snap it by hand" if stroke.tool == HAND else "By the " + stroke.tool
+    tool = "By hand" if stroke.tool == HAND else "By the " + stroke.tool
     return Now(f"Cut {cut} of {many}, panel {panel}", f"{tool} at {where}: {stroke.why}. Space.", (cut - 1) / many)

@@ -258,6 +258,10 @@ def judge_fixture(batch: Batch) -> list[Judgement]:
     if fixture is None:
         return []
     found = []
+    known = {pad.net for pad in batch.design.pads}
+    if strange := [net for net in fixture.contacts if net not in known]:
+        text = f"{fixture.id} has contacts on {', '.join(strange[:4])}, which this design has not"
+        found.append(Judgement("test.fixture", Level.UNKNOWN, f"{fixture.id} nets", text, (), "Is it the right one?"))
     at = proved_at(batch)
     hours = (batch.at - datetime.fromisoformat(at)).total_seconds() / 3600 if at else math.inf
     if hours > fixture.proof_h:

@@ -57,9 +57,13 @@ def next_step(batch: Batch, board: Board) -> PowerStep | None:
 
 
 def judge_power(batch: Batch, board: Board) -> list[Judgement]:
-    """A first power that ended it, or that told nothing."""
+    """A first power that ended it, or that told nothing; a rail that is none."""
     last = held(batch, board)[-1:]
     found = []
+    power = power_of(batch)
+    if power is not None and power.rail not in {pad.net for pad in batch.design.pads}:
+        text = f"No pad of this design is on {power.rail}: nobody knows where its power goes in"
+        found.append(Judgement("test.power", Level.UNKNOWN, power.rail, text, (), "Correct its record (F4)."))
     for one in last:
         if one.level == Level.GO.value:
             continue

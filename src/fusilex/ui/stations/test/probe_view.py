@@ -5,7 +5,6 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
-from fusilex.bench.common.meters import ohmmeter
 from fusilex.bench.stations.test.now import next_pair, port_in_hand
 from fusilex.bench.stations.test.planning import beeps_below, due, heard, meter, plan_for, touched, unread
 from fusilex.bench.stations.test.probing import DrawSample, HearPort, SetMinutes, TakeReading, WaiveReading, by_ear
@@ -13,12 +12,10 @@ from fusilex.bench.stations.test.typed_input import minutes, sample
 from fusilex.core.design.model import Pad
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.units import clock
-from fusilex.devices.bench_meter import measure
-from fusilex.devices.meter import NoMeter
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.search import Aside
 from fusilex.ui.stations.test.meter import Meter
+from fusilex.ui.stations.test.port import MeterPort
 from fusilex.ui.stations.test.verdict_keys import VerdictKeys
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -39,7 +36,7 @@ class ProbeView(View):
         self.meter = Meter(desk)
         self.column.addWidget(self.meter, 2)
         self.verdict = VerdictKeys(desk, self.go_on)
-        self.aside = Aside(self, desk.say)
+        self.port = MeterPort(self, self._measured, desk.say)
         self._asked: tuple[str, str] = ("", "")
         self._followed: str | None = None
 
@@ -161,26 +158,12 @@ class ProbeView(View):
 
     def _measure(self) -> None:
         instrument, pair = meter(self.batch), self.pair
-        if instrument is None or pair is None or self.aside.busy:
-            return
-        self._asked = self.bench.board.serial, pair.key
-        port = instrument.port
+        if instrument is not None and pair is not None:
+            self._asked = self.bench.board.serial, pair.key
+            self.port.ask(instrument.port, true=pair.expected)
 
-        def read() -> float | str:
-            try:
-                with ohmmeter(port, lambda: pair.expected) as one:
-                    return measure(one)
-            except NoMeter as problem:
-                return str(problem)
-
-        self.aside.look(read, self._measured)
-
-    def _measured(self, found: object) -> None:
-        if isinstance(found, float):
-            text = "OL" if found == float("inf") else f"{found:.6g}"
-            self._take(*self._asked, text)
-        else:
-            self.desk.say(str(found))
+    def _measured(self, ohm: float) -> None:
+        self._take(*self._asked, "OL" if ohm == float("inf") else f"{ohm:.6g}")
 
     def _choose(self, key: str) -> None:
         plan = [p.key for p in due(self.batch, self.bench.board)]

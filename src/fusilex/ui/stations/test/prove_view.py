@@ -7,7 +7,6 @@ import time
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout
 
-from fusilex.bench.common.meters import ohmmeter
 from fusilex.bench.now import Now
 from fusilex.bench.stations.test.functions import GOLDEN, DoTest, list_of, next_test, standing, tests_for
 from fusilex.bench.stations.test.planning import meter
@@ -26,11 +25,11 @@ from fusilex.bench.workshop.proof_kinds import ASKS, FunctionTest
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.units import clock
-from fusilex.devices.bench_meter import QUERIES, measure, quantity_of
+from fusilex.devices.bench_meter import quantity_of
 from fusilex.devices.command import WELL, Ran, run_command
-from fusilex.devices.meter import NoMeter
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Search
+from fusilex.ui.stations.test.port import MeterPort
 from fusilex.ui.stations.test.power_card import PowerCard
 from fusilex.ui.stations.test.verdict_keys import VerdictKeys
 from fusilex.ui.tabbed import View
@@ -55,6 +54,8 @@ class ProveView(View):
         self.column.addLayout(row, 1)
         self.verdict = VerdictKeys(desk, self.go_on)
         self.running: Search | None = None
+        self.port = MeterPort(self, self._measured, desk.say)
+        self._asked: FunctionTest | None = None
         self._then: tuple[str, str] = ("", "")
         self._digest = ""
         self._since: tuple[str, float] | None = None
@@ -235,7 +236,8 @@ class ProveView(View):
         elif test.kind in ASKS:
             self.desk.ask(f"{test.say or test.name}: yes or no", lambda text: self._do(test, text))
         elif (port := self._port()) and (what := quantity_of(test.unit)):
-            self._by_port(test, port, what)
+            self._asked = test
+            self.port.ask(port, what)
         else:
             unit = f" in {test.unit}" if test.unit else ""
             self.desk.ask(f"{test.name}{unit} ({_limits(test)})", lambda text: self._do(test, text))
@@ -254,16 +256,12 @@ class ProveView(View):
         one = meter(self.batch)
         return one.port if one and one.port not in ("", "stand-in") else ""
 
-    def _by_port(self, test: FunctionTest, port: str, what: str) -> None:
-        assert what in QUERIES
-        try:
-            with ohmmeter(port, lambda: 0.0) as one:
-                value = measure(one, what)
-        except NoMeter as problem:
-            self.desk.say(str(problem))
-            return
-        base = test.unit if len(test.unit) == 1 or test.unit == "Hz" else test.unit[1:]
-        self._do(test, f"{value:.6g} {base}")
+    def _measured(self, value: float) -> None:
+        """The meter's reading, in V, A, Ω or Hz, of the test it was asked for."""
+        test = self._asked
+        if test is not None:
+            base = test.unit if len(test.unit) == 1 or test.unit == "Hz" else test.unit[1:]
+            self._do(test, f"{value:.6g} {base}")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         last = written(self.batch, self.bench.board)
