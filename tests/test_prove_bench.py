@@ -162,6 +162,19 @@ def test_what_the_record_doubts_is_read_first(proving: Bench) -> None:
     assert after.chance[r9] > 5 * before.chance[r9]
 
 
+def test_limits_between_pins_of_a_bare_die_are_read_with_the_rest(proving: Bench) -> None:
+    """Gate to source above 1 MΩ, drain to source from 10 kΩ to 10 MΩ: too little is as wrong as too much."""
+    rows = [["1", "2", 1e6, 0.0], ["3", "2", 1e4, 1e7]]
+    proving.do(c.SetRecord("pins", {"id": "the pMOS", "part": "pMOS 30 V", "between": rows}))
+    own = {p.key: p for p in due(proving.batch, proving.board) if p.strict}
+    assert set(own) == {"Q1.1 – Q1.2", "Q1.3 – Q1.2"}
+    gate, channel = own["Q1.1 – Q1.2"], own["Q1.3 – Q1.2"]
+    assert [gate.value_level(v) for v in (2e6, math.inf, 4e5)] == [Level.GO, Level.GO, Level.STOP]
+    assert [channel.value_level(v) for v in (1e5, 2e7, 5e3)] == [Level.GO, Level.STOP, Level.STOP]
+    proving.do(c.TakeReading("H7-01", gate.key, "4k"))
+    assert [(s.ref, s.word) for s in suspects(proving.batch, proving.board)] == [("Q1", "wrong part")]
+
+
 def test_power_goes_on_low_first_and_ends_at_its_limit(proving: Bench) -> None:
     bench = proving
     rung(bench, "H7-01")

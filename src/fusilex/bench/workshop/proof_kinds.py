@@ -8,9 +8,10 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
-from fusilex.bench.workshop.record import Name, Positive, Record
+from fusilex.bench.workshop.record import Name, Record
 
 Amount = Annotated[float, Meta(ge=0, le=1e6)]
+Ohms = Annotated[float, Meta(ge=0, le=1e9)]
 MOST_TESTS, MOST_WORDS, MOST_S = 200, 60, 3600.0
 ASKS, READS = ("ask", "press", "look"), ("measure", "ratio", "compare", "run")
 
@@ -109,7 +110,7 @@ class PinLimits(Record, frozen=True):
     what: ClassVar[str] = "pins"
     title: ClassVar[str] = "Pin limits"
     part: Name = "part"
-    between: tuple[tuple[str, str, Amount | Positive, float], ...] = ()
+    between: tuple[tuple[str, str, Ohms, Ohms], ...] = ()
 
     def __post_init__(self) -> None:
         for n, (a, b, least, most) in enumerate(self.between, 1):

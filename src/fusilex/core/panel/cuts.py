@@ -7,9 +7,11 @@ over pieces (rectangles between lines), as bounds of guillotine cutting are.
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cache
+from itertools import count
 
 from fusilex.core.panel.layout import Panel
 
@@ -95,26 +97,31 @@ def cut_order(panel: Panel, by_hand: Callable[[Cut], bool] = lambda cut: False) 
     """
     lines, useless = _lines(panel)
     boards = [panel.box(cell) for cell in panel.cells]
-    whole = (0.0, 0.0, panel.width, panel.height)
     best = _fewest(lines, boards)
     cuts: list[Cut] = []
     stranded: list[Box] = []
-    pieces = [whole]
-    while pieces:
-        ready = []
-        for piece in pieces:
-            if _done(piece, boards, lines):
-                continue
-            line = _next(piece, boards, lines, best, by_hand)
-            if line is None:
-                stranded.append(piece)
-            else:
-                ready.append(Cut(line, piece))
-        if not ready:
-            break
-        cut = min(ready, key=lambda c: _rank(c, boards, by_hand))
+    number = count()
+    ready: list[tuple[tuple[object, ...], int, Cut, list[Box], list[Line]]] = []
+
+    def take(piece: Box, boards: Sequence[Box], lines: Sequence[Line]) -> None:
+        """A piece comes into hand: with what is in it, and the cut that is next for it."""
+        own = [b for b in boards if _holds(piece, b)]
+        inside = [line for line in lines if line.inside(piece)]
+        if _done(piece, own, inside):
+            return
+        line = _next(piece, own, inside, best, by_hand)
+        if line is None:
+            stranded.append(piece)
+            return
+        cut = Cut(line, piece)
+        heapq.heappush(ready, (_rank(cut, own, by_hand), next(number), cut, own, inside))
+
+    take((0.0, 0.0, panel.width, panel.height), boards, lines)
+    while ready:
+        _, _, cut, own, inside = heapq.heappop(ready)
         cuts.append(cut)
-        pieces = [c.piece for c in ready if c is not cut] + list(cut.line.parts(cut.piece))
+        for half in cut.line.parts(cut.piece):
+            take(half, own, inside)
     return CutOrder(tuple(cuts), tuple(stranded), tuple(useless))
 
 
