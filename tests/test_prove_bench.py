@@ -162,6 +162,21 @@ def test_what_the_record_doubts_is_read_first(proving: Bench) -> None:
     assert after.chance[r9] > 5 * before.chance[r9]
 
 
+def test_a_repair_counts_also_where_the_next_fault_is_accepted(proving: Bench) -> None:
+    bench, board = proving, proving.board
+    rung(bench, "H7-01")
+    bench.do(c.MarkFault("H7-01", "R9", "cold joint"))
+    bench.do(c.MarkFault("H7-01", "C2", "excess"))
+    bench.do(c.TestBoard("H7-01", False))
+    bench.do(c.RepairFault("H7-01", board.faults[0].id, "fixed"))
+    bench.go("Rework", "H7-01")
+    stop = next(j for j in bench.judgements("Rework") if j.rule == "inspect.fault")
+    bench.do(c.Overrule(stop.key, "it holds", stop.headline))
+    bench.do(c.AcceptAsIs("H7-01"))
+    left = [p for p in unread(bench.batch, board) if "R9" in p.refs]
+    assert left and any(p.purpose == "joined" for p in left), "what the iron was at is read again, its joints too"
+
+
 def test_limits_between_pins_of_a_bare_die_are_read_with_the_rest(proving: Bench) -> None:
     """Gate to source above 1 MΩ, drain to source from 10 kΩ to 10 MΩ: too little is as wrong as too much."""
     rows = [["1", "2", 1e6, 0.0], ["3", "2", 1e4, 1e7]]

@@ -10,6 +10,7 @@ from fusilex.core.electrical.chances import SEEN, Learnt, chance_of
 from fusilex.core.electrical.checks import Checks, prior
 from fusilex.core.electrical.order import (
     FLIP_S,
+    LAND_S,
     WALK_S,
     Port,
     Reading,
@@ -98,7 +99,8 @@ def plan_readings(
     ports = tuple(best_order(kept))
     chosen = {r.key for r in kept}
     seconds = {r.key: r.seconds + (port.land_s if n == 0 else 0) for port in ports for n, r in enumerate(port.readings)}
-    alone = {r.key: r.seconds for r in readings if r.key not in chosen}
+    there = {port.name: 0.0 for port in ports}  # what a reading more would take: with the parking where none is
+    alone = {r.key: r.seconds + there.get(r.port, LAND_S) for r in readings if r.key not in chosen}
     unproven = sorted((p for p in wanted if p.key not in chosen), key=lambda p: (-chance[p.key], p.key))
     by_key = {p.key: p for p in wanted}
     park = {port.name: _stands(port, by_key, checks) for port in ports}

@@ -158,7 +158,10 @@ def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
         some = [s for s in plan.care if s.level is level]
         if some:
             judged.append(_cracks(some, level))
-    if not judged and plan.strokes:
+    if not judged and not plan.strokes:
+        text = "One board without a score line or tab: nothing is to be cut"
+        judged.append(Judgement("release.cut", Level.GO, "panel", text))
+    elif not judged:
         numbers = (Because("cuts", len(plan.strokes)), Because("by hand", sum(s.tool == HAND for s in plan.strokes)))
         text = "Every cut runs from edge to edge, and no capacitor stands near one"
         judged.append(Judgement("release.cut", Level.GO, "panel", text, numbers))

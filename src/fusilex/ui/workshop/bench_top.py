@@ -127,6 +127,31 @@ class BenchTop(Card):
             long, wide = (size * 0.7, size * 0.12) if kind == "blade" else (size * 0.55, size * 0.28)
             painter.setBrush(theme.colour("metal" if kind == "blade" else "board"))
             painter.drawRect(QRectF(middle.x() - long, middle.y() - wide, 2 * long, 2 * wide))
+        elif kind in ("firmware", "pins"):
+            body = QRectF(middle.x() - size * 0.28, middle.y() - size * 0.28, size * 0.56, size * 0.56)
+            for n in range(4 if kind == "firmware" else 2):
+                y = body.y() + (n + 0.5) * body.height() / (4 if kind == "firmware" else 2)
+                painter.drawLine(QPointF(body.x() - size * 0.14, y), QPointF(body.right() + size * 0.14, y))
+            painter.setBrush(theme.colour("ink" if kind == "firmware" else "card"))
+            painter.drawRect(body)
+        elif kind == "fixture":
+            for n in range(5):
+                x = middle.x() + (n - 2) * size * 0.26
+                painter.drawLine(QPointF(x, middle.y() + size * 0.3), QPointF(x, middle.y() - size * 0.2))
+                painter.drawEllipse(QPointF(x, middle.y() - size * 0.26), size * 0.07, size * 0.07)
+        elif kind == "power":
+            for dx, token in ((-0.28, "stop"), (0.28, "ink")):
+                painter.setBrush(theme.colour(token))
+                painter.drawEllipse(QPointF(middle.x() + dx * size, middle.y()), size * 0.16, size * 0.16)
+        elif kind == "label":
+            tag = QRectF(middle.x() - size * 0.6, middle.y() - size * 0.3, size * 1.2, size * 0.6)
+            painter.drawRoundedRect(tag, 4, 4)
+            painter.setBrush(theme.colour("ink"))
+            painter.drawRect(QRectF(tag.x() + size * 0.1, tag.y() + size * 0.1, size * 0.4, size * 0.4))
+        elif kind == "costs":
+            for n in range(3):
+                at = QPointF(middle.x() + (n - 1) * size * 0.24, middle.y() + (1 - n) * size * 0.08)
+                painter.drawEllipse(at, size * 0.22, size * 0.22)
         elif kind == "person":
             painter.drawEllipse(QPointF(middle.x(), middle.y() + size * 0.05), size * 0.34, size * 0.2)
             painter.drawEllipse(QPointF(middle.x(), middle.y() - size * 0.08), size * 0.16, size * 0.16)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import ClassVar
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board
+from fusilex.bench.boards import Board, Fault
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import Moved, ReadingsCleared
 from fusilex.bench.common.faults import to_repair
@@ -29,11 +29,13 @@ def eyes_again(batch: Batch, board: Board) -> str:
     return before.id if before else step if step != board.step else batch.steps.after(step)[0].id
 
 
-def cleared(batch: Batch, board: Board) -> ReadingsCleared:
+def cleared(batch: Batch, board: Board, in_hand: Fault | None = None) -> list[Event]:
     """What the repairs since the board came here leave to be read again: the pairs of parts they reached."""
-    refs = warmed(batch, board)
+    refs = warmed(batch, board, in_hand)
+    if not refs:
+        return []
     near = [p for p in batch.derived.checks.all if not refs.isdisjoint(p.refs)]
-    return ReadingsCleared(board.serial, [p.key for p in near if p.key in board.readings], sorted(refs))
+    return [ReadingsCleared(board.serial, [p.key for p in near if p.key in board.readings], sorted(refs))]
 
 
 class RepairFault(Command, frozen=True):
@@ -71,7 +73,7 @@ class RepairFault(Command, frozen=True):
         happened += replaced.events
         if not [f for f in to_repair(batch, board) if f is not fault]:
             # every repair loops back to the eyes, then to the meter
-            happened += [cleared(batch, board), Moved([board.serial], eyes_again(batch, board))]
+            happened += [*cleared(batch, board, fault), Moved([board.serial], eyes_again(batch, board))]
         return Result(happened, replaced.workshop)
 
 
@@ -85,7 +87,7 @@ class AcceptAsIs(Command, frozen=True):
         if left := to_repair(batch, board):
             raise Refused(f"{left[0].ref} of board {board.serial} is not repaired: {left[0].word}.")
         back = Moved([board.serial], eyes_again(batch, board))
-        return Result([RepairsDone(board.serial), back])
+        return Result([RepairsDone(board.serial), *cleared(batch, board), back])
 
 
 COMMANDS = (RepairFault, AcceptAsIs)

@@ -62,11 +62,11 @@ def reach_of(batch: Batch, part: Part, method: Handwork | None) -> float:
     return max(part.package.size_x, part.package.size_y) / 2 + 0.5
 
 
-def warmed(batch: Batch, board: Board) -> set[str]:
-    """Parts that were mended on this visit to the desk, or are in hand, and those their heat reached."""
+def warmed(batch: Batch, board: Board, in_hand: Fault | None = None) -> set[str]:
+    """Parts that were mended since a reading last counted, or are mended now, and those their heat reached."""
     found: set[str] = set()
     since = max((at for at, _ in board.mended), default="")
-    faults = [f for f in board.faults if not f.accepted and (f.repaired is None or f.repaired > since)]
+    faults = [f for f in board.faults if f is in_hand or (f.repaired or "") > since]
     for fault in faults:
         part = part_of(batch, fault)
         if part is None:

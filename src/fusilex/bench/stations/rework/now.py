@@ -29,6 +29,8 @@ def now(batch: Batch) -> Now:
     fault = queue(batch, board)[0]
     method, (source, left) = method_of(batch, fault), replaced_from(batch, board, fault)
     told = [f"Board {board.serial}, found at {fault.found_at}"]
+    if (tag := board.tests[-1].get("tag") if board.tests else "") and fault.found_at == "Test":
+        told.append(f"Its tag: {tag}")
     if method:
         told.append(f"By {method.name}, about {max(1, round((seconds_of(batch, fault) or 0) / 60))} min")
     if source:
