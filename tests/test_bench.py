@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import math
 import os
 import signal
@@ -89,7 +90,9 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     assert record["prints"][0]["number"] == 1 and record["loads"][0]["index"] < 100
     assert all(p["how"] and p["lot"] == f"lot {p['bin']}" for p in record["parts"])
     assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(bench.derived.plan)
-    assert "H7-03" in page_html(bench.batch, "H7-03")
+    page = page_html(bench.batch, "H7-03")
+    drawn = base64.b64decode(page.partition("data:image/svg+xml;base64,")[2].partition('"')[0]).decode()
+    assert "H7-03" in page and drawn.count("<polyline") == len(record["loads"][0]["metrics"]) == 2, "the run's curve"
     said = {j.rule: j.level for j in bench.judgements("Release")}
     assert said == {"release.record": Level.GO, "release.cut": Level.GO, "release.picture": Level.CARE}
     reopened = Bench(bench.journal, bench.id)

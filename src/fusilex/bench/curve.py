@@ -41,7 +41,8 @@ def curve_svg(time_s: NDArray[np.float64], probes_c: Mapping[str, NDArray[np.flo
         lines.append(_words(2, y(c) + 3, f"{c}", "#5c6664"))
     lines.append(_level(y(melting_c), 'stroke="#5c6664" stroke-width="0.9" stroke-dasharray="5 3"'))
     for minute in range(0, int(end // 60) + 1):
-        lines.append(_words(x(60.0 * minute), HIGH - 4, f"{minute} min", "#5c6664"))
+        if x(60.0 * minute) < WIDE - 30:
+            lines.append(_words(x(60.0 * minute), HIGH - 4, f"{minute} min", "#5c6664"))
     size = f'width="{WIDE:g}" height="{HIGH:g}" viewBox="0 0 {WIDE:g} {HIGH:g}"'
     return f'<svg xmlns="http://www.w3.org/2000/svg" {size}>{"".join(lines)}</svg>'
 
