@@ -102,6 +102,8 @@ class ProveView(View):
     def now(self) -> Now | None:
         if self.running is not None:
             return Now("Running", "Esc leaves it; its output is kept.")
+        if self._golden and list_of(self.batch) is None:
+            return Now("No test list", "Nothing says what the golden board is measured for: F4, Test lists. G back.")
         if self._golden:
             test = self._next()
             told = f"{test.say or test.name}. T answers; G back to the boards." if test else "G back to the boards."
