@@ -179,7 +179,14 @@ def _level(batch: Batch, test: FunctionTest, made: Measured) -> Level:
 
 def measured_lots(batch: Batch) -> list[Lot]:
     """Everything measured in this batch by test, the golden board's beside it."""
-    rows = [
+    testing = batch.state[Testing]
+    if testing.lots[0] != len(testing.taken):  # which only grows: what is taken back makes another state
+        testing.lots = len(testing.taken), lots(_rows(testing))
+    return testing.lots[1]
+
+
+def _rows(testing: Testing) -> list[Taken]:
+    return [
         Taken(
             serial,
             one.test,
@@ -189,10 +196,9 @@ def measured_lots(batch: Batch) -> list[Lot]:
             math.inf if one.high is None else one.high,
             one.uncertainty,
         )
-        for serial, one in batch.state[Testing].taken
+        for serial, one in testing.taken
         if one.value is not None
     ]
-    return lots(rows)
 
 
 def instrument_doubt(batch: Batch) -> dict[str, str]:

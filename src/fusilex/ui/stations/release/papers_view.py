@@ -24,38 +24,39 @@ class Paper(QWidget):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
-        self.desk, self.page, self.pages = desk, 0, 1
+        self.desk, self.page = desk, 0
+        self._html, self._document = "", paper_document("")
         self._made: tuple[object, QPixmap] | None = None
-        self._counted = ""
         self.setAccessibleName("The board's papers")
         self.setMinimumWidth(round(theme.base * 24))
+
+    @property
+    def pages(self) -> int:
+        return max(1, self._document.pageCount())
+
+    def prepare(self) -> None:
+        """Lay out the papers of the board in hand, where they are others than before."""
+        html = page_html(self.desk.batch, self.desk.bench.view.board)
+        if html != self._html:
+            self._html, self._document = html, paper_document(html)
+            self.turn(0)
+        self.update()
 
     def turn(self, by: int) -> None:
         """Another page."""
         self.page = max(0, min(self.pages - 1, self.page + by))
         self.update()
 
-    def prepare(self) -> str:
-        """The page of the board in hand; its pages are counted when it is another one than before."""
-        html = page_html(self.desk.batch, self.desk.bench.view.board)
-        if html != self._counted:
-            self._counted = html
-            self.pages = max(1, paper_document(html).pageCount())
-            self.page = min(self.page, self.pages - 1)
-        return html
-
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        html = self.prepare()
         width, height = PAGE_PT
         scale = min((self.width() - 16) / (2 * width), (self.height() - 10) / height)
-        look = html, scale, self.page
+        look = self._html, scale, self.page
         if self._made is None or self._made[0] != look:
-            self._made = look, self._picture(html, scale)
+            self._made = look, self._picture(scale)
         painter = QPainter(self)
         painter.drawPixmap(QPointF(max(0.0, (self.width() - 2 * width * scale - 6) / 2), 4), self._made[1])
 
-    def _picture(self, html: str, scale: float) -> QPixmap:
-        document = paper_document(html)
+    def _picture(self, scale: float) -> QPixmap:
         ratio = self.devicePixelRatioF()
         wide, high = PAGE_PT[0] * scale, PAGE_PT[1] * scale
         pixmap = QPixmap(round((2 * wide + 6) * ratio), round(high * ratio))
@@ -70,7 +71,7 @@ class Paper(QWidget):
             painter.scale(scale, scale)
             painter.setClipRect(QRectF(0, 0, *PAGE_PT))
             painter.translate(0, -(self.page + k) * PAGE_PT[1])
-            document.drawContents(painter, QRectF(0, (self.page + k) * PAGE_PT[1], *PAGE_PT))
+            self._document.drawContents(painter, QRectF(0, (self.page + k) * PAGE_PT[1], *PAGE_PT))
             painter.restore()
         painter.end()
         return pixmap
@@ -88,7 +89,6 @@ class PapersView(View):
 
     def refresh(self) -> None:
         self.paper.prepare()
-        self.paper.update()
 
     def keys(self) -> list[Key]:
         ask, serial = self.desk.save_file, self.bench.board.serial
