@@ -24,6 +24,7 @@ from fusilex.bench.stations.place.machine import point_at
 from fusilex.bench.stations.place.placements import programme
 from fusilex.bench.stations.place.references import fit
 from fusilex.bench.stations.print.events import Printing
+from fusilex.bench.stations.test.planning import due
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
@@ -81,15 +82,17 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     bench.do(c.RepairFault("H7-03", bench.board.open_faults[0].id, "fixed"))
     assert bench.board.station == "Inspect"
     bench.do(c.InspectBoard("H7-03"))
-    for pair in bench.derived.plan:
+    wanted = due(bench.batch, bench.board)
+    for pair in wanted:
         bench.do(c.TakeReading("H7-03", pair.key, well(pair)))
+    assert {p.key for p in bench.derived.plan} < {p.key for p in wanted}, "and about the mended part further apart"
     bench.do(c.TestBoard("H7-03", True))
     sent_off(bench, "H7-03")
     record = board_record(bench.batch, "H7-03")
     assert bench.board.station == DONE and record["released_at"]
     assert record["prints"][0]["number"] == 1 and record["loads"][0]["index"] < 100
     assert all(p["how"] and p["lot"] == f"lot {p['bin']}" for p in record["parts"])
-    assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(bench.derived.plan)
+    assert [f["result"] for f in record["faults"]] == ["fixed"] and len(record["readings"]) == len(wanted)
     page = page_html(bench.batch, "H7-03")
     drawn = base64.b64decode(page.partition("data:image/svg+xml;base64,")[2].partition('"')[0]).decode()
     assert "H7-03" in page and drawn.count("<polyline") == len(record["loads"][0]["metrics"]) == 2, "the run's curve"

@@ -156,6 +156,12 @@ def test_what_the_record_doubts_is_read_first(proving: Bench) -> None:
     board.prints["Print"] = replace(board.prints["Print"], lay=(0.09, 0.0, 0.0, 0.0))
     off = {ref for ref, why in print_doubt(bench.batch, board) if why == "had its paste 0.09 mm off"}
     assert "U1" in off and "C1" not in off, "a quarter of the narrowest pad"
+    bench.do(c.SetMinutes(0))
+    wide = {p.key for p in due(bench.batch, board)} - {p.key for p in bench.derived.plan}
+    far = [p for p in bench.derived.wider if p.key in wide]
+    assert far and all(0.6 <= p.gap < 1.2 and {p.a.ref, p.b.ref} & off for p in far), (
+        "where paste lay off, further apart"
+    )
     bench.do(c.SetMinutes(1))
     after = plan_for(bench.batch, board)
     r9 = next(k for k, p in before.pairs.items() if p.a.ref == p.b.ref == "R9")

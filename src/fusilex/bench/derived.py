@@ -14,8 +14,8 @@ from fusilex.core.checks.advice import Suggestion, suggestions
 from fusilex.core.checks.repeat import find_panel
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design, Part
-from fusilex.core.electrical.checks import Checks, checks_of
-from fusilex.core.electrical.probes import ProbePair
+from fusilex.core.electrical.checks import Checks, checks_of, nets
+from fusilex.core.electrical.probes import WIDEST_MM, ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, line_key, pull_for
 from fusilex.core.kit.variants import Variant, built
@@ -126,6 +126,13 @@ class Derived:
     def checks(self) -> Checks:
         """Everything a meter can prove of a board without power."""
         return checks_of(self.design, self.shop.probe_gap_mm, self.shop.open_above_ohm)
+
+    @cached_property
+    def wider(self) -> list[ProbePair]:
+        """Pairs up to twice as far apart as paste usually bridges, for places where it was seen to lie amiss."""
+        own = {nets(p) for p in self.checks.all}
+        far = checks_of(self.design, min(WIDEST_MM, 2 * self.shop.probe_gap_mm), self.shop.open_above_ohm)
+        return [p for p in far.apart if nets(p) not in own]
 
     @cached_property
     def plan(self) -> list[ProbePair]:

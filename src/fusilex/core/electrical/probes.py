@@ -16,7 +16,7 @@ from fusilex.core.electrical.shown import AT_ONCE, Between, Shown, between_nets
 from fusilex.core.judgement import Level
 from fusilex.core.measuring.guard import EXACT, Uncertainty
 
-MAX_GAP_MM = 0.6
+MAX_GAP_MM, WIDEST_MM = 0.6, 10.0
 OPEN_ABOVE_OHM = 100.0
 """Two nets that read less count as joined, unless the parts between them explain it: then half of their resistance
 does.
@@ -109,8 +109,8 @@ def probe_plan(
     The closest pair stands for its two nets. Pads without a net are left out. Raises ValueError for a distance that is
     none.
     """
-    if not 0 < max_gap <= 10:
-        raise ValueError(f"a bridging distance is between 0 and 10 mm, not {max_gap:g}")
+    if not 0 < max_gap <= WIDEST_MM:
+        raise ValueError(f"a bridging distance is between 0 and {WIDEST_MM:g} mm, not {max_gap:g}")
     best: dict[tuple[str, str], list[tuple[float, Pad, Pad]]] = {}
     for side in ("top", "bottom"):
         pads = [p for p in design.pads if p.net and (p.side == side or p.drill > 0)]

@@ -76,7 +76,8 @@ def _between(part: Part, limits: PinLimits) -> list[ProbePair]:
 
 def all_pairs(batch: Batch) -> dict[str, ProbePair]:
     """Every reading there is by its key; limits between pins on record win."""
-    return {p.key: p for p in batch.derived.checks.all} | {p.key: p for p in pin_pairs(batch)}
+    known = (*batch.derived.wider, *batch.derived.checks.all, *pin_pairs(batch))
+    return {p.key: p for p in known}
 
 
 def doubts_of(batch: Batch, board: Board) -> dict[str, float]:
@@ -117,7 +118,8 @@ def _plan(batch: Batch, board: Board) -> ProbePlan:
     doubts = tuple(sorted(doubts_of(batch, board).items()))
     seen = tuple(sorted((key, n, len(testing.bad.get(key, ()))) for key, n in _counts(batch).items()))
     pins, marked = tuple(pin_pairs(batch)), frozenset(fault.ref for fault in board.faults)
-    return _planned(batch.derived, testing.minutes, is_sampled(batch, board), doubts, seen, pins, marked)
+    amiss = frozenset(ref for s in batch.stations.values() if s.name == "Print" for ref, _ in s.doubts(batch, board))
+    return _planned(batch.derived, testing.minutes, is_sampled(batch, board), doubts, seen, pins, marked, amiss)
 
 
 def due(batch: Batch, board: Board) -> list[ProbePair]:
@@ -182,17 +184,19 @@ def _planned(
     seen: tuple[tuple[str, int, int], ...],
     pins: tuple[ProbePair, ...],
     marked: frozenset[str],
+    amiss: frozenset[str],
 ) -> ProbePlan:
     checks, odds = derived.checks, dict(doubts)
     learnt = {key: Learnt(boards, bad) for key, boards, bad in seen}
+    wider = [p for p in derived.wider if (p.a.ref in amiss | marked) or (p.b.ref in amiss | marked)]
     mended = [p for p in (*checks.joints, *checks.values) if not marked.isdisjoint((p.a.ref, p.b.ref))]
     if sampled:
         in_doubt = [p for p in checks.apart if any(odds.get(ref, 1.0) > HIDDEN_TIMES for ref in (p.a.ref, p.b.ref))]
-        wanted: Sequence[ProbePair] = [*_rails(derived), *in_doubt, *mended]
+        wanted: Sequence[ProbePair] = [*_rails(derived), *in_doubt, *wider, *mended]
     elif minutes is None:
-        wanted = [*checks.apart, *pins, *mended]
+        wanted = [*checks.apart, *pins, *wider, *mended]
     else:
-        wanted = [*checks.all, *pins]
+        wanted = [*checks.all, *pins, *wider]
     pairs = list({p.key: p for p in wanted}.values())
     must = {p.key for p in _rails(derived)} if minutes is not None and not sampled else set()
     return plan_readings(checks, derived.design.parts, None if sampled else minutes, odds, learnt, pairs, must)
