@@ -249,16 +249,14 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 bench.do(c.ChooseWay("machine" if name == "machine" else "hand"))
             if isinstance(window.station, TabbedStation):
                 window.station.show_view(VIEW_OF.get(name, 0))
-            if name == "print":
-                weigh_and_stroke(bench)
-            if name == "print-foil":
-                look_through(bench)
-            if name == "machine":
-                run_machine(window)
-            if name == "reflow-foretold":
-                foretell(app, window)
-            if name == "inspect-photo":
-                compare(app, window, Path(place))
+            before = {
+                "print": lambda: weigh_and_stroke(bench),
+                "print-foil": lambda: look_through(bench),
+                "machine": lambda: run_machine(window),
+                "reflow-foretold": lambda: foretell(app, window),
+                "inspect-photo": lambda: compare(app, window, Path(place)),
+            }
+            before.get(name, lambda: None)()
             window.desk.say("")
             _grab(app, window, folder / f"{name}.png")
             if name == "machine":
