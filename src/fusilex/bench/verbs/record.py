@@ -95,7 +95,8 @@ def trace_what(what: str, journals: Sequence[str], recall: str | None = None) ->
         judged = Judgement("trace", Level.UNKNOWN, found.what, headline, numbers, do)
     else:
         named = found.what if found.what.lower().startswith(found.kind) else f"{found.kind} {found.what}"
-        judged = Judgement("trace", Level.GO, found.what, f"{named}: {len(found.boards)} boards", numbers)
+        many = "1 board" if len(found.boards) == 1 else f"{len(found.boards)} boards"
+        judged = Judgement("trace", Level.GO, found.what, f"{named}: {many}", numbers)
     return Answer([judged], data, "\n".join(text))
 
 
