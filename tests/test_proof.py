@@ -20,7 +20,7 @@ from fusilex.app import main
 from fusilex.core.design.model import Design
 from fusilex.core.electrical.chances import Learnt, chance_of
 from fusilex.core.electrical.checks import checks_of, nets, prior
-from fusilex.core.electrical.judge import judge_readings
+from fusilex.core.electrical.judge import judge_readings, judge_supply
 from fusilex.core.electrical.order import Reading, best_in, best_order, expected_seconds, found_chance
 from fusilex.core.electrical.plan import plan_readings
 from fusilex.core.electrical.power import current_limit, expected_draw, power_level, power_steps
@@ -34,7 +34,7 @@ from fusilex.core.measuring.sampling import boards_to_test, drawn, most_bad
 from fusilex.core.measuring.spread import capability, robust_z
 from fusilex.core.panel.cuts import SAME_MM, cut_order
 from fusilex.core.panel.layout import Panel
-from fusilex.core.panel.separating import HAND, plan_cuts
+from fusilex.core.panel.separating import HAND, judge_cuts, plan_cuts
 from fusilex.demo.heron import heron_panel
 
 SECONDS = st.sampled_from([1.0, 2.0, 2.5, 4.0])
@@ -199,6 +199,7 @@ def test_first_power_by_what_parts_draw(heron: Design) -> None:
     assert low.volts < full.volts == 9.0 and full.most_ma == 24.0
     assert power_level(full, 9.0, 12.0, 10.0) is Level.GO and power_level(full, 9.0, 12.0, 3.0) is Level.UNKNOWN
     assert power_level(full, 9.0, 24.0, 10.0) is power_level(full, 8.5, 12.0, 10.0) is Level.STOP
+    assert power_level(full, 12.0, 12.0, 10.0) is Level.STOP, "a supply set too high"
     assert power_level(full, math.nan, 1.0, 10.0) is Level.UNKNOWN
 
 
@@ -242,6 +243,22 @@ def test_herons_cuts_by_hand_where_the_receptacle_overhangs(heron: Design, tmp_p
     assert c2.away == pytest.approx(31.0 - 28.9 - 0.4) and not c2.across
     apart = replace(heron_panel(), scores=(((0.0, 31.0), (150.0, 31.0)), ((51.0, 0.0), (51.0, 20.0))))
     assert plan_cuts(heron, apart, []).order.stranded, "a score that ends inside strands what it should part"
+
+
+def test_what_nobody_knows_is_no_go(heron: Design) -> None:
+    """A body nobody knows, a panel without parts, boards on tabs alone, a netlist without ground."""
+    panel, fitted = heron_panel(), [p for p in heron.parts if p.populated and p.ref not in ("C2", "C3")]
+    levels = lambda parts, panel: [j.level for j in judge_cuts(plan_cuts(heron, panel, parts), panel)]  # noqa: E731
+    assert levels(fitted, panel) == [Level.GO]
+    strange = replace(fitted[0], package=replace(fitted[0].package, known=False))
+    assert levels([strange, *fitted[1:]], panel) == levels([], panel) == [Level.UNKNOWN]
+    pair = Panel(2, 1, 46, 31, 0, 0, 90, 31, 44, 31, tabs=((45, 10, 3.0), (45, 20, 3.0)))
+    on_tabs = plan_cuts(heron, pair, fitted)
+    assert not on_tabs.order.stranded and {s.ends[0] for s in on_tabs.strokes} == {44.0, 46.0}
+    assert plan_cuts(heron, replace(pair, tabs=((-1, 10, 3.0),)), fitted).order.stranded, "the second hangs on nothing"
+    assert judge_supply(checks_of(heron)) == []
+    (asked,) = judge_supply(replace(checks_of(heron), ground=None))
+    assert asked.level is Level.UNKNOWN
 
 
 def test_verbs_of_proof(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

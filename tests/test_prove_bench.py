@@ -6,6 +6,7 @@ import csv
 import json
 import math
 from dataclasses import replace
+from datetime import timedelta
 from pathlib import Path
 
 import asked as c
@@ -22,6 +23,7 @@ from fusilex.bench import mentions
 from fusilex.bench.batch_papers import batch_html, batch_record
 from fusilex.bench.beads import UNNAMED, beads
 from fusilex.bench.bench import Bench
+from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.meters import ohmmeter
 from fusilex.bench.costing import cost_of, worked
 from fusilex.bench.papers import board_record, page_html
@@ -33,7 +35,7 @@ from fusilex.bench.stations.release.getting_ready import next_cut
 from fusilex.bench.stations.test import functions
 from fusilex.bench.stations.test.commands import doubt
 from fusilex.bench.stations.test.events import NO_BEEP
-from fusilex.bench.stations.test.functions import GOLDEN, instrument_doubt
+from fusilex.bench.stations.test.functions import GOLDEN, fixture_proved, instrument_doubt
 from fusilex.bench.stations.test.now import next_pair, port_in_hand
 from fusilex.bench.stations.test.planning import all_pairs, due, heard, plan_for, unread
 from fusilex.bench.stations.test.power import next_step
@@ -229,6 +231,8 @@ def test_functions_fail_and_the_drifting_instrument_is_doubted_first(proving: Be
         bench.do(c.RecordProgrammed(serial, "by hand", "well", "ab" * 32))
         functioning(bench, serial, {"clock": f"{32767.9 + 0.18 * n:.2f}"})
     assert instrument_doubt(bench.batch) == {"clock": "readings drift from board to board"}
+    assert fixture_proved(bench.batch)
+    assert not fixture_proved(replace(bench.batch, at=bench.batch.at + timedelta(hours=13))), "a day later it is not"
     assert "instrument is to be proved" in doubt(bench.batch, boards["H7-01"])
     with pytest.raises(c.Refused, match="the instrument first"):
         bench.do(c.TestBoard("H7-08", False))
@@ -349,6 +353,10 @@ def test_every_bead_is_found_by_its_name_as_by_looking_at_every_board(proving: B
         found = {b.serial for b in cold.boards}
         assert serials <= found if kind == "person" else serials == found, (kind, name)
         assert mentions.mentions(bench.journal, kind, name) or kind in UNNAMED, (kind, name)
+    assert not trace("load 1", [bench.journal], bench).gaps
+    bench.state[Mended].losses.append(("2026-01-01T00:00:00+00:00", 3, "three entries"))
+    whole = trace("load 1", [bench.journal], bench)
+    assert whole.gaps == [bench.batch.name] and whole.unread.startswith("one batch"), "a recall may lack boards"
     parts = {b.serial: b.refs for b in trace("SR-0410", [bench.journal]).boards}
     assert len(parts) == 18 and set(parts.values()) == {("U1",)}
 

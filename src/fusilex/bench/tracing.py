@@ -10,9 +10,11 @@ from fusilex.bench.beads import UNNAMED, asked, beads
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
 from fusilex.bench.common.events import BoardSentBack
+from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import title
 from fusilex.bench.mentions import mentions, naming, numbering
 from fusilex.bench.workshop.stock import Lots
+from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE
 from fusilex.journal.entries import Entry
 from fusilex.journal.store import Journal
@@ -59,7 +61,9 @@ class Told:
 
 @dataclass
 class Trace:
-    """What was found of `what`, which is a `kind` of thing ('' for nothing known)."""
+    """What was found of `what`, which is a `kind` of thing ('' for nothing known); `gaps` are batches whose record
+    cannot be read whole, so that something may be missing here.
+    """
 
     what: str
     kind: str = ""
@@ -67,6 +71,12 @@ class Trace:
     lots: list[OnBoard] = field(default_factory=list)
     events: list[Told] = field(default_factory=list)
     returns: list[Told] = field(default_factory=list)
+    gaps: list[str] = field(default_factory=list)
+
+    @property
+    def unread(self) -> str:
+        """How many batches cannot be read whole, in words."""
+        return "one batch cannot be read whole" if len(self.gaps) == 1 else f"{len(self.gaps)} cannot be read whole"
 
 
 def trace(text: str, journals: Sequence[Journal], here: Bench | None = None) -> Trace:
@@ -82,19 +92,25 @@ def trace(text: str, journals: Sequence[Journal], here: Bench | None = None) -> 
         rows = journal.batches()
         some = [r.id for r in rows if r.id in found or (kind in UNNAMED and numbering(journal, r.id, kind))]
         for batch in some:
-            _in_batch(made, _opened(journal, batch, here), kind, name)
+            _look_into(made, journal, batch, here, kind, name)
         if kind == "part" or (not kind and not made.kind):  # no event names the numbers of parts: files do
             for batch in naming(journal, name, [r.id for r in rows if r.id not in some]):
-                _in_batch(made, _opened(journal, batch, here), "part", name)
+                _look_into(made, journal, batch, here, "part", name)
     made.events.sort(key=lambda told: told.at)
     del made.events[MOST_EVENTS:]
     return made
 
 
-def _opened(journal: Journal, batch: int, here: Bench | None) -> Bench:
-    """A batch as far as it can be read, the one that is open already as it is."""
-    same = here is not None and here.journal is journal and here.id == batch
-    return here if same and here is not None else Bench(journal, batch, as_far=True)
+def _look_into(made: Trace, journal: Journal, batch: int, here: Bench | None, kind: str, name: str) -> None:
+    """Add what a batch has, read as far as it can be; one that cannot be, or lost something, is a gap."""
+    try:
+        same = here is not None and here.journal is journal and here.id == batch
+        bench = here if same and here is not None else Bench(journal, batch, as_far=True)
+        if bench.damage or bench.state[Mended].losses:
+            made.gaps.append(title(bench.state))
+        _in_batch(made, bench, kind, name)
+    except BadInput as problem:
+        made.gaps.append(str(problem))
 
 
 _MADE = {"load": "load_reflowed", "print": "panel_printed"}

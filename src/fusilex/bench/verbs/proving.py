@@ -10,7 +10,7 @@ from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.electrical.chances import SEEN
 from fusilex.core.electrical.checks import checks_of
-from fusilex.core.electrical.judge import judge_plan
+from fusilex.core.electrical.judge import judge_plan, judge_supply
 from fusilex.core.electrical.plan import ProbePlan, plan_readings
 from fusilex.core.electrical.probes import MAX_GAP_MM, ProbePair
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
@@ -59,7 +59,7 @@ def probes(folder: str, max_gap: float = MAX_GAP_MM, minutes: float | None = Non
     rows = [f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in checks.pairs]
     if minutes is not None:
         rows = [f"{p.purpose:<7} {p.a.name:<8} {p.b.name:<8} {p.a.net} / {p.b.net}" for p in plan.order]
-    judged = judge_plan(design, checks.pairs, max_gap)
+    judged = [*judge_plan(design, checks.pairs, max_gap), *judge_supply(checks)]
     if data["unproven"]:
         judged = [*judged, _unproven(plan, len(checks.out_of_reach))]
     nothing = "no pair of pads to probe" if minutes is None else "no reading fits into that time"

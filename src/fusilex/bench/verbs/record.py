@@ -82,6 +82,7 @@ def trace_what(what: str, journals: Sequence[str], recall: str | None = None) ->
         "lots": [asdict(lot) for lot in found.lots],
         "events": [asdict(t) for t in found.events],
         "returns": [asdict(t) for t in found.returns],
+        "gaps": found.gaps,
     }
     if recall:
         write_whole({Path(recall): recall_csv(recall_rows(found))})
@@ -96,7 +97,10 @@ def trace_what(what: str, journals: Sequence[str], recall: str | None = None) ->
     else:
         named = found.what if found.what.lower().startswith(found.kind) else f"{found.kind} {found.what}"
         many = "1 board" if len(found.boards) == 1 else f"{len(found.boards)} boards"
-        judged = Judgement("trace", Level.GO, found.what, f"{named}: {many}", numbers)
+        level = Level.UNKNOWN if found.gaps else Level.GO
+        missing = f", perhaps more: {found.unread}" if found.gaps else ""
+        told = tuple(Because("not read whole", gap) for gap in found.gaps[:5])
+        judged = Judgement("trace", level, found.what, f"{named}: {many}{missing}", (*numbers, *told))
     return Answer([judged], data, "\n".join(text))
 
 

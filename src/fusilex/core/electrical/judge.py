@@ -6,6 +6,7 @@ import math
 from collections.abc import Collection, Mapping, Sequence
 
 from fusilex.core.design.model import Design, Part
+from fusilex.core.electrical.checks import Checks
 from fusilex.core.electrical.probes import MAX_GAP_MM, OPEN_ABOVE_OHM, ProbePair, natural, nets_known
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.measuring.guard import EXACT, Uncertainty
@@ -26,6 +27,15 @@ def judge_plan(design: Design, plan: Sequence[ProbePair], max_gap: float = MAX_G
             Judgement("test.nets", Level.GO, "nets", "No pads of different nets stand close enough to bridge", numbers)
         ]
     return []
+
+
+def judge_supply(checks: Checks) -> list[Judgement]:
+    """Can't tell which supplies must be off ground where no net is called so."""
+    if checks.ground is not None or not checks.reach:
+        return []
+    text = "No net is called ground: supplies that must be apart from it are not in the plan"
+    do = "Name it GND, VSS or 0V in the netlist, or ring out the supplies by hand before power."
+    return [Judgement("test.nets", Level.UNKNOWN, "ground", text, (Because("nets", len(checks.reach)),), do)]
 
 
 def judge_unseen(plan: Sequence[ProbePair], hidden: Sequence[Part]) -> list[Judgement]:
@@ -67,7 +77,7 @@ def judge_readings(
         found.append(Judgement("test.unread", Level.UNKNOWN, "readings", text, near))
     elif plan and not any(j.level in (Level.STOP, Level.UNKNOWN) for j in found):
         numbers = (Because("pairs", len(plan)), Because("limit", OPEN_ABOVE_OHM, "Ω"))
-        found.append(Judgement("test.short", Level.GO, "readings", "No two neighbours are joined", numbers))
+        found.append(Judgement("test.short", Level.GO, "readings", f"None of {len(plan)} pairs read is bad", numbers))
     return found
 
 

@@ -17,7 +17,7 @@ LEAST_LIMIT_MA = 10.0
 LOW_SHARE, LOW_HOLD_S, HOLD_S = 0.3, 5.0, 10.0
 """First at three tenths of the voltage, where little can burn; then at all of it."""
 SAG_SHARE = 0.05
-"""Less voltage than this below the set one: the supply is at its limit."""
+"""Further than this below the set voltage the supply is at its limit; above it, it is set wrong."""
 
 
 @dataclass(frozen=True)
@@ -31,8 +31,8 @@ class Draw:
 
 @dataclass(frozen=True)
 class PowerStep:
-    """A step of first power: set the volts and the limit, hold, read. More than `most_ma`, or less than `least_v` at
-    the board, and it is switched off at once.
+    """A step of first power: set the volts and the limit, hold, read. More than `most_ma`, or at the board less than
+    `least_v` or more than `most_v`, and it is switched off at once.
     """
 
     name: str
@@ -40,6 +40,7 @@ class PowerStep:
     limit_ma: float
     hold_s: float
     least_v: float
+    most_v: float
     most_ma: float
 
 
@@ -74,16 +75,16 @@ def power_steps(volts: float, limit_ma: float) -> tuple[PowerStep, ...]:
     [('low', 1.5, 1.42), ('full', 5.0, 4.75)]
     """
     return tuple(
-        PowerStep(name, v, limit_ma, hold, v * (1 - SAG_SHARE), limit_ma)
+        PowerStep(name, v, limit_ma, hold, v * (1 - SAG_SHARE), v * (1 + SAG_SHARE), limit_ma)
         for name, v, hold in (("low", round(volts * LOW_SHARE, 2), LOW_HOLD_S), ("full", volts, HOLD_S))
     )
 
 
 def power_level(step: PowerStep, volts: float, milliamps: float, seconds: float) -> Level:
-    """What was read at a step: at the limit or sagging is a stop; held too short tells nothing yet."""
+    """What was read at a step: at the limit, sagging or too high is a stop; held too short tells nothing yet."""
     if not (volts >= 0 and milliamps >= 0):  # NaN too
         return Level.UNKNOWN
-    if milliamps >= step.most_ma or volts < step.least_v:
+    if milliamps >= step.most_ma or not step.least_v <= volts <= step.most_v:
         return Level.STOP
     return Level.GO if seconds >= step.hold_s else Level.UNKNOWN
 

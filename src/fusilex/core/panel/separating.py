@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -53,12 +53,16 @@ class Stressed:
 
 @dataclass(frozen=True, eq=False)
 class CutPlan:
-    """Strokes in order, capacitors under stress (worst first), and what is in the way of an order."""
+    """Strokes in order, capacitors under stress (worst first), and what is in the way of an order. `unknown` are parts
+    whose body nobody knows: whether they stand over a cut, or near one, cannot be told; of `parts` in all.
+    """
 
     strokes: tuple[Stroke, ...]
     care: tuple[Stressed, ...]
     order: CutOrder
     overhangs: tuple[tuple[str, int], ...] = ()
+    unknown: tuple[str, ...] = ()
+    parts: int = 0
 
     @property
     def refs(self) -> tuple[str, ...]:
@@ -81,9 +85,21 @@ def plan_cuts(design: Design, panel: Panel, parts: Sequence[Part]) -> CutPlan:
 
     order = cut_order(panel, lambda cut: bool(in_way(cut.ends)))
     strokes = [_stroke(cut, in_way(cut.ends)) for cut in order.cuts]
-    strokes += _tabs(panel)
+    tabs = _tabs(panel)
+    if tabs:  # slots part the boards, and the tabs hold them: a piece whose boards all hang on tabs is not stranded
+        loose = [b for b in map(panel.box, panel.cells) if not any(_touches(s.ends, b) for s in tabs)]
+        left = [p for p in order.stranded if any(box(*p).contains(box(*b).centroid) for b in loose)]
+        order = replace(order, stranded=tuple(left))
+    strokes += tabs
     care = _stressed(strokes, placed)
-    return CutPlan(tuple(strokes), care, order, tuple((p.ref, cell) for p, cell, _ in over))
+    unknown = tuple(p.ref for p in parts if not p.package.known)
+    overhangs = tuple((p.ref, cell) for p, cell, _ in over)
+    return CutPlan(tuple(strokes), care, order, overhangs, unknown, len(parts))
+
+
+def _touches(ends: Box, board: Box) -> bool:
+    """True for a stroke along an edge of a board."""
+    return bool(LineString([ends[:2], ends[2:]]).distance(box(*board)) < FAR_MM)
 
 
 def _gap(shape: Polygon, board: Box) -> float:
@@ -158,6 +174,11 @@ def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
         some = [s for s in plan.care if s.level is level]
         if some:
             judged.append(_cracks(some, level))
+    if plan.strokes and (plan.unknown or not plan.parts):
+        named = ", ".join(plan.unknown[:5]) or "any part"
+        text = f"Nobody knows the body of {named}: what stands over a cut or near it cannot be told"
+        do = "Give them a body at Ready, Packages, and look along each score before the wheel goes."
+        judged.append(Judgement("release.cut", Level.UNKNOWN, "bodies", text, (), do, plan.unknown))
     if not judged and not plan.strokes:
         text = "One board without a score line or tab: nothing is to be cut"
         judged.append(Judgement("release.cut", Level.GO, "panel", text))

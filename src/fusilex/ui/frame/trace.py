@@ -181,6 +181,8 @@ class TraceDialog(QDialog):
         told += [(local_time(t.at)[5:], t.who, "came back", f"{t.boards[0]}: {t.words}") for t in found.returns]
         self.events.show_rows(told)
         self.thread_card.light(found)
+        if found.gaps:  # a recall that may lack boards says so before anything else
+            self.boards.title += f", perhaps more: {found.unread}"
         lots = f"{len(found.lots)} lots. " if found.kind == "board" else ""
         self.said.setText(f"{lots}{_KEYS}")
 

@@ -37,12 +37,14 @@ def list_of(batch: Batch) -> TestList | None:
 
 
 def tests_for(batch: Batch, board: Board | None) -> list[FunctionTest]:
-    """Tests a board of its options goes through; all that measure for the golden board (None)."""
+    """Tests a board of its options goes through; for the golden board (None) those that measure, all where none
+    does.
+    """
     found = list_of(batch)
     if found is None:
         return []
     if board is None:
-        return [t for t in found.tests if t.kind in ("measure", "ratio")]
+        return [t for t in found.tests if t.kind in ("measure", "ratio")] or list(found.tests)
     words = " ".join([*(c.words for c in board.variant), *(c.what for c in board.otherwise)]).lower()
     return [t for t in found.tests if not t.option or t.option.lower() in words]
 
@@ -258,6 +260,18 @@ def proved_at(batch: Batch) -> str:
     return min(one.at for one in wanted if one)
 
 
+def proved_ago(batch: Batch) -> float:
+    """Hours since the golden board last read well, infinite where it did not."""
+    at = proved_at(batch)
+    return (batch.at - datetime.fromisoformat(at)).total_seconds() / 3600 if at else math.inf
+
+
+def fixture_proved(batch: Batch) -> bool:
+    """True where no fixture is used, or the golden board proved it within its hours."""
+    fixture = fixture_of(batch)
+    return fixture is None or proved_ago(batch) <= fixture.proof_h
+
+
 def judge_fixture(batch: Batch) -> list[Judgement]:
     """Has the golden board proved the fixture of late, and do its contacts last?"""
     fixture = fixture_of(batch)
@@ -268,11 +282,10 @@ def judge_fixture(batch: Batch) -> list[Judgement]:
     if strange := [net for net in fixture.contacts if net not in known]:
         text = f"{fixture.id} has contacts on {', '.join(strange[:4])}, which this design has not"
         found.append(Judgement("test.fixture", Level.UNKNOWN, f"{fixture.id} nets", text, (), "Is it the right one?"))
-    at = proved_at(batch)
-    hours = (batch.at - datetime.fromisoformat(at)).total_seconds() / 3600 if at else math.inf
+    hours = proved_ago(batch)
     if hours > fixture.proof_h:
         text = f"{fixture.id} was proved with the golden board {hours:.0f} h ago"
-        text = text if at else f"{fixture.id} is not proved with the golden board yet"
+        text = text if math.isfinite(hours) else f"{fixture.id} is not proved with the golden board yet"
         do = "Measure the golden board on it first."
         found.append(Judgement("test.fixture", Level.UNKNOWN, fixture.id, text, (), do))
     cycles = batch.workshop[Fixtures].cycles.get(fixture.id, 0)

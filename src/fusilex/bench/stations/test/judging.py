@@ -13,10 +13,9 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults
 from fusilex.bench.stations.test.events import NO_BEEP, Testing
 from fusilex.bench.stations.test.functions import (
-    fixture_of,
+    fixture_proved,
     judge_functions,
     list_of,
-    proved_at,
     standing,
     tests_for,
 )
@@ -24,7 +23,7 @@ from fusilex.bench.stations.test.planning import all_pairs, due, is_sampled, pla
 from fusilex.bench.stations.test.power import draw_of, held, judge_power, next_step, power_of
 from fusilex.bench.stations.test.programming import WELL, firmware_of, judge_programme, written
 from fusilex.bench.stations.test.verdicts import judge_board
-from fusilex.core.electrical.judge import judge_plan, judge_unseen
+from fusilex.core.electrical.judge import judge_plan, judge_supply, judge_unseen
 from fusilex.core.electrical.power import judge_draw
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Because, Judgement, Level
@@ -45,6 +44,7 @@ def judge(batch: Batch) -> list[Judgement]:
         *_waived(batch, board),
         *judge_faults(batch, board),
         *judge_plan(batch.design, plan),
+        *judge_supply(batch.derived.checks),
         *_out_of_reach(batch),
         *judge_unseen(plan, batch.derived.hidden),
     ]
@@ -128,7 +128,7 @@ def missing(batch: Batch, board: Board) -> list[str]:
     left = len(tests) - len(standing(batch, board.serial, tests))
     if left:
         found.append(f"{left} of {len(tests)} tests" if left > 1 else f"1 of {len(tests)} tests")
-    if fixture_of(batch) and tests and not proved_at(batch):
+    if tests and not fixture_proved(batch):
         found.append("proof of the fixture by the golden board")
     return found
 

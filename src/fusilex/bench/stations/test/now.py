@@ -9,7 +9,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.test.commands import doubt
-from fusilex.bench.stations.test.functions import fixture_of, instrument_doubt, list_of, next_test, proved_at
+from fusilex.bench.stations.test.functions import fixture_proved, instrument_doubt, list_of, next_test
 from fusilex.bench.stations.test.planning import beeps_below, due, heard, level_of, plan_for, touched, unread
 from fusilex.bench.stations.test.power import CAUTION, draw_of, next_step, power_of
 from fusilex.bench.stations.test.programming import WELL, firmware_of, written
@@ -109,7 +109,7 @@ def _programme(batch: Batch, board: Board) -> Now | None:
 
 
 def _test(batch: Batch, board: Board) -> Now | None:
-    if fixture_of(batch) and not proved_at(batch):
+    if not fixture_proved(batch):
         return Now("The golden board first", "G measures it: the fixture is proved before any board is.")
     if doubted := instrument_doubt(batch):
         return Now("The instrument first", f"{next(iter(doubted))}: G measures the golden board again.")

@@ -116,6 +116,8 @@ def _said(step: PowerStep, volts: float, milliamps: float, level: Level) -> str:
         return f"it drew {milliamps:g} mA of {step.most_ma:g}"
     if volts < step.least_v:
         return f"only {volts:g} V of {step.volts:g} at the board"
+    if volts > step.most_v:
+        return f"{volts:g} V at the board, {step.volts:g} were to be set"
     return "" if level is Level.GO else f"held less than {step.hold_s:g} s"
 
 

@@ -41,7 +41,7 @@ RULES = {
     ),
     "test.power": Rule(
         "First three tenths of the voltage for 5 s, then all of it for 10 s, at a limit of the expected draw times the"
-        " margin on record; at the limit, or with 5 % less voltage at the board, the supply goes off at once.",
+        " margin on record; at the limit, or with the voltage at the board 5 % off, the supply goes off at once.",
         "Draws of the parts on record; first power of the workshop",
     ),
     "test.programme": Rule(

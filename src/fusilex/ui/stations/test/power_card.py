@@ -63,16 +63,16 @@ class PowerCard(Card):
                 box = QRectF(34, y + theme.base * 2.0, wide - 20, theme.base * 3)
                 plain_text(painter, box, left, "head", "ink", True)
             y += high + 2
-        self._ends(painter, y + theme.base * 0.5, steps[-1].least_v, steps[-1].most_ma, power.warm_c)
+        self._ends(painter, y + theme.base * 0.5, steps[-1].least_v, steps[-1].most_v, steps[-1].most_ma, power.warm_c)
 
-    def _ends(self, painter: QPainter, y: float, least_v: float, most_ma: float, warm_c: float) -> None:
+    def _ends(self, painter: QPainter, y: float, least_v: float, most_v: float, most_ma: float, warm_c: float) -> None:
         """What ends it: current, voltage, time, a warm part."""
         wide = self.width() - 32.0
         plain_text(painter, QRectF(16, y, wide, theme.base * 2.2), "Supply off at once", "body", "stop", True)
         y += theme.base * 2.1
         rows = (
             f"{most_ma:.0f} mA or more, or its lamp",
-            f"less than {least_v:.2f} V at full voltage",
+            f"outside {least_v:.2f} to {most_v:.2f} V at full",
             "current still rising at the end",
             f"a part above {warm_c:g} °C, smell, smoke",
         )
