@@ -31,7 +31,7 @@ from fusilex.bench.rooms import EVENT_KINDS
 from fusilex.bench.stations.inspect.pictures import Kept, Pictures
 from fusilex.bench.stations.inspect.pictures import doubts as pictures_doubt
 from fusilex.bench.stations.print.thread import doubts as print_doubt
-from fusilex.bench.stations.release.getting_ready import next_cut
+from fusilex.bench.stations.release.getting_ready import judge_ready, next_cut
 from fusilex.bench.stations.test import functions
 from fusilex.bench.stations.test.commands import doubt
 from fusilex.bench.stations.test.events import NO_BEEP
@@ -289,6 +289,8 @@ def test_boards_are_cut_packed_come_back_and_are_recalled(proving: Bench, tmp_pa
         bench.do(c.RepairFault(serial, boards[serial].open_faults[0].id, "fixed", 60.0, "none"))
         bench.do(c.InspectBoard(serial))
         proved(bench, serial)
+    near = {s for s, b in boards.items() if any(j.level is Level.STOP for j in judge_ready(bench.batch.about(s), b))}
+    assert near == {s for s, b in boards.items() if b.cell < 3}, "C2 is near a cut in the lower row alone"
     with pytest.raises(c.Refused, match="Cut 1 of panel 1 comes before"):
         bench.do(c.TickCut(1, 3))
     sent_off(bench, "H7-01")
