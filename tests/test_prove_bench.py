@@ -435,6 +435,11 @@ def test_the_window_brings_a_board_from_tips_to_parcel_by_keys(
     assert "boards in full: 01, " in window.desk.said
     keys(K.Key_S)
     answer("0")
+    keys(K.Key_Tab)
+    assert window.now_card.now.title == "Readings first", "no key is named here that belongs to another picture"
+    keys(K.Key_P)
+    assert "No power yet: " in window.desk.said and window.now_card.now.title == "Readings first"
+    keys(*[K.Key_Tab] * 2)
     beeps = next(p for p in due(bench.batch, bench.board) if not heard(p, 30.0))
     window.station.view.chosen = beeps.key  # type: ignore[attr-defined]
     keys(K.Key_Return)

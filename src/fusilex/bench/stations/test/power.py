@@ -56,6 +56,13 @@ def next_step(batch: Batch, board: Board) -> PowerStep | None:
     return next((s for s in steps_of(batch, board, power) if s.name not in done), None)
 
 
+def due_before(batch: Batch, board: Board) -> str:
+    """Which readings are due before power goes on a board; empty when none is."""
+    left = unread(batch, board)
+    many = f"{len(left)} readings are" if len(left) > 1 else f"{left[0].key} is" if left else ""
+    return f"No power yet: {many} not taken." if left else ""
+
+
 def judge_power(batch: Batch, board: Board) -> list[Judgement]:
     """A first power that ended it, or that told nothing; a rail that is none."""
     last = held(batch, board)[-1:]
@@ -97,9 +104,8 @@ class HoldPower(Command, frozen=True):
         power, step = power_of(batch), next_step(batch, board)
         if power is None or step is None:
             raise Refused("Nothing says how this design gets its power: note it in the workshop (F4), First power.")
-        if left := unread(batch, board):
-            many = f"{len(left)} readings are" if len(left) > 1 else f"{left[0].key} is"
-            raise Refused(f"No power yet: {many} not taken.")
+        if due := due_before(batch, board):
+            raise Refused(due)
         batch.hold_at(stops(batch, board), "No power yet")
         if not 0 <= self.seconds <= LONGEST_S or not 0 <= self.volts <= 1000 or not 0 <= self.milliamps <= 1e6:
             raise Refused("Volts, milliamps and seconds are numbers from 0 on.")

@@ -17,12 +17,13 @@ RIGHT = Qt.AlignmentFlag.AlignRight
 
 
 class PowerCard(Card):
-    """Set the seconds that the step in hand is held (None: it is not), and update."""
+    """Set the seconds that the step in hand is held (None: it is not), whether it may start, and update."""
 
     def __init__(self, desk: Desk) -> None:
         super().__init__()
         self.desk = desk
         self.seconds: float | None = None
+        self.ready = True
         self.setMinimumHeight(round(theme.base * 24))
         self.setAccessibleName("First power")
 
@@ -59,7 +60,9 @@ class PowerCard(Card):
                 told = f"{past.volts:g} V, {past.milliamps:g} mA"
                 plain_text(painter, QRectF(16, y, wide, theme.base * 2.4), told, "body", "soft", False, RIGHT)
             if lit:
-                left = clock(max(0.0, one.hold_s - self.seconds)) if self.seconds is not None else "P starts"
+                left = "P starts" if self.ready else "after the readings"
+                if self.seconds is not None:
+                    left = clock(max(0.0, one.hold_s - self.seconds))
                 box = QRectF(34, y + theme.base * 2.0, wide - 20, theme.base * 3)
                 plain_text(painter, box, left, "head", "ink", True)
             y += high + 2

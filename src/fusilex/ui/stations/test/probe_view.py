@@ -102,7 +102,8 @@ class ProbeView(View):
 
     def _tip(self, painter: QPainter, canvas: BoardCanvas, pad: Pad, lean: int, lower: bool) -> None:
         at = canvas.to_px(pad.polygon.centroid.x, pad.polygon.centroid.y)
-        away = QPointF(lean * 90, 110 if lower else -110)
+        caption = 160.0  # above this the tip's name would lie under the picture's own
+        away = QPointF(lean * 90, 110 if lower or at.y() < caption else -110)
         painter.setPen(QPen(theme.colour("card"), 7, cap=Qt.PenCapStyle.RoundCap))
         painter.drawLine(at + away * 0.12, at + away)
         painter.setPen(QPen(theme.colour("ink" if lean < 0 else "stop"), 4, cap=Qt.PenCapStyle.RoundCap))
@@ -110,7 +111,7 @@ class ProbeView(View):
         painter.setBrush(theme.colour("lit"))
         painter.drawEllipse(at, 4, 4)
         label = at + away
-        box = QRectF(label.x() - 80, label.y() + (4 if lower else -theme.base * 2.4), 160, 24)
+        box = QRectF(label.x() - 80, label.y() + (4 if away.y() > 0 else -theme.base * 2.4), 160, 24)
         plain_text(painter, box, pad.name, "lead", "lit", True, Qt.AlignmentFlag.AlignHCenter)
 
     def keys(self) -> list[Key]:

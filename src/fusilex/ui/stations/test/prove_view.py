@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout
 from fusilex.bench.now import Now
 from fusilex.bench.stations.test.functions import GOLDEN, DoTest, list_of, next_test, standing, tests_for
 from fusilex.bench.stations.test.planning import meter
-from fusilex.bench.stations.test.power import CAUTION, next_step, power_of
+from fusilex.bench.stations.test.power import CAUTION, due_before, next_step, power_of
 from fusilex.bench.stations.test.programming import (
     BY_COMMAND,
     BY_HAND,
@@ -85,7 +85,7 @@ class ProveView(View):
         return time.monotonic() - self._since[1] if self.holding and self._since else 0.0
 
     def refresh(self) -> None:
-        self.card.seconds = self.held_s if self.holding else None
+        self.card.seconds, self.card.ready = self.held_s if self.holding else None, not self._due_before()
         self.card.update()
         board = None if self._golden else self.bench.board
         tests = tests_for(self.batch, board)
@@ -108,12 +108,18 @@ class ProveView(View):
             test = self._next()
             told = f"{test.say or test.name}. T answers; G back to the boards." if test else "G back to the boards."
             return Now(f"Golden board: {test.name if test else 'all measured'}", told)
+        if not self.holding and (first := self._due_before()):
+            return Now("Readings first", f"{first} Shift+Tab goes to the tips.")
         step = next_step(self.batch, self.bench.board)
         if step is not None and self.holding:
             left = max(0.0, step.hold_s - self.held_s)
             told = f"{clock(left)} to hold" if left else "Held long enough"
             return Now(f"{step.volts:g} V is on", f"{told}. P takes volts and milliamps; at the limit: supply off.")
         return None
+
+    def _due_before(self) -> str:
+        board = self.bench.board
+        return due_before(self.batch, board) if board.step == self.batch.step.id else ""
 
     # keys
 
@@ -144,6 +150,8 @@ class ProveView(View):
         step = next_step(self.batch, board)
         if step is None:
             self.desk.say("It has its power, or nothing says how it gets it: First power in the workshop (F4).")
+        elif not self.holding and (first := self._due_before()):
+            self.desk.say(first)
         elif not self.holding:
             self._since = board.serial, time.monotonic()
             self._ticks.start(_TICK_MS)
