@@ -8,6 +8,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # two workers whose threads wait for each other crawl
+os.environ.setdefault("OPENCV_FOR_THREADS_NUM", "1")
 
 import pytest
 from hypothesis import settings
@@ -39,6 +41,12 @@ def pytest_configure(config: pytest.Config) -> None:
     """The same examples every time, unless a long run or a seed asks for others."""
     seeded = config.getoption("--hypothesis-seed", default=None) is not None
     settings.load_profile("long" if config.getoption("--long") else "seeded" if seeded else "fixed")
+
+
+@pytest.fixture(scope="session")
+def long_run(pytestconfig: pytest.Config) -> bool:
+    """True where tests that take long for a reason are wanted in full."""
+    return bool(pytestconfig.getoption("--long"))
 
 
 LETTERS = {

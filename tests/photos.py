@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import cv2
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fusilex.core.design.frames import part_to_board
 from fusilex.core.design.model import Design, Part
@@ -28,8 +29,7 @@ BODY = {
 """Colours of bodies (BGR)."""
 
 
-@dataclass(frozen=True)
-class Scene:
+class Scene(Struct, frozen=True):
     """What lies on the board, and how it is looked at: parts that are `gone`, `moved` by (dx, dy, turn) in mm and
     degrees in their own board's frame, `swapped` for another marking, `dull` joints of a part; tilt and turn of the
     camera (degrees), shadow or none, blur (px of the picture), noise (levels), seed of this board's own grain.

@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +12,7 @@ import asked as c
 import pytest
 from asked import acknowledge_all, taught
 from conftest import HERON
+from msgspec.structs import asdict
 
 from fusilex.bench.archive import batch_in, batch_out
 from fusilex.bench.bench import Bench

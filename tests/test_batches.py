@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -10,6 +9,7 @@ import asked as c
 import pytest
 from asked import acknowledge_all
 from conftest import HERON, OpenWindow
+from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 

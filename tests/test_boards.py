@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g, etch_minutes, judge_etch, refit
 from fusilex.core.bare_boards.finest import finest_feature, judge_finest

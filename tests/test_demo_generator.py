@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 import shapely
 from conftest import HERON
+from msgspec.structs import replace
 from shapely.geometry import Point, box
 
 from fusilex.core.reflow.metrics import window_index

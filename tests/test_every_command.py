@@ -50,7 +50,7 @@ from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.place import sqlite_url
-from fusilex.ui.stations import STATION_PICTURES
+from fusilex.ui.stations import picture_of
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
 NOW = datetime.now(UTC).isoformat()
@@ -394,7 +394,7 @@ def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> 
     step = bench.road.steps.at_station(station.name)[0].id
     shown = [j for serial in list(bench.state.boards)[:2] for j in station.judge(bench.batch.about(serial, step))]
     assert station.now(bench.batch.about("H7-01", step)).title and {j.rule for j in shown} <= set(RULES)
-    assert station.name in STATION_PICTURES and station.about in ("batch", "panel", "board")
+    assert picture_of(station.name).name == station.name and station.about in ("batch", "panel", "board")
 
 
 def _path(module: str) -> str:

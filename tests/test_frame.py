@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import argparse
+import os
 import re
 import subprocess
 import sys
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
@@ -15,6 +15,7 @@ import asked as c
 import pytest
 from asked import CAUTIONS, taught
 from conftest import HERON, OpenWindow
+from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
@@ -359,8 +360,19 @@ def test_the_readme_shows_every_screenshot_and_its_links_lead_somewhere() -> Non
 def test_run_without_a_word_says_what_it_can_do() -> None:
     done = subprocess.run([str(ROOT / "run")], check=False, capture_output=True, text=True)
     assert done.returncode == 2
-    for word in ("demo", "test", "app", "shots", "speed"):
+    for word in ("demo", "test", "plant", "wheel", "app", "shots", "speed", "torture"):
         assert f"./run {word}" in done.stdout
+
+
+@pytest.mark.parametrize("display", ["", ":4747", "nowhere:0"])
+def test_without_a_display_one_sentence_says_so(display: str, tmp_path: Path) -> None:
+    there = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+    there |= {"DISPLAY": display} if display else {"WAYLAND_DISPLAY": "wayland-77", "XDG_RUNTIME_DIR": str(tmp_path)}
+    command = [sys.executable, "-m", "fusilex", "--demo"]
+    done = subprocess.run(command, check=False, capture_output=True, text=True, env=there, cwd=tmp_path)
+    assert done.returncode == 2 and done.stdout == ""
+    assert done.stderr.startswith("fusilex: No window can be opened") and done.stderr.count("\n") == 1
+    assert not list(tmp_path.rglob("*.sqlite")), "nothing was made"
 
 
 def test_bad_input_is_one_line() -> None:

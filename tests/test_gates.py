@@ -5,7 +5,6 @@ stands in its papers.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -13,6 +12,7 @@ import asked as c
 import pytest
 from asked import acknowledge_all, taught, well
 from conftest import HERON, OpenWindow
+from msgspec.structs import replace
 from test_window import SPACE, Key, go, press
 
 from fusilex.bench.bench import Bench

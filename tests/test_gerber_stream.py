@@ -20,7 +20,8 @@ from second_gerber import areas_by_the_other
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.layers.drawn import ARC_ERROR_MM, arc_points
-from fusilex.formats.layers.excellon import _parsed, _plain, read_excellon
+from fusilex.formats.layers.drill_program import obeyed
+from fusilex.formats.layers.excellon import _plain, read_excellon
 from fusilex.formats.layers.gerber import _layer, read_components, read_gerber
 from fusilex.formats.layers.stream import read_drawn
 
@@ -285,7 +286,7 @@ def test_inches() -> None:
 def test_plain_drill_files_are_read_alike() -> None:
     for path in HERON.glob("*.drl"):
         text = path.read_text()
-        quick, general = _plain(text, path.name, True), _parsed(text, path.name, True, True)
+        quick, general = _plain(text, path.name, True), obeyed(text, path.name, True, True)
         assert quick is not None and len(quick) == len(general) > 0
         for a, b in zip(quick, general, strict=True):
             assert (a.x, a.y, a.diameter) == pytest.approx((b.x, b.y, b.diameter))

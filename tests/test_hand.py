@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from itertools import permutations
 from pathlib import Path
 
 import asked as c
 import numpy as np
 import pytest
-from planted import at_the_oven
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from scipy.integrate import quad
+from three_causes import at_the_oven
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.findings import find

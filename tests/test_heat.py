@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from fusilex.app import main
 from fusilex.bench.intake.design import read_design

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from itertools import permutations
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from test_heat import FIRST, HERON, SECOND, loaded, stand_in
 
 from fusilex.bench.common.oven_logs import logged_run

@@ -25,7 +25,7 @@ def test_copper_and_netlist_agree_and_the_files_belong_together(heron: Design) -
 
 
 def test_a_cut_track_and_a_solder_bridge_are_named(heron: Design) -> None:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     layer = heron.layer("copper", "top")
     assert layer

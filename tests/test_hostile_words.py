@@ -10,7 +10,6 @@ import re
 import resource
 import signal
 import stat
-from dataclasses import replace
 from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
@@ -20,6 +19,7 @@ import numpy as np
 import pytest
 from conftest import OpenWindow
 from machines import job
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 

@@ -8,11 +8,11 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from planted import CLOGGED, at_the_eyes, at_the_oven, faults_of, kept_of
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from scipy.stats import beta
+from three_causes import CLOGGED, at_the_eyes, at_the_oven, faults_of, kept_of
 
 from fusilex.app import main
 from fusilex.bench.archive import batch_out

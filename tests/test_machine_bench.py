@@ -6,7 +6,6 @@ import re
 import time
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import asked as c
@@ -15,6 +14,7 @@ import numpy as np
 import pytest
 from asked import acknowledge_all, project, project_workshop
 from machines import plain_programme
+from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit

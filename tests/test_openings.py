@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,6 +11,7 @@ from conftest import HERON
 from designs import layer, two_pad_design
 from hypothesis import example, given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fusilex.bench.intake.design import design_from, read_design
 from fusilex.core.design.model import Design, Placement

@@ -10,9 +10,9 @@ import cv2
 import numpy as np
 import pytest
 from photos import Scene, photograph, view
-from planted import at_the_eyes
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from three_causes import at_the_eyes
 
 from fusilex.app import main
 from fusilex.bench.archive import batch_in, batch_out
@@ -30,9 +30,11 @@ from fusilex.demo.heron import __file__ as HERON_SOURCE
 from fusilex.formats.pictures import read_picture
 from fusilex.journal.place import sqlite_url
 
+pytestmark = pytest.mark.xdist_group("photographs")  # the good board's picture is made once
 HERON = Path(HERON_SOURCE).parent / "heron-r2"
 SIZE = (1600, 1200)
-CASES = 10
+FEW, MANY = 4, 10
+"""Boards photographed in a quick and in a long run."""
 
 
 def looked(seed: int, **planted: object) -> Scene:
@@ -77,13 +79,14 @@ def test_a_board_is_found_where_the_camera_saw_it(heron: Design, good: np.ndarra
             assert off.max() / scale < most and np.sqrt((off**2).mean()) / scale < usual
 
 
-def test_what_is_planted_is_found_and_little_else(heron: Design, good: np.ndarray) -> None:
+def test_what_is_planted_is_found_and_little_else(heron: Design, good: np.ndarray, long_run: bool) -> None:
+    cases = MANY if long_run else FEW
     parts = [p for p in heron.parts if p.populated]
     small = [p for p in parts if p.side == "top" and not p.through_hole]
     found: dict[str, list[bool]] = {MISSING: [], TURNED: [], SHIFTED: [], OTHER: []}
     exact: list[bool] = []
     stray = 0
-    for seed in range(CASES):
+    for seed in range(cases):
         pick = random.Random(seed)
         chosen = pick.sample(small, 4)
         gone = tuple(p.ref for p in chosen[:2])
@@ -114,29 +117,27 @@ def test_what_is_planted_is_found_and_little_else(heron: Design, good: np.ndarra
     for verdict, hits in found.items():
         assert np.mean(hits) >= 0.95, (verdict, hits)
     assert np.mean(exact) >= 0.9, "and called what it is"
-    assert stray <= CASES, "at most one suggestion a board for nothing"
+    assert stray <= cases, "at most one suggestion a board for nothing"
 
 
-def test_good_boards_teach_what_varies_and_light_is_no_difference(heron: Design, good: np.ndarray) -> None:
+def test_good_boards_teach_what_varies_and_light_is_no_difference(
+    heron: Design, good: np.ndarray, long_run: bool
+) -> None:
     parts = [p for p in heron.parts if p.populated]
     more = [straightened(photograph(heron, "top", looked(40 + n)), heron, "top", parts) for n in range(2)]
-    alone = sum(
-        len(suggest(heron, "top", parts, photograph(heron, "top", looked(50 + n)), [good]).suggested) for n in range(3)
-    )
-    taught = sum(
-        len(suggest(heron, "top", parts, photograph(heron, "top", looked(50 + n)), [good, *more]).suggested)
-        for n in range(3)
-    )
+    pictures = [photograph(heron, "top", looked(50 + n)) for n in range(3 if long_run else 1)]
+    alone = sum(len(suggest(heron, "top", parts, picture, [good]).suggested) for picture in pictures)
+    taught = sum(len(suggest(heron, "top", parts, picture, [good, *more]).suggested) for picture in pictures)
     assert taught <= alone <= 3
     dark = suggest(heron, "top", parts, (photograph(heron, "top", looked(60)) * 0.45).astype(np.uint8), [good])
     assert len(dark.suggested) <= 1
     assert judge_photo(dark, "H7-01").level.value in ("unknown", "care"), "a picture proves nothing"
 
 
-def test_joints_without_their_shine_are_suggested(heron: Design, good: np.ndarray) -> None:
+def test_joints_without_their_shine_are_suggested(heron: Design, good: np.ndarray, long_run: bool) -> None:
     parts = [p for p in heron.parts if p.populated]
     found, stray = [], 0
-    for seed in range(4):
+    for seed in range(4 if long_run else 2):
         pick = random.Random(seed)
         small = [p.ref for p in parts if p.side == "top" and not p.through_hole and len(p.pads) <= 8]
         dull = tuple(pick.sample(small, 4))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import replace
 from itertools import product
 from pathlib import Path
 
@@ -12,6 +11,7 @@ import msgspec
 import numpy as np
 import pytest
 from machines import job, machine, shortest, small_shop
+from msgspec.structs import replace
 
 from fusilex.app import main
 from fusilex.bench.workshop.placer import Placer

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import math
 import random
-from dataclasses import replace
 from itertools import combinations, pairwise, permutations
 from pathlib import Path
 
@@ -14,6 +13,7 @@ import pytest
 from conftest import HERON
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from shapely.geometry import box
 
 from fusilex.app import main

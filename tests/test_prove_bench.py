@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import json
 import math
-from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -13,10 +12,11 @@ import asked as c
 import pytest
 from asked import sent_off, well
 from conftest import OpenWindow
-from planted import at_the_eyes
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
+from three_causes import at_the_eyes
 
 from fusilex.app import main
 from fusilex.bench import mentions

@@ -6,7 +6,6 @@ import csv
 import io
 import re
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import asked as c
@@ -14,6 +13,7 @@ import pytest
 from asked import project
 from big_board import big_board
 from exports import shifted
+from msgspec.structs import replace
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.files import DesignFiles

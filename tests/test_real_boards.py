@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from math import comb
 
 import numpy as np
@@ -11,6 +10,7 @@ import pytest
 import shapely
 from conftest import HERON, LETTERS
 from designs import layer, two_pad_design
+from msgspec.structs import replace
 
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.stations.ready.judging import ready_findings

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import replace
 
 import pytest
 from exports import shifted
+from msgspec.structs import replace
 
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.stations.ready.judging import ready_findings

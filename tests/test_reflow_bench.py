@@ -9,6 +9,7 @@ import asked as c
 import numpy as np
 import pytest
 from asked import acknowledge_all
+from msgspec.structs import asdict, force_setattr
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
@@ -61,7 +62,7 @@ def keep(bench: Bench, seed: int = 3, until: float = 480.0, weak: float = 1.0) -
     told = asked.schedule
     settings = lambda t: (float(told.set_at(np.array([t]))[0]), float(told.door_at(np.array([t]))[0]))  # noqa: E731
     world = OvenWorld(sheet, settings, jittered(seed), seed=seed)
-    world.kind = type(world.kind)(**{**vars(world.kind), "watts": tuple(w * weak for w in world.kind.watts)})
+    world.kind = type(world.kind)(**{**asdict(world.kind), "watts": tuple(w * weak for w in world.kind.watts)})
     names = ["C1@1", "J1@4"]
     time, read = logged(world, names, until)
     rows = [
@@ -296,7 +297,7 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
     board = bench.state.boards["W3-02"]
     board.soldered = ["U9"]
     part = next(p for p in bench.design.parts if p.side == "top")
-    object.__setattr__(part, "side", "bottom")  # as if it sat below
+    force_setattr(part, "side", "bottom")  # as if it sat below
     board.placed = [part.ref]
     bench.go("Reflow", "W3-02")
     with pytest.raises(c.Refused, match="does not lie flat"):

@@ -9,10 +9,10 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from planted import at_the_eyes
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
+from three_causes import at_the_eyes
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins

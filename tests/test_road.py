@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -16,6 +15,7 @@ from conftest import HERON, OpenWindow
 from designs import board_files
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fusilex.core.design.connectivity import copper_pieces
 from fusilex.core.design.model import Design, Pad, Part

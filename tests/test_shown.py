@@ -5,7 +5,6 @@ do what they do.
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import asked as c
@@ -13,6 +12,7 @@ import pytest
 import shapely
 from asked import RULES, taught
 from conftest import HERON
+from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtTest import QTest

@@ -6,13 +6,13 @@ from __future__ import annotations
 
 import itertools
 import math
-from dataclasses import replace
 
 import numpy as np
 import pytest
 import shapely
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 from scipy.integrate import quad
 from scipy.spatial.distance import pdist
 

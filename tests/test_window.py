@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from pathlib import Path
 
 import asked as c
 import pytest
 from asked import CAUTIONS
 from conftest import HERON, OpenWindow
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import asked as c
 import pytest
 from asked import CAUTIONS, sent_off, taught, well
 from conftest import HERON
+from msgspec.structs import replace
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.now import Now

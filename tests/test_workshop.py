@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -11,6 +10,7 @@ import asked as c
 import msgspec
 import pytest
 from asked import project_workshop
+from msgspec.structs import replace
 from sqlalchemy import create_engine, text
 
 from fusilex.app import main

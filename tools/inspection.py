@@ -15,7 +15,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 
 import cv2  # noqa: E402
 from photos import Scene, photograph  # noqa: E402
-from planted import at_the_eyes, faults_of  # noqa: E402
+from three_causes import at_the_eyes, faults_of  # noqa: E402
 
 from fusilex.bench.findings import find  # noqa: E402
 from fusilex.bench.intake.design import read_design  # noqa: E402

@@ -13,7 +13,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 
 import asked as c  # noqa: E402
 from asked import well  # noqa: E402
-from planted import at_the_eyes  # noqa: E402
+from three_causes import at_the_eyes  # noqa: E402
 
 from fusilex.bench.bench import Bench  # noqa: E402
 from fusilex.bench.papers import board_record, page_html  # noqa: E402

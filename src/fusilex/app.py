@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 def main(arguments: list[str] | None = None) -> int:
     """Entry of the `fusilex` command. Exit 0 ran, 1 asked for by --fail-on, 2 bad input."""
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # small matrices: threads that wait for each other cost more
     for stream in (sys.stdout, sys.stderr):  # a terminal that knows fewer letters shows them by number
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
@@ -197,6 +198,11 @@ def journal_urls(given: str | None) -> list[str]:
 
 
 def run_window(options: argparse.Namespace) -> int:
+    from fusilex.display import no_display
+
+    if why := no_display():
+        print(f"fusilex: {why}", file=sys.stderr)
+        return 2
     from fusilex.ui.frame.start import start
 
     return start(

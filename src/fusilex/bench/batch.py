@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from copy import copy
-from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
+
+from msgspec import Struct
 
 from fusilex.bench.boards import Board, Load, PastePrint
 from fusilex.bench.common.bins import Bins
@@ -26,8 +27,7 @@ from fusilex.core.road.steps import DONE, Step, Steps
 from fusilex.journal.entries import Event
 
 
-@dataclass
-class Batch:
+class Batch(Struct, dict=True):
     """`steps` is its road, `view` what the window looks at; `at` is the time it is looked at; `taken` are names in use,
     by what they name.
     """
@@ -45,6 +45,7 @@ class Batch:
     def about(self, serial: str, step: str = "") -> Batch:
         """The same batch with another board in hand, at another step if one is named."""
         other = copy(self)
+        other.__dict__.update(self.__dict__)  # what was worked out holds for every board
         other.view = View(step or self.view.step, serial)
         return other
 

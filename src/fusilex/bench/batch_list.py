@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.bench.bench import CLASSIC
 from fusilex.bench.common.road import Laid
@@ -17,8 +17,7 @@ SEARCHED = ("batch_opened", "batch_renamed", "bin_filled", "stock_noted")
 """Kinds of events that name a batch, its boards, or its lots."""
 
 
-@dataclass(frozen=True)
-class Listed:
+class Listed(Struct, frozen=True):
     """A batch in the list: its name, when it was opened, how it stands."""
 
     id: int
@@ -31,8 +30,7 @@ class Listed:
         return WORDS.get(self.status, "")
 
 
-@dataclass(frozen=True)
-class Glance:
+class Glance(Struct, frozen=True):
     """What a batch looks like from afar: boards in all, and (step, boards there) along its road; the digest of its
     design's files.
     """

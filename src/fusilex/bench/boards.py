@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from fusilex.core.heat.group import Group
 from fusilex.core.kit.variants import Variant
 from fusilex.core.road.steps import ASIDE, station_of
 
 
-@dataclass(frozen=True)
-class PastePrint:
+class PastePrint(Struct, frozen=True):
     """Paste put on a panel at a step: one stroke of the squeegee, or dots from a syringe. `lay` is how the foil was
     found to lie (mm, mm, °, share), () where nobody looked.
     """
@@ -28,8 +28,7 @@ class PastePrint:
     lay: tuple[float, ...] = ()
 
 
-@dataclass(frozen=True)
-class Load:
+class Load(Struct, frozen=True):
     """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says;
     `rule` the numbers of the window it was judged by. `joints` are what the oven's twin, held to the log, makes of its
     parts, worst first; `off_c` how far (°C, RMS) the log was from what the twin foretold, and whether the oven
@@ -54,8 +53,7 @@ class Load:
     marks: str = ""
 
 
-@dataclass
-class Fault:
+class Fault(Struct):
     """A marked fault; `id` is the entry that marked it, `pin` the joint it is at, '' for the part as a whole.
     `accepted` says within which limit of the shop it lies, where it was measured and lies within.
     """
@@ -76,8 +74,7 @@ class Fault:
         return f"{self.ref}.{self.pin}" if self.pin else self.ref
 
 
-@dataclass(frozen=True)
-class Put:
+class Put(Struct, frozen=True):
     """When a part came onto its board and by whom; of a machine from which slot, with which nozzle and head."""
 
     at: str
@@ -87,8 +84,7 @@ class Put:
     head: str = ""
 
 
-@dataclass(frozen=True)
-class SentBack:
+class SentBack(Struct, frozen=True):
     """A board went back to a step, or came back from its user, with a reason."""
 
     at: str
@@ -97,8 +93,7 @@ class SentBack:
     reason: str
 
 
-@dataclass(frozen=True)
-class Otherwise:
+class Otherwise(Struct, frozen=True):
     """How a board differs from those beside it, since when and why."""
 
     at: str
@@ -106,8 +101,7 @@ class Otherwise:
     reason: str
 
 
-@dataclass
-class Board:
+class Board(Struct):
     """One board of the batch with its record so far. Prints and loads are kept by the step they were made at, with
     what was `heated` there; `heats` count by part; `inspected` and `passed` name steps: looked over at, and gone past
     without work; `fields` say by step how many fields of the microscope were seen, out of how many; `mended` when

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 from typing import ClassVar
 
 import msgspec
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.refusal import Refused
 from fusilex.journal.entries import Event
 
 
-@dataclass(frozen=True)
-class Result:
+class Result(Struct, frozen=True):
     """Events of the batch and of the workshop that a command leads to, and files to keep with them."""
 
     events: list[Event] = field(default_factory=list)

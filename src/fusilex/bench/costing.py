@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime
 from itertools import pairwise
+
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.bench import Bench
@@ -22,8 +23,7 @@ PAUSE_S = 300.0
 """Longer without an entry and nobody was at work: it counts as this much at most for the entry that ends it."""
 
 
-@dataclass(frozen=True)
-class Costed:
+class Costed(Struct, frozen=True):
     """The sum, what it is in, prices nobody noted, and where the way outside breaks even (None: nobody says)."""
 
     cost: Cost

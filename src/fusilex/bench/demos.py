@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
 from importlib.resources import as_file, files
 from pathlib import Path
 
 import msgspec
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.road import WaysChosen
@@ -18,8 +19,7 @@ from fusilex.journal.folding import fold
 from fusilex.journal.store import Journal
 
 
-@dataclass(frozen=True)
-class Demo:
+class Demo(Struct, frozen=True):
     """A batch as it is opened: `folder` of files, `ways` of working where they are not the usual ones."""
 
     folder: str

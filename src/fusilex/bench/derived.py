@@ -5,8 +5,10 @@ for.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from functools import cached_property
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.bare_boards.etching import copper_removed_g
 from fusilex.core.bare_boards.finest import Finest, copper_coverage, finest_feature
@@ -30,8 +32,7 @@ Builds = tuple[tuple[Variant, int], ...]
 """How many boards there are of each variant."""
 
 
-@dataclass(frozen=True)
-class Shop:
+class Shop(Struct, frozen=True):
     """What of the workshop such work depends on."""
 
     probe_gap_mm: float = 0.6

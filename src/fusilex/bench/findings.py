@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.opportunities import RISING, looked_at, opportunities, words_found
@@ -15,8 +16,7 @@ from fusilex.core.judgement import Because, Judgement, Level
 MOST_ALSO = 4
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """A pattern among the faults of a word, of which there are `faults` in all among so many opportunities."""
 
     word: str
@@ -60,8 +60,7 @@ class Finding:
         )
 
 
-@dataclass(frozen=True)
-class Doubt:
+class Doubt(Struct, frozen=True):
     """What may be behind the faults of a word and cannot be told yet: so many more boards like these would tell."""
 
     word: str
@@ -81,8 +80,7 @@ class Doubt:
         return Judgement("inspect.pattern", Level.UNKNOWN, self.word, text, numbers, do)
 
 
-@dataclass(frozen=True)
-class Findings:
+class Findings(Struct, frozen=True):
     """All that was found, what cannot be told yet, and by fault word what the batch says of its causes."""
 
     found: tuple[Finding, ...] = ()

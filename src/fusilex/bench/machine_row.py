@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fusilex.bench.programming import (
     Programme,
@@ -30,8 +32,7 @@ Clock = Callable[[float], Spent]
 """From some seconds on: the share of them that is spent."""
 
 
-@dataclass(frozen=True, eq=False)
-class MachineRow:
+class MachineRow(Struct, frozen=True, eq=False):
     """A panel clamped in each machine's corner. `fixed` turns (degrees) and `shifts` (mm) lines that were put right."""
 
     design: Design

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.core.road.steps import DONE
 
 
-@dataclass(frozen=True)
-class Now:
+class Now(Struct, frozen=True):
     """The one thing to do. `progress` runs from 0 to 1, None where nothing is counted. `caution` texts must be read
     first.
     """

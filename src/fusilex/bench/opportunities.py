@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Fault
@@ -17,8 +18,7 @@ RISING = ("prints since wipe", "print")
 """Attributes that count: more of them may mean more faults."""
 
 
-@dataclass(frozen=True)
-class Opportunities:
+class Opportunities(Struct, frozen=True):
     """A row an opportunity: values by attribute, which rows are faults, and the word they are faults by."""
 
     word: str
@@ -26,8 +26,7 @@ class Opportunities:
     fault: Sequence[bool]
 
 
-@dataclass(frozen=True, eq=False)
-class _Rows:
+class _Rows(Struct, frozen=True, eq=False):
     """Joints, or parts, of one board in order, with what the design says of each."""
 
     refs: list[str]

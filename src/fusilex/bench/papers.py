@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import asdict
 from datetime import datetime
 from functools import cache, lru_cache
 from typing import Any
+
+from msgspec.structs import asdict
 
 from fusilex import __version__
 from fusilex.bench.batch import Batch

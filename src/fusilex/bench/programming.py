@@ -5,10 +5,11 @@ from __future__ import annotations
 import time
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.model import Design
 from fusilex.core.machine.model import Machine
@@ -24,8 +25,7 @@ USUAL_SECONDS = ((100, 2.0), (1000, 20.0))
 MOST_SECONDS = 90.0
 
 
-@dataclass(frozen=True, eq=False)
-class Programme:
+class Programme(Struct, frozen=True, eq=False):
     """A programme as found, with the job it does and who places the rest."""
 
     job: Job

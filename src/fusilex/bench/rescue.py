@@ -5,10 +5,10 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct, field
 from sqlalchemy import insert
 
 from fusilex.bench.common.events import BatchOpened
@@ -30,8 +30,7 @@ MOST_LEFT_OUT = 200
 """Entries that do not fit what came before are tried one by one up to here; then the rest of a batch is left out."""
 
 
-@dataclass
-class Stream:
+class Stream(Struct):
     """What can be kept of a batch, or of the workshop: its row, its entries, and what was left out, in words."""
 
     row: tuple[Any, ...]
@@ -43,8 +42,7 @@ class Stream:
         return "the workshop" if self.row[3] == "workshop" else str(self.row[1])
 
 
-@dataclass
-class Checked:
+class Checked(Struct):
     """What a journal holds, and all that is wrong with it, in sentences."""
 
     streams: list[Stream]

@@ -7,8 +7,10 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.bench.common.files import DesignFiles
 from fusilex.bench.intake.design import Choices, unjoined_design
@@ -23,8 +25,7 @@ from fusilex.core.progress import Step, part_of, quiet
 from fusilex.formats.bundle import Files
 
 
-@dataclass(frozen=True, eq=False)
-class Reading:
+class Reading(Struct, frozen=True, eq=False):
     """Files read in the ways a workshop settled before: its choices, the design as the files state it, and joined."""
 
     choices: Choices

@@ -5,8 +5,9 @@ own.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from typing import Any, TypeVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.boards import Board
 from fusilex.core.judgement import Judgement
@@ -16,8 +17,7 @@ from fusilex.journal.folding import Deed
 Slice = TypeVar("Slice")
 
 
-@dataclass(frozen=True)
-class Overruled:
+class Overruled(Struct, frozen=True):
     """A judgement set aside: why, when, by whom, what it said and how grave it was. Older journals do not say how
     grave.
     """
@@ -34,8 +34,7 @@ class Overruled:
         return not self.level or (self.level, self.headline) == (judgement.level.value, judgement.headline)
 
 
-@dataclass
-class BatchState:
+class BatchState(Struct):
     """Built only by folding entries. `slices` holds one object a room, asked for by its class: ``state[Bins]``.
 
     `paste` and `foil_mm` are what the next panel is printed with. `eyes` is the step and board that older journals say
@@ -94,8 +93,7 @@ class BatchState:
         return []
 
 
-@dataclass
-class WorkshopState:
+class WorkshopState(Struct):
     """What outlives batches, room by room, in the same way."""
 
     slices: dict[type, Any]

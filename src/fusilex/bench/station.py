@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
@@ -15,8 +16,7 @@ from fusilex.core.judgement import Judgement, Rule
 from fusilex.journal.entries import Event
 
 
-@dataclass(frozen=True)
-class Room:
+class Room(Struct, frozen=True):
     """Commands, events and slices of the state that belong together. Workshop rooms keep their slices in the
     workshop's state.
     """
@@ -54,8 +54,7 @@ def _no_care(batch: Batch) -> tuple[str, ...]:
     return ()
 
 
-@dataclass(frozen=True)
-class Station(Room):
+class Station(Room, frozen=True):
     """A station: what is the same at every step there.
 
     `judge` gives its judgements of the board in hand (or its panel, or the whole batch: `about` says which), `now`

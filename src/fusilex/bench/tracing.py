@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.beads import UNNAMED, asked, beads
@@ -22,8 +23,7 @@ from fusilex.journal.store import Journal
 MOST_EVENTS = 2_000
 
 
-@dataclass(frozen=True)
-class Carrier:
+class Carrier(Struct, frozen=True):
     """A board that what was asked for is on: in which batch, where it is now, and at which parts."""
 
     serial: str
@@ -35,8 +35,7 @@ class Carrier:
     scrapped: bool = False
 
 
-@dataclass(frozen=True)
-class OnBoard:
+class OnBoard(Struct, frozen=True):
     """A lot on a board, with the parts that came from it."""
 
     lot: str
@@ -47,8 +46,7 @@ class OnBoard:
     maker_lot: str = ""
 
 
-@dataclass(frozen=True)
-class Told:
+class Told(Struct, frozen=True):
     """Something that happened, in words."""
 
     at: str
@@ -59,8 +57,7 @@ class Told:
     words: str
 
 
-@dataclass
-class Trace:
+class Trace(Struct):
     """What was found of `what`, which is a `kind` of thing ('' for nothing known); `gaps` are batches whose record
     cannot be read whole, so that something may be missing here.
     """

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.bench.state import BatchState
 
 
-@dataclass
-class View:
+class View(Struct):
     """The step and the board in view."""
 
     step: str = "Ready"

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Cost:
+class Cost(Struct, frozen=True):
     """Sums of a batch in one currency: parts that are on boards, parts lost or replaced, consumables, work (`minutes`
     at a rate), tooling; `good` boards came of it. `faults` is what of these the faults took.
     """
@@ -44,8 +44,7 @@ class Cost:
         return (self.total - self.tooling) / self.good if self.good else math.inf
 
 
-@dataclass(frozen=True)
-class BreakEven:
+class BreakEven(Struct, frozen=True):
     """From how many boards on (inclusive) the first way is no dearer; `always` and `never` where no number changes
     that.
     """

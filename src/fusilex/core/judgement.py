@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 from enum import StrEnum
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.units import show_number
 
@@ -26,16 +28,14 @@ class Level(StrEnum):
         return "can't tell" if self is Level.UNKNOWN else self.value
 
 
-@dataclass(frozen=True)
-class Rule:
+class Rule(Struct, frozen=True):
     """What is compared with what, and where the limit comes from."""
 
     text: str
     source: str
 
 
-@dataclass(frozen=True)
-class Because:
+class Because(Struct, frozen=True):
     """One number (or word) behind a judgement, with its unit."""
 
     what: str
@@ -50,8 +50,7 @@ class Because:
         )
 
 
-@dataclass(frozen=True)
-class Judgement:
+class Judgement(Struct, frozen=True):
     """One answer. `rule` names the rule behind it; `refs` are the parts it speaks of; `do` is for the hands."""
 
     rule: str

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 Points = NDArray[np.float64]
@@ -16,6 +16,7 @@ FALSE_ALARM = 0.01
 
 
 class Residuals:
+    __slots__ = ()
     """How far measured points lie off a fit: `residuals` (n × 2, mm)."""
 
     residuals: Points
@@ -30,8 +31,7 @@ class Residuals:
         return float(np.sqrt(np.mean(self.residual_mm**2)))
 
 
-@dataclass(frozen=True, eq=False)
-class Similarity(Residuals):
+class Similarity(Residuals, Struct, frozen=True, eq=False):
     """measured = scale · R(turn) · design + (dx, dy), fitted to n ≥ 2 points by least squares.
 
     `residuals` (n × 2, mm) are measured minus fitted; `sigma` is the standard error of one coordinate (mm), NaN when

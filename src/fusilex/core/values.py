@@ -10,8 +10,9 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from fusilex.core.packages.chips import without_codes
 from fusilex.core.spelling import GROUPED, PREFIX, SPACED, UNIT, number_of, spelt, tidy, unit_of
@@ -33,8 +34,7 @@ _E24 = frozenset(
 """First digits of the values of IEC 60063, series E24."""
 
 
-@dataclass(frozen=True)
-class Meaning:
+class Meaning(Struct, frozen=True):
     """What a text says, as far as it says it: None or '' for what it leaves open. `value` in Ω, F, H or Hz by `unit`.
 
     `values` are all readings of an ambiguous number such as ``104``, the likeliest first. `unread` says why there is
@@ -68,8 +68,7 @@ Word = tuple[int, tuple[float, ...], str]
 """How sure, all readings, unit."""
 
 
-@dataclass(frozen=True)
-class Form:
+class Form(Struct, frozen=True):
     """One way to write a value: `pattern` matches a whole word, `read` tells what it means for the wanted unit, if
     anything.
     """

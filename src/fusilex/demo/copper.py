@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import shapely
+from msgspec import Struct, field
 from shapely import Polygon
 from shapely.geometry import LineString, Point, box
 from shapely.geometry.base import BaseGeometry
@@ -19,8 +19,7 @@ CLEARANCE, POUR_CLEARANCE, EDGE_CLEARANCE = 0.15, 0.20, 0.35
 GROUND = "GND"
 
 
-@dataclass(frozen=True)
-class PlacedLand:
+class PlacedLand(Struct, frozen=True):
     """A land on the board. `x, y` mm; `w, h` after the turn (turns are multiples of 90)."""
 
     ref: str
@@ -44,8 +43,7 @@ class PlacedLand:
         return box(self.x - self.w / 2, self.y - self.h / 2, self.x + self.w / 2, self.y + self.h / 2)
 
 
-@dataclass(frozen=True)
-class Track:
+class Track(Struct, frozen=True):
     net: str
     layer: str
     width: float
@@ -55,8 +53,7 @@ class Track:
         return LineString(self.points).buffer(self.width / 2, quad_segs=8)
 
 
-@dataclass(frozen=True)
-class Via:
+class Via(Struct, frozen=True):
     net: str
     x: float
     y: float
@@ -65,8 +62,7 @@ class Via:
         return Point(self.x, self.y).buffer(VIA_PAD / 2, quad_segs=12)
 
 
-@dataclass
-class Copper:
+class Copper(Struct):
     board: Described
     lands: list[PlacedLand]
     tracks: list[Track] = field(default_factory=list)

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fusilex.core.panel.layout import Panel
 
 LAYERS = ("top", "bottom")
 
 
-@dataclass(frozen=True)
-class PartRow:
+class PartRow(Struct, frozen=True):
     ref: str
     body: str
     value: str
@@ -22,8 +22,7 @@ class PartRow:
     nets: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Described:
+class Described(Struct, frozen=True):
     """A board of `width` × `height` mm with copper on `layers`. `titles` are (text, x, y) printed on each side; `x2`
     says whether its files carry attributes.
     """

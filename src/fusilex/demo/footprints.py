@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Land:
+class Land(Struct, frozen=True):
     """One land. `drill` makes it a through-hole land; `paste` lists window rectangles (dx, dy, w, h) or None for
     all.
     """
@@ -21,8 +20,7 @@ class Land:
     paste: tuple[tuple[float, float, float, float], ...] | None = None
 
 
-@dataclass(frozen=True)
-class Footprint:
+class Footprint(Struct, frozen=True):
     """`courtyard` is (x0, y0, x1, y1); `silk` is polylines; `mark` is the pin-1 or polarity dot (x, y) if any."""
 
     lands: tuple[Land, ...]

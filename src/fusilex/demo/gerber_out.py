@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 
+from msgspec import Struct, field
 from shapely import Polygon
 
 from fusilex.demo.described import Described
@@ -16,8 +16,7 @@ def _n(value: float) -> str:
     return str(round(value * 1_000_000))
 
 
-@dataclass
-class GerberWriter:
+class GerberWriter(Struct):
     """Collects drawing statements of one layer; `text()` gives the whole file."""
 
     function: str

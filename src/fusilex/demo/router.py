@@ -7,9 +7,9 @@ fought over grow dearer, so the nets in the end find ways round one another (neg
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
 
@@ -33,8 +33,7 @@ SLACK = 0.02  # a diagonal step passes a little nearer than its ends
 VIA_COST = 8.0
 
 
-@dataclass(eq=False)
-class Link:
+class Link(Struct, eq=False):
     """What one search laid down, and what is taken up again together."""
 
     net: str

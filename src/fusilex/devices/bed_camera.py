@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 Place = tuple[float, float]
 
 
-@dataclass(frozen=True)
-class TrueLie:
+class TrueLie(Struct, frozen=True):
     """How a panel truly lies in the clamp: shifted (mm) and turned (degrees, about its corner), stretched a little."""
 
     dx: float

@@ -8,7 +8,8 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 WELL, FAILED, LEFT = "well", "failed", "left"
 POLL_S, GRACE_S = 0.03, 1.0
@@ -16,8 +17,7 @@ MOST_KEPT, MOST_PRINTED = 64 * 1024, 64 * 2**20
 """Bytes of output that are kept, the last ones; more than the second and the command has run wild."""
 
 
-@dataclass(frozen=True)
-class Ran:
+class Ran(Struct, frozen=True):
     """How it ended, what it printed (the end of it), and a sentence where it did not end well."""
 
     ended: str

@@ -7,10 +7,11 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, fields
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import fields
 from numpy.typing import NDArray
 
 from fusilex.core.heat.sheet import Sheet
@@ -21,8 +22,7 @@ STEP_S, PERIOD_S, DELAY_S = 0.05, 2.0, 1.5
 _SIGMA, _GRAY = 5.67e-8, 0.85
 
 
-@dataclass(frozen=True)
-class OvenKind:
+class OvenKind(Struct, frozen=True):
     """How one oven is built: watts and mass of its tubes above and below, draught, walls, its thermostat."""
 
     watts: tuple[float, float] = (750.0, 650.0)
@@ -41,8 +41,7 @@ class OvenKind:
     noise_c: float = 0.5
 
 
-@dataclass
-class OvenWorld:
+class OvenWorld(Struct, dict=True):
     """`settings` gives what the oven is set to (°C, 0 off) and the share its door is open, by time (s). One with a
     `dial` switches about its setting.
     """

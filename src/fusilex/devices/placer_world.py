@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import random
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from fusilex.core.machine.controller import Doing, Step
 from fusilex.core.machine.model import TAPE, Machine
@@ -21,8 +21,7 @@ NO_NOZZLE = "nozzle missing"
 REACH_MM, DEEP_MM, RETRIES, JAM_PICKS = 0.8, 0.3, 2, 6
 
 
-@dataclass(frozen=True)
-class Chances:
+class Chances(Struct, frozen=True):
     """How often a pick or a way goes wrong, each as a share; `missing` how often a nozzle is not in its place at the
     start, `hidden` how often a reference point is covered.
     """
@@ -38,8 +37,7 @@ class Chances:
 NEVER = Chances(0.0, 0.0, 0.0, 0.0, 0.0, 0.0)
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """What went wrong, when (s), with which slot, head and nozzle (from 0; −1: none), and in which line."""
 
     kind: str
@@ -50,8 +48,7 @@ class Fault:
     line: int
 
 
-@dataclass(frozen=True)
-class Placed:
+class Placed(Struct, frozen=True):
     """A part that was put down: slot and nozzle it came by, where (mm, bed), how far it was turned since its pocket
     (degrees in (−180, 180]), and the comment of the block.
     """
@@ -66,15 +63,13 @@ class Placed:
     at_s: float
 
 
-@dataclass
-class _Held:
+class _Held(Struct):
     slot: int
     turn: float
     good: bool = True
 
 
-@dataclass
-class World:
+class World(Struct, dict=True):
     """The bed under a machine. `left` are the pieces in each slot (from 0), endless where it says nothing; `emptied`
     how many pockets of strips and trays are empty.
     """

@@ -9,8 +9,9 @@ from __future__ import annotations
 import random
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Protocol
+
+from msgspec import Struct
 
 _LINE = re.compile(
     r"\s*(?P<state>[A-Z]{1,2})?[\s,]*(?P<sign>[+-])?\s*(?P<number>\d+(?:[.,]\d+)?)\s*(?P<unit>mg|g|kg)\s*$"
@@ -23,8 +24,7 @@ class NoReading(Exception):
     """The scale does not answer, or does not come to rest; the sentence says which."""
 
 
-@dataclass(frozen=True)
-class Weight:
+class Weight(Struct, frozen=True):
     """A settled reading and the scale's step, both in grams."""
 
     grams: float

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import PurePosixPath
+
+from msgspec import Struct
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.design_lists import table_kind
@@ -19,8 +20,7 @@ STATED, LIKELY, GUESSED, UNKNOWN, CHOSEN = "stated", "likely", "guessed", "unkno
 MOST_TABLE_BYTES = 8 * 2**20
 
 
-@dataclass(frozen=True)
-class Guess:
+class Guess(Struct, frozen=True):
     """`kind` is the reader to use: gerber, components, drill, netlist, placements, bom, log, panel or other.
 
     `sure` is how far to trust it: stated by the file, likely by its name or columns, guessed from its shapes, or

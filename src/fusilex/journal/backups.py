@@ -8,9 +8,10 @@ import os
 import shutil
 import sqlite3
 from contextlib import closing, suppress
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+
+from msgspec import Struct
 
 from fusilex.journal.place import alone, check_place, connected, free, look_at
 from fusilex.journal.trouble import NotSaved, reason
@@ -19,8 +20,7 @@ KEPT = 7
 """Daily copies that are kept."""
 
 
-@dataclass(frozen=True)
-class Backup:
+class Backup(Struct, frozen=True):
     """A copy of a journal: the day it was made, how many batches and entries it holds."""
 
     path: Path

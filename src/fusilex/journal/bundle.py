@@ -14,8 +14,8 @@ import json
 import re
 import zipfile
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import insert, select
 
@@ -32,8 +32,7 @@ DAMAGE = "damage.txt"
 _SHA = re.compile(r"\b[0-9a-f]{64}\b")
 
 
-@dataclass(frozen=True)
-class Bundle:
+class Bundle(Struct, frozen=True):
     """A batch as read from a zip: its entries and the workshop's, and attachments by digest (name, contents)."""
 
     name: str

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
 from typing import ClassVar, Protocol, TypeVar
+
+from msgspec import Struct, field
 
 from fusilex.journal.entries import Entry, Event, Unreadable, uncollected
 
@@ -25,8 +26,7 @@ class Redone(Event, frozen=True):
     deed: str
 
 
-@dataclass
-class Deed:
+class Deed(Struct):
     """What one command left in the record: where the eyes were, which boards it was about, and what it was in words."""
 
     id: str

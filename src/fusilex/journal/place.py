@@ -8,10 +8,12 @@ import sqlite3
 import stat
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import quote
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.journal.schema import APPLICATION, HEAD, IN_USE
 from fusilex.journal.trouble import DAMAGED, NOT_ONE, READ_ONLY, NotSaved, cause, reason
@@ -78,8 +80,7 @@ def check_place(path: Path, make: bool) -> None:
         raise NotSaved(f"The journal at {path} cannot be opened: that is not a file.")
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(Struct, frozen=True):
     """A journal as it lies there. `damage` says what is torn, `copied` is True when its newest entries are missing:
     the file was in use, and what lay beside it is gone.
     """

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from fusilex.journal.place import connected
 from fusilex.journal.trouble import NotRead, reason
@@ -21,8 +22,7 @@ _OLDER = {"kind": "'batch'", "place": "''", "origin": "0"}
 """What journals of older versions say by having no such column."""
 
 
-@dataclass
-class Lost:
+class Lost(Struct):
     """Rows of a table that cannot be read: those numbered `first` to `last`, so far as there were any."""
 
     table: str
@@ -39,8 +39,7 @@ class Lost:
         return f"{rows} of the table {self.table} cannot be read: {self.why}."
 
 
-@dataclass
-class Salvaged:
+class Salvaged(Struct):
     """Rows by table, in the order of `COLUMNS`; `lost` says which rows could not be read."""
 
     rows: dict[str, list[tuple[Any, ...]]] = field(default_factory=dict)

@@ -6,10 +6,10 @@ import json
 import sqlite3
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from msgspec import Struct
 from sqlalchemy import Engine, func, or_, select
 from sqlalchemy.exc import SQLAlchemyError
 
@@ -28,8 +28,7 @@ COPIED = (
 )
 
 
-@dataclass(frozen=True)
-class BatchRow:
+class BatchRow(Struct, frozen=True):
     id: int
     name: str
     opened_at: str

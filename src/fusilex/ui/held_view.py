@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import msgspec
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from fusilex.bench.common.held import HeldAir, HoldAir, StepHeld

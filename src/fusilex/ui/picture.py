@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from fusilex.bench.batch import Batch

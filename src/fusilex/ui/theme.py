@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
 from functools import lru_cache
 from importlib.resources import files
 
+from msgspec import Struct
+from msgspec.structs import fields
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
 from fusilex.core.judgement import Level
 
 
-@dataclass(frozen=True)
-class Tokens:
+class Tokens(Struct, frozen=True):
     """Colours of one theme as hexadecimal strings."""
 
     name: str

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 
-@dataclass(frozen=True)
-class Filled:
+class Filled(Struct, frozen=True):
     """What a bin was counted to hold: pieces, of which lot, when, and how many had come out of it before."""
 
     count: int
@@ -15,8 +14,7 @@ class Filled:
     before: int = 0
 
 
-@dataclass
-class Bins:
+class Bins(Struct):
     """Bins by their line, all their fillings in order, pieces that were dropped or replaced, and how the batch goes.
 
     `without` are the parts the batch started without, `order` is the order of placing, `skipped_side` is not kitted

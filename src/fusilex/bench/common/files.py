@@ -4,8 +4,9 @@ as handed in.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.core.checks.fixes import Fix, older_fix
@@ -13,8 +14,7 @@ from fusilex.formats.lists.design_lists import older_field
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class DesignFiles:
+class DesignFiles(Struct):
     """Files added later by digest, roles and columns as the user picked them, fixes in the order they were applied."""
 
     added: dict[str, str] = field(default_factory=dict)

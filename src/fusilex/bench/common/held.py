@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
@@ -15,8 +16,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass(frozen=True)
-class StepHeld:
+class StepHeld(Struct, frozen=True):
     """A step of a profile that was held: its number from 1, for how long (s), and whether the part drifted."""
 
     profile: str
@@ -26,8 +26,7 @@ class StepHeld:
     at: str
 
 
-@dataclass
-class HeldAir:
+class HeldAir(Struct):
     """Steps held so far, by board and part; a first step begins anew."""
 
     steps: dict[tuple[str, str], list[StepHeld]] = field(default_factory=dict)

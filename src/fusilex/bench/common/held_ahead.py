@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
@@ -45,8 +45,7 @@ def profiles_for(batch: Batch, part: Part | None, window: str) -> list[HeldSteps
     return sorted(records, key=lambda r: (r.window.partition(",")[0] != kind, fits.index(r.parts)))
 
 
-@dataclass(frozen=True, eq=False)
-class AirQuestion:
+class AirQuestion(Struct, frozen=True, eq=False, dict=True):
     """All that a look ahead at held steps needs, taken from the batch while it stood still."""
 
     design: Design

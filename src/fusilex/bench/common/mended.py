@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.core.judgement import Because, Judgement, Level, Rule
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Mended:
+class Mended(Struct):
     """Losses of a stream: when it was mended, how many entries were left out, and the first of them in words."""
 
     losses: list[tuple[str, int, str]] = field(default_factory=list)

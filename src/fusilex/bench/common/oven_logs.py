@@ -4,9 +4,8 @@ saw.
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
+from msgspec.structs import replace
 
 from fusilex.core.design.model import Design
 from fusilex.core.heat.oven import Loading

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
+
+from msgspec import Struct, field
 
 MOST_KEPT = 500
 
 
-@dataclass
-class Paces:
+class Paces(Struct):
     """Moments (s) at which single parts went on by hand, the latest ones, rising, and which part that was."""
 
     placed_s: list[float] = field(default_factory=list)

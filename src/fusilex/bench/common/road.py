@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
+
+from msgspec import Struct
 
 from fusilex.bench.state import BatchState
 from fusilex.core.road.propose import Ways
@@ -11,8 +12,7 @@ from fusilex.core.road.steps import Step, Steps
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Laid:
+class Laid(Struct):
     """`order` of the sides and `ways` of working ('' and None: as the design suggests), and `steps`: None while the
     road is what those lead to.
     """

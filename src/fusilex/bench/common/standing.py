@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
+
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
@@ -20,8 +21,7 @@ OPEN, PAUSED, CLOSED, ARCHIVED = "open", "paused", "closed", "archived"
 WORDS = {PAUSED: "paused", CLOSED: "closed", ARCHIVED: "put away"}
 
 
-@dataclass
-class Standing:
+class Standing(Struct):
     """`status` since `at`, and why; `name` where people gave the batch one of their own."""
 
     status: str = OPEN

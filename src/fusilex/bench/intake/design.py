@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fusilex.bench.intake.lists import Lists
 from fusilex.core.design.complete import frames_left_out, outline_of, paste_where_missing
@@ -35,8 +36,7 @@ from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
 
 
-@dataclass(frozen=True)
-class Choices:
+class Choices(Struct, frozen=True):
     """What the user settled about files that could be read in several ways; nothing of it is written into them.
 
     `roles` maps a file to (role, side), ``("other", None)`` meaning it is left aside; `columns` maps a file to field

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from fusilex.core.design.model import BomLine, Layer, NetPoint, Placement, Remark
 from fusilex.core.design.which_side import sides_of_words, told_by, top_lead

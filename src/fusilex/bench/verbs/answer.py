@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from fusilex.core.judgement import Judgement
 
 
-@dataclass(frozen=True)
-class Answer:
+class Answer(Struct, frozen=True):
     """What a verb found out. `text` is for people, `data` (plain JSON) for scripts."""
 
     judgements: list[Judgement]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.workshop.machine_file import read_alone
@@ -26,8 +27,7 @@ def oven_in(file: str) -> Oven:
     return oven
 
 
-@dataclass(frozen=True, eq=False)
-class OvenLoad:
+class OvenLoad(Struct, frozen=True, eq=False):
     """A design's panel with what is on paste on a side."""
 
     design: Design

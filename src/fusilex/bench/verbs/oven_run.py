@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in

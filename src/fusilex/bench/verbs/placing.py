@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.machine_row import MachineRow, row_values
@@ -29,8 +30,7 @@ from fusilex.formats.written.whole import write_whole
 MOST_BOARDS, MOST_GCODE = 10_000, 48 * 2**20
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """What `programme` is asked for."""
 
     folder: str

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import asdict
 
 from fusilex.bench.batch_papers import batch_html, batch_record
 from fusilex.bench.beads import asked
@@ -20,8 +22,7 @@ from fusilex.formats.written.words import csv_line
 from fusilex.journal.store import Journal
 
 
-@dataclass(frozen=True)
-class Papers:
+class Papers(Struct, frozen=True):
     """A board's or batch's record as an answer, and its papers as a page."""
 
     answer: Answer

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
 
 import msgspec
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.core.bare_boards.etching import EtchRun, Refit, refit
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass(frozen=True)
-class Bath:
+class Bath(Struct, frozen=True):
     """Litres of etchant, and the copper (g) it holds by now."""
 
     litres: float
@@ -21,8 +20,7 @@ class Bath:
     at: str
 
 
-@dataclass
-class Etching:
+class Etching(Struct):
     """The bath, its runs and those before, and the finest feature (mm) by process."""
 
     bath: Bath | None = None

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Finished:
+class Finished(Struct):
     """Serials in stock by design."""
 
     stock: dict[str, set[str]] = field(default_factory=dict)

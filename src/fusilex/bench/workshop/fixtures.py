@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Fixtures:
+class Fixtures(Struct):
     """Cycles by fixture."""
 
     cycles: dict[str, int] = field(default_factory=dict)

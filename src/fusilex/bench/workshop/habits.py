@@ -4,10 +4,10 @@ ways.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import msgspec
+from msgspec import Struct, field
 
 from fusilex.bench.intake.design import Choices
 from fusilex.bench.intake.lists import table_of
@@ -20,8 +20,7 @@ from fusilex.formats.lists.design_lists import older_field
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Habits:
+class Habits(Struct):
     """Roles by the ending of a file's name, columns by a list's header, packages by their code."""
 
     columns: dict[str, dict[str, int]] = field(default_factory=dict)

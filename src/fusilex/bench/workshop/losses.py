@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.core.kit.losses import Logged
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Losses:
+class Losses(Struct):
     """Pieces by package, as `loss_key` names it."""
 
     placed: dict[str, int] = field(default_factory=dict)

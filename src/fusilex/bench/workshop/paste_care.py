@@ -5,11 +5,11 @@ batches.
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import ClassVar
 
 import numpy as np
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.bench.workshop.record_kinds import Jar, PasteSheet
@@ -21,8 +21,7 @@ ACTIONS = ("out", "in", "opened", "stirred", "finished")
 MOST_KEPT, HISTORY = 400, 60
 
 
-@dataclass
-class JarLife:
+class JarLife(Struct):
     """What happened to one jar: where it stood since when (ISO time, °C), share of life before that (None: nobody
     knows), how warm it was inside then, silence in its log (h), and what was taken from it (mg).
     """
@@ -38,8 +37,7 @@ class JarLife:
     used_mg: float = 0.0
 
 
-@dataclass(frozen=True)
-class Air:
+class Air(Struct, frozen=True):
     """The room at a time: °C and, where somebody knows, % relative humidity."""
 
     at: str
@@ -48,8 +46,7 @@ class Air:
     how: str
 
 
-@dataclass(frozen=True)
-class Weighing:
+class Weighing(Struct, frozen=True):
     """Measured over predicted of a print with a paste through a foil; `apart` for the first after a pause or wipe;
     `batch` is whose print it was.
     """
@@ -62,8 +59,7 @@ class Weighing:
     batch: str = ""
 
 
-@dataclass
-class PasteCare:
+class PasteCare(Struct):
     """Jars by name, the air that was noted last, weighed prints of all batches in order."""
 
     jars: dict[str, JarLife] = field(default_factory=lambda: defaultdict(JarLife))

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass(frozen=True)
-class Right:
+class Right(Struct, frozen=True):
     """How a line is put right: turned (degrees) and shifted (mm, as the part lies unturned), and where that comes
     from.
     """
@@ -21,8 +21,7 @@ class Right:
     source: str = ""
 
 
-@dataclass
-class PutRight:
+class PutRight(Struct):
     """By line."""
 
     lines: dict[str, Right] = field(default_factory=dict)

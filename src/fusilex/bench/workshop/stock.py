@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import ClassVar
 
 import msgspec
+from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.core.kit.moisture import Exposure, exposure
@@ -15,8 +15,7 @@ from fusilex.journal.entries import Entry, Event
 LOT_FORMS = ("reel", "strip", "tray", "bag", "tube")
 
 
-@dataclass
-class Lot:
+class Lot(Struct):
     """A reel, strip, tray, bag or tube in stock. `moisture` lists (ISO time, action) since it came in."""
 
     id: str
@@ -45,8 +44,7 @@ class Lot:
         return exposure([(h, action) for t, action in self.moisture if (h := _hours(t)) <= until], until)
 
 
-@dataclass
-class Lots:
+class Lots(Struct):
     """Lots by id in order of receipt, and the rows and columns of the trays their pieces go into."""
 
     lots: dict[str, Lot] = field(default_factory=dict)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.judgement import Because, Judgement, Level
 
@@ -18,8 +18,7 @@ SLOW_AT_G_PER_L = 60.0
 """A litre of fresh 40 % ferric chloride holds about 50–70 g of copper before it is slow."""
 
 
-@dataclass(frozen=True)
-class EtchRun:
+class EtchRun(Struct, frozen=True):
     """A logged run: minutes until clear, bath °C, foil µm, copper removed (g), bath (l), copper in it before (g)."""
 
     minutes: float
@@ -56,8 +55,7 @@ def etch_minutes(foil_um: float, celsius: float, held_g: float, removed_g: float
     return float(FRESH_MINUTES * foil_um / AT_UM * 2 ** ((AT_C - celsius) / DOUBLES_EVERY_C) / left)
 
 
-@dataclass(frozen=True)
-class Refit:
+class Refit(Struct, frozen=True):
     """Minutes here over minutes by rule: geometric mean of n runs and the factor one run scatters by (1 sigma)."""
 
     factor: float

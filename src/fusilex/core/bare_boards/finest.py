@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 
 from fusilex.core.design.connectivity import copper_pieces
 from fusilex.core.design.model import Design
@@ -17,8 +17,7 @@ LOOK_MM = 0.5
 """Gaps wider than this are not looked for."""
 
 
-@dataclass(frozen=True)
-class Finest:
+class Finest(Struct, frozen=True):
     """Narrowest copper and narrowest gap between separate pieces (mm), each with where it is (x, y, side)."""
 
     width_mm: float

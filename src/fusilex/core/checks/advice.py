@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import shapely
+from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import package_outlines
@@ -42,8 +42,7 @@ _BY_FAMILY = {
 }
 
 
-@dataclass(frozen=True)
-class Suggestion:
+class Suggestion(Struct, frozen=True):
     """One line for the designer: what, about which part (or the board), and why it costs time now."""
 
     kind: str

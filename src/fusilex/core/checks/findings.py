@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Because, Level
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One disagreement. `kind` is a key of `ORDER`; `where` says between which files; `fix` mends it, where one can."""
 
     kind: str

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import shapely
+from msgspec import Struct, field
+from msgspec.structs import force_setattr, replace
 
 from fusilex.core.checks.repeat import one_cell
 from fusilex.core.checks.systematic import Correction
@@ -17,8 +18,7 @@ from fusilex.core.panel.layout import Panel
 DRILLS_MM = (0.1, 6.5)
 
 
-@dataclass(frozen=True)
-class Fix:
+class Fix(Struct, frozen=True):
     """One correction. `kind` is a key of `FIX_KINDS`, `ref` the part it is for ('' for whole lists), `with_` its plain
     numbers and words.
     """
@@ -29,7 +29,7 @@ class Fix:
     words: str = ""
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "with_", _plain(self.with_))  # the same before it was written down and after
+        force_setattr(self, "with_", _plain(self.with_))  # the same before it was written down and after
 
     def as_dict(self) -> dict[str, Any]:
         return {"kind": self.kind, "ref": self.ref, "with": self.with_, "words": self.words}

@@ -5,10 +5,10 @@ below.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict
 
 import numpy as np
 import shapely
+from msgspec.structs import asdict
 from numpy.typing import NDArray
 
 from fusilex.core.checks.findings import Finding

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import asdict
+
+from msgspec.structs import asdict
 
 from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix

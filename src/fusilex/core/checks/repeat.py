@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import TypeVar
 
 import numpy as np
 import shapely
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design, Layer, NetPoint, Placement

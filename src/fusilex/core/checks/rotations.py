@@ -6,11 +6,11 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.frames import board_to_part
@@ -27,8 +27,7 @@ UPPER_LEFT = (100.0, 190.0)
 """Where pin 1 lies as seen from the middle of a part at 0° (degrees; IEC 61188-7, level A: left, or upper left)."""
 
 
-@dataclass(frozen=True)
-class Convention:
+class Convention(Struct, frozen=True):
     """turn = sign · listed + plus, degrees, counter-clockwise as seen from the part's own side."""
 
     sign: int = 1
@@ -51,8 +50,7 @@ CONVENTIONS = (Convention(), *(Convention(sign, plus) for plus in (0, 180, 90, 2
 """
 
 
-@dataclass(frozen=True)
-class TurnFit:
+class TurnFit(Struct, frozen=True):
     """The convention that fits a side best: of `n` parts that can tell, how many lie like their kind as listed, and
     then.
 
@@ -71,8 +69,7 @@ class TurnFit:
         return self.after - self.before >= LEAST and self.after >= SHARE * self.n
 
 
-@dataclass(frozen=True)
-class OddTurn:
+class OddTurn(Struct, frozen=True):
     """A part that lies otherwise than `others` of its kind, and the turn (degrees) that would bring it into line.
 
     `sure` is False where the kind is split too evenly to tell, and pin 1 in the upper left at 0° decided.
@@ -84,8 +81,7 @@ class OddTurn:
     sure: bool = True
 
 
-@dataclass(frozen=True)
-class PartKind:
+class PartKind(Struct, frozen=True, dict=True):
     """Parts with one pattern of pads. `lies` (n × 4): the pattern, turned back as listed, is the first one's turned
     by k · 90°.
     """
@@ -197,6 +193,8 @@ def kinds_of(parts: Sequence[Part]) -> list[PartKind]:
         while len(left) > 1:
             lies = _lies_like(patterns, patterns[0], pins)
             same = lies.any(axis=1)
+            if not same.any():  # a grid of pads without names is not even told to be like itself
+                break
             if same.sum() > 1 and not lies[same].all():
                 found.append(PartKind(tuple(left[i] for i in np.flatnonzero(same)), lies[same]))
             left, patterns = [left[i] for i in np.flatnonzero(~same)], patterns[~same]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
@@ -17,8 +17,7 @@ SIDE_ORDERS = {
 }
 
 
-@dataclass(frozen=True)
-class DropCheck:
+class DropCheck(Struct, frozen=True):
     """A part hanging upside down: mass (mg), wetted pad area (mm²), and how much of the limit that uses."""
 
     part: Part
@@ -38,8 +37,7 @@ class DropCheck:
         return Level.STOP if self.share > 1 else Level.CARE if self.share > CARE_SHARE else Level.GO
 
 
-@dataclass(frozen=True)
-class SideLoad:
+class SideLoad(Struct, frozen=True):
     """The surface-mount parts of one side: count, mass (mg), their drop checks, worst first, and parts whose pads
     nobody knows.
     """

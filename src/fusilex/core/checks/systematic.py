@@ -6,10 +6,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 FACTORS = (1.0, 25.4, 1 / 25.4, 0.0254, 1 / 0.0254, 10.0, 0.1, 1000.0, 0.001)
@@ -26,8 +26,7 @@ OFFSET_MM = 0.1
 """From here on an offset that all parts share is no matter of how parts were drawn."""
 
 
-@dataclass(frozen=True)
-class Correction:
+class Correction(Struct, frozen=True):
     """measured = factor · R(turn) · M · listed + (dx, dy): M mirrors x when `mirror`; turn counter-clockwise,
     degrees; mm.
     """
@@ -73,8 +72,7 @@ class Correction:
         return ", ".join(said) or "as listed"
 
 
-@dataclass(frozen=True)
-class SystematicFit:
+class SystematicFit(Struct, frozen=True):
     """The best correction for n placements: how many meet their pads before and after it, and how closely then (RMS,
     mm).
     """

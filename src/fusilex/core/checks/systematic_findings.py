@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-
 import numpy as np
 import shapely
+from msgspec.structs import asdict
 from numpy.typing import NDArray
 
 from fusilex.core.checks.findings import Finding

@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import NDArray
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -37,8 +37,7 @@ ASKEW, FILLED = 0.9, 0.75
 """A pad whose smallest box round it is this much smaller than its upright one, and that fills it so far, lies askew."""
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(Struct, frozen=True):
     """Pads (indices into what was given) that look like one part. `kind`: chip, two-pad, triangle, row, header, boxed
     or single.
     """

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design, Layer
@@ -29,8 +29,7 @@ class DisjointSet:
         self.parent[self.find(a)] = self.find(b)
 
 
-@dataclass(frozen=True, eq=False)
-class CopperNets:
+class CopperNets(Struct, frozen=True, eq=False):
     """Which connected piece (an integer) each copper polygon belongs to, by layer side."""
 
     pieces: dict[str, NDArray[np.int_]]
@@ -88,8 +87,7 @@ def _touching(layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.int_]]:
     return large[hit], small[hit]
 
 
-@dataclass(frozen=True)
-class NetFault:
+class NetFault(Struct, frozen=True):
     """`kind` is ``open`` (one net in several pieces), ``short`` (several nets in one piece) or ``bare`` (no copper
     there).
     """

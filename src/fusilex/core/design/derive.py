@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from shapely import Polygon
 
 from fusilex.core.design.model import Hole, Layer
@@ -29,8 +29,7 @@ def derived(role: str, side: str | None, polygons: np.ndarray, flashed: bool = T
     return Layer(role, side, polygons, np.full(n, flashed, dtype=bool), (None,) * n, (None,) * n, (None,) * n)
 
 
-@dataclass(frozen=True)
-class DerivedPaste:
+class DerivedPaste(Struct, frozen=True):
     """Paste worked out from a mask, and the windows that got none, counted by why."""
 
     layer: Layer

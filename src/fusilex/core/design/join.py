@@ -7,10 +7,10 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 import shapely
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.design.clusters import candidates, printed_boxes

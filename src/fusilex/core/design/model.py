@@ -7,11 +7,11 @@ seen from the side the part sits on.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 import shapely
+from msgspec import Struct, field
 from numpy.typing import NDArray
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -24,8 +24,7 @@ from fusilex.core.panel.layout import Panel
 Polygons = NDArray[np.object_]
 
 
-@dataclass(frozen=True, eq=False)
-class Layer:
+class Layer(Struct, frozen=True, eq=False, dict=True):
     """Dark areas of one layer, one polygon per drawn object, with what X2 attributes say of each (None if nothing).
 
     `polygons` holds n shapely polygons; `flashed` (n) is True for flashes; `nets` and `pins` have n entries, a pin
@@ -69,8 +68,7 @@ class Layer:
         return union_of(self.polygons) if len(self) else Polygon()
 
 
-@dataclass(frozen=True)
-class Hole:
+class Hole(Struct, frozen=True):
     """A drilled hole, mm. `span` gives the first and last copper layer a blind or buried one joins, None for all."""
 
     x: float
@@ -80,8 +78,7 @@ class Hole:
     span: tuple[int, int] | None = None
 
 
-@dataclass(frozen=True)
-class Placement:
+class Placement(Struct, frozen=True):
     """A line of the placement list."""
 
     ref: str
@@ -95,8 +92,7 @@ class Placement:
     populate: bool = True
 
 
-@dataclass(frozen=True)
-class BomLine:
+class BomLine(Struct, frozen=True):
     """A line of the bill of materials; `populate` is False for parts marked do-not-populate."""
 
     refs: tuple[str, ...]
@@ -108,8 +104,7 @@ class BomLine:
     line: int = 0
 
 
-@dataclass(frozen=True)
-class NetPoint:
+class NetPoint(Struct, frozen=True):
     """A test record of the netlist: a pad (or via when `ref` is empty) on a net; `side` None means reachable from
     both.
     """
@@ -122,8 +117,7 @@ class NetPoint:
     side: str | None
 
 
-@dataclass(frozen=True)
-class Pad:
+class Pad(Struct, frozen=True):
     """A part's pad. Through-hole pads carry `drill` > 0 and exist on both sides.
 
     `named` is False where no file names the pins: they are counted as drawn, and say nothing of which is pin 1.
@@ -142,8 +136,7 @@ class Pad:
         return f"{self.ref}.{self.pin}"
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(Struct, frozen=True):
     """What placement list, bill of materials, catalogue and pads know of one reference designator."""
 
     ref: str
@@ -177,8 +170,7 @@ class Part:
         return self.populate and self.package.mount != "none"
 
 
-@dataclass(frozen=True)
-class FileNote:
+class FileNote(Struct, frozen=True):
     """What a file was taken for, why, and how sure that is: stated, likely, guessed, chosen (by the user) or unknown.
 
     `kind` is the reader it went to, `revision` the one that it names, '' when it names none.
@@ -194,8 +186,7 @@ class FileNote:
     revision: str = ""
 
 
-@dataclass(frozen=True)
-class Remark:
+class Remark(Struct, frozen=True):
     """Something the reading of the files did on its own account: `rule` names the rule behind it."""
 
     rule: str
@@ -205,8 +196,7 @@ class Remark:
     level: Level = Level.CARE
 
 
-@dataclass(frozen=True, eq=False)
-class Design:
+class Design(Struct, frozen=True, eq=False, dict=True):
     """Everything read from one design's files. `panel` is None when the files say nothing of a panel.
 
     Inner copper has the role ``inner`` and its number from the top, from 2 on, for a side. `copper_layers` is how

@@ -5,9 +5,10 @@ right.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.frames import board_to_part
 from fusilex.core.design.model import Design, Pad, Part, Placement
@@ -15,8 +16,7 @@ from fusilex.core.packages.catalogue import Package, density_of, package_of
 from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, METRIC_ONLY, METRIC_TO_INCH, ambiguous_code
 
 
-@dataclass(frozen=True)
-class Pattern:
+class Pattern(Struct, frozen=True):
     """A part's pads in its own frame: count, spans to the outer edges and between outermost middles (mm), smallest
     pitch.
     """
@@ -83,8 +83,7 @@ def nearest_chip(pattern: Pattern) -> str | None:
     return code if abs(np.log(apart / CHIP_SIZES[code][1])) < np.log(1.35) else None
 
 
-@dataclass(frozen=True)
-class CodeTrap:
+class CodeTrap(Struct, frozen=True):
     """Parts with one bare size code whose pads fit the other code's body: `code` as written, read as it is now and as
     it fits.
     """

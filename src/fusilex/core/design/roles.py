@@ -7,10 +7,10 @@ strokes without flashes. A guess, always said to be one.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from shapely import Polygon
 
 from fusilex.core.design.model import Hole, Layer, Placement
@@ -21,8 +21,7 @@ SMALLEST_LEAD_HOLE = 0.6
 """Holes from this diameter (mm) on take a lead; smaller ones are vias."""
 
 
-@dataclass(frozen=True)
-class RoleGuess:
+class RoleGuess(Struct, frozen=True):
     """`counted` where nothing but the number of pads tells the side: that is no telling."""
 
     role: str

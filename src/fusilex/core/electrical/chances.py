@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 SHORT_AT, GAP_AT_MM, DECADE_MM = 0.004, 0.2, 0.3
 """A place where two pads stand 0.2 mm apart bridges 4 times in 1,000 where hands print; a decade less for every 0.3 mm
@@ -23,8 +24,7 @@ DOUBT_TIMES = 12.0
 MOST = 0.95
 
 
-@dataclass(frozen=True)
-class Learnt:
+class Learnt(Struct, frozen=True):
     """Readings of one pair on the boards of the batch so far: how many, and how many were bad."""
 
     boards: int = 0

@@ -6,10 +6,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from itertools import combinations
 
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design, Pad, Part
@@ -25,8 +26,7 @@ TOE_MM2 = 0.02
 FINE_MM = 0.4
 
 
-@dataclass(frozen=True, eq=False)
-class Checks:
+class Checks(Struct, frozen=True, eq=False):
     """All readings of a design, by what they are for. `reach` are the pads of each net a tip can stand on, the best
     first.
     """

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.connectivity import DisjointSet
@@ -21,8 +21,7 @@ LEAST_OHM, MOST_OHM = 5.0, 2e6
 Branch = tuple[str, str, float]
 
 
-@dataclass(frozen=True, eq=False)
-class Network:
+class Network(Struct, frozen=True, eq=False):
     """Nets joined by resistances. `inverse` is the pseudo-inverse of the network's Laplacian (S⁻¹)."""
 
     index: dict[str, int]
@@ -42,8 +41,7 @@ class Network:
         return float(g[i, i] + g[j, j] - 2 * g[i, j])
 
 
-@dataclass(frozen=True, eq=False)
-class ResistorNetwork:
+class ResistorNetwork(Struct, frozen=True, eq=False):
     """The network of a design without the resistors whose value nobody can read, and with them as wires. `tolerance` is
     the widest share any of its resistors may be off, which bounds how far a whole network of them may be.
     """

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 LAND_S, WALK_S = 2.0, 2.0
@@ -20,8 +20,7 @@ STEP_S = 0.5
 """Times are counted in steps of this when the best for some minutes is sought, rounded up: no plan takes longer."""
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(Struct, frozen=True):
     """One reading: its key, the net (or pad) it can be parked at, seconds with the other tip parked, and the chance to
     find something bad (P(bad) × P(seen if bad)).
     """
@@ -32,8 +31,7 @@ class Reading:
     finds: float
 
 
-@dataclass(frozen=True)
-class Port:
+class Port(Struct, frozen=True):
     """Readings with one tip parked, best first, after `land_s` to park it."""
 
     name: str

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fusilex.core.design.model import Pad, Part
 from fusilex.core.electrical.chances import SEEN, Learnt, chance_of
@@ -25,8 +26,7 @@ from fusilex.core.electrical.probes import ProbePair
 NONE_LEARNT = Learnt()
 
 
-@dataclass(frozen=True, eq=False)
-class ProbePlan:
+class ProbePlan(Struct, frozen=True, eq=False):
     """Readings in order, port by port. `chance` is P(bad) by pair key for every reading that was thought of, `seconds`
     what each takes (the first of a port with the parking); `unproven` are those there is no time for, the likeliest bad
     first. `park` is the pad where each port's tip stays.

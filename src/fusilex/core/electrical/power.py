@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Because, Judgement, Level
@@ -20,8 +21,7 @@ SAG_SHARE = 0.05
 """Further than this below the set voltage the supply is at its limit; above it, it is set wrong."""
 
 
-@dataclass(frozen=True)
-class Draw:
+class Draw(Struct, frozen=True):
     """What a board is expected to draw (mA), what of, and parts of which nobody says what they draw."""
 
     milliamps: float
@@ -29,8 +29,7 @@ class Draw:
     unknown: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class PowerStep:
+class PowerStep(Struct, frozen=True):
     """A step of first power: set the volts and the limit, hold, read. More than `most_ma`, or at the board less than
     `least_v` or more than `most_v`, and it is switched off at once.
     """

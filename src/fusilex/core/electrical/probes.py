@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 import shapely
+from msgspec import Struct, field
 
 from fusilex.core.design.model import Design, Pad
 from fusilex.core.electrical.network import ResistorNetwork, resistor_network
@@ -28,8 +28,7 @@ JOINED_BELOW_OHM = 2.0
 Spot = tuple[str, str, float]
 
 
-@dataclass(frozen=True)
-class ProbePair:
+class ProbePair(Struct, frozen=True, dict=True):
     """Two pads to probe, `a` and `b`, and their edge-to-edge gap (mm).
 
     `also` names other close pairs of these two nets; `expected` is the resistance (Ω) of the parts that join the nets

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.connectivity import DisjointSet
 from fusilex.core.design.model import Design, Pad
@@ -22,8 +23,7 @@ WIRE_UP_TO_OHM = 100.0
 _DIODES = ("diode", "led")
 
 
-@dataclass(frozen=True)
-class Shown:
+class Shown(Struct, frozen=True):
     """How a reading comes about: `climbs_s` seconds (0: at once) while `farad` charge; `red` is the pad for the red tip
     for which a diode conducts, '' where none does.
     """
@@ -43,8 +43,7 @@ class Shown:
 AT_ONCE = Shown()
 
 
-@dataclass(frozen=True, eq=False)
-class Between:
+class Between(Struct, frozen=True, eq=False):
     """Capacitors and diodes of a design by the nets they join; coils and small resistors count as wires."""
 
     group: Mapping[str, int]

@@ -7,9 +7,9 @@ differ from the probes by is the twin's, drawn from the ovens that its logs leav
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.fit import Fitted
@@ -32,8 +32,7 @@ of the run than this outside what its logs leave possible.
 """
 
 
-@dataclass(frozen=True, eq=False)
-class After:
+class After(Struct, frozen=True, eq=False):
     """By joint (k): molten by the likeliest oven, and half of the 95 % intervals of seconds and peak. `off_c` is the
     RMS of what was logged against what was foretold until the peak, `outside` the share of samples beyond what was
     possible.

@@ -10,9 +10,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.heat.oven import PARAMETERS, OvenModel, parameters_of
@@ -31,8 +32,7 @@ TOLD = 0.7
 """A parameter whose spread the logs leave at more than this share of what it was is one that they cannot tell."""
 
 
-@dataclass(frozen=True, eq=False)
-class Fitted:
+class Fitted(Struct, frozen=True, eq=False):
     """The oven, z and its covariance by `names` (parameters, then places of probes), RMS residual (°C) of the probes,
     and for how many samples a sample counts less (`memory`).
     """

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.fit import Fitted
@@ -25,8 +25,7 @@ melts about as far as the nozzle's radius and one spread.
 """
 
 
-@dataclass(frozen=True)
-class HeldStep:
+class HeldStep(Struct, frozen=True):
     """What plate and air are set to (°C, 0: off; l/min, 0: lifted away), how long at least and at most (s), and what to
     look at before the next one.
     """
@@ -40,8 +39,7 @@ class HeldStep:
     look: str = ""
 
 
-@dataclass(frozen=True)
-class Gun:
+class Gun(Struct, frozen=True):
     """An air gun: its nozzle's bore, how far beyond it solder melts as a rule, and its height above the board (mm)."""
 
     nozzle_mm: float = 5.0
@@ -73,8 +71,7 @@ def hot_steps(steps: Sequence[HeldStep]) -> int:
     return blown[-1] + 1 if blown else len(steps)
 
 
-@dataclass(frozen=True, eq=False)
-class Heated:
+class Heated(Struct, frozen=True, eq=False):
     """What held steps do by their shortest and their longest clocks: of each joint (k) the peak (°C) by the likeliest
     plate and gun, the least peak by the shortest clocks and the highest by the longest over those that may be; when the
     last joint of the part melts by the longest (s, NaN: never); and that run.

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.matter import KELVIN, ROOM_C
@@ -61,8 +61,7 @@ def jet_w_per_m2k(
     return np.asarray(shape * strong * PRANDTL**0.42 * k / d)
 
 
-@dataclass(frozen=True, eq=False)
-class Stream:
+class Stream(Struct, frozen=True, eq=False):
     """Air from `times` (s) on at `celsius` and `litres_per_min`, held until the next; 0 l/min: lifted away. `places`
     (r × 2, mm from the middle of the tray, one a run), the nozzle's bore and height above the board (mm), and
     `half_mm`, the radius at which the air's heat has fallen to half.

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design, Part
@@ -18,8 +18,7 @@ BODY_SHARE = 0.5
 """Of a joint under a body that is a lump of its own: solder lies between the board and the body's lead."""
 
 
-@dataclass(frozen=True)
-class Joint:
+class Joint(Struct, frozen=True):
     """A pad of a part on the board of a cell (from 0)."""
 
     part: str
@@ -59,8 +58,7 @@ def joints_of(
     return joints, sparse.csr_array((weights, (from_row, at)), shape=(len(joints), count))
 
 
-@dataclass(frozen=True, eq=False)
-class Molten:
+class Molten(Struct, frozen=True, eq=False):
     """By joint (k, or k × r): when it melts and is solid again (s, NaN where never), and its peak (°C)."""
 
     melts: Floats

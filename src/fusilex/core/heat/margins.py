@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.oven import DIAL, PLATE
@@ -14,8 +14,7 @@ from fusilex.core.heat.predict import Predicted
 from fusilex.core.reflow.windows import ProcessWindow
 
 
-@dataclass(frozen=True)
-class Margin:
+class Margin(Struct, frozen=True):
     """A metric at the joint that is furthest from the middle of its range: its score is 1 at a limit; NaN where the
     joint never gets there.
     """

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 CONTROLLED, DIAL, PLATE, AIR = "controlled oven", "dial oven", "plate", "hot air"
 OVENS, PLATES, ALL = (CONTROLLED, DIAL), (PLATE, AIR), (CONTROLLED, DIAL, PLATE, AIR)
 
 
-@dataclass(frozen=True)
-class Parameter:
+class Parameter(Struct, frozen=True):
     """A number of the oven: its unit, what is usual, by what factor that is off in one of three ovens, in words, and
     which kinds have it.
     """
@@ -75,8 +75,7 @@ def cooling_s(kind: str) -> float:
     return 180.0 if kind in OVENS else 600.0
 
 
-@dataclass(frozen=True)
-class OvenModel:
+class OvenModel(Struct, frozen=True):
     """Numbers by name; what is not named is usual. `kind` tells how it is steered: a controlled one follows its curve
     and takes away what is left of the error in `integral_s`, others go on and off about where they stand. Its tray or
     plate (width, depth, mm), whether a fan blows, and of a plate the radius of its ring (mm, 0: it is even) and
@@ -106,8 +105,7 @@ class OvenModel:
         return found
 
 
-@dataclass(frozen=True)
-class Loading:
+class Loading(Struct, frozen=True):
     """How panels go in: the middle of the one looked at off the middle of the tray (mm, right and back), how many
     alike there are, whether they lie flat on the tray, and what the oven is preheated to (°C, None: not).
     """

@@ -7,10 +7,11 @@ that is most likely, half by the worst of some that are possible: no plan stands
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.heat.fit import Fitted
@@ -28,12 +29,13 @@ MANY, ROUNDS = 16, ((24, 0.5), (16, 0.5), (20, 1.0))
 """Settings tried in one run; rounds, and what the likeliest oven counts against the worst in each. The last is for one
 that is not found to keep the window: before it is said that it cannot, the likeliest alone is asked.
 """
+IDLE, GAIN = 8, 0.005
+"""A round ends where so many generations gained less than this share."""
 UNREACHED = 30.0
 """What a metric scores that a joint never gets to, before it is told how far it is away."""
 
 
-@dataclass(frozen=True, eq=False)
-class Planned:
+class Planned(Struct, frozen=True, eq=False):
     """The schedule that was found, and the worst index (1: at a limit) by the most likely oven and by the worst of
     those that are possible; `worst` is the metric and the joint it is of.
     """
@@ -96,8 +98,7 @@ def scores(metrics: Mapping[str, Floats], window: ProcessWindow) -> dict[str, Fl
     return {name: np.where(np.isnan(own), UNREACHED + short, own) for name, own in found.items()}
 
 
-@dataclass(frozen=True, eq=False)
-class _Load:
+class _Load(Struct, frozen=True, eq=False):
     """What is judged: joints of a coarse sheet, each brought to what a finer one says by its `lift`."""
 
     sheet: Sheet
@@ -235,12 +236,12 @@ class _Search:
         rng = np.random.default_rng(1)
         first = np.clip(start + spread * rng.normal(size=(MANY, len(start))), *self.bounds)
         first[0] = np.clip(start, *self.bounds)
-        done = 0
+        costs: list[float] = []
 
         def enough(x: Floats, convergence: float = 0.0) -> bool:
-            nonlocal done
-            done += 1
-            return not watcher(min(1.0, done / rounds))
+            costs.append(self.best[0])
+            idle = len(costs) > IDLE and costs[-1] > (1 - GAIN) * costs[-1 - IDLE]
+            return not watcher(min(1.0, len(costs) / rounds)) or idle
 
         differential_evolution(
             self.cost,

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.fit import Fitted
@@ -20,8 +20,7 @@ Floats = NDArray[np.float64]
 DRAWS, STEP_S = 24, 1.0
 
 
-@dataclass(frozen=True, eq=False)
-class Predicted:
+class Predicted(Struct, frozen=True, eq=False):
     """By joint (k): when it melts, how long it stays molten (s) and its peak (°C), by the oven most likely, and half of
     each 95 % interval over the ovens that the logs leave possible (NaN where some of them never melt it).
     """

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design
@@ -23,8 +23,7 @@ SAMPLE_S = 4.0
 """Samples of a log are gathered over this long: a twin does not know what a second brings."""
 
 
-@dataclass(frozen=True, eq=False)
-class Probe:
+class Probe(Struct, frozen=True, eq=False):
     """What a probe logged: times (s) and temperatures (°C), and weights (n + m) of what it sits on; None: nobody knows,
     somewhere between the quickest and the slowest place of the board.
     """
@@ -35,8 +34,7 @@ class Probe:
     weights: Floats | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Logged:
+class Logged(Struct, frozen=True, eq=False):
     """A run as it was logged: the board in the oven, what the oven was told, and the probes; `air` probes hang free.
     Of its `joints` (k × (n + m), None: nobody knows them) the first or the last to melt was `seen` (s, what).
     """

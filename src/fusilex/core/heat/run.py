@@ -7,10 +7,10 @@ stable at steps of a second, and of second order in the board.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.board import Board
@@ -35,8 +35,7 @@ class RunsAway(ValueError):
     """An oven whose numbers make it hotter without end."""
 
 
-@dataclass(frozen=True, eq=False)
-class Ledger:
+class Ledger(Struct, frozen=True, eq=False):
     """Energy of each of r ovens (J): taken by the elements and the air gun, lost to the room, and more in store at the
     end than at the start.
     """
@@ -46,8 +45,7 @@ class Ledger:
     stored: Floats
 
 
-@dataclass(frozen=True, eq=False)
-class Run:
+class Run(Struct, frozen=True, eq=False):
     """t times (s): air (of an oven; of a plate, the plate) and sensor (t × r, °C), `watched` mixtures of cells and
     bodies (t × k × r, °C); `last` is the state of cells and bodies at the end ((n + m) × r), `frames` that of the
     first oven at `frame_s` (f × (n + m)).

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
+from msgspec import Struct, field
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
@@ -18,8 +17,7 @@ Step = tuple[float, str, float | None]
 """When (s), what to do, and the setting (°C) where it has one."""
 
 
-@dataclass(frozen=True)
-class Schedule:
+class Schedule(Struct, frozen=True):
     """Settings (°C) at times (s): a curve goes straight from one to the next, a dial stays until it is turned; 0 is
     off. `door` is (s, share that it is open), kept until the next.
     """

@@ -7,10 +7,11 @@ by k = Σ tᵢkᵢ / Σ tᵢ over laminate and foils (handbooks of board design;
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design, Part
@@ -35,8 +36,7 @@ LUMP_MG, LEAST_LAG_S = 30.0, 1.5
 """Bodies of this mass and more are lumps of their own; lighter ones are as warm as the board."""
 
 
-@dataclass(frozen=True, eq=False)
-class Lumps:
+class Lumps(Struct, frozen=True, eq=False):
     """m bodies: names such as (ref, cell from 0), heat (J/K), conductance to the board (W/K), the area that they show
     (m²), and the share of each of n cells in what they stand on (m × n, rows sum to 1).
     """
@@ -51,8 +51,7 @@ class Lumps:
         return len(self.names)
 
 
-@dataclass(frozen=True, eq=False)
-class Sheet:
+class Sheet(Struct, frozen=True, eq=False):
     """n cells of a grid of `size` (mm): which (rows × columns, −1 where no board is), their middles (n × 2, mm, panel),
     heat (J/K), the area that they show above and below, each with its half of the `edge` (m²), and conductances (W/K)
     between `pairs` of them (k × 2).

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.schedule import SET, Step
@@ -12,8 +13,7 @@ from fusilex.core.heat.schedule import SET, Step
 LEAST_HOLD_S, MOST_HOLD_S, USUAL_HOLD_S = 5.0, 60.0, 15.0
 
 
-@dataclass(frozen=True)
-class Shine:
+class Shine(Struct, frozen=True):
     """The part that shines first and the one that shines last, and when (s, NaN: never)."""
 
     first: str

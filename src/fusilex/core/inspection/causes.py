@@ -5,7 +5,8 @@ speaks for each. The order is only where one begins: evidence of the batch ranks
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 FOR, BESIDE, AGAINST, ENOUGH = 6.0, 0.4, 0.4, 3
 """What the surest finding that speaks for a cause adds to it, and what share of that where it is only what cannot be
@@ -13,8 +14,7 @@ told from the finding; by what it is multiplied where enough faults were looked 
 """
 
 
-@dataclass(frozen=True)
-class Cause:
+class Cause(Struct, frozen=True):
     """A cause at a station, what to check there, and attributes at which its faults would gather, () where the record
     cannot say. `pins` are the values of the first of them that do.
     """
@@ -26,8 +26,7 @@ class Cause:
     pins: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Ranked:
+class Ranked(Struct, frozen=True):
     """A cause with its share among all for this fault, and what of the batch speaks for and against it."""
 
     cause: Cause
@@ -202,8 +201,7 @@ CAUSES: dict[str, tuple[Cause, ...]] = {
 """By fault word, the order in which to look."""
 
 
-@dataclass(frozen=True)
-class Evidence:
+class Evidence(Struct, frozen=True):
     """What a batch's record says of one fault word: findings as (attribute, value, sentence), the surest first,
     each followed by what cannot be told from it; attributes whose values were looked at, and how many faults there are.
     """

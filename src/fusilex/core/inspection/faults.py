@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 JOINT, PART = "joint", "part"
 """What a fault is a fault of: then every joint, or every part, is an opportunity for it."""
 
 
-@dataclass(frozen=True)
-class FaultWord:
+class FaultWord(Struct, frozen=True):
     """A word of the trade and what one sees; `key` sits on the number pad for the common ones, on a letter for the
     rarer. `of` says whether it is a fault of a joint or of the whole part; `measure` what a shop's limit for it is
     given as (a share), '' where it has none.

@@ -11,9 +11,10 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
@@ -25,8 +26,7 @@ attribute; faults that make a value worth a look.
 """
 
 
-@dataclass(frozen=True)
-class Pattern:
+class Pattern(Struct, frozen=True):
     """A value with more faults than chance: faults of its opportunities, p, and q over all tests made; how many times
     as often as elsewhere, with 95 %. `also` are values that go with it everywhere, or cannot be told from it.
     """
@@ -104,8 +104,7 @@ def patterns(
     return _told_apart(made, bad, sizes)
 
 
-@dataclass(frozen=True)
-class Suspect:
+class Suspect(Struct, frozen=True):
     """A value that may have more faults, which this batch cannot tell yet: `times` as many opportunities as now would
     tell with a chance of nine in ten, if it is as it looks; None where not even twelve times as many would.
     """
@@ -156,8 +155,7 @@ def _numbered(values: Sequence[str]) -> tuple[list[str], NDArray[np.int_]]:
     return [str(value) for value in numbers], at
 
 
-@dataclass(frozen=True, eq=False)
-class _Value:
+class _Value(Struct, frozen=True, eq=False):
     """A value of an attribute: its faults and opportunities; `number` is its own in the numbers of all rows, `at`."""
 
     attribute: str

@@ -6,8 +6,9 @@ that ship are starting points.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
+
+from msgspec import Struct
 
 from fusilex.core.inspection.faults import FAULT_WORDS, JOINT
 
@@ -21,8 +22,7 @@ class Advice(Enum):
     SCRAP = "scrap"
 
 
-@dataclass(frozen=True)
-class Limit:
+class Limit(Struct, frozen=True):
     """A share (of 1) that is the most, or the least, that is accepted."""
 
     share: float
@@ -33,8 +33,7 @@ class Limit:
         return f"{'at most' if self.most else 'at least'} {100 * self.share:.0f} %"
 
 
-@dataclass(frozen=True)
-class Grades:
+class Grades(Struct, frozen=True):
     """Limits of a class: overhang of a part over its land (share of its width), fill of a hole or joint, hollow of a
     joint.
     """

@@ -9,9 +9,9 @@ joints no two of which fit one field, bound the number from below.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design
@@ -26,8 +26,7 @@ joints than that not every corner of a field is tried.
 """
 
 
-@dataclass(frozen=True)
-class Stop:
+class Stop(Struct, frozen=True):
     """Where the middle of the field is (mm, design), and the joints that it shows whole, such as ``U1.3``."""
 
     x: float
@@ -35,8 +34,7 @@ class Stop:
     joints: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class Tour:
+class Tour(Struct, frozen=True):
     """Stops in order, the length of the way (mm), and a number of fields below which no tour can be."""
 
     stops: tuple[Stop, ...]

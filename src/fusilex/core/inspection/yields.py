@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 Z95 = 1.959963984540054
 
 
-@dataclass(frozen=True)
-class Share:
+class Share(Struct, frozen=True):
     """A share of n with its 95 % Wilson score interval."""
 
     good: int
@@ -63,8 +62,7 @@ def exact(good: int, n: int, sure: float = 0.95) -> Share:
     return Share(good, n, low, high)
 
 
-@dataclass(frozen=True)
-class Rate:
+class Rate(Struct, frozen=True):
     """A number with what it lies between, 95 %."""
 
     value: float

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.alike import one_off
@@ -14,8 +16,7 @@ from fusilex.core.units import show_value
 from fusilex.core.values import Meaning, read_value
 
 
-@dataclass(frozen=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """One thing label and line disagree on. `near` marks the kind that is easily overlooked."""
 
     what: str
@@ -24,8 +25,7 @@ class Difference:
     near: bool = False
 
 
-@dataclass(frozen=True)
-class BagCheck:
+class BagCheck(Struct, frozen=True):
     """What was compared: `agrees` names what matched, `differs` what did not, `unread` says what could not be told
     and why.
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.hidden_joints import hides_joints
 from fusilex.core.packages.catalogue import Package
@@ -14,8 +15,7 @@ THIN_WALL_MM, WALL_MM = 0.8, 1.2
 WIDE_MM = 3.0
 
 
-@dataclass(frozen=True)
-class Count:
+class Count(Struct, frozen=True):
     """Pieces and how far off they may be."""
 
     pieces: int

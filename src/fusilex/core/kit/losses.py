@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.packages.catalogue import TWO_ENDED, Package
 from fusilex.core.packages.chips import CHIP_SIZES
@@ -21,8 +22,7 @@ _DEFAULT = (  # up to this length (mm): loss fraction, minimum extra pieces; the
 _OTHER = (0.0, 1)
 
 
-@dataclass(frozen=True)
-class Logged:
+class Logged(Struct, frozen=True):
     """Pieces of one body placed and lost in this shop."""
 
     placed: int = 0
@@ -34,8 +34,7 @@ class Logged:
         return (self.lost + 1) / (self.placed + self.lost + 2)
 
 
-@dataclass(frozen=True)
-class Loss:
+class Loss(Struct, frozen=True):
     """Loss fraction and minimum extra of a body; `behind` is the number of pieces logged here, 0 for the default."""
 
     fraction: float

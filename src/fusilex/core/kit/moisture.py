@@ -5,8 +5,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from math import inf, isnan, nan
+
+from msgspec import Struct
 
 from fusilex.core.judgement import Because, Judgement, Level
 
@@ -17,8 +18,7 @@ CARE_LEFT = 0.25
 ACTIONS = ("opened", "dry", "out", "baked", "sealed")
 
 
-@dataclass(frozen=True)
-class Exposure:
+class Exposure(Struct, frozen=True):
     """Hours spent open in all since the last bake, whether the clock runs now, and whether there was a bake."""
 
     hours: float

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.hidden_joints import hides_joints
 from fusilex.core.design.model import Design, Part
@@ -16,8 +18,7 @@ from fusilex.core.packages.catalogue import Package
 from fusilex.core.values import UNIT_OF_FAMILY, read_value
 
 
-@dataclass(frozen=True)
-class PullLine:
+class PullLine(Struct, frozen=True):
     """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
 
     `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is

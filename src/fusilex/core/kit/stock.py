@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.kit.quantities import PullLine
@@ -29,8 +30,7 @@ def _plain(text: str) -> str:
     return re.sub(r"\W+", "", text).upper()
 
 
-@dataclass(frozen=True)
-class BuyLine:
+class BuyLine(Struct, frozen=True):
     """A line of the shopping list: `have` pieces are there for this batch, `buy` are missing up to the pull
     quantity.
     """

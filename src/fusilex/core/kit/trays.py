@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class TrayPlan:
+class TrayPlan(Struct, frozen=True):
     """`bins` bins and one spare in trays of rows × columns compartments."""
 
     rows: int

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.model import Part
 
 
-@dataclass(frozen=True)
-class PartChange:
+class PartChange(Struct, frozen=True):
     """What is otherwise about one part; None leaves it as drawn."""
 
     ref: str

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.machine.model import Axis, Machine
@@ -16,8 +17,7 @@ LEAST = 12
 Z95 = 1.96
 
 
-@dataclass(frozen=True)
-class Timed:
+class Timed(Struct, frozen=True):
     """A stop that was timed: what was done, the beam's way there along x and y (mm), and the seconds it took in all."""
 
     doing: str
@@ -26,8 +26,7 @@ class Timed:
     seconds: float
 
 
-@dataclass(frozen=True)
-class Calibrated:
+class Calibrated(Struct, frozen=True):
     """What a log tells: numbers with half their 95 % interval, and how far the log scatters around them (s, RMS).
     `unknown` are those it says nothing of, which are as they were.
     """

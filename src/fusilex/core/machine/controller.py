@@ -9,8 +9,9 @@ with head n, ``M101 Pn`` looks at its part from below, ``M102 Pn`` pulls slot n 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from enum import Enum
+
+from msgspec import Struct
 
 from fusilex.core.machine.model import AXES, Axis, Machine
 from fusilex.core.machine.motion import axis_seconds
@@ -37,8 +38,7 @@ class Doing(Enum):
     END = "end"
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One thing done: seconds it takes; the head (from 0), slot or nozzle it is about; the beam's place, the tip's
     height and the heads' turns when it is over; the line it comes from.
     """
@@ -55,17 +55,16 @@ class Step:
     comment: str = ""
 
 
-@dataclass
-class Controller:
+class Controller(Struct):
     """The state between blocks: beam at x, y (mm), tips at z, heads turned (degrees), the head at work, inches or mm,
     the feed (mm/min), the tool asked for, and which move was last.
     """
 
     machine: Machine
-    x: float = field(init=False)
-    y: float = field(init=False)
-    z: float = field(init=False)
-    turns: list[float] = field(init=False)
+    x: float = 0.0
+    y: float = 0.0
+    z: float = 0.0
+    turns: list[float] = []
     head: int = 0
     inch: bool = False
     relative: bool = False

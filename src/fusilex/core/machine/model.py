@@ -7,10 +7,11 @@ above, times s. The heads hang on one beam; the beam's own place is the down-loo
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct, field
+from msgspec.structs import astuple
 from numpy.typing import NDArray
 
 Place = tuple[float, float]
@@ -21,16 +22,14 @@ AXES = "ABCUVW"
 """The letters by which a programme turns the heads, in their order."""
 
 
-@dataclass(frozen=True)
-class Axis:
+class Axis(Struct, frozen=True):
     """Top speed and acceleration: mm/s and mm/s², or °/s and °/s²."""
 
     speed: float
     acceleration: float
 
 
-@dataclass(frozen=True)
-class Slot:
+class Slot(Struct, frozen=True, dict=True):
     """Where parts are picked up: the middle of the pocket, the widest tape (mm) it takes, and how its tapes lie:
     degrees from a tape that comes from the right with its holes away from the person.
 
@@ -71,8 +70,7 @@ class Slot:
         return np.array([self.pocket(k) for k in range(self.pockets)])
 
 
-@dataclass(frozen=True)
-class Nozzle:
+class Nozzle(Struct, frozen=True):
     """A tip: the narrowest and widest body (mm, its smaller side) it holds, the heaviest (mg), and how thick it is:
     radius (mm) at heights above its end, rising. `rack` is where the changer keeps it, None where a person changes it.
     """
@@ -94,8 +92,7 @@ class Nozzle:
         return float(np.interp(height, heights, np.maximum.accumulate(radii)))
 
 
-@dataclass(frozen=True)
-class Head:
+class Head(Struct, frozen=True):
     """A head: how far it hangs from the beam's place (mm), the nozzle it starts with, and those it takes (none named:
     all).
     """
@@ -107,8 +104,7 @@ class Head:
     takes: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class Times:
+class Times(Struct, frozen=True):
     """Seconds for holding still to pick, place and look, for a nozzle change beyond its way, for the head to pull a
     tape's next part forward, and for a person to load a slot.
     """
@@ -121,8 +117,7 @@ class Times:
     load: float = 90.0
 
 
-@dataclass(frozen=True)
-class Machine:
+class Machine(Struct, frozen=True, dict=True):
     """The whole machine. `board` is the lower-left corner of the clamped panel; `look_at` the up-looking camera, which
     only a machine with `vision` has; `camera` the down-looking one, from the beam's place; `top_z` the greatest height
     to travel at, `pick_z` that of parts in their pockets, `board_z` that of the bare board; `height_step` the band
@@ -246,7 +241,7 @@ class Machine:
         for name, axis in (("x", self.x), ("y", self.y), ("z", self.z), ("turn", self.turn)):
             if not (axis.speed > 0 and axis.acceleration > 0 and math.isfinite(axis.speed * axis.acceleration)):
                 found.append(f"axis {name} moves with a speed and an acceleration above nothing")
-        if any(not 0 <= t < 1e5 for t in vars(self.times).values()):
+        if any(not 0 <= t < 1e5 for t in astuple(self.times)):
             found.append("times are seconds from 0")
         for n in self.nozzles:
             if not 0 <= n.least < n.most:

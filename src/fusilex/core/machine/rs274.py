@@ -11,7 +11,8 @@ from __future__ import annotations
 import operator
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 MOST_DEEP, MOST_LINES, MOST_BLOCKS, LONGEST = 8, 400_000, 200_000, 400
 _NUMBER = re.compile(r"[+-]?(\d+\.?\d*|\.\d+)")
@@ -32,8 +33,7 @@ class BadBlock(ValueError):
     """A line that is no block of ours; the sentence says what was expected and found."""
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(Struct, frozen=True):
     """A line as it is done: its words in order, the comment on it, and the number of the line it comes from."""
 
     words: tuple[tuple[str, float], ...]
@@ -49,8 +49,7 @@ class Block:
         return [number for name, number in self.words if name == letter]
 
 
-@dataclass
-class Reader:
+class Reader(Struct):
     """Takes a programme line by line and gives the blocks it comes to."""
 
     parameters: dict[str, float] = field(default_factory=dict)

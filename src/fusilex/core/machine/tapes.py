@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.core.packages.catalogue import Package
 
@@ -13,8 +13,7 @@ QUADRANTS = {"Q1": 0.0, "Q2": 270.0, "Q3": 90.0, "Q4": 180.0}
 """How a part is turned in its tape by where pin 1 lies, holes at the top and feeding to the right (EIA-481)."""
 
 
-@dataclass(frozen=True)
-class Tape:
+class Tape(Struct, frozen=True):
     """Width and pocket pitch (mm), and how the part lies in it: degrees counter-clockwise from its unturned body, holes
     at the top. `sure` is False where that is only what is usual.
     """

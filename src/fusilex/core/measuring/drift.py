@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike
 
 DRIFT_FROM = 6
@@ -13,8 +13,7 @@ CHANCE = 0.01
 """Drift is told where a series without any would look so once in a hundred times."""
 
 
-@dataclass(frozen=True)
-class Drift:
+class Drift(Struct, frozen=True):
     """Change per reading (median of all slopes), and the chance of such an order where nothing drifts."""
 
     per_reading: float

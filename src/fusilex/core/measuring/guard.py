@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.judgement import Level
 
 
-@dataclass(frozen=True)
-class Uncertainty:
+class Uncertainty(Struct, frozen=True):
     """Expanded uncertainty (k = 2) of an instrument: a share of the reading, and a fixed part in its unit (half a digit
     and what the leads add).
 

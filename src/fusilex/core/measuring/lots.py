@@ -6,9 +6,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.measuring.drift import Drift, drift
@@ -31,8 +31,7 @@ measured the reference board again.
 """
 
 
-@dataclass(frozen=True)
-class Taken:
+class Taken(Struct, frozen=True):
     """A reading of a board, with its limits (infinite: none) and expanded uncertainty, in one unit."""
 
     board: str
@@ -55,8 +54,7 @@ class Taken:
         return Uncertainty(fixed=self.uncertainty).within(self.value, self.low, self.high)
 
 
-@dataclass(frozen=True, eq=False)
-class Lot:
+class Lot(Struct, frozen=True, eq=False):
     """One measurement: the latest reading of each board, how odd each is (NaN where too few), capability and drift of
     the boards in order, drift of the reference board.
     """

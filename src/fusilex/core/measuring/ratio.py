@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class Measured:
+class Measured(Struct, frozen=True):
     """A number with its expanded uncertainty (k = 2), in the same unit."""
 
     value: float

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 ODD_BEYOND, ODD_FROM = 3.5, 6
@@ -38,8 +38,7 @@ def is_odd(z: float) -> bool:
     return bool(abs(z) > ODD_BEYOND)
 
 
-@dataclass(frozen=True)
-class Capability:
+class Capability(Struct, frozen=True):
     """Cpk of a lot, and the least it may be with 95 % confidence."""
 
     cpk: float

@@ -8,16 +8,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from functools import lru_cache
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fusilex.core.packages.chips import CHIP_SIZES, chip_code
 from fusilex.core.packages.land_pattern_names import NamedPackage, package_by_name
 from fusilex.core.packages.outline_names import package_by_outline
 
 
-@dataclass(frozen=True)
-class Package:
+class Package(Struct, frozen=True):
     """A part's body. Lengths in mm, mass in mg, x and y as it lies unturned (pin 1 upper left, rows upright).
 
     `known` is False when the name was not in the catalogue and the size is a guess. `mass_from` says where the mass
@@ -146,8 +147,7 @@ def _from_name(text: str, named: NamedPackage, letters: str) -> Package:
     return Package(text, x, y, z, mass, family, named.mount, polarised, mass_from="volume")
 
 
-@dataclass(frozen=True)
-class Catalogue:
+class Catalogue(Struct, frozen=True):
     """How package texts are read in one design: bare size codes as `metric`, and bodies the workshop knows better
     (`own`).
     """

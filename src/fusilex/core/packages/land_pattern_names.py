@@ -5,11 +5,11 @@ millimetre, pins.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class NamedPackage:
+class NamedPackage(Struct, frozen=True):
     """What a name says of a body: x and y as it lies unturned, height (mm); kind, mount and whether it has a
     polarity.
     """

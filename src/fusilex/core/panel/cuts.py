@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cache
 from itertools import count
+
+from msgspec import Struct
 
 from fusilex.core.panel.layout import Panel
 
@@ -23,8 +24,7 @@ MOST_LINES = 12
 Box = tuple[float, float, float, float]
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Struct, frozen=True):
     """A score line: upright at x = `at`, else level at y = `at`, from `start` to `end` (mm, panel frame)."""
 
     upright: bool
@@ -60,8 +60,7 @@ class Line:
         return (x0, x1, y0, y1) if self.upright else (y0, y1, x0, x1)
 
 
-@dataclass(frozen=True)
-class Cut:
+class Cut(Struct, frozen=True):
     """A cut through a piece in hand, along a line."""
 
     line: Line
@@ -78,8 +77,7 @@ class Cut:
         return abs(x2 - x1) + abs(y2 - y1)
 
 
-@dataclass(frozen=True)
-class CutOrder:
+class CutOrder(Struct, frozen=True):
     """Cuts in order, and pieces that still hold boards, or a board and its frame, but that no score line spans; lines
     that are neither upright nor level, or run through a board.
     """

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
+from msgspec import Struct, field
 from numpy.typing import ArrayLike, NDArray
 
 
-@dataclass(frozen=True)
-class Panel:
+class Panel(Struct, frozen=True):
     """Columns × rows of a board of `board_w` × `board_h` mm at a pitch, in a frame with rails. Lengths mm, panel
     frame.
 

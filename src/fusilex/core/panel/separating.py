@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from shapely.geometry import LineString, Polygon, box
 
 from fusilex.core.design.model import Design, Part
@@ -24,8 +25,7 @@ TAB_REACH_MM = 3.5
 FAR_MM = 1e-6
 
 
-@dataclass(frozen=True)
-class Stroke:
+class Stroke(Struct, frozen=True):
     """A cut in its turn: x1, y1, x2, y2 (mm, panel frame), the tool and why that one, the piece in hand."""
 
     ends: Box
@@ -34,8 +34,7 @@ class Stroke:
     piece: Box
 
 
-@dataclass(frozen=True)
-class Stressed:
+class Stressed(Struct, frozen=True):
     """A ceramic capacitor near a cut: in which cell, how far its body is from it (mm), whether its long side stands at
     right angles to it, which is worse, and the cut's place in the order (from 1).
     """
@@ -51,8 +50,7 @@ class Stressed:
         return Level.STOP if self.away < STOP_MM else Level.CARE
 
 
-@dataclass(frozen=True, eq=False)
-class CutPlan:
+class CutPlan(Struct, frozen=True, eq=False):
     """Strokes in order, capacitors under stress (worst first), and what is in the way of an order. `unknown` are parts
     whose body nobody knows: whether they stand over a cut, or near one, cannot be told; of `parts` in all.
     """

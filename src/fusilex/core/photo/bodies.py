@@ -8,11 +8,11 @@ is the correlation of lightness and colours over the place, which no gain or off
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import shapely
+from msgspec import Struct
 
 from fusilex.core.design.frames import part_to_board
 from fusilex.core.design.model import Part
@@ -32,8 +32,7 @@ MIDDLE = 0.4, 0.8
 """The middle of a body is such shares of its length and width."""
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(Struct, frozen=True):
     """The likest ways: about where it should be, turned about by quarters, and not there at all; how like what is on
     the body is to the good one's, as it lies and turned about; how far its tone is from what it should be; how much is
     on it that is no noise (0 to 1).

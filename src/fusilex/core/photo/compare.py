@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 from fusilex.core.design.outlines import body_polygon
@@ -40,8 +40,7 @@ SHIFT_SHARE, LEAST_SHIFT_MM, TWIST_DEG, FAR = 0.17, 0.09, 6.0, 0.1
 TONE, SPREADS, GLARE, SHARP, BEYOND, DRAWN_GAIN = 0.25, 3.5, 0.35, 0.12, 0.1, 0.05
 
 
-@dataclass(frozen=True)
-class Difference:
+class Difference(Struct, frozen=True):
     """What is suggested of a part: a verdict, how like the good one it is (0 to 1), how far it lies off (mm, in the
     board's own frame) and how far it is turned (degrees, to the left as seen).
     """
@@ -54,8 +53,7 @@ class Difference:
     rotation_deg: float
 
 
-@dataclass(frozen=True)
-class _Row:
+class _Row(Struct, frozen=True):
     """How a part lies, the shine of its oddest joint in spreads of all of them, and whether the picture shows it."""
 
     found: Found
@@ -176,8 +174,7 @@ def _unseen(frame: Frame, a: Evened, b: Evened, part: Part) -> bool:
     return bool(second > GLARE + first or b.sharp[y, x] < SHARP * a.sharp[y, x])
 
 
-@dataclass(frozen=True)
-class _Limits:
+class _Limits(Struct, frozen=True):
     """How like, how near in tone, shine and marks a part has to be: as good boards show it, else as ships."""
 
     like: float

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.model import Part
 from fusilex.core.photo.frame import Floats, Frame, Picture
 
+COARSER = 8
 EVEN_MM, DARK, BRIGHT, BURNT, GREY = 5.0, 4.0, 1.5, 250, 0.01
 """Light is evened over so far; what is added so that black stays black; lightness of solder, beyond which a highlight
 tells nothing; a level that is white for the camera; less colour than that on
@@ -18,8 +20,7 @@ average is none.
 """
 
 
-@dataclass(frozen=True, eq=False)
-class Evened:
+class Evened(Struct, frozen=True, eq=False):
     """Lightness and two colours over the wide blur of lightness (h × w × 3), sharpness, glare, and where the picture
     ends (each h × w).
     """
@@ -44,16 +45,23 @@ def evened(frame: Frame, picture: Picture) -> Evened:
     import cv2
 
     lab = cv2.cvtColor(picture.astype(np.float32) / 255, cv2.COLOR_BGR2LAB)
-    small = cv2.resize(lab[..., 0], None, fx=0.125, fy=0.125, interpolation=cv2.INTER_AREA)
-    ground = cv2.resize(cv2.GaussianBlur(small, (0, 0), EVEN_MM * frame.scale / 8), lab.shape[1::-1]) + DARK
+    ground = _wide_blur(lab[..., 0], EVEN_MM * frame.scale) + DARK
     fine = cv2.GaussianBlur(lab[..., 0], (0, 0), 0.04 * frame.scale)
     edge = np.hypot(cv2.Sobel(fine, cv2.CV_32F, 1, 0), cv2.Sobel(fine, cv2.CV_32F, 0, 1)) / ground
-    sharp = cv2.GaussianBlur(edge**2, (0, 0), 1.5 * frame.scale)
+    sharp = _wide_blur(edge**2, 1.5 * frame.scale)
     glare = (picture.min(axis=2) >= BURNT).astype(np.float32)
     tones = lab / ground[..., None]
     np.minimum(tones[..., 0], BRIGHT, out=tones[..., 0])
     beyond = (picture.max(axis=2) == 0).astype(np.float32)  # as a picture is filled beyond its rim
     return Evened(tones, sharp, glare, beyond)
+
+
+def _wide_blur(levels: Any, sigma_px: float) -> Any:
+    """A blur so wide that an eighth of the picture's points carry it."""
+    import cv2
+
+    small = cv2.resize(levels, None, fx=1 / COARSER, fy=1 / COARSER, interpolation=cv2.INTER_AREA)
+    return cv2.resize(cv2.GaussianBlur(small, (0, 0), sigma_px / COARSER), levels.shape[1::-1])
 
 
 def drift(frame: Frame, shifts: Floats, like: Floats, parts: Sequence[Part]) -> Floats:

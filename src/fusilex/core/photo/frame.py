@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design
@@ -21,8 +21,7 @@ and how far in from it the ground may shine through.
 """
 
 
-@dataclass(frozen=True, eq=False)
-class Frame:
+class Frame(Struct, frozen=True, eq=False, dict=True):
     """A side of a design as pictures show it: x to the right, y down, the bottom mirrored as it is when turned over."""
 
     design: Design

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 from fusilex.core.design.outlines import body_polygon
@@ -17,8 +17,7 @@ less spread of lightness there is no telling.
 """
 
 
-@dataclass(frozen=True)
-class Lies:
+class Lies(Struct, frozen=True):
     """The likest way a body lies: shift (px of the frame), turn (degrees, to the left as seen), and how like it is."""
 
     like: float

@@ -7,10 +7,10 @@ the reference. Features (Lowe 2004) matched against the reference, outliers left
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.photo.drawn import edges
 from fusilex.core.photo.frame import Floats, Frame, Picture
@@ -31,8 +31,7 @@ class NotFound(ValueError):
     """The board was not found in the picture."""
 
 
-@dataclass(frozen=True, eq=False)
-class Reference:
+class Reference(Struct, frozen=True, eq=False):
     """What a picture is held against, in the frame: a drawn board, or a photograph that was brought into it."""
 
     frame: Frame

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.judgement import Because, Judgement, Level
@@ -18,8 +19,7 @@ QUIET = (SAME, THERE, UNSEEN)
 MOST_NAMED = 6
 
 
-@dataclass(frozen=True, eq=False)
-class Compared:
+class Compared(Struct, frozen=True, eq=False):
     """Both pictures in the frame (the good one may be the drawing), and what differs, the gravest first."""
 
     frame: Frame

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.similarity import Points, Residuals, Similarity, fit_similarity, suspect_point
@@ -14,8 +13,7 @@ BY_CHANCE = 0.01
 """An affine is taken where the similarity's larger residuals would come by chance in fewer clean fits than this."""
 
 
-@dataclass(frozen=True, eq=False)
-class Affine(Residuals):
+class Affine(Residuals, Struct, frozen=True, eq=False):
     """measured = design @ matrix + shift, fitted to n ≥ 4 points by least squares, mm; `residuals` (n × 2) measured
     minus fitted, `sigma` the standard error of a coordinate (mm), `inverse` (3 × 3) that of the normal matrix.
     """

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.core.placing.points import angle_as_seen
 
 
-@dataclass(frozen=True)
-class Turns:
+class Turns(Struct, frozen=True):
     """What a machine angle is made of, degrees: the placement list's, the footprint's zero against the body's, how the
     part lies in its tape, how the tape lies in its slot, the cell's, the taught board's, and what was put right for
     this line.

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 USUAL_S, USUAL_SPREAD, PRIOR = 11.0, 0.5, 5.0
 LONGEST_S, SHORTEST_S = 120.0, 0.5
@@ -15,8 +16,7 @@ FETCH_S, REACH_S = 5.0, 2.0
 Z95 = 1.96
 
 
-@dataclass(frozen=True)
-class Pace:
+class Pace(Struct, frozen=True):
     """Seconds a part takes: the middle, the spread of its logarithm, and how many were timed."""
 
     middle_s: float

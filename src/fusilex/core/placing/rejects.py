@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.inspection.yields import wilson
 from fusilex.core.judgement import Because, Judgement, Level
@@ -33,8 +34,7 @@ LEAST = 2
 """One reject alone is chance: among many feeders some always have the first."""
 
 
-@dataclass(frozen=True)
-class Tally:
+class Tally(Struct, frozen=True):
     """Tries and rejects of one feeder, nozzle or line; `seen` counts the rejects by how they showed."""
 
     tries: int

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 FIDUCIAL_MM, PART_MM = 0.02, 0.05
@@ -15,8 +15,7 @@ FIDUCIAL_MM, PART_MM = 0.02, 0.05
 MOST_CORNERS, MOST_SETS = 12, 20_000
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(Struct, frozen=True):
     """A point that may be taught: its name, place (mm) and how well it is seen (mm)."""
 
     name: str

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.judgement import Because, Judgement, Level
 
@@ -19,8 +19,7 @@ SURE_Z = 1.645
 """The work takes no longer than said in 95 of 100 cases."""
 
 
-@dataclass(frozen=True)
-class Pace:
+class Pace(Struct, frozen=True):
     """Seconds a part takes: mean and scatter, from how many parts; `count` 0 where it is the usual one."""
 
     mean_s: float = USUAL_PART_S
@@ -46,8 +45,7 @@ def pace_of(placed_s: Sequence[float]) -> Pace:
     return Pace(float(steps.mean()), float(steps.std(ddof=1)), len(steps))
 
 
-@dataclass(frozen=True)
-class Waiting:
+class Waiting(Struct, frozen=True):
     """What lies open now: parts to place on printed boards, hours since the oldest print with parts to place, boards
     that a load takes, minutes of a load.
     """
@@ -59,8 +57,7 @@ class Waiting:
     load_min: float = 8.0
 
 
-@dataclass(frozen=True)
-class Ahead:
+class Ahead(Struct, frozen=True):
     """Panels that may be printed now, what limits them, and how long the oldest paste still keeps its tack (min, None
     where none is open).
     """

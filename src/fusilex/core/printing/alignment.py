@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -23,8 +23,7 @@ HINGES = ("top", "bottom", "left", "right")
 Box = tuple[float, float, float, float]
 
 
-@dataclass(frozen=True, eq=False)
-class Alignment:
+class Alignment(Struct, frozen=True, eq=False):
     """Where paste lies: p drawn is p + at(p) printed. `dx`, `dy` (mm) are the shift at `middle`, the turn is
     counter-clockwise, `stretch` what lengths grow by as a share (0 where two places cannot tell).
 
@@ -120,8 +119,7 @@ def _within(fit: Similarity, middle: tuple[float, float]) -> dict[str, float]:
     }
 
 
-@dataclass(frozen=True)
-class Move:
+class Move(Struct, frozen=True):
     """What to do at one end of the hinge, or at one stop of a frame: by so much (mm) to the right and up, seen from
     above. `where` names it; `tape` is how much of it runs along the tape, which has to be lifted for it.
     """

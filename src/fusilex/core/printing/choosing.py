@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Because, Judgement, Level
@@ -20,8 +20,7 @@ HEAT_SHY = ("electrolytic", "connector", "holder", "terminal", "reed", "led")
 """Families whose sheets often ask for less heat than lead-free solder wants."""
 
 
-@dataclass(frozen=True)
-class Way:
+class Way(Struct, frozen=True):
     """One way of bringing paste on: minutes for the batch and what speaks against it."""
 
     method: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -25,8 +25,7 @@ TOO_MUCH = (0.5, 0.25)
 """Shares of a dot that a pad wants, below which one dot is care, and stop."""
 
 
-@dataclass(frozen=True, eq=False)
-class DotPlan:
+class DotPlan(Struct, frozen=True, eq=False):
     """Dots for each pad (n) in the order of the openings' pads: names, middles (n × 2, mm), the volume a stencil would
     leave (mm³), dots, and the order to go in with its length and what none is shorter than (mm).
     """

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -121,8 +121,7 @@ def warm_up_min(now_c: float, room_c: float, humidity: float | None = None, tau_
     return 60.0 * tau_h * math.log((room_c - now_c) / (room_c - goal))
 
 
-@dataclass(frozen=True)
-class JarState:
+class JarState(Struct, frozen=True):
     """What is known of a jar now. `life` is the share used, None where nobody knows; `left_g` the grams in it;
     `opened_h` hours since it was opened first, `stirred` whether since it was opened last; `expired` by its label;
     `unknown_h` hours of silence in its log, `coldest_c` the coldest air of it; `whole` where all is known

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.judgement import Because, Judgement, Level
 
@@ -16,8 +17,7 @@ RUN_MM = 20.0
 Box = tuple[float, float, float, float]
 
 
-@dataclass(frozen=True)
-class Support:
+class Support(Struct, frozen=True):
     """A scrap of board of the user's stock, laid at a box (x0, y0, x1, y1; mm)."""
 
     scrap: int
@@ -25,8 +25,7 @@ class Support:
     turned: bool
 
 
-@dataclass(frozen=True)
-class Surround:
+class Surround(Struct, frozen=True):
     """Supports around a board, and the length (mm) of its edge that has none beside it."""
 
     supports: tuple[Support, ...]

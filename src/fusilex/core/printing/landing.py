@@ -5,11 +5,12 @@ to the next one.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.convex import convex, corners_of, shared_area, shared_areas
@@ -30,8 +31,7 @@ LEVELS = (Level.GO, Level.CARE, Level.STOP, Level.UNKNOWN)
 Numbers = NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
-class Lands:
+class Lands(Struct, frozen=True, eq=False, dict=True):
     """The pads beneath and beside the openings of a side.
 
     `own` (n) are the pads' shapes, None where an opening lies over none; `corners` and `own_corners` the corners of the
@@ -68,8 +68,7 @@ class Lands:
         return np.asarray(np.hypot(x1 - x0, y1 - y0) / 2)
 
 
-@dataclass(frozen=True, eq=False)
-class Landed:
+class Landed(Struct, frozen=True, eq=False):
     """What becomes of each opening (n): `on_pad` as a share (NaN where it has no pad), `gap` in mm (infinite without a
     neighbour), `levels` as indexes into `LEVELS`, and `uncertain` (mm), what 95 % of errors of the alignment stay under
     there.

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -30,8 +30,7 @@ DO = {
 }
 
 
-@dataclass(frozen=True)
-class Mark:
+class Mark(Struct, frozen=True):
     """What was seen at a part, or at one of its openings where `pin` is named."""
 
     ref: str
@@ -39,8 +38,7 @@ class Mark:
     word: str
 
 
-@dataclass(frozen=True, eq=False)
-class Route:
+class Route(Struct, frozen=True, eq=False):
     """Parts to look at in order, where they are (n × 2, mm), and the way over them (mm)."""
 
     refs: tuple[str, ...]

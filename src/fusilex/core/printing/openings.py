@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
+from msgspec import Struct, field
 from numpy.typing import NDArray
 from shapely import Polygon
 
@@ -25,8 +25,7 @@ UNDER = 0.25
 """Share of a pad from which on it lies under an opening."""
 
 
-@dataclass(frozen=True, eq=False)
-class Openings:
+class Openings(Struct, frozen=True, eq=False):
     """All openings of one side. Arrays of n; lengths mm, areas mm². `refs` and `pins` are '' where no part claims one.
 
     `joined` names the pads of different nets that lie under one opening; `pad` (n) is the index, among the design's

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -15,8 +14,7 @@ FLUX_DENSITY = 1.0  # g/cm³
 TRANSFER_MIDDLE, TRANSFER_STEEPNESS = 0.50, 12.0
 
 
-@dataclass(frozen=True)
-class Paste:
+class Paste(Struct, frozen=True):
     """A paste: alloy, density of its metal (g/cm³) and mass fraction of metal."""
 
     name: str

@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import NDArray
 from shapely import Polygon
 
@@ -23,8 +23,7 @@ NARROWER = 0.9
 """What is narrower keeps nine tenths of its width, or as much as leaves the web it wants."""
 
 
-@dataclass(frozen=True, eq=False)
-class Reduction:
+class Reduction(Struct, frozen=True, eq=False):
     """What would be better for a part: `drop` are indexes of its openings, `polygons` what stands in their place, each
     with the pin it is for.
     """

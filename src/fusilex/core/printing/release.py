@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -19,8 +19,7 @@ MET = 1e-6
 _LEVELS = (Level.GO, Level.CARE, Level.STOP)
 
 
-@dataclass(frozen=True)
-class PartRelease:
+class PartRelease(Struct, frozen=True):
     """The worst opening of a part: area ratio, aspect ratio, width (mm) and level."""
 
     ref: str

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Part
@@ -31,8 +31,7 @@ SAID = {
 }
 
 
-@dataclass(frozen=True, eq=False)
-class Risks:
+class Risks(Struct, frozen=True, eq=False):
     """For each opening (n) the worst level, as index into `LEVELS`, and why, as index into `WHYS`; the share that lies
     beyond its land, and the web of foil to the next opening (mm, infinite without one).
     """
@@ -45,8 +44,7 @@ class Risks:
     balls: NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False)
-class Ground:
+class Ground(Struct, frozen=True, eq=False):
     """What does not depend on foil and powder: how far openings go beyond their lands, webs between them."""
 
     lands: Lands

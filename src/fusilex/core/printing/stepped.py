@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 import shapely
+from msgspec.structs import replace
 
 from fusilex.core.design.model import Pad
 from fusilex.core.panel.layout import Panel

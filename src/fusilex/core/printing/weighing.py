@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
@@ -26,8 +26,7 @@ CLAIM = (
 Numbers = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Transfer:
+class Transfer(Struct, frozen=True):
     """Measured over predicted, what 95 % of such means stay within (±), and the middle of the transfer curve (area
     ratio) that would predict it, with its own ±. NaN where too few prints tell.
     """
@@ -39,8 +38,7 @@ class Transfer:
     prints: int
 
 
-@dataclass(frozen=True)
-class Alarm:
+class Alarm(Struct, frozen=True):
     """A print at which something changed: `index` counts from 0; `less` where paste got less."""
 
     index: int
@@ -53,8 +51,7 @@ class Alarm:
         return f"{'less' if self.less else 'more'} paste than before, {how}"
 
 
-@dataclass(frozen=True, eq=False)
-class RunChart:
+class RunChart(Struct, frozen=True, eq=False):
     """A run of prints (n): log of measured over predicted, each against what came before it in standard errors
     (`score`, NaN while there is no history), their weighted mean and its limits; NaN where they have none.
     """

@@ -7,9 +7,9 @@ programmed, the estimates are put right by what came out, and the lines dealt ou
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.machine.motion import stroke_time
 from fusilex.core.programme.job import FAR, Floats, Job
@@ -21,8 +21,7 @@ MakeJob = Callable[[int, frozenset[str]], Job]
 """The job of some lines on a machine (from 0). Raises ValueError where it cannot be done."""
 
 
-@dataclass(frozen=True, eq=False)
-class Balanced:
+class Balanced(Struct, frozen=True, eq=False):
     """Lines of each machine, its programme (None: none is left for it), and the time (s) that no sharing out beats."""
 
     lines: tuple[frozenset[str], ...]

@@ -16,10 +16,10 @@ alone (triangle inequality); two heads pair their placements by a fractional mat
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from itertools import permutations
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.programme.job import FAR, Floats, Ints, Job, cheapest_slots
 from fusilex.core.programme.setups import fewest_changes
@@ -31,8 +31,7 @@ Watch = Callable[[float], bool]
 """Called with the share done; False ends the work with what is known by then."""
 
 
-@dataclass(frozen=True, eq=False)
-class Bound:
+class Bound(Struct, frozen=True, eq=False):
     """Seconds that no programme can be faster than, and the slots (L) that the relaxed problem chose."""
 
     seconds: float

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.machine.model import TAPE, Slot
 from fusilex.core.similarity import fit_similarity
@@ -14,8 +15,7 @@ from fusilex.core.similarity import fit_similarity
 PITCH_LIMIT_MM, OFF_LIMIT_MM = 0.05, 3.0
 
 
-@dataclass(frozen=True)
-class Sighting:
+class Sighting(Struct, frozen=True):
     """Where the middle of a pocket was seen (mm, bed), so many pockets further from the peeler than the pick point, or
     after the first of a strip or tray.
     """
@@ -25,8 +25,7 @@ class Sighting:
     y: float
 
 
-@dataclass(frozen=True)
-class PickPoint:
+class PickPoint(Struct, frozen=True):
     """Where a slot's parts are picked (mm), which way its tape runs (degrees: from pick point to later pockets), its
     pitch as seen (mm; None from one sighting), and by how much that differs from what it should be.
     """

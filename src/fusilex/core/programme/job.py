@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.machine.model import Machine
@@ -18,8 +18,7 @@ FAR = 1e6
 """Seconds for what cannot be."""
 
 
-@dataclass(frozen=True, eq=False)
-class Job:
+class Job(Struct, frozen=True, eq=False, dict=True):
     """n placements of L lines with a machine of S slots, N nozzles, h heads.
 
     `line` (n) is each placement's line, `xy` (n × 2, mm, bed) where its middle goes, `turn` (n, degrees in (−180, 180])

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.machine.model import Machine
 from fusilex.core.machine.motion import short_turn
@@ -16,8 +16,7 @@ from fusilex.core.programme.levels import bands, levels, strikes, travel_height
 from fusilex.core.programme.who import holds, slots_for
 
 
-@dataclass(frozen=True)
-class Piece:
+class Piece(Struct, frozen=True):
     """One placement: its name, cell (from 1) and line, where its middle goes (mm, bed), its body, how the body lies
     there (degrees) and how it lies in its tape (degrees, slot unturned).
     """

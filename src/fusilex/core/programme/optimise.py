@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import random
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.programme.bound import Bound, lower_bound
 from fusilex.core.programme.job import Ints, Job
@@ -30,8 +30,7 @@ ENOUGH, CLOSE = 250, 1e-6
 SMALL, SMALL_SHARE, MOVES_EACH = 60, 0.5, 30
 
 
-@dataclass(frozen=True, eq=False)
-class Found:
+class Found(Struct, frozen=True, eq=False):
     """A programme: its time (s a run) from park to park, what loading other slots than stand costs a run (s), and the
     time that no programme can beat, with that cost in it.
     """

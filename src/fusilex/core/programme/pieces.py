@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.machine.model import LEFT_RIGHT, Machine
@@ -24,8 +24,7 @@ Lay = Callable[[Points], Points]
 """Panel places as they lie with this side up (n × 2, mm) into the bed's frame."""
 
 
-@dataclass(frozen=True)
-class Lying:
+class Lying(Struct, frozen=True):
     """How the panel lies: its places into the bed's, degrees it is turned there, and the side that is up; and boards
     that were taught by themselves by their cells (from 0).
     """

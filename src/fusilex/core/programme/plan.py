@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.machine.motion import stroke_time
 from fusilex.core.programme.job import Floats, Ints, Job
@@ -16,8 +16,7 @@ Hold = tuple[int, int]
 """A head and the placement it carries."""
 
 
-@dataclass(frozen=True)
-class Trip:
+class Trip(Struct, frozen=True):
     """One way from the slots over the camera to the board: picks and places in order, and the nozzle of each head (−1:
     none).
     """
@@ -27,8 +26,7 @@ class Trip:
     places: tuple[Hold, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class Plan:
+class Plan(Struct, frozen=True, eq=False):
     """The slot of each line (L) and the trips in order."""
 
     slot: Ints
@@ -45,8 +43,7 @@ class Act(Enum):
     PARK = "park"
 
 
-@dataclass(frozen=True)
-class Stop:
+class Stop(Struct, frozen=True):
     """A stop of the beam at `at` (mm): the head that acts, the placement it carries or the nozzle it takes, the trip it
     belongs to, and the longest turn (s) that heads make on the way here.
     """

@@ -5,10 +5,10 @@ from __future__ import annotations
 import random
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from itertools import combinations, permutations, product
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.programme.job import Job
 
@@ -19,8 +19,7 @@ FAR = 1 << 40
 MOST_NOZZLES, MOST_ROWS = 120, 3000
 
 
-@dataclass(frozen=True)
-class Phase:
+class Phase(Struct, frozen=True):
     """Lines placed on one pass while the heads carry these nozzles."""
 
     level: int

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.machine.model import STRIP, TRAY, Machine, Nozzle, Slot
 from fusilex.core.machine.tapes import Tape, tape_of
@@ -25,8 +25,7 @@ STEP_MM, LEAST_TRAY_MM = 0.05, 12.0
 """How far a strip's pockets may lie from those of its slot; the narrowest tape of a body that may lie in a tray."""
 
 
-@dataclass(frozen=True)
-class Feed:
+class Feed(Struct, frozen=True):
     """A line that may stand in a slot: its name, body, pieces a run and runs of the batch."""
 
     name: str
@@ -35,8 +34,7 @@ class Feed:
     at_edge: bool = False
 
 
-@dataclass(frozen=True)
-class Choice:
+class Choice(Struct, frozen=True):
     """Lines for the machine by name, why each of the others is placed by hand, the seconds saved over the batch, and
     how far (share) the choice may be from the best one.
     """

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.reflow.profile import crossings
 from fusilex.core.reflow.record import Trace
@@ -16,8 +16,7 @@ NOMINAL_HEATING = 1.5
 ROOM_C = 25.0
 
 
-@dataclass(frozen=True)
-class Gates:
+class Gates(Struct, frozen=True):
     """Entry into the soak, melting and peak of a run, s."""
 
     soak_in: float
@@ -41,8 +40,7 @@ def gates(window: ProcessWindow, trace: Trace | None) -> Gates:
     )
 
 
-@dataclass(frozen=True)
-class Molten:
+class Molten(Struct, frozen=True):
     """When a probe was above melting, s; None for a run that never shows it going up and coming down."""
 
     start: float

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from fusilex.core.reflow.windows import ProcessWindow
 
 FOREVER = math.inf
 
 
-@dataclass(frozen=True)
-class Doubt:
+class Doubt(Struct, frozen=True):
     """The range in which a value may lie, and why the record cannot tell it closer."""
 
     low: float
@@ -23,8 +22,7 @@ class Doubt:
     why: str
 
 
-@dataclass(frozen=True)
-class Metrics:
+class Metrics(Struct, frozen=True):
     """What a run did at one probe, as far as the record tells. NaN where the run never got there, or nothing says when.
 
     `doubts` holds, by field name, what the record leaves open. `wild` samples were left out as no board's.

@@ -5,9 +5,9 @@ have had.
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
@@ -20,8 +20,7 @@ board's: ovens for boards change by no more than 6 °C/s.
 LEAST_SAMPLES = 10
 
 
-@dataclass(frozen=True, eq=False)
-class Trace:
+class Trace(Struct, frozen=True, eq=False):
     """n ≥ 2 good samples: `time` (s, rising) and `temperature` (°C). `wild` samples were left out."""
 
     time: Array

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class ProcessWindow:
+class ProcessWindow(Struct, frozen=True):
     """A paste's window. Temperatures °C, slopes °C/s, times s; each range is (low, high), both ends inside."""
 
     name: str

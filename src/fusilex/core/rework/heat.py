@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import shapely
+from msgspec import Struct
 from shapely.geometry import Point
 
 from fusilex.core.design.model import Design, Part
@@ -13,8 +12,7 @@ NOZZLE_RADIUS_MM, SPREAD_MM = 2.5, 3.0
 LIGHT_MG = 3.0
 
 
-@dataclass(frozen=True)
-class Neighbour:
+class Neighbour(Struct, frozen=True):
     """A part whose pads the heat reaches; `blown` when it is light enough to be blown away."""
 
     ref: str

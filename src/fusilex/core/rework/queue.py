@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 
 
-@dataclass(frozen=True)
-class Mend:
+class Mend(Struct, frozen=True):
     """A fault to mend, by its number: its part, whether that hides its joints, by which method, and how far its heat
     reaches (mm).
     """
@@ -70,8 +70,7 @@ PRIOR = 3.0
 """The usual time of a method counts as if it had been seen so often."""
 
 
-@dataclass(frozen=True)
-class Worth:
+class Worth(Struct, frozen=True):
     """Whether mending pays: minutes it takes, what they cost, what a board is worth, and the chance that it is good
     then.
     """

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Set
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from fusilex.core.checks.side_order import judge_hanging
 from fusilex.core.design.model import Design

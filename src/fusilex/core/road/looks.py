@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 from fusilex.core.road.steps import ASIDE, WITH_PARTS, Steps
 
 
-@dataclass(frozen=True)
-class BoardLook:
+class BoardLook(Struct, frozen=True):
     """When a step is done: which side lies up, whether its paste is wet, and the parts that are on by then."""
 
     side: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.core.checks.side_order import DropCheck, SideLoad, first_side, side_load
 from fusilex.core.design.model import Design
@@ -16,8 +16,7 @@ SYRINGE_PARTS = 20
 SYRINGE_PITCH_MM = 0.8
 
 
-@dataclass(frozen=True)
-class Ways:
+class Ways(Struct, frozen=True):
     """The ways this workshop has of printing, placing and reflowing."""
 
     printing: str = "stencil"

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
 from functools import cached_property
+
+from msgspec import Struct, field
+from msgspec.structs import force_setattr, replace
 
 from fusilex.core.bare_boards.making import METHODS as MAKING
 
@@ -35,8 +37,7 @@ FIRST, LAST, ASIDE = ("Ready", "Kit"), "Release", "Rework"
 """Every road begins with the first and ends with the last; to the one aside boards go only when something is wrong."""
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One step. `id` is its station's name, with a number where the station stands on the road more than once.
 
     `parts` names those it is for; empty means whatever is left for its side. `why` says why it stands there.
@@ -51,7 +52,7 @@ class Step:
 
     def __post_init__(self) -> None:
         if not self.method and self.station in METHODS:
-            object.__setattr__(self, "method", METHODS[self.station][0])
+            force_setattr(self, "method", METHODS[self.station][0])
 
 
 def station_of(step: str) -> str:
@@ -63,8 +64,7 @@ def station_of(step: str) -> str:
     return step.rstrip(" 0123456789")
 
 
-@dataclass(frozen=True)
-class Steps:
+class Steps(Struct, frozen=True, dict=True):
     """Steps in the order boards go through them."""
 
     all: tuple[Step, ...] = field(default=())
@@ -150,7 +150,7 @@ class Steps:
 
     def changed(self, step: str, **what: object) -> Steps:
         """Another side, method or reason for a step. TypeError for what a step does not have."""
-        return Steps(tuple(replace(s, **what) if s.id == step else s for s in self.all))  # type: ignore[arg-type]
+        return Steps(tuple(replace(s, **what) if s.id == step else s for s in self.all))
 
 
 def steps_of(rows: Iterable[tuple[str, str, str]]) -> Steps:

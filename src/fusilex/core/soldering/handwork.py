@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.core.design.model import Part
 
@@ -13,8 +13,7 @@ CORNERS = 5
 """Leads from which on a part is fixed at two opposite corners first."""
 
 
-@dataclass(frozen=True)
-class HandStep:
+class HandStep(Struct, frozen=True):
     """What to do with the hands, and for how long usually (s); it is hot where an iron, air or a plate is at it; `slip`
     is what goes wrong at it.
     """
@@ -25,8 +24,7 @@ class HandStep:
     slip: str = ""
 
 
-@dataclass(frozen=True)
-class Handwork:
+class Handwork(Struct, frozen=True):
     """A way of doing something, by its name."""
 
     name: str

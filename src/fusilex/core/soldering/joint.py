@@ -7,7 +7,8 @@ each (a truncated cone less the lead), the hole π (r_h² − r_l²) t. On a lan
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.core.design.model import Pad, Part
 
@@ -22,8 +23,7 @@ FEW_MM, MANY_MM = 3.0, 14.0
 """Wire is fed to a joint by a length that a hand can dose."""
 
 
-@dataclass(frozen=True)
-class Dose:
+class Dose(Struct, frozen=True):
     """Solder of all joints of a part (mm³), wire by its diameter and the length (mm) the largest joint takes."""
 
     volume_mm3: float
@@ -81,8 +81,7 @@ def dose(part: Part, board_mm: float, leaded: bool) -> Dose:
     return Dose(sum(volumes), wire, lengths[wire])
 
 
-@dataclass(frozen=True)
-class Heating:
+class Heating(Struct, frozen=True):
     """A tip for a part: its width (mm), the band to set (°C) and the dwell on a joint (s), and why."""
 
     tip_mm: float

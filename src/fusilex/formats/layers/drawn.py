@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
+from msgspec import Struct, field
 from numpy.typing import NDArray
 from shapely import GeometryType, Polygon
 from shapely.geometry.base import BaseGeometry
@@ -18,8 +18,7 @@ QUAD_SEGS = 24
 Point = tuple[float, float]
 
 
-@dataclass(frozen=True, eq=False)
-class Aperture:
+class Aperture(Struct, frozen=True, eq=False):
     """An aperture about its own origin, mm. `round_mm` is the diameter of a plain circle, else None; `block` what a
     block draws.
     """
@@ -30,8 +29,7 @@ class Aperture:
     block: Drawn | None = None
 
 
-@dataclass(frozen=True)
-class Turned:
+class Turned(Struct, frozen=True):
     """How apertures are drawn: mirrored first, then turned counter-clockwise, then scaled."""
 
     mirror_x: bool = False
@@ -48,8 +46,7 @@ class Turned:
         return np.asarray(self.scale * flip @ np.array([[cos, sin], [-sin, cos]]))
 
 
-@dataclass(frozen=True)
-class Repeat:
+class Repeat(Struct, frozen=True):
     """Objects `first` to `stop` once more at every step: columns × rows, mm apart."""
 
     first: int
@@ -60,8 +57,7 @@ class Repeat:
     step_y: float
 
 
-@dataclass(frozen=True, eq=False)
-class Drawn:
+class Drawn(Struct, frozen=True, eq=False):
     """The objects of one file, or of one block, in drawing order, mm.
 
     One entry an object: kind (n), aperture (n; an index, -1 for regions), dark (n), attribute (n; an index), start

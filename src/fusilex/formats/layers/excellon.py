@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import re
-import warnings
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Hole
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import while_wanted
 from fusilex.formats.identify import not_plated
+from fusilex.formats.layers.drill_program import obeyed
 
 _FUNCTION = re.compile(r"TF\.FileFunction,(NonPlated|Plated|MixedPlating)(?:,(\d+),(\d+),(?:Blind|Buried))?", re.I)
 _TOOL = re.compile(r"^T0*(\d+)(?:[FSBHZ][-\d.]+)*C(\d*\.?\d+)", re.M)
@@ -29,8 +30,7 @@ UNKNOWN_DRILL = 0.8
 MOST_LINES, MOST_MM = 150_000, 1e4
 
 
-@dataclass(frozen=True)
-class DrillFormat:
+class DrillFormat(Struct, frozen=True):
     """How digits without a point are meant: unit, digits before and after the point, which zeros are left out."""
 
     inch: bool
@@ -94,7 +94,7 @@ def _read(text: str, name: str, plated: bool, stated: bool, pads: NDArray[np.obj
     if (holes := _plain(text, name, plated)) is not None:
         return holes
     try:
-        return _parsed(text, name, plated, stated)
+        return obeyed(text, name, plated, stated)
     except BadInput:
         if _ROUTED.search(text) or not (holes := _guessed(text, name, plated, pads)):
             raise
@@ -125,26 +125,6 @@ def _plain(text: str, name: str, plated: bool) -> tuple[Hole, ...] | None:
     if any(tool not in sizes for tool, _, _ in spots):
         return None
     return tuple(Hole(float(x) * scale, float(y) * scale, sizes[tool], plated) for tool, x, y in spots)
-
-
-def _parsed(text: str, name: str, plated_by_file: bool, stated: bool) -> tuple[Hole, ...]:
-    from gerbonara.excellon import ExcellonFile
-    from gerbonara.utils import MM
-
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            parsed = ExcellonFile.from_string(text, filename=name)
-    except Exception as error:  # the parser raises whatever its tables happen to raise
-        raise BadInput(name, "Excellon drill statements", "some that are none") from error
-    holes = []
-    for item in parsed.objects:
-        diameter = float(item.aperture.unit.convert_to(MM, item.aperture.diameter))
-        scale = float(item.unit.convert_to(MM, 1.0))
-        plated = item.plated if item.plated is not None and not stated else plated_by_file
-        points = [(item.x, item.y)] if hasattr(item, "x") else [(item.x1, item.y1), (item.x2, item.y2)]
-        holes += [Hole(x * scale, y * scale, diameter, plated) for x, y in points]
-    return tuple(holes)
 
 
 def _spots(text: str, name: str) -> Iterator[tuple[str, str, str]]:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import shapely
+from msgspec.structs import replace
 from numpy.typing import NDArray
 from shapely import GeometryType
 

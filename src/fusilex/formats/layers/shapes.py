@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from msgspec import Struct
 from numpy.typing import NDArray
 from shapely import Polygon
 from shapely.geometry import LineString
@@ -45,8 +45,7 @@ class TooMany(Exception):
     """More of something than a layer may have; the sentence says of what."""
 
 
-@dataclass(eq=False)
-class Shapes:
+class Shapes(Struct, eq=False):
     """Objects written out, in drawing order: shape, dark, flashed, index of attributes and of function (n each)."""
 
     shape: NDArray[np.object_]
@@ -110,7 +109,7 @@ def _with_blocks(
         order.append(np.full(len(inner.shape), i))
     where = np.concatenate(order)
     sorting = np.argsort(where, kind="stable")
-    whole = Shapes(*(np.concatenate([getattr(p, f) for p in pieces])[sorting] for f in vars(made)))
+    whole = Shapes(*(np.concatenate([getattr(p, f) for p in pieces])[sorting] for f in made.__struct_fields__))
     return whole, at[where[sorting]], turned[where[sorting]]
 
 

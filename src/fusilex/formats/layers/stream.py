@@ -8,9 +8,9 @@ turned objects are kept as such and made into shapes later; what cannot be read 
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import OFTEN, wanted_still

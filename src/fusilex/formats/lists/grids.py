@@ -7,8 +7,9 @@ import io
 import re
 import zipfile
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, while_wanted
@@ -21,8 +22,7 @@ _COMMENT = re.compile(r"\s*(?:#+|//+|%+)")
 _RULE = re.compile(r"[\s\-=_+]+")
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(Struct, frozen=True):
     """Rows of cells with the line (or spreadsheet row) each stands on. `how` says how the cells were told apart,
     `above` is text before the first row that is no part of the table.
     """

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.problems import BadInput
@@ -36,8 +35,7 @@ _WEIGHTS = ListKind(
 )
 
 
-@dataclass(frozen=True, eq=False)
-class Weights:
+class Weights(Struct, frozen=True, eq=False):
     """Prints by their names, and the grams (n each) of the board before and after."""
 
     names: tuple[str, ...]

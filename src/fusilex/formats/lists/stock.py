@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import astuple, dataclass, fields
+
+from msgspec import Struct
+from msgspec.structs import astuple, fields
 
 from fusilex.core.packages.chips import chip_code
 from fusilex.core.problems import BadInput
@@ -43,8 +45,7 @@ _FORMS = {
 }
 
 
-@dataclass(frozen=True)
-class StockRow:
+class StockRow(Struct, frozen=True):
     """A lot as a list gives it; `line` is where it stands."""
 
     id: str

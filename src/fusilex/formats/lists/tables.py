@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise, zip_longest
+
+from msgspec import Struct, field
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.grids import Grid, decode, grids_of
@@ -21,8 +22,7 @@ def in_words(field_name: str) -> str:
     return {"ref": "reference", "refs": "designators"}.get(field_name, field_name.replace("_", " "))
 
 
-@dataclass(frozen=True, eq=False)
-class ListKind:
+class ListKind(Struct, frozen=True, eq=False):
     """A kind of table: header wording and cell content (patterns) by field, and the fields it cannot do without.
 
     `spare` is wording that names a field only where none of its own does.
@@ -39,8 +39,7 @@ class ListKind:
         return ", ".join(in_words(f) for f in self.needed)
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(Struct, frozen=True):
     """Rows of cells after the header; `lines` gives each row's line in the file, `columns` the header's words.
 
     `fields` maps a field to its column, `sure` says how far wording and content agree on it (1 both, 0.7 wording alone,

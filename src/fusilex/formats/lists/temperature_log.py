@@ -6,10 +6,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.problems import BadInput
@@ -53,8 +53,7 @@ LEAST_SAMPLES = 10
 COARSE_STEP = 100.0
 
 
-@dataclass(frozen=True, eq=False)
-class TemperatureLog:
+class TemperatureLog(Struct, frozen=True, eq=False):
     """`time_s` has n samples from 0, not falling; `probes_c` maps a probe's name to n temperatures in °C (NaN where
     missing).
 

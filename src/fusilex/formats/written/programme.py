@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.formats.written.words import Number, csv_line
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """One placement in the machine's frame: mm and degrees, counter-clockwise positive. `bin_number` is where it
     comes from.
     """

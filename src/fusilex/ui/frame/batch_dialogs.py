@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
+from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 
 from fusilex.bench.archive import batch_in, rows_out

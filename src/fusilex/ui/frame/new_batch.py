@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QLineEdit, QSpinBox, QWidget
 
 from fusilex.bench.workshop.record_kinds import PasteSheet, Serials
@@ -15,8 +14,7 @@ from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(Struct, frozen=True):
     """A batch as it is to be opened; `number` 0 is the next free one, `order` '' the usual one."""
 
     boards: int

@@ -27,7 +27,7 @@ from fusilex.ui.frame.menu import Menu
 from fusilex.ui.frame.now_card import Facts, NowCard
 from fusilex.ui.frame.thumbnails import keep
 from fusilex.ui.picture import StationPicture
-from fusilex.ui.stations import STATION_PICTURES
+from fusilex.ui.stations import picture_of
 from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.theme import GAP, LEAST_HIGH, LEAST_WIDE, theme
 from fusilex.ui.widgets.board_strip import BoardStrip
@@ -180,7 +180,7 @@ class Window(QMainWindow):
 
     def _built(self, name: str) -> StationPicture:
         if name not in self.stations:
-            self.stations[name] = STATION_PICTURES[name](self.desk)
+            self.stations[name] = picture_of(name)(self.desk)
             self.stack.addWidget(self.stations[name])
         return self.stations[name]
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
@@ -17,8 +17,7 @@ from fusilex.ui.widgets.glyphs import plain_text
 GOLDEN = 0.618034  # dots that share a value are strewn by it, so that none hides another
 
 
-@dataclass(frozen=True)
-class Axis:
+class Axis(Struct, frozen=True):
     """From a value to its share of an axis, 0 to 1; logarithmic where `log`. Beyond its ends it stays at them."""
 
     low: float
@@ -32,8 +31,7 @@ class Axis:
         return (value - self.low) / (self.high - self.low)
 
 
-@dataclass(frozen=True)
-class Chart:
+class Chart(Struct, frozen=True):
     """An area with a scale across and, where there is one, a scale upwards."""
 
     area: QRectF

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
@@ -24,8 +24,7 @@ def set_words(step: HeldStep) -> str:
     return f"{plate}, air {show_temperature(step.air_c, Units.fahrenheit)} at {step.litres_per_min:g} l/min"
 
 
-@dataclass
-class Held:
+class Held(Struct):
     """The steps, what was held of each so far (s), which one is in hand (−1: none), and a title."""
 
     steps: Sequence[HeldStep] = ()

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 
 
-@dataclass(frozen=True)
-class Key:
+class Key(Struct, frozen=True):
     """A key (or several, space-separated as in ``+ -``), what it does in words, and the action; hidden when `label`
     is ''. One that `works_on_board` is hidden while the board in hand is elsewhere; pressed all the same, it says so.
     """

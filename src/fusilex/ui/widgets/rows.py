@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen, QWheelEvent
 
@@ -16,8 +16,7 @@ from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, shortened, tex
 MOST_LINES = 3
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(Struct, frozen=True):
     """`share` of the width that numbers leave; numbers stand right, and are never cut."""
 
     title: str

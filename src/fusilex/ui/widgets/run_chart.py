@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -15,8 +15,7 @@ from fusilex.ui.widgets.chart import Axis, Chart
 from fusilex.ui.widgets.glyphs import plain_text
 
 
-@dataclass(frozen=True)
-class Dot:
+class Dot(Struct, frozen=True):
     """One value, its name, and how it is drawn: ``ink``, ``care``, ``stop``, or hollow where it stands `apart`."""
 
     value: float

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.stations.hand.events import Soldering
@@ -14,8 +14,7 @@ from fusilex.core.soldering.joint import Dose, Heating, dose, heating
 from fusilex.core.soldering.minutes import seconds_a_joint
 
 
-@dataclass(frozen=True)
-class Care:
+class Care(Struct, frozen=True):
     """Solder and heat for a part's joints, whether one of them hangs on much copper, and what of it no file tells."""
 
     dose: Dose

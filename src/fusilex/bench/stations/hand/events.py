@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import pairwise
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.boards import Put
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Soldering:
+class Soldering(Struct):
     """When parts were soldered with the iron, the latest ones, and which they were."""
 
     moments: list[tuple[float, str]] = field(default_factory=list)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import msgspec
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Put
@@ -30,8 +30,7 @@ RANGES: dict[str, tuple[float, float]] = {
 MOST_TASKS = 40
 
 
-@dataclass(frozen=True)
-class Task:
+class Task(Struct, frozen=True):
     """Something for the hands at a step: what, in which colour, where, and the pull (N) it has to hold, 0 for none."""
 
     id: int
@@ -49,8 +48,7 @@ class Task:
         return f"{self.kind}{colour}: {self.what}{where}"
 
 
-@dataclass
-class Extra:
+class Extra(Struct):
     """Tasks by id, those done by board and id with the pull that was held (N); settings of baths by board and part;
     seconds that parts took with the iron, each with its joints.
     """

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass(frozen=True)
-class Look:
+class Look(Struct, frozen=True):
     """A field of the microscope that was looked through: side, box (mm, design: left, low, right, high), when."""
 
     side: str
@@ -18,8 +18,7 @@ class Look:
     at: str
 
 
-@dataclass
-class Looks:
+class Looks(Struct):
     """Fields that were looked through, by board and step; first articles by step: board, who signed, when."""
 
     seen: dict[tuple[str, str], list[Look]] = field(default_factory=dict)

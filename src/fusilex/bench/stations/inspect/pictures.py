@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar
 
 import msgspec
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
@@ -26,8 +27,7 @@ Said = tuple[str, str, float]
 """A part, what was suggested of it, and how like the good one it is."""
 
 
-@dataclass(frozen=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """A picture of a board's side: its file by digest and name, what it suggested, whether it shows a good board."""
 
     at: str
@@ -39,8 +39,7 @@ class Kept:
     good: bool = False
 
 
-@dataclass
-class Pictures:
+class Pictures(Struct):
     """Pictures of the batch, in order."""
 
     kept: list[Kept] = field(default_factory=list)

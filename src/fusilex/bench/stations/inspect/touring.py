@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 import shapely
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
@@ -22,8 +22,7 @@ BEFORE = "before the oven"
 """The way of looking at which there are no joints yet: every part there, square, the right way round."""
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """A field of the tour: where its middle is (mm, design), its size, and the parts and joints it shows whole."""
 
     side: str

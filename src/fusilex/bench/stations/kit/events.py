@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.common.bins import Bins, Filled
 from fusilex.bench.state import BatchState
@@ -11,8 +12,7 @@ from fusilex.core.judgement import Level
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Kitted:
+class Kitted(Struct):
     """Bags by bin as last checked, substitutes by bin, programmes by bin (None: wanted, not done), the strap as last
     tested.
     """

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass(frozen=True)
-class Made:
+class Made(Struct, frozen=True):
     """A step of making a panel: minutes it took, and the numbers that go with its method."""
 
     at: str
@@ -19,8 +19,7 @@ class Made:
     numbers: dict[str, float]
 
 
-@dataclass
-class Making:
+class Making(Struct):
     """What was done to each panel, by panel and step."""
 
     done: dict[tuple[int, str], Made] = field(default_factory=dict)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.boards import Put
 from fusilex.bench.common.paces import Paces
@@ -14,8 +15,7 @@ HAND, MACHINE = "hand", "machine"
 PER_PANEL, PER_BOARD = "panel", "board"
 
 
-@dataclass
-class Placing:
+class Placing(Struct):
     """Points taught by panel and step (name → x, y of the machine, mm), those that cannot be seen there; by step the
     way of placing in view, and what points are taught for: the panel, or each of its boards.
     """

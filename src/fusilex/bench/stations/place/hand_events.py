@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
@@ -12,8 +13,7 @@ from fusilex.journal.entries import Entry, Event
 BOARD, PART = "board by board", "part by part"
 
 
-@dataclass
-class Hands:
+class Hands(Struct):
     """By step: bins in the order of one's own, and how the hands go over a panel; by step and board the marks that were
     looked at before the oven, with what was seen.
     """

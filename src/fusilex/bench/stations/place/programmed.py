@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import Bins
@@ -29,8 +31,7 @@ from fusilex.core.programme.plan import Plan, Trip
 from fusilex.core.programme.who import Choice, choose
 
 
-@dataclass(frozen=True, eq=False)
-class Task:
+class Task(Struct, frozen=True, eq=False):
     """A panel's job for the machine, the pieces it is made of, and who places what."""
 
     job: Job

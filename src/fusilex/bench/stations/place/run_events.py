@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.bench.stations.place.setup_events import SetUp
@@ -15,8 +16,7 @@ PROOFS = (DRY, FIRST)
 RIGHT, WRONG = "right", "wrong"
 
 
-@dataclass
-class Proof:
+class Proof(Struct):
     """By step and kind: verdicts by part and cell (1 …) since the programme was last put right; who signed, when, and
     how parts lay by then.
     """
@@ -25,8 +25,7 @@ class Proof:
     signed: dict[tuple[str, str], tuple[str, str, str]] = field(default_factory=dict)
 
 
-@dataclass
-class Runs:
+class Runs(Struct):
     """By what is counted (slot, nozzle, line), its name: tries, and rejects by how they showed; panels run by step."""
 
     tries: dict[tuple[str, str], int] = field(default_factory=lambda: defaultdict(int))

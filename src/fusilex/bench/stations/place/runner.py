@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fusilex.core.machine.calibrate import Timed
 from fusilex.core.programme.job import Job
@@ -17,8 +18,7 @@ LOST = ("not picked", "lost on the way", "rejected", "nothing there")
 """What leaves a head without its part."""
 
 
-@dataclass
-class Runner:
+class Runner(Struct):
     """Sends the next line when the last one is done; `tick` takes in what the machine says. `steps` stops it after each
     stop of the beam until `go` is called.
     """

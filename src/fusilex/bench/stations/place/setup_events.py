@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.core.programme.feeding import Sighting
@@ -14,8 +15,7 @@ Row = list[Any]
 """A trip as it is kept: nozzle names by head, picks and places as [head from 0, ref, cell from 1]."""
 
 
-@dataclass(frozen=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """A programme as it was kept: for which machine, the slot of each line, its trips, its time and bound (s)."""
 
     machine: str
@@ -31,8 +31,7 @@ class Kept:
         return {(ref, cell) for _, _, places in self.trips for _, ref, cell in places}
 
 
-@dataclass
-class Loaded:
+class Loaded(Struct):
     """What was loaded into a slot: of which line, pieces, and how many of them are gone."""
 
     line: str
@@ -44,8 +43,7 @@ class Loaded:
         return self.pieces - self.gone
 
 
-@dataclass
-class SetUp:
+class SetUp(Struct):
     """By step: the machine, what was said of lines (True: machine), the programme, what slots hold, what was seen of
     their pockets; by line the value (in base units) that its first piece was measured to have, and whether it is right.
     """

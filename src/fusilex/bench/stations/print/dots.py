@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
@@ -31,8 +32,7 @@ MOST_AT_ONCE = 5_000
 TINNED = "tinned pads"
 
 
-@dataclass
-class Dots:
+class Dots(Struct):
     """The needle's bore (mm, 0 for the first on record), a dot's weighed volume (mm³, 0 for none) for that needle, and
     pads done by step and board.
     """

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.boards import PastePrint
 from fusilex.bench.state import BatchState
@@ -11,8 +12,7 @@ from fusilex.bench.stations.print.foil_events import Foil, Run
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass(frozen=True)
-class Wiped:
+class Wiped(Struct, frozen=True):
     """A misprint that was wiped off."""
 
     at: str
@@ -21,8 +21,7 @@ class Wiped:
     step: str = "Print"
 
 
-@dataclass(frozen=True)
-class Changed:
+class Changed(Struct, frozen=True):
     """Another foil or paste in mid-batch: `what` it is now, from which panel on, why."""
 
     at: str
@@ -31,8 +30,7 @@ class Changed:
     reason: str
 
 
-@dataclass
-class Printing:
+class Printing(Struct):
     """Prints in order; those wiped off stay in it, and are named in `wiped`. By number how many prints there were since
     the foil was wiped beneath, this one too.
     """

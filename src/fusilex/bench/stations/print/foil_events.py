@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from fusilex.bench.state import BatchState
 from fusilex.core.printing.looking import Mark
@@ -15,8 +17,7 @@ Look = tuple[float, float, float, float]
 STAGES = ("clean", "seat", "bead", "stroke", "lift", "look")
 
 
-@dataclass
-class Foil:
+class Foil(Struct):
     """By step: how the foil is held (tape or frame) and on which side, looks since it was moved last, how often it was
     moved; strokes so far, after how many it was looked through and wiped beneath last, how often it was wiped, and
     after how many since a wipe something was seen that a wipe prevents. Height of the frame over the board (mm).
@@ -33,8 +34,7 @@ class Foil:
     faults_after: list[int] = field(default_factory=list)
 
 
-@dataclass(frozen=True)
-class Weighed:
+class Weighed(Struct, frozen=True):
     """A print on the scale: its number once it is accepted (0 until then, and for good where it was wiped off), what it
     weighed and what was predicted (mg), and whether it stands `apart`, first after a pause or a wipe.
     """
@@ -51,8 +51,7 @@ class Weighed:
         return self.mg / self.predicted_mg
 
 
-@dataclass
-class Run:
+class Run(Struct):
     """The print in hand, by step and panel: stages done, marks, parts looked at, weight before (g); the weights of all
     prints in their order, and which of them is of the print in hand.
     """

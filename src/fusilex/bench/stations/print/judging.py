@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
 from functools import lru_cache
 from typing import Any
+
+from msgspec.structs import asdict, replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, PastePrint

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache
 
 import numpy as np
+from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.bench.batch import Batch
@@ -30,8 +31,7 @@ LOOK_EVERY = 5
 """After so many strokes nobody knows any more that the foil lies as it did."""
 
 
-@dataclass(frozen=True, eq=False)
-class Sheet:
+class Sheet(Struct, frozen=True, eq=False):
     """The openings of a side over the whole panel, all pads beneath (m polygons), and the places that tell most, in
     order.
     """

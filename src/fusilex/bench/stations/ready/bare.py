@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import ClassVar
+
+from msgspec.structs import asdict
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
+
+from msgspec import Struct
 
 from fusilex.bench.common.events import BoardCell
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Readied:
+class Readied(Struct):
     """The bare panels counted (None before) and whether they are clean."""
 
     bare_panels: int | None = None

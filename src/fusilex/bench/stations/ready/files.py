@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import laid_out

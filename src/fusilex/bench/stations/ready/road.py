@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from msgspec.structs import asdict, replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result

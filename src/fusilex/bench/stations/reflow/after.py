@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import astuple, dataclass, replace
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import astuple, replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.oven_logs import logged_run
@@ -16,8 +18,7 @@ from fusilex.core.heat.sheet import COARSE_MM
 from fusilex.core.problems import BadInput
 
 
-@dataclass(frozen=True)
-class Told:
+class Told(Struct, frozen=True):
     """Rows of what joints had, worst first; how far the log is from what was foretold (°C, RMS), and whether the oven
     changed.
     """

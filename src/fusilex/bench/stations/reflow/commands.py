@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import asdict
 from typing import ClassVar
+
+from msgspec.structs import asdict
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.boards import Load
 from fusilex.bench.state import BatchState
@@ -13,8 +14,7 @@ from fusilex.core.heat.schedule import Schedule
 from fusilex.journal.entries import Entry, Event
 
 
-@dataclass
-class Reflowing:
+class Reflowing(Struct):
     """Loads in order, and by step what its oven is set to and how many panels go in at once."""
 
     loads: list[Load] = field(default_factory=list)

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from typing import Any
 
 import msgspec
+from msgspec.structs import asdict
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Load

@@ -7,10 +7,10 @@ import io
 import math
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
+from msgspec import Struct
 
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import SET, Schedule, Step, steps_of
@@ -24,8 +24,7 @@ LONGER_S, LATE_S, LONGEST_LATE_S = 30.0, 20.0, 60.0
 """By eye: so much longer than the clock says, so late a shine is late, and for so long it is asked after."""
 
 
-@dataclass
-class LiveLog:
+class LiveLog(Struct):
     """Rows of (s, °C by probe) and marks (s, what) of a run with a schedule, written to `path` as they come, where
     there is one: what was logged outlives the program.
     """
@@ -33,9 +32,9 @@ class LiveLog:
     names: Sequence[str]
     schedule: Schedule
     path: Path | None = None
-    rows: list[tuple[float, list[float]]] = field(default_factory=list)
-    marks: list[tuple[float, str]] = field(default_factory=list)
-    _curves: list[tuple[list[float], list[float]]] = field(default_factory=list, init=False, repr=False)
+    rows: list[tuple[float, list[float]]] = []
+    marks: list[tuple[float, str]] = []
+    _curves: list[tuple[list[float], list[float]]] = []
 
     def __post_init__(self) -> None:
         self._curves = [([], []) for _ in self.names]

@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import Any, ClassVar
 
 import msgspec
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Load
@@ -88,8 +89,7 @@ class SetLoadSize(Command, frozen=True):
         return Result([LoadSizeSet(batch.step.id, self.panels)])
 
 
-@dataclass(frozen=True, eq=False)
-class Question:
+class Question(Struct, frozen=True, eq=False):
     """All that a search needs to know, taken from the batch while it stood still."""
 
     oven: Oven

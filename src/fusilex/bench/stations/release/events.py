@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+from msgspec import Struct, field
 
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
@@ -15,8 +16,7 @@ STEPS = (CLEAN, LOOK, COAT, LABEL, BAG)
 """What is done to a board before it goes, in this order."""
 
 
-@dataclass
-class Leaving:
+class Leaving(Struct):
     """Cuts done by panel; by board when each step of getting it ready was done, what it weighs (g), and the parcel it
     is in. `coated` says whether the batch is coated, None where nobody said.
     """

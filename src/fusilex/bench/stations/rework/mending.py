@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Fault
@@ -23,8 +24,7 @@ KILLED = ("cracked", "burnt")
 """Faults of a part that something killed: it is asked what, before a new one goes the same way."""
 
 
-@dataclass
-class Repairs:
+class Repairs(Struct):
     """How repairs went: seconds by method, and how often they ended fixed or scrapped."""
 
     seconds: dict[str, list[float]] = field(default_factory=dict)

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import msgspec
+from msgspec import Struct
 from msgspec.structs import replace
 
 from fusilex.bench.state import BatchState
@@ -19,8 +20,7 @@ NO_BEEP = "no beep"
 """What is written of a pair at which a beeper stayed silent."""
 
 
-@dataclass(frozen=True)
-class Sample:
+class Sample(Struct, frozen=True):
     """A sampling rule the batch goes by: at most so many bad boards may slip through, with so much confidence, when the
     boards drawn are good. `number` is its place among the rules chosen: a finding ends the one it falls under.
     """

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
@@ -16,8 +17,7 @@ WORD_OF = {"test.short": "bridge", "test.open": "cold joint", "test.value": "wro
 """The fault word behind a bad reading, by the rule it breaks."""
 
 
-@dataclass(frozen=True)
-class Suspect:
+class Suspect(Struct, frozen=True):
     """A part, or a joint of it, to look at, with the word for what is likely wrong."""
 
     ref: str

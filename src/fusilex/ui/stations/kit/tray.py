@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 
 import numpy as np
 import shapely
+from msgspec.structs import replace
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
+from msgspec import Struct, field
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -26,8 +26,7 @@ CENTRE = Qt.AlignmentFlag.AlignHCenter
 LEAST_FIELD, MOST_FIELD, WIDTHS = 2.4, 7.0, 13.0
 
 
-@dataclass
-class Shown:
+class Shown(Struct):
     """What the picture shows: places (two of them in the loupes), what is seen there, and what follows from it."""
 
     sheet: Sheet

@@ -4,9 +4,8 @@ molten.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-
 import numpy as np
+from msgspec import Struct, field
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
@@ -24,8 +23,7 @@ _STROKES = ("ink", "brass", "go", "care")
 _LINES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)
 
 
-@dataclass
-class Shown:
+class Shown(Struct):
     """What the chart shows: the window, the probes' traces, a title; the trace that the gates hang on where that is not
     the first, and whether the run still goes on.
     """
