@@ -606,7 +606,7 @@ def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:
     row = window.station.view.bins
     row.repaint()
     before = [line.key for line in bins_in_order(bench.batch)]
-    (start, key), (end, over) = row._boxes[2], row._boxes[0]
+    (start, key), (end, over) = [(row._shown[n].box, row._shown[n].key) for n in (2, 0)]
     QTest.mousePress(row, Qt.MouseButton.LeftButton, pos=start.center().toPoint())
     QTest.mouseMove(row, end.center().toPoint())
     QTest.mouseRelease(row, Qt.MouseButton.LeftButton, pos=end.center().toPoint())
@@ -614,7 +614,7 @@ def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:
     assert after.index(key) == before.index(over) and "goes on earlier" in window.desk.said
     assert [k for k in after if k != key] == [k for k in before if k != key]
     row.repaint()
-    box, key = row._boxes[1]
+    box, key = row._shown[1].box, row._shown[1].key
     QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
     assert bench.batch.line_of[window.station.view.hand.in_hand().ref].key == key
     press(window, K.Key_P)

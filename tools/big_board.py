@@ -33,6 +33,56 @@ def big_board(files: Files, columns: int, rows: int, named: str = "{0}{1:02d}") 
     return out
 
 
+def six_layers(files: Files) -> Files:
+    """The same board with four inner layers, each poured: copper up to 0.5 mm from the edge, cleared about every hole
+    but each fifth, whose pad it joins.
+    """
+    corners = [
+        (float(x), float(y)) for x, y in re.findall(r"X(-?\d+)Y(-?\d+)D0[12]", files["heron-r2-outline.gbr"].decode())
+    ]
+    (x0, y0), (x1, y1) = map(min, zip(*corners, strict=True)), map(max, zip(*corners, strict=True))
+    edge = 500_000
+    area = [(x0 + edge, y0 + edge), (x1 - edge, y0 + edge), (x1 - edge, y1 - edge), (x0 + edge, y1 - edge)]
+    region = [f"X{x:.0f}Y{y:.0f}D0{1 if n else 2}*" for n, (x, y) in enumerate([*area, area[0]])]
+    drilled = [text.decode() for name, text in files.items() if name.endswith(".drl")]
+    holes = [
+        (float(x) * 1e6, float(y) * 1e6)
+        for text in drilled
+        for x, y in re.findall(r"^X([-\d.]+)Y([-\d.]+)", text, re.M)
+    ]
+    out = dict(files)
+    for number in (2, 3, 4, 5):
+        head = [
+            f"%TF.FileFunction,Copper,L{number},Inr*%",
+            "%FSLAX46Y46*%",
+            "%MOMM*%",
+            "%ADD10C,0.9*%",
+            "%ADD11C,0.5*%",
+        ]
+        clear = [f"X{x:.0f}Y{y:.0f}D03*" for n, (x, y) in enumerate(holes) if (n + number) % 5]
+        pads = [f"X{x:.0f}Y{y:.0f}D03*" for x, y in holes]
+        lines = [
+            *head,
+            "%LPD*%",
+            "G36*",
+            *region,
+            "G37*",
+            "%LPC*%",
+            "D10*",
+            *clear,
+            "%LPD*%",
+            "D11*",
+            *pads,
+            "M02*",
+            "",
+        ]
+        out[f"inner-{number}.gbr"] = "\n".join(lines).encode()
+    for name, layer in (("copper-top", "L1,Top"), ("copper-bottom", "L6,Bot")):
+        text = out[f"heron-r2-{name}.gbr"].decode()
+        out[f"heron-r2-{name}.gbr"] = re.sub(r"Copper,L\d,(Top|Bot)", f"Copper,{layer}", text).encode()
+    return out
+
+
 def _gerber(text: str, shifts: list[tuple[int, int]], named: str) -> Iterator[str]:
     lines = text.splitlines()
     first = next(i for i, line in enumerate(lines) if re.fullmatch(r"D\d\d+\*|G36\*|%TO.*", line))

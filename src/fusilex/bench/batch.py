@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from copy import copy
 from datetime import datetime
-from functools import cached_property
+from typing import Concatenate, ParamSpec, TypeVar
 
 from msgspec import Struct
 
@@ -15,6 +15,7 @@ from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.events import Moved
 from fusilex.bench.declared import Declared
 from fusilex.bench.derived import Builds, Derived
+from fusilex.bench.memo import Memo
 from fusilex.bench.refusal import Refused
 from fusilex.bench.source import Source
 from fusilex.bench.state import BatchState, WorkshopState
@@ -26,10 +27,13 @@ from fusilex.core.panel.layout import Panel, single
 from fusilex.core.road.steps import DONE, Step, Steps
 from fusilex.journal.entries import Event
 
+P = ParamSpec("P")
+T = TypeVar("T")
 
-class Batch(Struct, dict=True):
+
+class Batch(Struct):
     """`steps` is its road, `view` what the window looks at; `at` is the time it is looked at; `taken` are names in use,
-    by what they name.
+    by what they name. `memo` keeps what is worked out of it, as long as it stands.
     """
 
     state: BatchState
@@ -41,13 +45,20 @@ class Batch(Struct, dict=True):
     view: View
     at: datetime
     taken: dict[str, set[str]]
+    memo: Memo
 
     def about(self, serial: str, step: str = "") -> Batch:
         """The same batch with another board in hand, at another step if one is named."""
         other = copy(self)
-        other.__dict__.update(self.__dict__)  # what was worked out holds for every board
         other.view = View(step or self.view.step, serial)
         return other
+
+    def once(self, work: Callable[Concatenate[Batch, P], T], *args: P.args, **named: P.kwargs) -> T:
+        """What `work` makes of this batch and arguments at the step and board in view, done once as it stands. Nothing
+        that goes by the time.
+        """
+        name = work, self.view.step, self.view.board, args, *named.items()
+        return self.memo.of(name, lambda: work(self, *args, **named))
 
     def key(self, step: str) -> str:
         """The key that goes to a step."""
@@ -90,8 +101,11 @@ class Batch(Struct, dict=True):
         """Boards that are neither done nor out of it."""
         return [b for b in self.state.boards.values() if b.step != DONE and not b.scrapped]
 
-    @cached_property
+    @property
     def panel(self) -> Panel:
+        return self.memo.of("panel", self._panel)
+
+    def _panel(self) -> Panel:
         if self.design.panel:
             return self.design.panel
         x0, y0, x1, y1 = self.design.outline.bounds
@@ -180,10 +194,11 @@ class Batch(Struct, dict=True):
         """Bins of the batch in placing order."""
         return self.derived.lines(self.builds)
 
-    @cached_property
+    @property
     def builds(self) -> Builds:
         """How many boards there are of each variant."""
-        return tuple(Counter(board.variant for board in self.state.boards.values()).items())
+        boards = self.state.boards.values()
+        return self.memo.of("builds", lambda: tuple(Counter(board.variant for board in boards).items()))
 
     @property
     def line_of(self) -> dict[str, PullLine]:
@@ -194,9 +209,9 @@ class Batch(Struct, dict=True):
         """The bin of each part of a board."""
         return self.derived.line_of(self.builds, board.variant)
 
-    @cached_property
+    @property
     def bin_number(self) -> dict[str, int]:
-        return {line.key: n for n, line in enumerate(self.lines, 1)}
+        return self.memo.of("bin number", lambda: {line.key: n for n, line in enumerate(self.lines, 1)})
 
     def built(self, board: Board) -> dict[str, Part]:
         """Parts of a board as it is to be built, by reference."""
@@ -232,9 +247,12 @@ class Batch(Struct, dict=True):
         there = {*board.placed, *board.soldered}
         return next((p for p in self.parts_of(step, board) if p.ref not in there), None)
 
-    @cached_property
+    @property
     def used(self) -> Counter[str]:
         """Pieces that are on boards, by the key of the bin they came from."""
+        return self.memo.of("used", self._used)
+
+    def _used(self) -> Counter[str]:
         found: Counter[str] = Counter()
         for board in self.state.boards.values():
             if there := (*board.placed, *board.soldered):

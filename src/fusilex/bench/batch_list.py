@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from fusilex.bench.bench import CLASSIC
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import OPEN, WORDS, BatchRenamed, BatchStands, title
+from fusilex.bench.road import CLASSIC
 from fusilex.bench.rooms import batch_state
 from fusilex.core.road.steps import DONE
 from fusilex.journal.folding import fold

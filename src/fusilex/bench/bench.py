@@ -14,12 +14,12 @@ from fusilex.bench.common.commands import Redo, Undo
 from fusilex.bench.common.events import BatchOpened, Moved, places
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
 from fusilex.bench.common.mended import Mended
-from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import WORDS, Standing
-from fusilex.bench.derived import Derived, Shop
+from fusilex.bench.derived import Derived
+from fusilex.bench.memo import Memo
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
-from fusilex.bench.road import Road
+from fusilex.bench.road import Road, steps_of
 from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
 from fusilex.bench.source import Reading, Source, read_for
 from fusilex.bench.state import BatchState, WorkshopState
@@ -28,14 +28,12 @@ from fusilex.bench.turning import turned_by
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
-from fusilex.bench.workshop.oven import Oven
-from fusilex.bench.workshop.placer import Placer
-from fusilex.bench.workshop.record_kinds import Limits, Stencil
+from fusilex.bench.workshop.record_kinds import Stencil
 from fusilex.bench.workshop.records import Records
+from fusilex.bench.workshop.shop import shop_of
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.losses import Logged
-from fusilex.core.road.steps import FIRST, Steps, one_side
 from fusilex.formats.bundle import Files, zip_files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed, Redone, Undone
@@ -43,8 +41,6 @@ from fusilex.journal.pen import Pen, digest
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotRead, NotSaved
 
-CLASSIC = one_side()
-"""The road of batches that never had one laid."""
 SCOPES = ("lot",)
 """What commands make up names for, beside a new batch."""
 
@@ -74,7 +70,7 @@ class Bench:
         else:
             self.source.check()
         self._derived: Derived | None = None
-        self._road: Road | None = None
+        self._memo = Memo()
         self._view = last_place(self.state)
 
     @classmethod
@@ -165,35 +161,29 @@ class Bench:
     @property
     def road(self) -> Road:
         """The batch's road: as it was laid, before that as proposed."""
-        steps = self._steps()
-        if self._road is None or self._road.steps is not steps:
-            self._road = Road(steps, BY_NAME)
-        return self._road
-
-    def _steps(self) -> Steps:
-        chosen = self.state[Laid]
-        if chosen.steps is not None:
-            return chosen.steps
-        if any(board.step != FIRST[0] for board in self.state.boards.values()):
-            return CLASSIC
-        return self.derived.road(chosen.order, chosen.ways)
+        return self.memo.of("road", lambda: Road(steps_of(self.state, self.derived), BY_NAME))
 
     @property
     def design(self) -> Design:
         return self.derived.design
 
     @property
+    def memo(self) -> Memo:
+        """What was worked out of the batch as it stands."""
+        self._memo.look(self.state, self.record.last, self.workshop, self.shop.last)
+        return self._memo
+
+    @property
     def derived(self) -> Derived:
         """What follows from the design; made anew when files, readings, fixes, packages or the order of placing
         change.
         """
+        return self.memo.of("derived", self._derive)
+
+    def _derive(self) -> Derived:
         self.source.look(self.state, self.workshop[Habits])
-        design, order = self.source.design, self.state[Bins].order
-        boards = len(self.state.boards)
-        held = self._derived
-        limits, oven = self.workshop[Records].first(Limits), self.workshop[Records].first(Oven)
-        placing = "both" if self.workshop[Records].all(Placer) else "hand"
-        shop = Shop(limits.probe_gap_mm, limits.open_above_ohm, oven.method, placing)
+        design, order, boards = self.source.design, self.state[Bins].order, len(self.state.boards)
+        held, shop = self._derived, shop_of(self.workshop)
         if held is None or held.design is not design or (held.school, held.boards, held.shop) != (order, boards, shop):
             log = {key: Logged(*counts) for key, counts in self.state.opened["losses"].items()}
             self._derived = Derived(design, boards, order, log, shop)
@@ -202,12 +192,15 @@ class Bench:
 
     @property
     def batch(self) -> Batch:
-        """The batch as rules and pictures see it."""
-        return self._seen({})
+        """The batch as rules and pictures see it now."""
+        view = self.view
+        found = self.memo.of(("batch", view.step, view.board), lambda: self._seen({}))
+        found.at = datetime.now(UTC)
+        return found
 
     def _seen(self, taken: dict[str, set[str]]) -> Batch:
-        at, steps = datetime.now(UTC), self.road.steps
-        return Batch(self.state, self.workshop, self.derived, self.source, BY_NAME, steps, self.view, at, taken)
+        at, steps, view = datetime.now(UTC), self.road.steps, View(self.view.step, self.view.board)
+        return Batch(self.state, self.workshop, self.derived, self.source, BY_NAME, steps, view, at, taken, self.memo)
 
     def now(self, step: str) -> Now:
         """What to do now at a step with the board in hand."""
@@ -239,6 +232,7 @@ class Bench:
         except BaseException:
             self.record.forget(sure[0])  # what was taken in and then not kept
             self.shop.forget(sure[1])
+            self._memo.forget()
             raise
         finally:
             self.busy = False

@@ -62,7 +62,7 @@ def _note_records(journal: Journal) -> None:
     """The made-up workshop's own records of these designs, as far as nobody has set or taken them away here."""
     data = (files("fusilex") / "assets" / "demo-workshop.json").read_bytes()
     known = fold(journal.since(journal.workshop), workshop_state)[Records].own
-    fresh = [r for r in read_records(data, "demo-workshop.json") if (r.what, r.id) not in known]
+    fresh = [r for r in read_records(data, "demo-workshop.json") if r.id not in known.get(r.what, {})]
     if fresh:
         with journal.writing("demo") as pen:
             pen.write(journal.workshop, [RecordSet(r.what, msgspec.to_builtins(r)) for r in fresh])

@@ -16,7 +16,7 @@ from fusilex.core.checks.advice import Suggestion, suggestions
 from fusilex.core.checks.repeat import find_panel
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design, Part
-from fusilex.core.electrical.checks import Checks, checks_of, nets
+from fusilex.core.electrical.checks import Checks, apart_of, checks_of, nets
 from fusilex.core.electrical.probes import WIDEST_MM, ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, line_key, pull_for
@@ -132,8 +132,8 @@ class Derived:
     def wider(self) -> list[ProbePair]:
         """Pairs up to twice as far apart as paste usually bridges, for places where it was seen to lie amiss."""
         own = {nets(p) for p in self.checks.all}
-        far = checks_of(self.design, min(WIDEST_MM, 2 * self.shop.probe_gap_mm), self.shop.open_above_ohm)
-        return [p for p in far.apart if nets(p) not in own]
+        far = apart_of(self.design, min(WIDEST_MM, 2 * self.shop.probe_gap_mm), self.shop.open_above_ohm)
+        return [p for p in far if nets(p) not in own]
 
     @cached_property
     def plan(self) -> list[ProbePair]:

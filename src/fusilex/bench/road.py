@@ -6,10 +6,26 @@ from collections.abc import Iterable, Mapping
 
 from fusilex.bench.batch import Batch, key_to, texts_of
 from fusilex.bench.boards import Board
+from fusilex.bench.common.road import Laid
+from fusilex.bench.derived import Derived
 from fusilex.bench.now import Now
+from fusilex.bench.state import BatchState
 from fusilex.bench.station import Station
 from fusilex.core.judgement import Judgement, worst_first
-from fusilex.core.road.steps import DONE, Steps
+from fusilex.core.road.steps import DONE, FIRST, Steps, one_side
+
+CLASSIC = one_side()
+"""The road of batches that never had one laid."""
+
+
+def steps_of(state: BatchState, derived: Derived) -> Steps:
+    """The steps of a batch: as they were laid, before that as proposed."""
+    chosen = state[Laid]
+    if chosen.steps is not None:
+        return chosen.steps
+    if any(board.step != FIRST[0] for board in state.boards.values()):
+        return CLASSIC
+    return derived.road(chosen.order, chosen.ways)
 
 
 class Road:

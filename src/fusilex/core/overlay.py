@@ -27,9 +27,14 @@ def union_of(shapes: NDArray[np.object_] | Sequence[BaseGeometry]) -> BaseGeomet
     """
     pieces = np.asarray(shapes, dtype=object)
     areas = np.isin(shapely.get_type_id(pieces), (GeometryType.POLYGON, GeometryType.MULTIPOLYGON)).all()
-    if areas and len(pieces) > 1 and _apart(pieces):  # as most cut-outs of a ground pour are
-        return shapely.multipolygons(shapely.get_parts(pieces))
-    return shapely.union_all(pieces, grid_size=GRID_MM)
+    if not areas or len(pieces) < 2 or (group := _groups(pieces)) is None:
+        return shapely.union_all(pieces, grid_size=GRID_MM)
+    size = np.bincount(group, minlength=len(pieces))
+    heaps = [pieces[group == k] for k in np.flatnonzero(size > 1)]
+    if len(heaps) == 1 and len(heaps[0]) == len(pieces):
+        return shapely.union_all(pieces, grid_size=GRID_MM)
+    joined = [shapely.union_all(heap, grid_size=GRID_MM) for heap in heaps]
+    return shapely.multipolygons(shapely.get_parts([*pieces[size[group] == 1], *joined]))
 
 
 def pairs_meeting(shapes: NDArray[np.object_], most: int) -> list[tuple[int, int]]:
@@ -47,15 +52,38 @@ def pairs_meeting(shapes: NDArray[np.object_], most: int) -> list[tuple[int, int
     return found[:most]
 
 
-def _apart(pieces: NDArray[np.object_]) -> bool:
-    """True when each meets itself alone. A few are asked first, then more: heaps are found out early."""
-    tree, at, count = shapely.STRtree(pieces), 0, 16
+MOST_TOUCHING = 40
+"""So many pairs a piece, and they lie in a heap: what touches what is no help any more."""
+
+
+def _groups(pieces: NDArray[np.object_]) -> NDArray[np.int_] | None:
+    """For each piece the first of those it hangs together with; None for a heap. A few are asked first, then more."""
+    tree, at, count, pairs = shapely.STRtree(pieces), 0, 16, 0
+    found: list[NDArray[np.int_]] = [np.zeros((2, 0), dtype=int)]
     while at < len(pieces):
-        asked = pieces[at : at + count]
-        if tree.query(asked, predicate="intersects").shape[1] > len(asked):
-            return False
+        of, which = tree.query(pieces[at : at + count], predicate="intersects")
+        found.append(np.stack([of + at, which])[:, of + at < which])
+        pairs += found[-1].shape[1]
+        if pairs > MOST_TOUCHING * (at + count):
+            return None
         at, count = at + count, 2 * count
-    return True
+    return hanging_together(len(pieces), *np.concatenate(found, axis=1))
+
+
+def hanging_together(count: int, a: NDArray[np.int_], b: NDArray[np.int_]) -> NDArray[np.int_]:
+    """The first of each one's group (count), where pairs (a, b) hang together.
+
+    >>> hanging_together(5, np.array([1, 3]), np.array([2, 1])).tolist()
+    [0, 1, 1, 1, 4]
+    """
+    first = np.arange(count)
+    while True:
+        low, before = np.minimum(first[a], first[b]), first.copy()
+        np.minimum.at(first, before[a], low)
+        np.minimum.at(first, before[b], low)
+        first = first[first]
+        if (first == before).all():
+            return first
 
 
 def shared_by(a: Any, b: Any) -> Any:

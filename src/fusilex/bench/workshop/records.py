@@ -6,7 +6,6 @@ ships is an invented set, so that nobody has to type anything; a record of the s
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from functools import cache
 from importlib.resources import files
 from typing import Any, ClassVar, TypeVar
@@ -25,30 +24,23 @@ MOST_RECORDS = 2000
 Kind = TypeVar("Kind", bound=Record)
 
 
-@dataclass
-class Records:
+class Records(msgspec.Struct):
     """Records set here, by kind and name; None where one that ships was taken away."""
 
-    own: dict[tuple[str, str], Record | None] = field(default_factory=dict)
-    _found: dict[type[Record], dict[str, Any]] = field(default_factory=dict, compare=False, repr=False)
+    own: dict[str, dict[str, Record | None]] = {}
 
     def note(self, what: str, id: str, record: Record | None) -> None:
         """A record is so from now on; None takes it away."""
-        self.own[what, id] = record
-        self._found.clear()
+        self.own.setdefault(what, {})[id] = record
 
     def all(self, kind: type[Kind]) -> dict[str, Kind]:
         """Records of a kind by name: those that ship and those set here."""
-        if kind not in self._found:
-            found = {id: r for (what, id), r in (shipped() | self.own).items() if what == kind.what}
-            self._found[kind] = {id: record for id, record in found.items() if record is not None}
-        return dict(self._found[kind])
+        found = _shipped_as(kind.what) | self.own.get(kind.what, {})
+        return {id: record for id, record in found.items() if isinstance(record, kind)}
 
     def first(self, kind: type[Kind]) -> Kind:
         """The one in use where there is one only: the first of its kind, or one with the usual numbers."""
-        if kind not in self._found:
-            self.all(kind)
-        return next(iter(self._found[kind].values()), None) or kind(id="usual")
+        return next(iter(self.all(kind).values()), None) or kind(id="usual")
 
     def paste(self, name: str) -> PasteSheet:
         """A paste by its name; one with the usual numbers where nobody has its sheet any more."""
@@ -117,6 +109,11 @@ def shipped() -> dict[tuple[str, str], Record]:
     """The invented set that ships."""
     data = (files("fusilex") / "assets" / "workshop.json").read_bytes()
     return {(r.what, r.id): r for r in read_records(data, "workshop.json")}
+
+
+@cache
+def _shipped_as(what: str) -> dict[str, Record | None]:
+    return {r.id: r for r in shipped().values() if r.what == what}
 
 
 def port_of(records: Records, measures: str = "mass") -> str:

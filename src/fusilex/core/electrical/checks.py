@@ -70,11 +70,7 @@ def checks_of(design: Design, max_gap: float = MAX_GAP_MM, open_above: float = O
     expected of those. Raises ValueError for a bridging distance that is none.
     """
     network, between = resistor_network(design), between_nets(design)
-    supply = {ground_of(design), *supplies(design, between)}
-    pairs = [
-        replace(p, open_above=open_above, least=0.0 if nets(p) <= supply else p.least)
-        for p in probe_plan(design, max_gap, network, between)
-    ]
+    pairs = apart_of(design, max_gap, open_above, network, between)
     reach = _reachable(design)
     hidden = {p.ref for p in hidden_parts(design)}
     rails = _rails(design, pairs, reach, network, between, open_above)
@@ -86,6 +82,22 @@ def checks_of(design: Design, max_gap: float = MAX_GAP_MM, open_above: float = O
         reach,
         ground_of(design),
     )
+
+
+def apart_of(
+    design: Design,
+    max_gap: float = MAX_GAP_MM,
+    open_above: float = OPEN_ABOVE_OHM,
+    network: ResistorNetwork | None = None,
+    between: Between | None = None,
+) -> list[ProbePair]:
+    """Pairs of pads that must be apart, as near each other as a bridge reaches. Raises ValueError as `checks_of`."""
+    network, between = network or resistor_network(design), between or between_nets(design)
+    supply = {ground_of(design), *supplies(design, between)}
+    return [
+        replace(p, open_above=open_above, least=0.0 if nets(p) <= supply else p.least)
+        for p in probe_plan(design, max_gap, network, between)
+    ]
 
 
 def prior(pair: ProbePair, parts: dict[str, Part]) -> float:

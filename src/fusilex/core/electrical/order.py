@@ -65,16 +65,20 @@ def parked(ends: Mapping[str, tuple[str, str]]) -> dict[str, str]:
     >>> parked({"1": ("GND", "A"), "2": ("GND", "B"), "3": ("B", "C"), "4": ("GND", "C")})
     {'1': 'GND', '2': 'GND', '3': 'B', '4': 'GND'}
     """
-    left, at = dict(ends), {}
-    while left:
-        count: dict[str, int] = {}
-        for pair in left.values():
-            for end in dict.fromkeys(pair):
-                count[end] = count.get(end, 0) + 1
+    served: dict[str, list[str]] = {}
+    for key, pair in ends.items():
+        for end in dict.fromkeys(pair):
+            served.setdefault(end, []).append(key)
+    count = {end: len(keys) for end, keys in served.items()}
+    at: dict[str, str] = {}
+    while len(at) < len(ends):
         best = min(count, key=lambda end: (-count[end], end))
-        for key in [k for k, pair in left.items() if best in pair]:
-            at[key] = best
-            del left[key]
+        for key in served[best]:
+            if key not in at:
+                at[key] = best
+                for end in dict.fromkeys(ends[key]):
+                    count[end] -= 1
+        del count[best]
     return {key: at[key] for key in ends}
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
@@ -118,12 +118,14 @@ def probe_plan(
         shapes = np.array([p.polygon for p in pads], dtype=object)
         i, j = shapely.STRtree(shapes).query(shapes, predicate="dwithin", distance=max_gap)
         i, j = i[i < j], j[i < j]
+        _, net = np.unique([p.net for p in pads], return_inverse=True)
+        i, j = i[net[i] != net[j]], j[net[i] != net[j]]
         gaps = shapely.distance(shapes[i], shapes[j])
-        for p, q, gap in zip(i, j, gaps, strict=True):
-            a, b = sorted((pads[p], pads[q]), key=lambda pad: natural(pad.name))
-            if a.net != b.net and gap < max_gap:
+        for p, q, gap in zip(i.tolist(), j.tolist(), gaps.tolist(), strict=True):
+            if gap < max_gap:
+                a, b = sorted((pads[p], pads[q]), key=lambda pad: natural(pad.name))
                 key = tuple(sorted((a.net or "", b.net or "")))
-                best.setdefault(key, []).append((float(gap), a, b))  # type: ignore[arg-type]
+                best.setdefault(key, []).append((gap, a, b))  # type: ignore[arg-type]
     network = network or resistor_network(design)
     between = between or between_nets(design)
     plan = []
@@ -139,6 +141,7 @@ def probe_plan(
     return sorted(plan, key=lambda pair: (round(pair.gap, 6), natural(pair.a.name), natural(pair.b.name)))
 
 
+@lru_cache(maxsize=1 << 16)
 def natural(name: str) -> tuple[object, ...]:
     """To sort names by: U2 before U10."""
     return tuple((0, int(part[:15])) if part.isdecimal() else (1, part) for part in re.findall(r"\d+|\D+", name))

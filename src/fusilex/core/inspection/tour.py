@@ -9,6 +9,7 @@ joints no two of which fit one field, bound the number from below.
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from msgspec import Struct
@@ -19,7 +20,7 @@ from fusilex.core.tours import length, short_path
 from fusilex.core.whole_numbers import solve
 
 Floats = NDArray[np.float64]
-Sees = NDArray[np.bool_]
+Index = NDArray[np.int_]
 MOST_EXACT, MOST_CORNERS, FEW = 1500, 400, 4
 """Fields that show different joints: with more of them the greedy tour and the simple bound are all there is. With more
 joints than that not every corner of a field is tried.
@@ -72,10 +73,10 @@ def tour(names: list[str], boxes: Floats, field: tuple[float, float], overlap: f
     if not len(boxes):
         return Tour((), 0.0, 0)
     low, high = _fitting(boxes, size)
-    sees = _fields(low, high, size)
-    picked, bound = _fewest(sees)
+    fields = _fields(low, high, size)
+    picked, bound = _fewest(fields, len(low))
     bound = max(bound, _apart(low, high, size))
-    shown = [np.flatnonzero(sees[k]) for k in picked]
+    shown = [fields[k] for k in picked]
     middle = np.array([(high[own].max(axis=0) - size + low[own].min(axis=0)) / 2 + size / 2 for own in shown])
     order = short_path(middle)
     stops = tuple(Stop(float(middle[k, 0]), float(middle[k, 1]), tuple(names[i] for i in shown[k])) for k in order)
@@ -91,53 +92,81 @@ def _fitting(boxes: Floats, size: Floats) -> tuple[Floats, Floats]:
     return low, high
 
 
-def _fields(low: Floats, high: Floats, size: Floats) -> Sees:
-    """Which joints each field shows that is worth a stop: none of them within what another one shows."""
-    rows = []
-    for i in np.unique(low[:, 0], return_index=True)[1] if len(low) <= MOST_CORNERS else range(len(low)):
+def _fields(low: Floats, high: Floats, size: Floats) -> list[Index]:
+    """Which joints (rising) each field shows that is worth a stop: few, and none within what another one shows."""
+    many = len(low) > MOST_CORNERS
+    found: dict[bytes, Index] = {}
+    upward = np.argsort(low[:, 1], kind="stable")
+    x_low, x_high, y_low, y_high = low[upward, 0], high[upward, 0], low[upward, 1], high[upward, 1]
+    for i in range(len(low)) if many else np.unique(low[:, 0], return_index=True)[1]:
         x = low[i, 0]
-        beside = np.flatnonzero((low[:, 0] >= x - 1e-9) & (high[:, 0] <= x + size[0] + 1e-9))
-        ends = np.unique(low[beside, 1])
-        if len(low) > MOST_CORNERS:  # of many joints each has the fields that begin at it or a little below
+        beside = np.flatnonzero((x_low >= x - 1e-9) & (x_high <= x + size[0] + 1e-9))
+        ends = y_low[beside]
+        ends = ends[np.diff(ends, prepend=-np.inf) > 0]
+        if many:  # of many joints each has the fields that begin at it or a little below
             here = int(np.searchsorted(ends, low[i, 1]))
             ends = ends[max(0, here - FEW) : here + 1]
-        for y in ends:
-            own = beside[(low[beside, 1] >= y - 1e-9) & (high[beside, 1] <= y + size[1] + 1e-9)]
-            row = np.zeros(len(low), dtype=bool)
-            row[own] = True
-            rows.append(row)
-    _, first = np.unique(np.packbits(np.array(rows), axis=1), axis=0, return_index=True)
-    sees = np.array(rows)[first]
-    if len(sees) <= 4 * MOST_EXACT:
-        count = sees.astype(np.float32)
-        within = (count @ (1 - count).T) == 0  # row shows nothing that column does not
-        np.fill_diagonal(within, False)
-        sees = sees[~within.any(axis=1)]
-    return sees
+        first = np.searchsorted(y_low[beside], ends - 1e-9)
+        last = np.searchsorted(y_low[beside], ends + size[1])
+        tops = y_high[beside]
+        for y, start, end in zip(ends.tolist(), first.tolist(), last.tolist(), strict=True):
+            own = np.sort(upward[beside[start:end][tops[start:end] <= y + size[1] + 1e-9]])
+            found.setdefault(own.tobytes(), own)
+    fields = list(found.values())
+    return fields if len(fields) > 4 * MOST_EXACT else _none_within(fields, len(low))
 
 
-def _fewest(sees: Sees) -> tuple[list[int], int]:
+def _none_within(fields: list[Index], joints: int) -> list[Index]:
+    """Fields that show something that no other one shows with all the rest."""
+    shows = _table(fields, joints)
+    common = (shows @ shows.T).tocoo()  # how many joints each two have in common
+    count = np.array([len(f) for f in fields])
+    within = (common.data == count[common.row]) & (common.row != common.col)
+    left = np.ones(len(fields), dtype=bool)
+    left[common.row[within]] = False
+    return [fields[k] for k in np.flatnonzero(left)]
+
+
+def _table(fields: list[Index], joints: int) -> Any:
+    """1 where a field shows a joint (fields × joints), sparse."""
+    from scipy import sparse
+
+    ends = np.concatenate([[0], np.cumsum([len(f) for f in fields])])
+    shown = np.concatenate(fields)
+    return sparse.csr_array((np.ones(len(shown), dtype=np.int32), shown, ends), shape=(len(fields), joints))
+
+
+def _fewest(fields: list[Index], joints: int) -> tuple[list[int], int]:
     """Fields that show all joints, and a bound on how few there may be."""
-    found = _greedy(sees)
-    if len(sees) > MOST_EXACT:
+    found = _greedy(fields, joints)
+    if len(fields) > MOST_EXACT:
         return found, 1
-    kinds = np.unique(sees, axis=1)  # joints that the same fields show are one
+    kinds = np.unique(_table(fields, joints).toarray(), axis=1)  # joints that the same fields show are one
     rows: list[Floats] = list(kinds.T.astype(float))
-    ones, once = np.ones(len(sees)), np.ones(len(rows))
+    ones, once = np.ones(len(fields)), np.ones(len(rows))
     x, bound, _ = solve(ones, rows, once, np.inf * once, ones, ones)
     exact = np.flatnonzero(x > 0.5).tolist()
     return min(found, exact, key=len), math.ceil(bound - 1e-6)
 
 
-def _greedy(sees: Sees) -> list[int]:
-    """The field that shows most that is new, again and again."""
-    left, gain = np.ones(sees.shape[1], dtype=bool), sees.sum(axis=1)
-    picked = []
+def _greedy(fields: list[Index], joints: int) -> list[int]:
+    """The field that shows most that is new, again and again; then none of which the others show everything."""
+    owner = np.repeat(np.arange(len(fields)), [len(f) for f in fields])
+    shown = np.concatenate(fields)
+    order = np.argsort(shown, kind="stable")
+    by_joint = np.split(owner[order], np.cumsum(np.bincount(shown, minlength=joints))[:-1])
+    left, gain = np.ones(joints, dtype=bool), np.bincount(owner, minlength=len(fields))
+    picked: list[int] = []
     while left.any():
         picked.append(int(gain.argmax()))
-        new = sees[picked[-1]] & left
-        left &= ~new
-        gain = gain - sees[:, new].sum(axis=1)
+        new = fields[picked[-1]][left[fields[picked[-1]]]]
+        left[new] = False
+        gain = gain - np.bincount(np.concatenate([by_joint[j] for j in new]), minlength=len(fields))
+    times = np.bincount(np.concatenate([fields[k] for k in picked]), minlength=joints)
+    for k in sorted(picked, key=lambda k: len(fields[k])):
+        if (times[fields[k]] > 1).all():
+            times[fields[k]] -= 1
+            picked.remove(k)
     return picked
 
 

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 import shapely
 from msgspec import Struct
 from msgspec.structs import replace
+from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 
 from fusilex.core.design.model import Design, Part
@@ -50,6 +52,15 @@ class Stressed(Struct, frozen=True):
         return Level.STOP if self.away < STOP_MM else Level.CARE
 
 
+class Placed(NamedTuple):
+    """A part's body on a cell of the panel, and the cell's board (mm)."""
+
+    part: Part
+    cell: int
+    shape: Polygon
+    board: Box
+
+
 class CutPlan(Struct, frozen=True, eq=False):
     """Strokes in order, capacitors under stress (worst first), and what is in the way of an order. `unknown` are parts
     whose body nobody knows: whether they stand over a cut, or near one, cannot be told; of `parts` in all.
@@ -71,10 +82,17 @@ class CutPlan(Struct, frozen=True, eq=False):
 def plan_cuts(design: Design, panel: Panel, parts: Sequence[Part]) -> CutPlan:
     """Cuts of a panel with these parts on its boards: scores, then tabs."""
     x0, y0, *_ = design.outline.bounds
-    bodies = [(p, np.asarray(body_polygon(p).exterior.coords) - (x0, y0)) for p in parts]
-    placed = [(p, cell, Polygon(panel.on_cell(cell, xy)), panel.box(cell)) for cell in panel.cells for p, xy in bodies]
-    over = [(p, cell, shape) for p, cell, shape, board in placed if not box(*board).buffer(FAR_MM).covers(shape)]
-    near = [row for row in placed if _gap(row[2], row[3]) < WHEEL_ROOM_MM]
+    bodies = np.array([body_polygon(p) for p in parts], dtype=object)
+    placed: list[Placed] = []
+    over: list[tuple[str, int]] = []
+    near: list[Placed] = []
+    for cell in panel.cells:
+        (turn, shift), board = panel.place(cell), panel.box(cell)
+        lying = shapely.transform(bodies, lambda xy, turn=turn, shift=shift: (xy - (x0, y0)) @ turn.T + shift)
+        here = [Placed(p, cell, shape, board) for p, shape in zip(parts, lying, strict=True)]
+        placed += here
+        over += [(here[k].part.ref, cell) for k in np.flatnonzero(~shapely.covers(box(*board).buffer(FAR_MM), lying))]
+        near += [here[k] for k in np.flatnonzero(_gaps(lying, board) < WHEEL_ROOM_MM)]
 
     def in_way(ends: Box) -> list[str]:
         """Parts that no wheel passes along a line, as `J1 in cell 2`."""
@@ -91,8 +109,7 @@ def plan_cuts(design: Design, panel: Panel, parts: Sequence[Part]) -> CutPlan:
     strokes += tabs
     care = _stressed(strokes, placed)
     unknown = tuple(p.ref for p in parts if not p.package.known)
-    overhangs = tuple((p.ref, cell) for p, cell, _ in over)
-    return CutPlan(tuple(strokes), care, order, overhangs, unknown, len(parts))
+    return CutPlan(tuple(strokes), care, order, tuple(over), unknown, len(parts))
 
 
 def _touches(ends: Box, board: Box) -> bool:
@@ -100,10 +117,11 @@ def _touches(ends: Box, board: Box) -> bool:
     return bool(LineString([ends[:2], ends[2:]]).distance(box(*board)) < FAR_MM)
 
 
-def _gap(shape: Polygon, board: Box) -> float:
-    """How far a body stays within its board (negative beyond it)."""
-    bx0, by0, bx1, by1 = shape.bounds
-    return float(min(bx0 - board[0], by0 - board[1], board[2] - bx1, board[3] - by1))
+def _gaps(shapes: NDArray[np.object_], board: Box) -> NDArray[np.float64]:
+    """How far bodies (n) stay within their board (mm, negative beyond it)."""
+    bounds = shapely.bounds(shapes).reshape(-1, 4)
+    within = np.concatenate([bounds[:, :2] - board[:2], board[2:] - bounds[:, 2:]], axis=1)
+    return np.asarray(within.min(axis=1))
 
 
 def _stroke(cut: Cut, in_way: list[str]) -> Stroke:
@@ -132,15 +150,15 @@ def _tabs(panel: Panel) -> list[Stroke]:
     return found
 
 
-def _stressed(strokes: Sequence[Stroke], placed: Sequence[tuple[Part, int, Polygon, Box]]) -> tuple[Stressed, ...]:
+def _stressed(strokes: Sequence[Stroke], placed: Sequence[Placed]) -> tuple[Stressed, ...]:
     """Ceramic capacitors near cuts, each with its nearest one."""
     ceramic = [row for row in placed if row[0].package.family == "capacitor" and not row[0].package.polarised]
     if not strokes or not ceramic:
         return ()
     lines = np.array([LineString([s.ends[:2], s.ends[2:]]) for s in strokes], dtype=object)
     found = []
-    for part, cell, shape, _ in ceramic:
-        away = shapely.distance(lines, shape)
+    every = shapely.distance(np.array([row.shape for row in ceramic], dtype=object)[:, None], lines[None, :])
+    for (part, cell, shape, _), away in zip(ceramic, every, strict=True):
         nearest = int(np.argmin(away))
         if away[nearest] <= CARE_MM:
             x1, y1, x2, y2 = strokes[nearest].ends

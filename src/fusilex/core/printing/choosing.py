@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+import shapely
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
@@ -82,13 +83,10 @@ def _finest_pitch(openings: Openings) -> float:
     """Least distance (mm) between middles of two openings of one part; infinite without a pair."""
     if len(openings) < 2:
         return float("inf")
-    from scipy.spatial import cKDTree  # when first asked for: it takes as long as the window takes to open
-
-    at = np.column_stack([openings.x, openings.y])
-    refs = np.array(openings.refs)
-    apart, which = cKDTree(at).query(at, k=2)
-    same = (refs == refs[which[:, 1]]) & (refs != "")
-    return float(apart[same, 1].min()) if same.any() else float("inf")
+    at, refs = shapely.points(openings.x, openings.y), np.array(openings.refs)
+    (a, b), apart = shapely.STRtree(at).query_nearest(at, exclusive=True, return_distance=True)
+    same = (refs[a] == refs[b]) & (refs[a] != "")
+    return float(apart[same].min()) if same.any() else float("inf")
 
 
 def judge_ways(ways: Sequence[Way], chosen: str) -> Judgement:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.core.design.model import Pad, Part
@@ -18,6 +18,10 @@ MARK = {"none": "no polarity", "known": "the mark shows pin 1", "unknown": "pin 
 """What to say beside a part, by its polarity."""
 
 
+KEPT_PLACES = 40
+"""Places of which the bare board is kept: a batch goes over the same ones board by board."""
+
+
 class Loupe(QWidget):
     """Shows a part as it must land: its pads, its body as a ghost, its marks."""
 
@@ -27,6 +31,7 @@ class Loupe(QWidget):
         self.part: Part | None = None
         self.pad: Pad | None = None
         self.ghost = True
+        self._under: dict[tuple[object, ...], QPixmap] = {}
         self.title = ""
         self.detail = ""
         self.setMinimumSize(round(theme.base * 12), round(theme.base * 12))
@@ -72,7 +77,7 @@ class Loupe(QWidget):
         painter.translate(circle.center())
         painter.scale(-scale if self.canvas.side == "bottom" else scale, -scale)
         painter.translate(-self.part.x, -self.part.y)
-        self.canvas.pictures.paint_layers(painter, self.canvas.side, self.canvas.layers)
+        self._layers(painter)
         reach = self.field_mm() / 2
         for other in self.canvas.parts_on(self.canvas.cell):
             body = max(other.package.size_x, other.package.size_y)
@@ -105,6 +110,29 @@ class Loupe(QWidget):
             False,
             Qt.AlignmentFlag.AlignHCenter,
         )
+
+    def _layers(self, painter: QPainter) -> None:
+        """The bare board under the glass: painted once a place, and copied from then on."""
+        canvas, shape = self.canvas, painter.transform()
+        assert canvas.pictures
+        ratio = self.devicePixelRatioF()
+        lies = shape.m11(), shape.m22(), shape.dx(), shape.dy()
+        name = canvas.pictures, canvas.side, canvas.layers, theme.tokens.name, ratio, self.width(), self.height(), lies
+        kept = self._under.pop(name, None)
+        if kept is None:
+            kept = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
+            kept.setDevicePixelRatio(ratio)
+            kept.fill(Qt.GlobalColor.transparent)
+            on = QPainter(kept)
+            on.setRenderHints(painter.renderHints())
+            on.setTransform(shape)
+            canvas.pictures.paint_layers(on, canvas.side, canvas.layers)
+            on.end()
+        self._under = {**dict(list(self._under.items())[1 - KEPT_PLACES :]), name: kept}
+        painter.save()
+        painter.resetTransform()
+        painter.drawPixmap(0, 0, kept)
+        painter.restore()
 
     def _ring(self, painter: QPainter, pad: Pad) -> None:
         x0, y0, x1, y1 = pad.polygon.bounds

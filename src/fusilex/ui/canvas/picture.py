@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPixmap
@@ -13,9 +13,11 @@ from fusilex.ui.canvas.paths import BoardArt, seen_mm
 from fusilex.ui.theme import theme
 
 LARGEST_PIXMAP = 9_000_000
-KEPT_LAYERS, KEPT_BOARDS = 3, 8
+KEPT_PX = 9_000_000
+"""Pixels of bare boards, and again of boards with parts, that a canvas keeps beside the newest picture."""
 _TOKENS = {"copper": "track", "exposed": "gold", "silk": "silk", "paste": "paste"}
 
+Name = TypeVar("Name")
 Picture = tuple[QPixmap, QRectF]
 """A pixmap and the area of the board (mm) it shows."""
 
@@ -54,16 +56,28 @@ class BoardPictures:
         base = self._layers.get(look)
         if base is None or not base[1].contains(area):
             base = self._render(look, area), area
-        self._layers = {**dict(list(self._layers.items())[1 - KEPT_LAYERS :]), look: base}
+        self._layers = _newest(self._layers, look, base)
         pixmap = base[0]
         if parts:
-            pixmap = QPixmap(base[0])
+            begun, left = self._begun(look, base, parts)
+            pixmap = QPixmap(begun)
             painter = _painter_on(pixmap, look, base[1])
-            for part in parts:
+            for part in left:
                 draw_part(painter, part)
             painter.end()
-        self._boards = {**dict(list(self._boards.items())[1 - KEPT_BOARDS :]), key: (pixmap, base[1])}
+        self._boards = _newest(self._boards, key, (pixmap, base[1]))
         return self._boards[key]
+
+    def _begun(self, look: Look, base: Picture, parts: list[Part]) -> tuple[QPixmap, list[Part]]:
+        """A picture that some of the parts are on already, in this order, and those left to draw: one was just put on,
+        as a rule.
+        """
+        refs = tuple(p.ref for p in parts)
+        best, done = base[0], 0
+        for (of, on), (pixmap, area) in self._boards.items():
+            if of == look and area == base[1] and done < len(on) <= len(refs) and on == refs[: len(on)]:
+                best, done = pixmap, len(on)
+        return best, parts[done:]
 
     def _render(self, look: Look, area: QRectF) -> QPixmap:
         pixels = look.scale * look.ratio
@@ -86,6 +100,17 @@ class BoardPictures:
         painter.setBrush(theme.colour("bench"))
         for x, y, radius in self.art.holes_in(seen_mm(painter)):
             painter.drawEllipse(QPointF(x, y), radius, radius)
+
+
+def _newest(kept: dict[Name, Picture], name: Name, made: Picture) -> dict[Name, Picture]:
+    """Pictures by name with one more, and as many of those used last as there is room for, the oldest first."""
+    found, room = {name: made}, KEPT_PX
+    for other, picture in reversed(kept.items()):
+        room -= picture[0].width() * picture[0].height()
+        if room < 0:
+            break
+        found.setdefault(other, picture)
+    return dict(reversed(found.items()))
 
 
 def _painter_on(pixmap: QPixmap, look: Look, area: QRectF) -> QPainter:

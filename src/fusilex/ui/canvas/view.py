@@ -160,8 +160,8 @@ class BoardCanvas(QWidget):
     # painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self._fitted_view and self._rooms != self._words_room():
-            self.fit()  # the words take more lines than before, or fewer
+        if self._fitted_view and any(now > was for now, was in zip(self._words_room(), self._rooms, strict=True)):
+            self.fit()  # the words take more lines than before; for fewer the board stays where it is
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)

@@ -6,7 +6,6 @@ from collections.abc import Collection
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
@@ -16,12 +15,13 @@ from fusilex.bench.workshop.records import Records
 from fusilex.ui.theme import theme
 from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import plain_text
+from fusilex.ui.widgets.shown import Shown
 
 LEAST_NAME = 14
 """Ems of a long name that stay before clocks give way."""
 
 
-class Head(QWidget):
+class Head(Shown):
     """Painted whole; a click on the units switches them."""
 
     units_clicked = pyqtSignal()
@@ -35,12 +35,18 @@ class Head(QWidget):
 
     def show_bench(self, bench: Bench | None) -> None:
         self.bench = bench
-        self.update()
+        self.look_again()
+
+    def look(self) -> object:
+        return self._name(), self._batch() if self.bench else "", self._clocks()
+
+    def _name(self) -> str:
+        return str(self.bench.state[Standing].name or self.bench.state.opened["design"]) if self.bench else "Fusilex"
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        name = (self.bench.state[Standing].name or self.bench.state.opened["design"]) if self.bench else "Fusilex"
+        name = self._name()
         batch = self._batch() if self.bench else ""
         large, body = QFontMetricsF(theme.font("head", bold=True)), QFontMetricsF(theme.font("body"))
         least = min(large.horizontalAdvance(name), theme.base * LEAST_NAME)
@@ -71,10 +77,7 @@ class Head(QWidget):
     def _cells(self, painter: QPainter, start: float) -> float:
         """Clocks and units from the right, as many as there is room for; where they begin."""
         middle, left = self.height() / 2, self.width() - 16.0
-        units = f"{'°F' if Units.fahrenheit else '°C'}  {'inch' if Units.inch else 'mm'}"
-        running = clocks(self.bench.batch) if self.bench else []
-        who = [("here", self.bench.who)] if self.bench and self.bench.who in self._people() else []
-        for what, value in reversed([*who, *running, ("units", units)]):
+        for what, value in reversed(self._clocks()):
             metrics = QFontMetricsF(theme.font("body"))
             wide = max(metrics.horizontalAdvance(what), metrics.horizontalAdvance(value)) + 26
             if left - wide < start + 120:
@@ -84,6 +87,13 @@ class Head(QWidget):
             plain_text(painter, above, what, "small", "soft")
             plain_text(painter, QRectF(left, middle, wide, metrics.height() + 2), value, "body", "ink")
         return left
+
+    def _clocks(self) -> list[tuple[str, str]]:
+        """Who is here, the clocks that run, the units."""
+        units = f"{'°F' if Units.fahrenheit else '°C'}  {'inch' if Units.inch else 'mm'}"
+        running = clocks(self.bench.batch) if self.bench else []
+        who = [("here", self.bench.who)] if self.bench and self.bench.who in self._people() else []
+        return [*who, *running, ("units", units)]
 
     def _people(self) -> Collection[str]:
         """Initials of those who work here: a login's name is none."""

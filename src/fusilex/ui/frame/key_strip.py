@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QResizeEvent
-from PyQt6.QtWidgets import QWidget
 
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import key_cap
 from fusilex.ui.widgets.keys import Key
+from fusilex.ui.widgets.shown import Shown
 
 ALWAYS = ("F1", "F10")
 
 
-class KeyStrip(QWidget):
+class KeyStrip(Shown):
     """The strip at the bottom: one row, or two where a station has many keys."""
 
     def __init__(self) -> None:
@@ -23,10 +23,16 @@ class KeyStrip(QWidget):
         self._fit()
 
     def show_keys(self, keys: list[Key]) -> None:
-        self.shown = [k for k in keys if k.label]
-        self.setAccessibleName("Keys: " + ", ".join(f"{k.keys} {k.label}" for k in self.shown))
-        self._fit()
-        self.update()
+        shown = [k for k in keys if k.label]
+        other = [(k.keys, k.label) for k in shown] != self.look()
+        self.shown = shown
+        if other:
+            self.setAccessibleName("Keys: " + ", ".join(f"{k.keys} {k.label}" for k in shown))
+            self._fit()
+        self.look_again()
+
+    def look(self) -> object:
+        return [(k.keys, k.label) for k in self.shown]
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         self._fit()

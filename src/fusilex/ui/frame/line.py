@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QToolTip, QWidget
+from PyQt6.QtWidgets import QToolTip
 
 from fusilex.bench.bench import Bench
 from fusilex.core.road.steps import Step, Steps
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text, shortened
+from fusilex.ui.widgets.shown import Shown
 from fusilex.ui.widgets.words import plain_tip
 
 CENTRED = Qt.AlignmentFlag.AlignHCenter
 
 
-class Line(QWidget):
+class Line(Shown):
     """Navigation and state in one picture. Emits the step that was clicked. Where not all steps have room, those round
     the one in view are shown, and the trace runs off the edge.
     """
@@ -33,7 +34,10 @@ class Line(QWidget):
     def show_bench(self, bench: Bench | None) -> None:
         self.bench = bench
         self.steps = bench.road.steps if bench else Steps()
-        self.update()
+        self.look_again()
+
+    def look(self) -> object:
+        return self.steps, self.bench and self.bench.view.step, self.counts(), self.done_shares()
 
     def counts(self) -> dict[str, int]:
         """Boards that are at each step now."""

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.now import Now
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import plain_text, progress_bar, text_height
+from fusilex.ui.widgets.shown import Shown
 
 MOST_SAID = 420
 """Letters of an answer that are shown: more would hide the judgements."""
@@ -23,7 +23,7 @@ def cut(text: str, most: int) -> str:
     return text if len(text) <= most else text[: most - 1].rstrip() + "…"
 
 
-class NowCard(QWidget):
+class NowCard(Shown):
     """The one thing to do next, readable from a metre. Grows with its text."""
 
     def __init__(self) -> None:
@@ -34,10 +34,15 @@ class NowCard(QWidget):
 
     def show_now(self, now: Now, said: str = "") -> None:
         """`said` is the answer to the last key: a refusal or a confirmation."""
-        self.now, self.said = now, cut(said, MOST_SAID)
-        self.setAccessibleName(f"Now: {now.title}. {now.detail}")
-        self._fit()
-        self.update()
+        said = cut(said, MOST_SAID)
+        if (now, said) != self.look():
+            self.now, self.said = now, said
+            self.setAccessibleName(f"Now: {now.title}. {now.detail}")
+            self._fit()
+        self.look_again()
+
+    def look(self) -> object:
+        return self.now, self.said
 
     def show_said(self, said: str) -> None:
         """Say something else under the same thing to do."""
@@ -82,7 +87,7 @@ class NowCard(QWidget):
             progress_bar(painter, bar, self.now.progress, theme.colour("solder"), theme.colour("soft", 120))
 
 
-class Facts(QWidget):
+class Facts(Shown):
     """A few labelled facts under the judgements."""
 
     def __init__(self) -> None:
@@ -96,7 +101,10 @@ class Facts(QWidget):
         self.title, self.all = title, rows[:5]
         self.setAccessibleName(title + ": " + ", ".join(f"{a} {b}" for a, b in rows))
         self.fit()
-        self.update()
+        self.look_again()
+
+    def look(self) -> object:
+        return self.title, self.rows
 
     def fit(self) -> None:
         """As many rows as there is room for; the first ones count most."""

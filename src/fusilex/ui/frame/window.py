@@ -36,6 +36,8 @@ from fusilex.ui.workshop.dialog import Workshop
 
 SAID_AFTER_S = 0.4
 """A wait for another program's turn is said after as long."""
+KEPT_AFTER_MS = 100
+"""What is looked at is written down so soon: not while a key is answered."""
 STILL_MS = 250
 """The stations not visited yet are built when the hands have been still for as long."""
 
@@ -57,12 +59,16 @@ class Window(QMainWindow):
         self.stack = QStackedWidget()
         self._lay_out()
         self.line.chosen.connect(self.go)
+        self._shown = 0
         self.desk: Desk
         self.stations: dict[str, StationPicture] = {}
         self.files, self.batches, self.frame_keys = FileDialogs(self), BatchDialogs(self), FrameKeys(self)
         self.menus = Menu(self, self.frame_keys)
         self.head.units_clicked.connect(self.frame_keys.turn_units)
         self.judged.why.connect(self.frame_keys.why_of)
+        self._keep = QTimer(self)  # a window that is killed opens where it was, too
+        self._keep.setSingleShot(True)
+        self._keep.timeout.connect(settings.sync)
         self._warm = QTimer(self)
         self._warm.timeout.connect(self.build_next)
         self.show_bench(bench)
@@ -154,7 +160,7 @@ class Window(QMainWindow):
     def _remember(self) -> None:
         view = self.desk.bench.view
         self.settings.setValue(self._remembered, f"{view.step}\n{view.board}")
-        self.settings.sync()  # a window that is killed opens where it was, too
+        self._keep.start(KEPT_AFTER_MS)
 
     def _drop_stations(self) -> None:
         """Every picture is made anew when it is seen next."""
@@ -199,6 +205,7 @@ class Window(QMainWindow):
 
     def refresh(self) -> None:
         """Show the state as it is now."""
+        self._shown += 1
         if self.desk.art.design is not self.desk.bench.design:
             self._redraw_design()
         bench, station = self.desk.bench, self.station
@@ -212,7 +219,7 @@ class Window(QMainWindow):
         station.face()
         station.refresh()
         for strip in station.findChildren(BoardStrip):
-            strip.update()
+            strip.look_again()
         self.setWindowTitle(f"{title(bench.state)} – Fusilex")
         self.head.show_bench(bench)
         self.line.show_bench(bench)
@@ -240,7 +247,7 @@ class Window(QMainWindow):
         except BadInput as problem:  # held by another program, gone, or damaged since
             if self.desk.said != str(problem):
                 self.desk.say(str(problem))
-        self.head.update()
+        self.head.look_again()
 
     # keys
 
@@ -256,8 +263,10 @@ class Window(QMainWindow):
         name = key_name(event)
         for key in self.keys():
             if name in key.keys.split(" "):
+                shown = self._shown
                 key.action(name)
-                self.strip.show_keys(self.keys())
+                if self._shown == shown:  # a key that changed nothing of the batch may have changed what keys do
+                    self.strip.show_keys(self.keys())
                 return
         super().keyPressEvent(event)
 

@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
@@ -15,9 +14,10 @@ from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
+from fusilex.ui.widgets.shown import Shown
 
 
-class BoardStrip(QWidget):
+class BoardStrip(Shown):
     """Click, or ``[`` and ``]``, to take another board. Grey is past this station, brass is here, empty is before
     it.
     """
@@ -34,6 +34,11 @@ class BoardStrip(QWidget):
     @property
     def bench(self) -> Bench:
         return self.desk.bench
+
+    def look(self) -> object:
+        boards = self.bench.state.boards.values()
+        stand = [(b.serial, b.panel, b.cell, b.step, b.place, bool(b.open_faults), b.scrapped) for b in boards]
+        return self.desk.batch.panel, self.bench.road.steps, self.step(), self.bench.view.board, stand
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
@@ -76,12 +78,22 @@ def plain_text(
 
 def text_height(text: str, width: float, size: str = "body", bold: bool = False) -> float:
     """Height that `plain_text` needs for a text at a width."""
+    return _height(text, width, size, bold, theme.base)
+
+
+@lru_cache(maxsize=4096)
+def _height(text: str, width: float, size: str, bold: bool, base: float) -> float:
     metrics = QFontMetricsF(theme.font(size, bold))
     return metrics.boundingRect(QRectF(0, 0, width, 10_000), int(Qt.TextFlag.TextWordWrap), text).height()
 
 
 def shortened(text: str, width: float, lines: int = 1, size: str = "body", bold: bool = False) -> str:
     """The text as far as it fits so many lines of a width, with an ellipsis where it goes on."""
+    return _shortened(text, width, lines, size, bold, theme.base)
+
+
+@lru_cache(maxsize=4096)
+def _shortened(text: str, width: float, lines: int, size: str, bold: bool, base: float) -> str:
     metrics = QFontMetricsF(theme.font(size, bold))
     if lines == 1:
         return metrics.elidedText(text, Qt.TextElideMode.ElideRight, width)

@@ -14,7 +14,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.stations.inspect.events import Looks
 from fusilex.bench.workshop.record_kinds import Microscope
 from fusilex.bench.workshop.records import Records
-from fusilex.core.design.model import Part
+from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
 from fusilex.core.inspection.tour import Floats, joints_seen, tour
 
@@ -41,29 +41,16 @@ class Field(Struct, frozen=True):
 def fields_of(batch: Batch) -> tuple[Field, ...]:
     """All fields of the step in view, its sides one after the other."""
     scope = batch.workshop[Records].first(Microscope)
-    parts = tuple(p for p in batch.design.parts if p.populated)
     sides = ("top", "bottom") if batch.step.side not in ("top", "bottom") else (batch.step.side,)
     size = scope.field_w_mm, scope.field_h_mm
     before = batch.step.method == BEFORE
-    return tuple(f for side in sides for f in _fields(_Board(batch, parts), side, before, size, scope.overlap))
-
-
-class _Board:
-    """The design, as what a tour depends on."""
-
-    def __init__(self, batch: Batch, parts: Sequence[Part]) -> None:
-        self.design, self.parts = batch.design, parts
-
-    def __hash__(self) -> int:
-        return hash(id(self.design))
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Board) and self.design is other.design
+    return tuple(f for side in sides for f in _fields(batch.design, side, before, size, scope.overlap))
 
 
 @lru_cache(maxsize=16)
-def _fields(board: _Board, side: str, before: bool, size: tuple[float, float], overlap: float) -> tuple[Field, ...]:
-    names, boxes = bodies(board.parts, side) if before else joints_seen(board.design, side)
+def _fields(design: Design, side: str, before: bool, size: tuple[float, float], overlap: float) -> tuple[Field, ...]:
+    parts = [p for p in design.parts if p.populated]
+    names, boxes = bodies(parts, side) if before else joints_seen(design, side)
     made = []
     for stop in tour(names, boxes, size, overlap).stops:
         refs = tuple(dict.fromkeys(name if before else name.rpartition(".")[0] for name in stop.joints))

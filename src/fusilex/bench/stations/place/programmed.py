@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -11,7 +10,6 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.common.bins import Bins
 from fusilex.bench.programming import job_for, shifted
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
@@ -28,7 +26,7 @@ from fusilex.core.programme.job import Job
 from fusilex.core.programme.make import Piece
 from fusilex.core.programme.pieces import Lying, Parts, feeds_of, in_corner
 from fusilex.core.programme.plan import Plan, Trip
-from fusilex.core.programme.who import Choice, choose
+from fusilex.core.programme.who import Choice, Feed, choose
 
 
 class Task(Struct, frozen=True, eq=False):
@@ -92,34 +90,23 @@ def line_of(batch: Batch, panel: int, cell: int, part: Part) -> str:
     return batch.lines_of(board)[part.ref].key
 
 
-@dataclass(frozen=True)
-class _Question:
-    """What the choice depends on; the batch it is read from says no more than that."""
-
-    depends: tuple[Hashable, ...]
-    batch: Batch = field(compare=False)
-    panel: int = field(compare=False)
-
-
 def choice(batch: Batch, panel: int) -> Choice:
     """Machine or hand for every line of the step, over all panels."""
-    step = place_step(batch)
-    boards = tuple((b.cell, b.variant) for b in batch.state.panel_boards(panel) if not b.scrapped)
-    said = tuple(sorted(batch.state[SetUp].said.get(step.id, {}).items()))
-    without = tuple(batch.state[Bins].without)
-    depends = (batch.design, batch.panel, machine_of(batch), step, boards, said, without, len(batch.state.panels))
-    return _chosen(_Question(depends, batch, panel))
+    return batch.once(_choice, panel)
 
 
-@lru_cache(maxsize=16)
-def _chosen(asked: _Question) -> Choice:
-    batch, panel = asked.batch, asked.panel
+def _choice(batch: Batch, panel: int) -> Choice:
     step, machine = place_step(batch), machine_of(batch)
     lines = _lines_by_cell(batch, panel)
     parts = parts_of_panel(batch, panel)
     feeds = feeds_of(machine, batch.design, batch.panel, parts, lambda cell, part: lines[cell][part.ref], step.side)
     said = batch.state[SetUp].said.get(step.id, {})
-    return choose(machine, feeds, max(1, len(batch.state.panels)), said=said)
+    return _chosen(machine, tuple(feeds), max(1, len(batch.state.panels)), tuple(sorted(said.items())))
+
+
+@lru_cache(maxsize=16)
+def _chosen(machine: Machine, feeds: tuple[Feed, ...], panels: int, said: tuple[tuple[str, bool], ...]) -> Choice:
+    return choose(machine, feeds, panels, said=dict(said))
 
 
 def _lines_by_cell(batch: Batch, panel: int) -> dict[int, dict[str, str]]:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from typing import Any, ClassVar
 
@@ -104,7 +103,7 @@ class Question(Struct, frozen=True, eq=False):
 
     def load(self, cell_mm: float) -> tuple[Sheet, list[Joint], Watch]:
         """The sheet, its joints and their weights."""
-        return _load(_Load((self.design, self.panel, self.parts, self.cells, cell_mm), self))
+        return _load(self.design, self.panel, self.parts, self.cells, cell_mm)
 
     @property
     def load_fine(self) -> tuple[Sheet, list[Joint], Watch]:
@@ -163,18 +162,12 @@ class Question(Struct, frozen=True, eq=False):
         return fit_oven(self.oven.model, runs, lambda share: spent() < 1)
 
 
-@dataclass(frozen=True)
-class _Load:
-    depends: tuple[Hashable, ...]
-    asked: Question = field(compare=False)
-
-
 @lru_cache(maxsize=6)
-def _load(load: _Load) -> tuple[Sheet, list[Joint], Watch]:
-    q, cell_mm = load.asked, load.depends[-1]
-    assert isinstance(cell_mm, float)
-    sheet = sheet_of(q.design, q.panel, q.parts, q.cells, cell_mm)
-    return sheet, *joints_of(q.design, q.panel, q.parts, sheet, q.cells)
+def _load(
+    design: Design, panel: Panel, parts: tuple[Part, ...], cells: tuple[int, ...], cell_mm: float
+) -> tuple[Sheet, list[Joint], Watch]:
+    sheet = sheet_of(design, panel, parts, cells, cell_mm)
+    return sheet, *joints_of(design, panel, parts, sheet, cells)
 
 
 def oven_of(batch: Batch) -> Oven | None:

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Any, ClassVar
 
 import msgspec
-from msgspec import Struct
+from msgspec import Struct, field
 from msgspec.structs import replace
 
 from fusilex.bench.state import BatchState
-from fusilex.core.electrical.plan import ProbePlan
 from fusilex.core.judgement import Level
-from fusilex.core.measuring.lots import Lot
 from fusilex.journal.entries import Entry, Event
 
 NO_BEEP = "no beep"
@@ -74,12 +71,10 @@ class Functioned(msgspec.Struct, frozen=True):
     at: str = ""
 
 
-@dataclass
-class Testing:
+class Testing(msgspec.Struct):
     """What Test keeps beside readings: minutes a board (None: all there is), the sampling rule, and by board what was
     waived (pair: reason), powered, programmed, and done of the test list. `taken` are tests of all boards in the order
     they were done, the golden one among them; `bad` the boards on which a pair was bad, `findings` when anything was.
-    `lots` and `planned` hold what was worked out of `taken`, and plans by board, as long as that stands.
     """
 
     minutes: float | None = None
@@ -91,8 +86,6 @@ class Testing:
     taken: list[tuple[str, Functioned]] = field(default_factory=list)
     bad: dict[str, set[str]] = field(default_factory=dict)
     findings: list[tuple[str, str]] = field(default_factory=list)
-    lots: tuple[int, list[Lot]] = field(default=(0, []), compare=False, repr=False)
-    planned: dict[str, tuple[object, ProbePlan]] = field(default_factory=dict, compare=False, repr=False)
 
 
 class ReadingTaken(Event, frozen=True):

@@ -181,10 +181,7 @@ def _level(batch: Batch, test: FunctionTest, made: Measured) -> Level:
 
 def measured_lots(batch: Batch) -> list[Lot]:
     """Everything measured in this batch by test, the golden board's beside it."""
-    testing = batch.state[Testing]
-    if testing.lots[0] != len(testing.taken):  # which only grows: what is taken back makes another state
-        testing.lots = len(testing.taken), lots(_rows(testing))
-    return testing.lots[1]
+    return batch.memo.of("measured lots", lambda: lots(_rows(batch.state[Testing])))
 
 
 def _rows(testing: Testing) -> list[Taken]:

@@ -104,17 +104,12 @@ def voided(batch: Batch) -> bool:
 
 def plan_for(batch: Batch, board: Board) -> ProbePlan:
     """The plan of a board: rails always, then the best of what is due in the minutes there are."""
-    testing = batch.state[Testing]
-    stands = batch.derived, batch.state.last_id, batch.workshop.last_id, len(board.readings), len(board.faults)
-    kept = testing.planned.get(board.serial)
-    if kept is None or kept[0] != stands:
-        kept = testing.planned[board.serial] = stands, _plan(batch, board)
-    return kept[1]
+    return batch.once(_plan, board.serial)
 
 
-def _plan(batch: Batch, board: Board) -> ProbePlan:
+def _plan(batch: Batch, serial: str) -> ProbePlan:
     """The same, made now."""
-    testing = batch.state[Testing]
+    testing, board = batch.state[Testing], batch.state.boards[serial]
     doubts = tuple(sorted(doubts_of(batch, board).items()))
     seen = tuple(sorted((key, n, len(testing.bad.get(key, ()))) for key, n in _counts(batch).items()))
     pins, marked = tuple(pin_pairs(batch)), frozenset(fault.ref for fault in board.faults)

@@ -103,7 +103,7 @@ class PlaceView(View):
         words = f"{turn_words(turn_of(part))}, {MARK[part.polarity]}. {hints(part)}" if part else ""
         self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words)
         self.points.update()
-        self.bins.update()
+        self.bins.look_again()
         canvas.update()
 
     def _light(self, painter: QPainter, canvas: BoardCanvas) -> None:

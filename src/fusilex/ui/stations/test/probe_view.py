@@ -22,6 +22,11 @@ from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.keys import Key
 
+SCALES = tuple(42.0 / 1.3**k for k in range(10))
+"""Pixels a mm at which pairs are shown: a few steps, so that the board does not breathe from pair to pair and each is
+painted once.
+"""
+
 
 class ProbeView(View):
     name = "Probe"
@@ -70,7 +75,7 @@ class ProbeView(View):
         wide = self.canvas.width() or 600
         high = self.canvas.height() or 400
         room = max(16.0, 1.5 * abs(a.x - b.x), 1.9 * abs(a.y - b.y) * wide / high)
-        self.canvas.scale = min(42.0, wide / room)
+        self.canvas.scale = next((s for s in SCALES if s <= wide / room), SCALES[-1])
         self.canvas.centre = QPointF((a.x + b.x) / 2, (a.y + b.y) / 2)
         self.canvas._fitted_view = False
 
