@@ -86,7 +86,6 @@ class Road:
 
     def unread(self, batch: Batch, cautions: str) -> Now | None:
         """The cautions of a name as the thing to do, None once they were read."""
-        texts = texts_of(batch, cautions)
-        if not texts or cautions in batch.state.cautions:
+        if cautions in batch.state.cautions or not (texts := texts_of(batch, cautions)):
             return None
         return Now("Read first", "Space when you have read it.", None, texts)

@@ -122,15 +122,17 @@ def _open(pad: Pad, parts: dict[str, Part]) -> float:
 
 def _reachable(design: Design) -> dict[str, tuple[Pad, ...]]:
     """Pads of each net on which a tip can stand: drilled ones first (both sides reach them), then the largest."""
-    bodies = {p.ref: body_polygon(p) for p in hidden_parts(design) if p.package.known}
-    unknown = {p.ref for p in hidden_parts(design)} - bodies.keys()
+    hiding = hidden_parts(design)
+    bodies = {p.ref: body_polygon(p) for p in hiding if p.package.known}
+    unknown = {p.ref for p in hiding} - bodies.keys()
+    pads = [pad for pad in design.pads if pad.net and pad.ref not in unknown]
+    under = [pad for pad in pads if pad.ref in bodies]
+    toes = shapely.difference([pad.polygon for pad in under], [bodies[pad.ref] for pad in under])
+    covered = {id(pad) for pad, toe in zip(under, shapely.area(toes), strict=True) if toe <= TOE_MM2}
     found: dict[str, list[Pad]] = {}
-    for pad in design.pads:
-        if not pad.net or pad.ref in unknown:
-            continue
-        body = bodies.get(pad.ref)
-        if body is None or shapely.area(shapely.difference(pad.polygon, body)) > TOE_MM2:
-            found.setdefault(pad.net, []).append(pad)
+    for pad in pads:
+        if id(pad) not in covered:
+            found.setdefault(pad.net or "", []).append(pad)
     return {net: tuple(sorted(pads, key=lambda p: _ease(p, bodies))) for net, pads in found.items()}
 
 

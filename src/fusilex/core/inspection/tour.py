@@ -59,9 +59,12 @@ def joints_seen(design: Design, side: str) -> tuple[list[str], Floats]:
     return names, np.array(boxes, dtype=float).reshape(-1, 4)
 
 
-def tour(names: list[str], boxes: Floats, field: tuple[float, float], overlap: float = 0.1) -> Tour:
+def tour(
+    names: list[str], boxes: Floats, field: tuple[float, float], overlap: float = 0.1, quick: bool = False
+) -> Tour:
     """The fewest fields (mm) found that show every box whole, fields overlapping by a share. A joint larger than the
-    field is shown by its middle. Raises ValueError for a field without a size.
+    field is shown by its middle. `quick` takes the first good answer, and leaves fewer fields and a shorter way for
+    later. Raises ValueError for a field without a size.
 
     >>> two = np.array([[0.0, 0.0, 1.0, 1.0], [5.0, 0.0, 6.0, 1.0]])
     >>> len(tour(["a", "b"], two, (8.0, 4.0)).stops), len(tour(["a", "b"], two, (4.0, 4.0)).stops)
@@ -73,12 +76,14 @@ def tour(names: list[str], boxes: Floats, field: tuple[float, float], overlap: f
     if not len(boxes):
         return Tour((), 0.0, 0)
     low, high = _fitting(boxes, size)
-    fields = _fields(low, high, size)
-    picked, bound = _fewest(fields, len(low))
-    bound = max(bound, _apart(low, high, size))
-    shown = [fields[k] for k in picked]
+    shown, bound = _swept(low, high, size), 1
+    if not quick:
+        fields = _fields(low, high, size)
+        picked, bound = _fewest(fields, len(low))
+        bound = max(bound, _apart(low, high, size))
+        shown = min(shown, [fields[k] for k in picked], key=len)
     middle = np.array([(high[own].max(axis=0) - size + low[own].min(axis=0)) / 2 + size / 2 for own in shown])
-    order = short_path(middle)
+    order = _nearest_next(middle) if quick else short_path(middle).tolist()
     stops = tuple(Stop(float(middle[k, 0]), float(middle[k, 1]), tuple(names[i] for i in shown[k])) for k in order)
     return Tour(stops, length(middle, order), bound)
 
@@ -168,6 +173,37 @@ def _greedy(fields: list[Index], joints: int) -> list[int]:
             times[fields[k]] -= 1
             picked.remove(k)
     return picked
+
+
+def _swept(low: Floats, high: Floats, size: Floats) -> list[Index]:
+    """Joints that fields show which are laid from the left, or from below, whichever takes fewer: each begins at the
+    first joint that is left, and is shifted along the other way to where it shows most of them.
+    """
+    ways = []
+    for a, b in ((0, 1), (1, 0)):
+        left = np.lexsort((low[:, b], low[:, a]))
+        shown = []
+        while len(left):
+            first = left[0]
+            band = left[high[left, a] <= low[first, a] + size[a] + 1e-9]
+            start = np.sort(low[band, b])
+            start = start[(start <= low[first, b]) & (start >= high[first, b] - size[b] - 1e-9)]
+            within = (low[band, b] >= start[:, None] - 1e-9) & (high[band, b] <= start[:, None] + size[b] + 1e-9)
+            own = band[within[int(within.sum(axis=1).argmax())]]
+            shown.append(own)
+            left = left[~np.isin(left, own)]
+        ways.append(shown)
+    return min(ways, key=len)
+
+
+def _nearest_next(middle: Floats) -> list[int]:
+    """An order of places (n × 2): from the lower left always to the nearest that is left."""
+    left = middle.copy()
+    order = [int(np.argmin(middle.sum(axis=1)))]
+    while len(order) < len(middle):
+        left[order[-1]] = np.inf
+        order.append(int(np.argmin(((left - middle[order[-1]]) ** 2).sum(axis=1))))
+    return order
 
 
 def _apart(low: Floats, high: Floats, size: Floats) -> int:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import shapely
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -24,14 +26,26 @@ _FILL = {
 }
 
 
+SPECK_PX = 6.0
+
+
 def draw_part(painter: QPainter, part: Part, ghost: bool = False) -> None:
-    """Draw a part's body where it sits; `painter` is in board mm (y up). `ghost` draws its outline only."""
+    """Draw a part's body where it sits; `painter` is in board mm (y up). `ghost` draws its outline only. Of a body of
+    a few pixels nobody sees more than where it is.
+    """
+    body = part.package
+    shape = painter.transform()
+    small = max(body.size_x, body.size_y) * math.hypot(shape.m11(), shape.m12()) < SPECK_PX
+    if small and not ghost and not part.rotation_deg % 90:
+        wide, high = (body.size_y, body.size_x) if part.rotation_deg % 180 else (body.size_x, body.size_y)
+        fill = theme.colour(_FILL.get(body.family, "body"))
+        painter.fillRect(QRectF(part.x - wide / 2, part.y - high / 2, wide, high), fill)
+        return
     painter.save()
     painter.translate(part.x, part.y)
     if part.side == "bottom":
         painter.scale(-1, 1)
     painter.rotate(part.rotation_deg)
-    body = part.package
     box = QRectF(-body.size_x / 2, -body.size_y / 2, body.size_x, body.size_y)
     if ghost:
         painter.setPen(_hair())

@@ -16,6 +16,25 @@ TEXT_LEFT = 44
 GAP = 7
 
 
+def blocks_of(j: Judgement, overruled: str, width: int, brief: bool) -> list[tuple[str, str, str, bool, float]]:
+    """Texts of a card with size, token, weight and height."""
+    room = width - TEXT_LEFT - 14
+    rows = [(j.headline, "body" if brief else "lead", "ink", True)]
+    numbers = "" if brief else ", ".join(b.text() for b in j.because[:3])
+    if numbers:
+        rows.append((f"{numbers}.", "small", "soft", False))
+    if overruled:
+        rows.append((f"Overruled: {overruled}", "small", "ink", True))
+    elif j.do and not brief:
+        rows.append((j.do, "small", j.level.value, True))
+    return [(*row, text_height(row[0], room, row[1], row[3]) + 3) for row in rows]
+
+
+def height_of(j: Judgement, overruled: str, width: int, brief: bool) -> int:
+    """Height of a card."""
+    return round(sum(h for *_, h in blocks_of(j, overruled, width, brief)) + (14 if brief else 22))
+
+
 class JudgementCard(QWidget):
     """One judgement: mark, headline, numbers, what to do; only the headline when `brief`. A click asks why."""
 
@@ -27,20 +46,7 @@ class JudgementCard(QWidget):
         self.brief = brief and not chosen
         self.setAccessibleName(f"{judgement.level.value}: {judgement.headline}. {judgement.do}")
         self.setFixedWidth(width)
-        self.setFixedHeight(round(sum(h for *_, h in self._blocks()) + (14 if self.brief else 22)))
-
-    def _blocks(self) -> list[tuple[str, str, str, bool, float]]:
-        j = self.judgement
-        width = self.width() - TEXT_LEFT - 14
-        rows = [(j.headline, "body" if self.brief else "lead", "ink", True)]
-        numbers = ", ".join(b.text() for b in j.because[:3])
-        if numbers and not self.brief:
-            rows.append((f"{numbers}.", "small", "soft", False))
-        if self.overruled:
-            rows.append((f"Overruled: {self.overruled}", "small", "ink", True))
-        elif j.do and not self.brief:
-            rows.append((j.do, "small", j.level.value, True))
-        return [(*row, text_height(row[0], width, row[1], row[3]) + 3) for row in rows]
+        self.setFixedHeight(height_of(judgement, overruled, width, self.brief))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -50,7 +56,7 @@ class JudgementCard(QWidget):
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), RADIUS, RADIUS)
         y = 7.0 if self.brief else 11.0
         judgement_mark(painter, QPointF(22, y + 11), 7.5, self.judgement.level)
-        for text, size, token, bold, height in self._blocks():
+        for text, size, token, bold, height in blocks_of(self.judgement, self.overruled, self.width(), self.brief):
             plain_text(
                 painter, QRectF(TEXT_LEFT, y, self.width() - TEXT_LEFT - 14, height + 2), text, size, token, bold
             )
@@ -145,9 +151,9 @@ class Judgements(QWidget):
         column = QVBoxLayout(content)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(GAP)
-        cards = self._cards(brief=False)
-        if sum(card.height() + GAP for card in cards) > self.height() - self.tally.height():
-            cards = self._cards(brief=True)
+        room, width = self.height() - self.tally.height(), self.width() - 10
+        whole = sum(height_of(j, self._overruled.get(j.key, ""), width, False) + GAP for j in self.items)
+        cards = self._cards(brief=whole > room)
         for card in cards:
             card.clicked.connect(self.why)
             column.addWidget(card)

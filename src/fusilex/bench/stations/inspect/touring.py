@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -18,6 +19,9 @@ from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
 from fusilex.core.inspection.tour import Floats, joints_seen, tour
 
+MOST_AT_ONCE = 200
+"""Joints of a side to which the best way is found before anybody notices."""
+MOST_KEPT = 16
 BEFORE = "before the oven"
 """The way of looking at which there are no joints yet: every part there, square, the right way round."""
 
@@ -38,23 +42,64 @@ class Field(Struct, frozen=True):
         return self.x - self.width / 2, self.y - self.height / 2, self.x + self.width / 2, self.y + self.height / 2
 
 
+class Way(NamedTuple):
+    """All that the way over one side depends on."""
+
+    design: Design
+    side: str
+    before: bool
+    size: tuple[float, float]
+    overlap: float
+
+
 def fields_of(batch: Batch) -> tuple[Field, ...]:
     """All fields of the step in view, its sides one after the other."""
+    return tuple(f for way in ways_of(batch) for f in (_SHORTER.get(way) or _first(way)))
+
+
+def ways_of(batch: Batch) -> list[Way]:
+    """The ways of the step in view, one a side."""
     scope = batch.workshop[Records].first(Microscope)
     sides = ("top", "bottom") if batch.step.side not in ("top", "bottom") else (batch.step.side,)
-    size = scope.field_w_mm, scope.field_h_mm
-    before = batch.step.method == BEFORE
-    return tuple(f for side in sides for f in _fields(batch.design, side, before, size, scope.overlap))
+    size, before = (scope.field_w_mm, scope.field_h_mm), batch.step.method == BEFORE
+    return [Way(batch.design, side, before, size, scope.overlap) for side in sides]
+
+
+_SHORTER: dict[Way, tuple[Field, ...]] = {}
+"""Ways over large boards with as few fields as were found, once there was time for that."""
+
+
+def is_settled(way: Way) -> bool:
+    """True where there is no better way to look for."""
+    return way in _SHORTER or len(_shown(way)[0]) <= MOST_AT_ONCE
+
+
+def settle(way: Way) -> None:
+    """Look for fewer fields and a shorter way over a large board, which takes seconds; from then on it is the way."""
+    if len(_SHORTER) >= MOST_KEPT:
+        _SHORTER.clear()
+    _SHORTER[way] = _laid(way, quick=False)
 
 
 @lru_cache(maxsize=16)
-def _fields(design: Design, side: str, before: bool, size: tuple[float, float], overlap: float) -> tuple[Field, ...]:
-    parts = [p for p in design.parts if p.populated]
-    names, boxes = bodies(parts, side) if before else joints_seen(design, side)
+def _first(way: Way) -> tuple[Field, ...]:
+    """The way as it is there at once: the best one over a small board."""
+    return _laid(way, quick=len(_shown(way)[0]) > MOST_AT_ONCE)
+
+
+@lru_cache(maxsize=16)
+def _shown(way: Way) -> tuple[list[str], Floats]:
+    """What has to be seen: names, and boxes (n × 4, mm)."""
+    parts = [p for p in way.design.parts if p.populated]
+    return bodies(parts, way.side) if way.before else joints_seen(way.design, way.side)
+
+
+def _laid(way: Way, quick: bool) -> tuple[Field, ...]:
+    names, boxes = _shown(way)
     made = []
-    for stop in tour(names, boxes, size, overlap).stops:
-        refs = tuple(dict.fromkeys(name if before else name.rpartition(".")[0] for name in stop.joints))
-        made.append(Field(side, stop.x, stop.y, *size, refs, () if before else stop.joints))
+    for stop in tour(names, boxes, way.size, way.overlap, quick).stops:
+        refs = tuple(dict.fromkeys(name if way.before else name.rpartition(".")[0] for name in stop.joints))
+        made.append(Field(way.side, stop.x, stop.y, *way.size, refs, () if way.before else stop.joints))
     return tuple(made)
 
 

@@ -19,7 +19,7 @@ from fusilex.bench.stations.test.functions import (
     standing,
     tests_for,
 )
-from fusilex.bench.stations.test.planning import all_pairs, due, is_sampled, plan_for, unread, voided
+from fusilex.bench.stations.test.planning import due, is_sampled, pairs_of, plan_for, unread, voided
 from fusilex.bench.stations.test.power import draw_of, held, judge_power, next_step, power_of
 from fusilex.bench.stations.test.programming import WELL, firmware_of, judge_programme, written
 from fusilex.bench.stations.test.verdicts import judge_board
@@ -139,7 +139,7 @@ def lacks(batch: Batch, board: Board) -> list[str]:
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
     """Readings in the plan's order, power, programme, functions, and the tests; what was proved and what was not."""
-    pairs = all_pairs(batch)
+    pairs = pairs_of(batch, board.readings)
     rows = [
         {
             "pair": p.key,
@@ -152,7 +152,6 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
         }
         | ({"purpose": p.purpose} if p.purpose != "apart" else {})
         for p in pairs.values()
-        if p.key in board.readings
     ]
     testing, made = batch.state[Testing], {"readings": rows, "tests": board.tests}
     more: dict[str, Any] = {

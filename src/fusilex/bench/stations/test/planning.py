@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 from fusilex.bench.batch import Batch
@@ -74,10 +74,14 @@ def _between(part: Part, limits: PinLimits) -> list[ProbePair]:
     return made
 
 
-def all_pairs(batch: Batch) -> dict[str, ProbePair]:
-    """Every reading there is by its key; limits between pins on record win."""
-    known = (*batch.derived.wider, *batch.derived.checks.all, *pin_pairs(batch))
-    return {p.key: p for p in known}
+def pairs_of(batch: Batch, keys: Iterable[str]) -> dict[str, ProbePair]:
+    """Readings by their keys, as far as there are such; limits between pins on record win."""
+    wanted = set(keys)
+    near = batch.memo.of("pairs", lambda: {p.key: p for p in (*batch.derived.checks.all, *pin_pairs(batch))})
+    if wanted <= near.keys():  # what lies further apart is worked out when first read
+        return {key: p for key, p in near.items() if key in wanted}
+    known = {p.key: p for p in batch.derived.wider} | near
+    return {key: p for key, p in known.items() if key in wanted}
 
 
 def doubts_of(batch: Batch, board: Board) -> dict[str, float]:
@@ -183,7 +187,8 @@ def _planned(
 ) -> ProbePlan:
     checks, odds = derived.checks, dict(doubts)
     learnt = {key: Learnt(boards, bad) for key, boards, bad in seen}
-    wider = [p for p in derived.wider if (p.a.ref in amiss | marked) or (p.b.ref in amiss | marked)]
+    around = amiss | marked
+    wider = [p for p in derived.wider if p.a.ref in around or p.b.ref in around] if around else []
     mended = [p for p in (*checks.joints, *checks.values) if not marked.isdisjoint((p.a.ref, p.b.ref))]
     if sampled:
         in_doubt = [p for p in checks.apart if any(odds.get(ref, 1.0) > HIDDEN_TIMES for ref in (p.a.ref, p.b.ref))]

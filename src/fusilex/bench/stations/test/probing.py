@@ -12,10 +12,10 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.test.events import MinutesSet, PortSilent, ReadingTaken, ReadingWaived, SampleDrawn
 from fusilex.bench.stations.test.planning import (
     HEARD_FROM_OHM,
-    all_pairs,
     beeps_below,
     heard,
     leaves_open,
+    pairs_of,
     plan_for,
     unread,
 )
@@ -37,7 +37,7 @@ class TakeReading(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Test")
-        pair = all_pairs(batch).get(self.pair)
+        pair = pairs_of(batch, [self.pair]).get(self.pair)
         if pair is None:
             raise Refused(f"{self.pair} is not in the probe plan.")
         try:

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
-from fusilex.bench.stations.test.planning import all_pairs, doubts_of, due, leaves_open, silent
+from fusilex.bench.stations.test.planning import doubts_of, due, leaves_open, pairs_of, silent
 from fusilex.core.electrical.judge import judge_readings
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Judgement, Level
@@ -29,16 +29,16 @@ def judge_board(batch: Batch, board: Board) -> list[Judgement]:
     """Readings that are due or were taken anyway, each bad one by itself."""
     values = {key: value for key, (value, _) in board.readings.items()}
     wanted = {p.key: p for p in due(batch, board)}
-    wanted |= {key: p for key, p in all_pairs(batch).items() if key in values}
+    wanted |= pairs_of(batch, values)
     judged = judge_readings(list(wanted.values()), values, leaves_open(batch), silent(board))
     return [j.of(board.serial) for j in judged]
 
 
 def bad_pairs(batch: Batch, board: Board) -> list[tuple[ProbePair, str]]:
     """Pairs that read bad, with the fault word, without those accepted with a reason."""
-    pairs = all_pairs(batch)
     stops = batch.not_overruled(judge_board(batch, board))
     named = [(j.subject.removesuffix(f", {board.serial}"), WORD_OF[j.rule]) for j in stops if j.rule in WORD_OF]
+    pairs = pairs_of(batch, [key for key, _ in named])
     return [(pairs[key], word) for key, word in named if key in pairs]
 
 

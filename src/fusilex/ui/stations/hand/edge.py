@@ -13,6 +13,9 @@ from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text, text_height
 
+LEAST_SLOT = 4.4
+"""Ems that a part's name takes."""
+
 
 class EdgeView(Card):
     """Left to right in soldering order; top parts stand up, bottom parts hang down. One scale for all."""
@@ -24,26 +27,36 @@ class EdgeView(Card):
         self.setMaximumHeight(round(theme.base * 19))
         self.setAccessibleName("Board from its edge, parts in soldering order")
 
+    @property
+    def fits(self) -> int:
+        """Parts that there is room for."""
+        return max(1, int((self.width() - 32) / (theme.base * LEAST_SLOT)))
+
     def draw(self, painter: QPainter) -> None:
         bench = self.desk.bench
         thick = bench.workshop[Records].first(Limits).board_mm
         order, done = bench.batch.parts_of(bench.view.step), bench.board.soldered
         title = "From the edge, in soldering order: short before tall, heights to one scale"
+        if (more := len(order) - self.fits) > 0:
+            title += f"; {self.fits} of {self.fits + more} parts"
         above = 10 + text_height(title, self.width() - 32)
         plain_text(painter, QRectF(16, 8, self.width() - 32, above), title, "body", "soft")
         if not order:
             return
         up = max((p.package.height for p in order if p.side == "top"), default=0.0)
         down = max((p.package.height for p in order if p.side == "bottom"), default=0.0)
-        slot = (self.width() - 32) / len(order)
+        following = bench.batch.next_part(bench.board, bench.view.step)
+        here = order.index(following) if following in order else len(order) - 1
+        first = max(0, min(here - self.fits // 2, len(order) - self.fits))
+        shown = order[first : first + self.fits]  # of many parts those round the one in hand
+        slot = (self.width() - 32) / len(shown)
         room = self.height() - above - theme.base * 5.6
         scale = min(room / (up + down + thick), slot / 12.0)
         edge = above + theme.base * 0.4 + (room - scale * (up + down + thick)) / 2 + up * scale
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.colour("board"))
         painter.drawRect(QRectF(16, edge, self.width() - 32, thick * scale))
-        following = bench.batch.next_part(bench.board, bench.view.step)
-        for i, part in enumerate(order):
+        for i, part in enumerate(shown):
             self._stand(
                 painter, part, 16 + (i + 0.5) * slot, edge, thick, scale, slot, part.ref in done, following is part
             )

@@ -15,7 +15,7 @@ from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.common.faults import MarkFault, to_repair
 from fusilex.bench.stations.inspect.commands import LOOK_S, InspectBoard, SeeField, SignFirstArticle
 from fusilex.bench.stations.inspect.deciding import AcceptFault, TouchUp, advice
-from fusilex.bench.stations.inspect.touring import Field, fields_of, seen_boxes, unseen
+from fusilex.bench.stations.inspect.touring import Field, fields_of, is_settled, seen_boxes, unseen, ways_of
 from fusilex.core.design.model import Pad, Part
 from fusilex.core.inspection.expect import light, mark_lies
 from fusilex.core.inspection.faults import FAULT_WORDS, FAULTS
@@ -112,6 +112,7 @@ class LookView(View):
         faults = len(to_repair(self.batch, board))
         fields = fields_of(self.batch)
         number = f"    field {fields.index(field) + 1} of {len(fields)}" if field in fields else ""
+        number += "" if all(map(is_settled, ways_of(self.batch))) else ", a shorter way is looked for"
         self.canvas.caption = (
             "Faults of all boards over one another"
             if self.all_boards

@@ -70,9 +70,7 @@ class ByHand:
             return next(iter(unseen_marks(self.batch, board)), None)
         if board.step != self.batch.step.id:
             return None
-        left = [p for p in self.batch.parts_of(board.step, board) if p.ref not in board.placed]
-        chosen = next((p for p in left if p.ref == self.chosen), None)
-        return chosen or next_by_hand(self.batch, board)
+        return self.batch.once(_in_hand, board.serial, self.chosen)
 
     def now(self) -> Now | None:
         part = self.in_hand()
@@ -180,3 +178,11 @@ class ByHand:
     def _dropped(self) -> None:
         if part := self.in_hand():
             self.desk.do(DropPart(self.bench.board.serial, part.ref), f"One {part.value} lost. Take another.")
+
+
+def _in_hand(batch: Batch, serial: str, chosen: str) -> Part | None:
+    """The part of a board that was chosen, while it is not placed; else the next in order."""
+    board = batch.state.boards[serial]
+    part = batch.built(board).get(chosen)
+    free = part is not None and chosen not in board.placed and part in batch.parts_of(board.step, board)
+    return part if free else next_by_hand(batch, board)
