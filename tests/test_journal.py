@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import random
 import re
 import shutil
 from pathlib import Path
@@ -12,22 +13,24 @@ import asked as c
 import pytest
 from asked import project
 from conftest import HERON
+from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import inspect
 
+from fusilex.bench import stream
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.events import BatchOpened, BoardCell, places
 from fusilex.bench.opening import newest_readable
 from fusilex.bench.papers import board_record
-from fusilex.bench.rooms import EVENT_KINDS, open_journal
+from fusilex.bench.rooms import EVENT_KINDS, batch_state, open_journal
 from fusilex.bench.stations.print.events import PanelPrinted
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
-from fusilex.journal import schema
+from fusilex.journal import folding, schema
 from fusilex.journal.entries import Entry, Event, Unreadable, as_entry, typed
 from fusilex.journal.pen import digest
 from fusilex.journal.place import sqlite_url
@@ -213,3 +216,45 @@ def test_every_event_says_what_it_was() -> None:
         in_batch = not kind.__module__.startswith("fusilex.bench.workshop")
         says = kind.words is not Event.words and kind.__name__ != "Moved"
         assert says == (in_batch and kind.kind not in silent), kind.kind
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_from_a_checkpoint_the_state_is_the_same(bench: Bench, monkeypatch: pytest.MonkeyPatch, seed: int) -> None:
+    """Deeds, undone and done again in any order: whatever the fold goes on from, it comes to the same."""
+    monkeypatch.setattr(folding, "TAIL", 6)
+    monkeypatch.setattr(stream, "TAIL", 6)
+    pick = random.Random(seed)
+    c.acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    lines = bench.batch.lines
+    for n in range(60):
+        do = pick.choice(["fill", "fill", "undo", "undo", "redo"])
+        try:
+            if do == "fill":
+                bench.do(c.FillBin(pick.choice(lines).key, 40 + n))
+            else:
+                bench.do(c.Undo() if do == "undo" else c.Redo())
+        except c.Refused:
+            continue
+        whole = folding.fold(bench.record.history, batch_state)
+        assert bench.state == whole and [d.id for d in bench.state.undone] == [d.id for d in whole.undone]
+    assert 0 < bench.record._since.count < len(bench.record.history)
+
+
+def test_a_copy_of_a_state_shares_nothing_that_can_change(bench: Bench) -> None:
+    c.acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    assert all(issubclass(kind, Struct) for kind in bench.state.slices), "plain objects are copied slowly"
+    made = folding.copied(bench.state)
+    assert made == bench.state
+    before = folding.fold(bench.record.history, batch_state)
+    made.boards["H7-01"].placed.append("R1")
+    made.boards["H7-01"].readings["x"] = (1.0, "1")
+    made.cautions["Test"] = "read"
+    for kept in made.slices.values():
+        for name in kept.__struct_fields__:
+            if isinstance(held := getattr(kept, name), dict):
+                held["x"] = "y"
+            elif isinstance(held, list):
+                held.append("y")
+    assert bench.state == before != made

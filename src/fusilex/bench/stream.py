@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
 from fusilex.journal.entries import Entry, Unreadable
-from fusilex.journal.folding import Folded, Redone, Undone, apply, fold
+from fusilex.journal.folding import TAIL, Folded, Redone, Undone, apply, checkpoint, fold
 from fusilex.journal.store import Journal
 
 State = TypeVar("State", bound=Folded)
@@ -18,14 +18,17 @@ class Stream(Generic[State]):
     def __init__(self, id: int, start: Callable[[], State], happened: Sequence[Entry] = ()) -> None:
         self.id, self._start = id, start
         self.history: list[Entry] = list(happened)
-        self.state: State = fold(self.history, start)
+        self._since = checkpoint(self.history, start, None)
+        self.state: State = fold(self.history, start, self._since)
 
     def take(self, happened: Sequence[Entry]) -> bool:
         """Add entries that are on the disk; True when there was something."""
         self.history += happened
         if any(isinstance(entry.event, Undone | Redone) for entry in happened):
-            self.state = fold(self.history, self._start)
+            self.state = fold(self.history, self._start, self._since)
             return True
+        if len(self.history) - self._since.count > 2 * TAIL:
+            self._since = checkpoint(self.history, self._start, self._since)
         for entry in happened:
             apply(self.state, entry)
             if entry.event is not None and entry.event.undoable:
@@ -36,7 +39,7 @@ class Stream(Generic[State]):
         """Leave out what came after an entry: it never reached the disk."""
         if self.history and self.history[-1].id > last:
             self.history = [entry for entry in self.history if entry.id <= last]
-            self.state = fold(self.history, self._start)
+            self.state = fold(self.history, self._start, self._since)
 
     @property
     def last(self) -> int:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from typing import ClassVar, Protocol, TypeVar
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from copy import copy, deepcopy
+from typing import Any, ClassVar, Protocol, TypeVar
 
 from msgspec import Struct, field
 
@@ -51,32 +52,124 @@ class Folded(Protocol):
 
 
 State = TypeVar("State", bound=Folded)
+Value = TypeVar("Value")
+TAIL = 400
+"""Entries that an undo reaches back at least without folding everything anew."""
+_FIXED = {str, int, float, bool, type(None), bytes, frozenset}
 
 
-def fold(happened: Iterable[Entry], start: Callable[[], State]) -> State:
-    """State after all entries, oldest first. A deed is undone by ``undone`` and back again by ``redone``."""
+class Checkpoint(Struct):
+    """A state part of the way: after `count` entries, without the deeds `undone` by then, which are `gone`."""
+
+    count: int
+    state: Any
+    gone: dict[str, Deed]
+    undone: set[str]
+
+
+def fold(happened: Iterable[Entry], start: Callable[[], State], since: Checkpoint | None = None) -> State:
+    """State after all entries, oldest first. A deed is undone by ``undone`` and back again by ``redone``. Begun from a
+    checkpoint of the same entries where one is given and still holds.
+    """
     history = list(happened)
-    undone: dict[str, int] = {}  # deed → where it was taken back
+    undone = _undone(history)
+    holds = since is not None and _holds(since, history, undone)
+    begun = copied(since) if since is not None and holds else Checkpoint(0, start(), {}, set())
+    state: State = begun.state
+    gone = begun.gone
+    _go_on(state, gone, history[begun.count :], undone)
+    # after something new was done, what was undone before it cannot come back
+    newest = max((deed.last for deed in state.deeds), default=0)
+    again = sorted((at, deed) for deed, at in undone.items() if at > newest)
+    state.undone = [gone[deed] for _, deed in again if deed in gone]
+    return state
+
+
+def checkpoint(history: Sequence[Entry], start: Callable[[], Folded], before: Checkpoint | None) -> Checkpoint:
+    """The state after all but the last `TAIL` entries and what belongs to the same deed, from an earlier checkpoint,
+    which is used up, where that still holds.
+    """
+    undone = _undone(history)
+    count = max(0, len(history) - TAIL)
+    while 0 < count < len(history) and history[count].deed == history[count - 1].deed:
+        count -= 1
+    if before is None or before.count > count or not _holds(before, history, undone):
+        before = Checkpoint(0, start(), {}, set())
+    _go_on(before.state, before.gone, history[before.count : count], undone)
+    later = {entry.deed for entry in history[count:]}
+    return Checkpoint(count, before.state, before.gone, {deed for deed in undone if deed not in later})
+
+
+def _undone(history: Iterable[Entry]) -> dict[str, int]:
+    """Deeds that are undone in the end, and where they were taken back."""
+    undone: dict[str, int] = {}
     for entry in history:
         if isinstance(entry.event, Undone):
             undone[entry.event.deed] = entry.id
         elif isinstance(entry.event, Redone):
             undone.pop(entry.event.deed, None)
-    state = start()
-    gone: dict[str, Deed] = {}
+    return undone
+
+
+def _holds(since: Checkpoint, history: Sequence[Entry], undone: Iterable[str]) -> bool:
+    """True while nothing before a checkpoint was undone or done again since."""
+    later = {entry.deed for entry in history[since.count :]}
+    return since.count <= len(history) and {deed for deed in undone if deed not in later} == since.undone
+
+
+def _go_on(state: Folded, gone: dict[str, Deed], entries: Iterable[Entry], undone: Mapping[str, int]) -> None:
     with uncollected():
-        for entry in history:
+        for entry in entries:
             event = entry.event
             if entry.deed not in undone:
                 apply(state, entry)
             elif event is not None and event.undoable:
                 note(state, gone.get(entry.deed) or gone.setdefault(entry.deed, state.started(entry)), event, entry.id)
             state.last_id = entry.id
-    # after something new was done, what was undone before it cannot come back
-    newest = max((deed.last for deed in state.deeds), default=0)
-    again = sorted((at, deed) for deed, at in undone.items() if at > newest)
-    state.undone = [gone[deed] for _, deed in again if deed in gone]
-    return state
+
+
+def copied(value: Value, seen: dict[int, Any] | None = None) -> Value:
+    """A copy of a state that shares what cannot change: an undo must not take as long as the record is.
+
+    >>> was = {"a": [1, (2, 3)]}
+    >>> now = copied(was); now["a"].append(4); was
+    {'a': [1, (2, 3)]}
+    """
+    kind = type(value)
+    if kind in _FIXED:
+        return value
+    seen = {} if seen is None else seen
+    if id(value) in seen:
+        found: Value = seen[id(value)]
+        return found
+    made: Any = value
+    if kind is dict:
+        made = seen[id(value)] = dict(value)  # type: ignore[call-overload]
+        for key, item in made.items():
+            if type(item) not in _FIXED:
+                made[key] = copied(item, seen)
+    elif kind is list:
+        made = seen[id(value)] = list(value)  # type: ignore[call-overload]
+        for n, item in enumerate(made):
+            if type(item) not in _FIXED:
+                made[n] = copied(item, seen)
+    elif kind is set:
+        made = set(value)  # type: ignore[call-overload]
+    elif kind is tuple:
+        items: Any = value
+        if not all(type(item) in _FIXED for item in items):
+            made = tuple(copied(item, seen) for item in items)
+    elif isinstance(value, Struct):
+        if not value.__struct_config__.frozen:
+            made = seen[id(value)] = copy(value)
+            for name in value.__struct_fields__:
+                item = getattr(value, name)
+                if type(item) not in _FIXED:
+                    setattr(made, name, copied(item, seen))
+    else:
+        made = deepcopy(value)
+    seen.setdefault(id(value), made)
+    return made  # type: ignore[no-any-return]
 
 
 def apply(state: Folded, entry: Entry) -> None:
