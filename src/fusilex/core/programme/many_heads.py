@@ -12,6 +12,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
+from fusilex.core.programme.few import MOST, best_trips
 from fusilex.core.programme.job import Ints, Job
 from fusilex.core.programme.plan import Hold, Plan, Trip
 from fusilex.core.programme.sequence import best_order
@@ -114,6 +115,20 @@ class ManyHeads:
             self.drafts[k] = [drafts[t] for t in order.tolist()]
             before = np.asarray(self.drafts[k][-1].end)
 
+    def settle(self) -> None:
+        """The best trips of each phase, from where the one before it ends: exactly, for few parts on two heads."""
+        before = self.job.machine.park
+        for k, own in enumerate(self.own):
+            last = k == len(self.own) - 1
+            end = self.job.machine.park if last else None
+            self.drafts[k] = best_trips(self.ways, own.tolist(), self.heads, before, end)
+            before = self.drafts[k][-1].end
+
+    @property
+    def few(self) -> bool:
+        """True where `settle` can tell the best."""
+        return len(self.job.machine.heads) == 2 and all(0 < len(own) <= MOST for own in self.own)
+
     def anneal(self, moves: int, heat: float) -> None:
         """Try a number of exchanges; one that costs as much as the heat (s) is taken in one of e cases."""
         weights = [len(own) for own in self.own]
@@ -130,7 +145,7 @@ class ManyHeads:
         pick, drafts, own = self.random, self.drafts[k], self.own[k]
         i = int(own[int(pick.random() * len(own))])
         t = where[i]
-        if len(drafts[t].picks) > 2 and pick.random() < 0.4:
+        if len(drafts[t].picks) > 1 and pick.random() < 0.4:
             changed = {t: self._shuffled(drafts[t])}
         else:
             near = self.near[k][i]

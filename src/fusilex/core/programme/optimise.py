@@ -7,7 +7,8 @@ moment and only gets better.
 from __future__ import annotations
 
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from itertools import permutations
 
 import numpy as np
 from msgspec import Struct
@@ -17,7 +18,7 @@ from fusilex.core.programme.job import Ints, Job
 from fusilex.core.programme.many_heads import ManyHeads
 from fusilex.core.programme.one_head import OneHead
 from fusilex.core.programme.plan import Plan, programme_time, slots_moved
-from fusilex.core.programme.setups import Phase, phases
+from fusilex.core.programme.setups import Phase, phase_choices, phases
 from fusilex.core.programme.slots import exchanged_slots
 
 Spent = Callable[[], float]
@@ -27,6 +28,8 @@ BOUND_SHARE, POLISH = 0.3, 0.9
 HOT_S, COLD_S, MOVES = 0.07, 0.004, 1500
 ORDER_EVERY, SLOTS_EVERY = 4, 8
 ENOUGH, CLOSE = 250, 1e-6
+FEW_CHOICES, FEW_SHARE = 12, 0.4
+"""Of few parts so many ways to use the nozzles are tried, in this share of the time."""
 SMALL, SMALL_SHARE, MOVES_EACH = 60, 0.5, 30
 
 
@@ -73,6 +76,8 @@ def optimise(job: Job, spent: Spent, seed: int = 0, seen: Seen = lambda found: N
     if one is not None:
         _one_head(job, one, bound, best, spent, seed)
     elif begin is not None:
+        if begin.few:
+            _few(job, bound, best, spent, seed)
         _many_heads(job, planned, bound, best, spent, seed)
     return best.found
 
@@ -150,6 +155,29 @@ def _many_heads(job: Job, planned: list[Phase], bound: Bound, best: _Best, spent
         search.anneal(moves, COLD_S)
         search.sequence()
         best.offer(job, search.plan())
+
+
+def _few(job: Job, bound: Bound, best: _Best, spent: Spent, seed: int) -> None:
+    """Few parts: each way to use the nozzles from each way to stand in the slots, its trips the best there are."""
+    choices = phase_choices(job, seed)[:FEW_CHOICES]
+    share = max(0.0, min(1.0, spent())) + FEW_SHARE
+    for n, slot in enumerate(_standings(job, bound.slot)):
+        if n and spent() >= share:
+            return
+        for planned in choices:
+            search = ManyHeads(job, planned, slot, seed)
+            if search.few:
+                search.settle()
+                best.offer(job, search.plan())
+
+
+def _standings(job: Job, first: Ints) -> Iterator[Ints]:
+    """Ways to stand in the slots: a likely one, then every other."""
+    yield first
+    for slots in permutations(range(len(job.machine.slots)), len(job.names)):
+        slot = np.array(slots, dtype=first.dtype)
+        if (slot != first).any() and job.can[np.arange(len(slot)), slot].all():
+            yield slot
 
 
 def _annealed(job: Job, search: ManyHeads, best: _Best, spent: Spent, begin: float, end: float) -> None:

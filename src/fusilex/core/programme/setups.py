@@ -31,6 +31,11 @@ def phases(job: Job, seed: int = 0) -> list[Phase]:
     """Phases of a job in order, by the least estimated time over all passes (dynamic programme over what the heads
     carry at the end of each). Raises ValueError for a line that no head can carry.
     """
+    return phase_choices(job, seed)[0]
+
+
+def phase_choices(job: Job, seed: int = 0) -> list[list[Phase]]:
+    """The same, and what leaves the heads otherwise, the likeliest first."""
     machine = job.machine
     start = tuple(machine.nozzle_index.get(head.nozzle, -1) for head in machine.heads)
     best: dict[Nozzles, tuple[float, list[Phase]]] = {start: (0.0, [])}
@@ -49,7 +54,7 @@ def phases(job: Job, seed: int = 0) -> list[Phase]:
                     made = [Phase(level, n, tuple(s)) for n, s in zip(row, shares, strict=True) if s]
                     found[end] = total, before + made
         best = dict(sorted(found.items(), key=lambda item: item[1][0])[:40])
-    return min(best.values(), key=lambda item: item[0])[1]
+    return [made for _, made in sorted(best.values(), key=lambda item: item[0])]
 
 
 def heads_for(job: Job, line: int, nozzles: Nozzles) -> list[int]:
@@ -146,11 +151,13 @@ def _sets(job: Job, lines: list[int], seed: int) -> list[Nozzles]:
     holds = [tuple(job.fits[lines, n].tolist()) for n in range(len(machine.nozzles))]
     every = sorted(range(len(machine.nozzles)), key=lambda n: not any(holds[n]))
     choices = [
-        sorted(
-            (n for n in every if machine.head_takes[h, n] and any(holds[n])),
-            key=lambda n: machine.nozzles[n].name != head.nozzle,
-        )
-        or [-1]
+        [
+            *sorted(
+                (n for n in every if machine.head_takes[h, n] and any(holds[n])),
+                key=lambda n: machine.nozzles[n].name != head.nozzle,
+            ),
+            -1,  # a nozzle that there is once may be wanted on another head
+        ]
         for h, head in enumerate(machine.heads)
     ]
     total = 1
@@ -164,6 +171,8 @@ def _sets(job: Job, lines: list[int], seed: int) -> list[Nozzles]:
     found: dict[tuple[object, ...], Nozzles] = {}
     for row in rows:
         row = tuple(n if n not in row[:h] else -1 for h, n in enumerate(row))
+        if max(row) < 0:
+            continue
         found.setdefault(tuple(holds[n] if n >= 0 else None for n in row), row)
     ranked = sorted(found.values(), key=lambda row: -sum(sum(holds[n]) for n in row if n >= 0))
     return ranked[:MOST_NOZZLES]
