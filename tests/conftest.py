@@ -43,6 +43,18 @@ def pytest_configure(config: pytest.Config) -> None:
     settings.load_profile("long" if config.getoption("--long") else "seeded" if seeded else "fixed")
 
 
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """What takes long for a reason is left to the long run; photographs and ovens begin, for they end last."""
+    if not config.getoption("--long"):
+        left = [item for item in items if item.get_closest_marker("long")]
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if item not in left]
+    items.sort(key=lambda item: not any(word in item.nodeid for word in BEGIN))
+
+
+BEGIN = ("test_photo", "test_heat", "test_programme", "test_reflow", "test_torture")
+
+
 @pytest.fixture(scope="session")
 def long_run(pytestconfig: pytest.Config) -> bool:
     """True where tests that take long for a reason are wanted in full."""
@@ -70,6 +82,15 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     for name in ("XDG_DATA_HOME", "XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name))
     monkeypatch.delenv("FUSILEX_JOURNAL", raising=False)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _templates(tmp_path_factory: pytest.TempPathFactory, worker_id: str) -> None:
+    """One folder for the journals that all workers copy."""
+    base = tmp_path_factory.getbasetemp()
+    folder = (base if worker_id == "master" else base.parent) / "templates"
+    folder.mkdir(exist_ok=True)
+    os.environ["FUSILEX_TEST_TEMPLATES"] = str(folder)
 
 
 @pytest.fixture(scope="session")
@@ -125,11 +146,17 @@ def window(bench: Bench, open_window: OpenWindow) -> Window:
 @pytest.fixture
 def placed(tmp_path: Path) -> Bench:
     """Heron's first panel with all its parts, before the oven."""
+    from templates import from_template
+
+    return from_template("placed", tmp_path / "r.sqlite", _placed)
+
+
+def _placed(path: Path) -> Bench:
     import asked as c
 
     from fusilex.bench.demos import open_demo
 
-    bench = open_demo(open_journal(sqlite_url(tmp_path / "r.sqlite")))
+    bench = open_demo(open_journal(sqlite_url(path)))
     c.acknowledge_all(bench)
     bench.do(c.AcceptFiles())
     for line in bench.batch.lines:

@@ -14,7 +14,7 @@ from torture.any_keys import Hands
 from fusilex.ui.frame.start import make_application
 
 
-@pytest.mark.parametrize("seed", [3, 5, 8])
+@pytest.mark.parametrize("seed", [3, pytest.param(5, marks=pytest.mark.long), pytest.param(8, marks=pytest.mark.long)])
 def test_any_keys_leave_it_whole(seed: int, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     for owner, name in ((sys, "excepthook"), (QFileDialog, "getSaveFileName"), (QFileDialog, "getOpenFileName")):
         monkeypatch.setattr(owner, name, getattr(owner, name))  # the hands put others there: these come back

@@ -99,11 +99,11 @@ def test_eight_parts_on_two_heads_are_a_matter_of_a_moment() -> None:
 
 @pytest.mark.parametrize(("heads", "vision", "n"), [(1, False, 5), (1, True, 6), (2, True, 4), (2, False, 4)])
 def test_nothing_beats_the_bound_where_strips_and_trays_stand(heads: int, vision: bool, n: int) -> None:
-    for seed in (2, 3):
+    for seed in (2,) if heads == 2 else (2, 3):
         j = small(heads, vision, seed, n)
         shop = with_trays(j.machine)
         j = replace(j, machine=replace(shop, times=replace(shop.times, feed=0.3)))
-        least, found = shortest(j), optimise(j, turns(60))
+        least, found = shortest(j), optimise(j, turns(60 if heads == 1 else 20))
         assert found.bound_s <= least + 1e-9 <= found.time_s + 2e-9
         assert found.time_s <= least * 1.12
 

@@ -16,6 +16,7 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
+from templates import from_template
 from three_causes import at_the_eyes
 
 from fusilex.app import main
@@ -37,7 +38,7 @@ from fusilex.bench.stations.test.commands import doubt
 from fusilex.bench.stations.test.events import NO_BEEP
 from fusilex.bench.stations.test.functions import GOLDEN, fixture_proved, instrument_doubt
 from fusilex.bench.stations.test.now import next_pair, port_in_hand
-from fusilex.bench.stations.test.planning import all_pairs, due, heard, plan_for, unread
+from fusilex.bench.stations.test.planning import due, heard, plan_for, unread
 from fusilex.bench.stations.test.power import next_step
 from fusilex.bench.stations.test.verdicts import suspects
 from fusilex.bench.tracing import recall_rows, trace
@@ -57,7 +58,11 @@ GOOD = {"3V3": "3.30", "current asleep": "0.12", "clock": "32768.0", "sensor in"
 @pytest.fixture
 def proving(tmp_path: Path) -> Bench:
     """Heron's batch with all boards looked over, at Test."""
-    bench = at_the_eyes(tmp_path / "p.sqlite")
+    return from_template("test", tmp_path / "p.sqlite", _looked_over)
+
+
+def _looked_over(path: Path) -> Bench:
+    bench = at_the_eyes(path)
     for name in c.CAUTIONS:
         bench.do(c.Acknowledge(name))
     for serial in bench.state.boards:
@@ -111,7 +116,7 @@ def proved(bench: Bench, serial: str) -> None:
 
 def test_a_batch_is_proved_in_a_fraction_of_the_keys_and_what_was_planted_is_found(proving: Bench) -> None:
     bench, boards = proving, proving.state.boards
-    pairs = all_pairs(bench.batch)
+    pairs = {p.key: p for p in (*bench.derived.wider, *bench.derived.checks.all)}
     functioning(bench, GOLDEN)
     bench.do(c.DrawSample(2, 90.0))
     drawn = [s for s in boards if len(due(bench.batch, boards[s])) > 60]

@@ -303,13 +303,13 @@ def test_the_chance_of_a_fit_is_the_binomials_tail(n: int, m: int, count: int) -
     assert _by_chance(1100, 2000, targets, 8) < 1e-9, "no number too large"
 
 
-def test_few_placements_meet_many_pads_by_chance_alone() -> None:
+def test_few_placements_meet_many_pads_by_chance_alone(long_run: bool) -> None:
     false = 0
-    for seed in range(60):
+    for seed in range(60 if long_run else 12):
         random = np.random.default_rng(seed)
         found = fit_unnamed(random.uniform(0, 60, (5, 2)), random.uniform(0, 60, (1500, 2)))
         false += found is not None and found.convincing
-    assert false == 0, "of sixty, some twenty-five meet most of their pads by one shift or other"
+    assert false == 0, "of twelve, some five meet most of their pads by one shift or other"
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import asked as c
 from machines import plain_programme
+from templates import from_template
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.demos import open_demo
@@ -23,6 +24,10 @@ STRAY = (("H7-02", "R3", "misaligned"), ("H7-11", "C4", "insufficient"), ("H7-15
 
 def at_the_oven(path: Path, look: bool = False) -> Bench:
     """Heron's three panels printed and placed by the machine, by a proven programme; with a look before the oven."""
+    return from_template(f"oven{'-look' * look}", path, lambda place: _to_the_oven(place, look))
+
+
+def _to_the_oven(path: Path, look: bool) -> Bench:
     bench = open_demo(open_journal(sqlite_url(path)))
     c.acknowledge_all(bench)
     bench.do(c.AcceptFiles())
@@ -52,6 +57,10 @@ def at_the_oven(path: Path, look: bool = False) -> Bench:
 
 def at_the_eyes(path: Path) -> Bench:
     """The same batch melted, soldered by hand, before anybody looked."""
+    return from_template("eyes", path, _to_the_eyes)
+
+
+def _to_the_eyes(path: Path) -> Bench:
     bench = at_the_oven(path)
     bench.go("Reflow", "H7-01")
     for panel in (1, 2, 3):

@@ -30,7 +30,7 @@ def _keys(place: Path, count: int, seed: int) -> Counter[str]:
 
 def attacks(short: bool) -> tuple[list[Attack], list[Attack]]:
     """Those that must run alone (name, what, arguments after the place), and those that may run side by side."""
-    few = list(bombs.BOMBS)[:: 6 if short else 1]
+    few = list(bombs.BOMBS)[:: 15 if short else 1]
     alone: list[Attack] = [
         ("bombs", bombs.defused, (few if short else None, not short)),
         ("first starts", at_once.first_start, (2 if short else 4, 1 if short else 8)),
