@@ -113,7 +113,7 @@ OpenWindow = Callable[..., "Window"]
 
 
 @pytest.fixture
-def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
+def open_window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[OpenWindow]:
     """Opens windows on a bench. They are held until the test is over: one that only its own circles of references
     hold may be collected while it is being painted.
     """
@@ -121,6 +121,7 @@ def open_window(qtbot: QtBot, tmp_path: Path) -> Iterator[OpenWindow]:
     from fusilex.ui.theme import LIGHT, use
     from fusilex.ui.units import Units
 
+    monkeypatch.setattr("fusilex.ui.frame.window.STILL_MS", 3_600_000)  # stations are built where a test goes there
     held = []
 
     def open_(bench: Bench, settings: QSettings | None = None, home: Journal | None = None) -> Window:

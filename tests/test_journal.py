@@ -79,7 +79,8 @@ def test_opening_again_migrates_nothing_and_finds_everything(journal: Journal) -
         again.attachment(digest(b"never"))
 
 
-def test_a_journal_somebody_else_writes_in_says_so(journal: Journal) -> None:
+def test_a_journal_somebody_else_writes_in_says_so(journal: Journal, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("fusilex.journal.engine.PATIENCE_S", 0.2)
     batch, other = opened(journal), open_journal(journal.url)
     with other.engine.connect() as connection:
         connection.exec_driver_sql("PRAGMA busy_timeout=50")

@@ -318,7 +318,11 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
     assert again.height() == 720 and window.settings.value("geometry") == window.saveGeometry()
 
 
-def test_the_other_stations_are_built_while_the_hands_are_still(window: Window, qtbot: QtBot) -> None:
+def test_the_other_stations_are_built_while_the_hands_are_still(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("fusilex.ui.frame.window.STILL_MS", 20)
+    window.refresh()
     assert list(window.stations) == ["Ready"]
     qtbot.waitUntil(lambda: list(window.stations) == list(STEPS), timeout=20_000)
 
