@@ -145,6 +145,12 @@ def window(bench: Bench, open_window: OpenWindow) -> Window:
 
 
 @pytest.fixture
+def coarse_twin(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Joints foretold on cells of 3 mm: what keys and records lead to does not hang on the last degree."""
+    monkeypatch.setattr("fusilex.bench.stations.reflow.twin.CELL_MM", 3.0)
+
+
+@pytest.fixture
 def placed(tmp_path: Path) -> Bench:
     """Heron's first panel with all its parts, before the oven."""
     from templates import from_template

@@ -39,6 +39,8 @@ from fusilex.ui.frame.window import Window
 
 K = Qt.Key
 
+pytestmark = pytest.mark.usefixtures("coarse_twin")
+
 
 @pytest.fixture
 def bench(placed: Bench) -> Bench:
@@ -119,6 +121,7 @@ def test_joints_are_judged_after_a_run_and_inspect_begins_with_those_in_doubt(be
     assert first.refs == tuple(ref for ref, _ in doubt)
 
 
+@pytest.mark.long
 def test_logs_of_a_step_feed_the_fit_newest_first(bench: Bench) -> None:
     bench.do(c.KeepSettings(TIMES, COOLER, True, DOOR))
     bench.do(c.RecordReflow(1, "one.csv", keep(bench)))

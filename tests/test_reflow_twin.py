@@ -27,6 +27,8 @@ from fusilex.ui.widgets.heat_map import colours_of
 
 TIMES, SETTINGS, DOOR = [0.0, 90.0, 180.0, 270.0, 300.0, 301.0], [25.0, 170.0, 200.0, 275.0, 275.0, 0.0], [[300.0, 1.0]]
 
+pytestmark = pytest.mark.usefixtures("coarse_twin")
+
 
 @pytest.fixture
 def bench(placed: Bench) -> Bench:

@@ -1,0 +1,166 @@
+"""Small slips with large ends, each told from what is right: by the standard's printed values, by geometry worked out
+another way, by what is painted.
+"""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import asked as c
+import numpy as np
+import pytest
+from asked import taught
+from conftest import OpenWindow
+from msgspec.structs import replace
+from test_machine_bench import DRY, programmed, prove
+from three_causes import at_the_eyes, at_the_oven
+
+from fusilex.bench.bench import Bench
+from fusilex.bench.stations.make.judging import judged
+from fusilex.bench.stations.print.thread import doubts as print_doubts
+from fusilex.bench.stations.reflow.cooling import solid_and_cool
+from fusilex.bench.stations.reflow.live import LiveLog
+from fusilex.bench.stations.rework.mending import warmed
+from fusilex.bench.workshop.losses import Losses
+from fusilex.core.bare_boards.making import least_ring
+from fusilex.core.design.model import Design
+from fusilex.core.heat.schedule import Schedule
+from fusilex.core.judgement import Level
+from fusilex.core.kit.moisture import FLOOR_LIFE_H
+from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO
+from fusilex.ui.theme import theme
+
+
+def test_floor_life_is_the_printed_table() -> None:
+    """IPC/JEDEC J-STD-020, floor life at ≤ 30 °C and 60 % RH: unlimited, a year, four weeks, then hours."""
+    printed = {"2": 8760, "2a": 672, "3": 168, "4": 72, "5": 48, "5a": 24, "6": 0}
+    assert {level: FLOOR_LIFE_H[level] for level in printed} == printed and FLOOR_LIFE_H["1"] == math.inf
+
+
+def test_the_ratios_of_a_stencil_are_the_printed_ones() -> None:
+    """IPC-7525: area ratio above 0.66, aspect ratio above 1.5."""
+    assert (AREA_GO, ASPECT_GO) == (0.66, 1.5) and AREA_STOP == 0.60
+
+
+@pytest.mark.parametrize("lay", [(0.12, 0.0, 0.25, 0.0), (0.0, -0.1, -0.3, 0.0), (0.05, 0.05, 0.0, 0.003)])
+def test_what_paste_lay_off_is_turned_the_way_the_foil_was(tmp_path: Path, lay: tuple[float, ...]) -> None:
+    """Each pad's middle under a rotation matrix about the panel's middle, instead of the small-angle sum."""
+    bench = at_the_eyes(tmp_path / "p.sqlite")
+    board, panel = bench.state.boards["H7-03"], bench.batch.panel
+    step = next(iter(board.prints))
+    board.prints[step] = replace(board.prints[step], lay=lay)
+    dx, dy, turn, stretch = lay
+    angle = math.radians(turn)
+    matrix = (1 + stretch) * np.array([[math.cos(angle), -math.sin(angle)], [math.sin(angle), math.cos(angle)]])
+    x0, y0, *_ = bench.design.outline.bounds
+    middle = np.array([panel.width, panel.height]) / 2
+    wanted = {}
+    for part in bench.batch.built(board).values():
+        if part.side != "top" or part.through_hole or not part.pads:
+            continue
+        at = panel.on_cell(board.cell, [(part.x - x0, part.y - y0)])[0] - middle
+        off = matrix @ at - at + (dx, dy)
+        boxes = [pad.polygon.bounds for pad in part.pads]
+        wanted[part.ref] = math.hypot(*off), 0.25 * min(min(c - a, d - b) for a, b, c, d in boxes)
+    found = {ref for ref, why in print_doubts(bench.batch.about("H7-03"), board) if "mm off" in why}
+    clear = {ref for ref, (off, least) in wanted.items() if abs(off - least) > 0.004}
+    assert found & clear == {ref for ref in clear if wanted[ref][0] > wanted[ref][1]}
+    assert 0 < len(found) < len(wanted), "some lie off by more than others"
+
+
+def test_an_empty_pocket_is_no_lost_piece_and_a_missed_one_is(bench: Bench) -> None:
+    c.acknowledge_all(bench)
+    bench.do(c.AcceptFiles())
+    for each in bench.batch.lines:
+        bench.do(c.FillBin(each.key, each.pull + 40))
+    bench.do(c.CloseKit())
+    bench.do(c.PrintPanel(1, 0.12, "leaded"))
+    bench.go("Place", "H7-01")
+    taught(bench)
+    programmed(bench)
+    prove(bench, DRY)
+    line = bench.batch.line_of["R5"]
+    lost, before = bench.workshop[Losses].lost, sum(bench.workshop[Losses].lost.values())
+    out = bench.batch.out_of_bin(line.key)
+    for seen, more in (("empty", 0), ("jam", 0), ("missed", 1), ("on its side", 1)):
+        bench.do(c.MachineRan(1, [], [["F1", "S", "R5", 1, seen]]))
+        assert sum(lost.values()) - before == more, seen
+        assert bench.batch.out_of_bin(line.key) - out == more, seen
+        before, out = sum(lost.values()), bench.batch.out_of_bin(line.key)
+
+
+@pytest.mark.parametrize("melting", [183.0, 217.0])
+def test_a_board_is_solid_when_it_has_fallen_below_melting(melting: float) -> None:
+    """A probe that cools as the exponential: seconds by its own logarithm, never before the solder is solid."""
+    log = LiveLog(("C1@1",), Schedule((0.0, 100.0), (25.0, 25.0)))
+    for t in range(0, 60):
+        log.add(float(t), [25.0 + 230.0 * math.exp(-t / 300.0)])
+    now = 25.0 + 230.0 * math.exp(-59 / 300.0)
+    solid, _ = solid_and_cool(log, 59.0, melting, None)
+    wanted = max(0.0, 300.0 * math.log((now - 25.0) / (melting - 5.0 - 25.0)))
+    at_melting = max(0.0, 300.0 * math.log((now - 25.0) / (melting - 25.0)))
+    assert solid == pytest.approx(wanted, abs=1.0) and (solid > at_melting or now < melting - 5)
+
+
+def test_hand_shows_the_side_that_is_soldered(tmp_path: Path, open_window: OpenWindow) -> None:
+    """Of a part with leads the side they come out at, painted: there its pads are, and its body is not."""
+    bench = at_the_oven(tmp_path / "h.sqlite")
+    bench.go("Reflow", "H7-01")
+    for panel in (1, 2, 3):
+        bench.do(c.SeeReflow(panel, "all shiny"))
+    window = open_window(bench)
+    window.resize(1280, 800)
+    window.desk.go("Hand", "H7-01")
+    seen = set()
+    for _ in range(12):
+        part = window.station.part
+        if part is None:
+            break
+        canvas = window.station.canvas
+        image = canvas.grab().toImage()
+        wanted = {"top": "bottom", "bottom": "top"}[part.side] if part.through_hole else part.side
+        assert canvas.side == wanted, part.ref
+        pad = next(p for p in part.pads)
+        near = [image.pixelColor(canvas.to_px(pad.polygon.centroid.x, y).toPoint()) for y in ring(pad)]
+        assert theme.colour("gold") in near or part.through_hole is False, f"{part.ref}: no pad where it is soldered"
+        seen.add(part.ref)
+        bench.do(c.SolderPart("H7-01", part.ref))
+        window.refresh()
+    assert {"J3", "S1"} <= seen, "parts that stand on the top and are soldered from below"
+
+
+def ring(pad) -> list[float]:  # type: ignore[no-untyped-def]
+    """Heights on the land between hole and edge."""
+    _, low, _, high = pad.polygon.bounds
+    return [low + share * (high - low) for share in (0.06, 0.1, 0.14, 0.86, 0.9, 0.94)]
+
+
+def test_what_hot_air_warmed_lies_on_the_side_of_the_repair(tmp_path: Path) -> None:
+    bench = at_the_eyes(tmp_path / "r.sqlite")
+    bench.do(c.MarkFault("H7-01", "U3", "cracked", ""))
+    bench.do(c.InspectBoard("H7-01"))
+    bench.go("Rework", "H7-01")
+    board, parts = bench.board, bench.batch.built(bench.board)
+    fault = board.open_faults[0]
+    found, mended = warmed(bench.batch, board, fault), parts["U3"]
+    sides = {parts[ref].side for ref in found}
+    assert sides == {mended.side} and len(found) > 2
+    nearest = sorted(
+        (p for p in parts.values() if p.side == mended.side and p.ref != "U3"),
+        key=lambda p: math.hypot(p.x - mended.x, p.y - mended.y),
+    )
+    assert nearest[0].ref in found and nearest[-1].ref not in found
+
+
+def test_a_drill_that_ran_out_as_far_as_the_ring_is_a_stop(bench: Bench, heron: Design) -> None:
+    widths = [
+        (min(p.polygon.bounds[2] - p.polygon.bounds[0], p.polygon.bounds[3] - p.polygon.bounds[1]) - p.drill) / 2
+        for p in heron.pads
+        if p.drill > 0
+    ]
+    ring_mm = min(widths)
+    assert least_ring(heron) == pytest.approx(ring_mm)
+    for run_out, level in ((1.01 * ring_mm, Level.STOP), (0.99 * ring_mm, Level.CARE), (0.05 * ring_mm, Level.GO)):
+        (one,) = judged(bench.batch, 1, "drill", {"run_out_mm": run_out})
+        assert one.level is level, run_out
