@@ -23,6 +23,7 @@ from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.live import LiveLog
 from fusilex.bench.stations.rework.mending import warmed
 from fusilex.bench.workshop.losses import Losses
+from fusilex.core.bare_boards.finest import Finest, judge_finest
 from fusilex.core.bare_boards.making import least_ring
 from fusilex.core.design.model import Design
 from fusilex.core.heat.schedule import Schedule
@@ -164,3 +165,13 @@ def test_a_drill_that_ran_out_as_far_as_the_ring_is_a_stop(bench: Bench, heron: 
     for run_out, level in ((1.01 * ring_mm, Level.STOP), (0.99 * ring_mm, Level.CARE), (0.05 * ring_mm, Level.GO)):
         (one,) = judged(bench.batch, 1, "drill", {"run_out_mm": run_out})
         assert one.level is level, run_out
+
+
+def test_a_process_that_manages_the_finest_is_the_one_that_is_named() -> None:
+    finest = Finest(0.2, (1.0, 2.0, "top"), 0.3, (3.0, 2.0, "top"))
+    for shown, said in (
+        ([("coarse", 0.25), ("fine", 0.15)], [("fine", Level.GO)]),
+        ([("coarse", 0.25), ("coarser", 0.5)], [("coarse", Level.CARE), ("coarser", Level.STOP)]),
+        ([("ten times", 2.0)], [("ten times", Level.STOP)]),
+    ):
+        assert [(j.subject, j.level) for j in judge_finest(finest, shown)] == said

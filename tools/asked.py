@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
@@ -20,6 +21,9 @@ from fusilex.journal.entries import Entry
 from fusilex.journal.folding import fold
 
 globals().update({command.__name__: command for command in COMMANDS})
+if TYPE_CHECKING:
+
+    def __getattr__(name: str) -> Any: ...
 
 __all__ = ["COMMANDS", "RULES", "Command", "Laid", "Refused", "open_journal"]
 CAUTIONS = {name: texts for station in STATIONS for name, texts in station.cautions.items()}

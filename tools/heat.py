@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import json
+import sys
 import tempfile
 import time
 from pathlib import Path
 
 import asked as c
 import numpy as np
+from measured import slowness
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
@@ -39,7 +42,7 @@ SETTINGS = {
 
 
 def seconds(began: float) -> str:
-    return f"{time.perf_counter() - began:.1f} s"
+    return f"{(time.perf_counter() - began) / slowness():.1f} s"
 
 
 def stood_in(asked: Question, seed: int = 6) -> bytes:
@@ -73,7 +76,7 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         began = time.perf_counter()
         run = asked.foretold_likely().run
         took = time.perf_counter() - began
-        fast = f"{run.time[-1] / took:,.0f} ×"
+        fast = f"{run.time[-1] / took * slowness():,.0f} ×"
         found.append(("Heron × 6 foretold, 1.5 mm cells: times as fast as the oven", fast, "≥ 1,000 ×"))
         log = stood_in(asked)
         began = time.perf_counter()
@@ -90,7 +93,7 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         for what, dial in (("plan of a curve", False), ("plan of a dial's turns", True)):
             began = time.perf_counter()
             plan(sheet, (joints, watch), fitted, asked.window, 280.0, dial, True, asked.limits, fine=(fine, beside))
-            found.append((what, seconds(began), "≤ 30 s"))
+            found.append((what, seconds(began), "≤ 15 s"))
         board, part = bench.board, bench.design.part_by_ref["U1"]
         air = air_question(bench.batch, board, "top", rule_of(bench.batch, board))
         profile = bench.batch.workshop[Records].all(HeldSteps)["bottom pad, leaded"]
@@ -98,7 +101,7 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         air.foretold(part, profile.steps)
         found.append(("held steps over one part foretold", seconds(began), "–"))
         frame = live_frame(app, bench_window(bench, folder), asked)
-        found.append(("live run, a second taken in and the window painted", f"{frame:.1f} ms", "≤ 16 ms"))
+        found.append(("live run, a second taken in and the window painted", f"{frame / slowness():.1f} ms", "≤ 16 ms"))
         return found
 
 
@@ -141,3 +144,9 @@ def live_frame(app: QApplication, window: Window, asked: Question) -> float:
     view.log = None
     window.close()
     return sorted(taken[10:])[50]
+
+
+if __name__ == "__main__":
+    from fusilex.ui.frame.start import make_application
+
+    json.dump(rows(make_application()), sys.stdout)

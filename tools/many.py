@@ -12,6 +12,7 @@ from pathlib import Path
 from asked import acknowledge_all
 from asked import named as command
 from big_board import big_board
+from measured import slowness
 
 from fusilex.bench.batch_list import listed
 from fusilex.bench.bench import Bench
@@ -78,7 +79,7 @@ class Hands:
 
         from fusilex.ui.frame.start import make_application, make_window
 
-        self.app = make_application()
+        self.app, self.slow = make_application(), slowness()
         settings = QSettings(str(place / f"{bench.state.opened['design']}.ini"), QSettings.Format.IniFormat)
         self.window = make_window(bench, settings)
         self.window.resize(1280, 800)
@@ -87,10 +88,11 @@ class Hands:
             self.app.processEvents()
 
     def ms(self, what: Callable[[], object]) -> float:
+        self.window._warm.stop()  # what is done while hands are still is no part of a key
         began = time.perf_counter()
         what()
         self.app.processEvents()
-        return 1000 * (time.perf_counter() - began)
+        return 1000 * (time.perf_counter() - began) / self.slow
 
     def key(self, name: str) -> float:
         """A key as the window takes it, by its name in the strip."""
@@ -107,10 +109,10 @@ def rows(place: Path) -> list[tuple[str, str, str]]:
     began = time.perf_counter()
     bench = Bench(journal, first.id)
     assert len(bench.road.steps) == 14
-    opened = time.perf_counter() - began
+    opened = (time.perf_counter() - began) / slowness()
     began = time.perf_counter()
     propose(bench.design, "glued")
-    proposed = time.perf_counter() - began
+    proposed = (time.perf_counter() - began) / slowness()
     hands = Hands(bench, place)
     taken = [hands.at(step) for step in bench.road.steps.ids * 2]
     hands.at("Print")
@@ -126,11 +128,11 @@ def rows(place: Path) -> list[tuple[str, str, str]]:
             pen.write(pen.open_stream(f"Heron R2 batch {100 + n}"), [BatchOpened("Heron R2", boards, batch=100 + n)])
     began = time.perf_counter()
     assert len(listed(journal, "z777-03")) == 1
-    searched = time.perf_counter() - began
+    searched = (time.perf_counter() - began) / slowness()
     read_often(journal, bench, 4 * EVENTS)
     began = time.perf_counter()
     assert len(Bench(journal, first.id).record.history) > 5 * EVENTS
-    most = time.perf_counter() - began
+    most = (time.perf_counter() - began) / slowness()
     parts = Hands(large(place), place)
     parts.at("Place")
     many = [parts.key("Space") for _ in range(12)][1:]
@@ -138,11 +140,11 @@ def rows(place: Path) -> list[tuple[str, str, str]]:
     papers = sorted(parts.ms(parts.window.refresh) for _ in range(5))[2]
     return [
         ("opening 200 boards on two sides with 20,000 events", f"{opened:.2f} s", "≤ 1 s"),
-        ("opening them with 100,000 events", f"{most:.2f} s", "≤ 1 s"),
+        ("opening them with 100,000 events", f"{most:.2f} s", "≤ 0.5 s"),
         ("proposing their road", f"{1000 * proposed:.0f} ms", "≤ 100 ms"),
         ("slowest change of step with 20,000 events", f"{max(taken[len(taken) // 2 :]):.0f} ms", "≤ 50 ms"),
         ("slowest of 14 keys with them", f"{max(keys):.0f} ms", "≤ 50 ms"),
-        ("slowest undo with them", f"{back:.0f} ms", "≤ 100 ms"),
+        ("slowest undo with them", f"{back:.0f} ms", "≤ 50 ms"),
         ("Release with them", f"{release:.0f} ms", "≤ 100 ms"),
         ("finding a serial in 1,000 batches", f"{1000 * searched:.0f} ms", "≤ 100 ms"),
         ("slowest of 11 keys at Place with 2,142 parts", f"{max(many):.0f} ms", "≤ 50 ms"),
