@@ -5,6 +5,7 @@ another way, by what is painted.
 from __future__ import annotations
 
 import math
+from itertools import combinations, permutations
 from pathlib import Path
 
 import asked as c
@@ -13,6 +14,7 @@ import pytest
 from asked import taught
 from conftest import OpenWindow
 from msgspec.structs import replace
+from test_kit_bench import bin_of
 from test_machine_bench import DRY, programmed, prove
 from three_causes import at_the_eyes, at_the_oven
 
@@ -23,13 +25,28 @@ from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.live import LiveLog
 from fusilex.bench.stations.rework.mending import warmed
 from fusilex.bench.workshop.losses import Losses
+from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L, Refit, judge_etch
 from fusilex.core.bare_boards.finest import Finest, judge_finest
 from fusilex.core.bare_boards.making import least_ring
-from fusilex.core.design.model import Design
+from fusilex.core.cost import Cost
+from fusilex.core.design.model import Design, Part
+from fusilex.core.design.outlines import body_polygon
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.judgement import Level
+from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import FLOOR_LIFE_H
-from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO
+from fusilex.core.measuring.drift import drift
+from fusilex.core.measuring.guard import Uncertainty
+from fusilex.core.packages.catalogue import package_of
+from fusilex.core.panel.cuts import cut_order
+from fusilex.core.panel.layout import Panel
+from fusilex.core.placing.centring import judge_offset
+from fusilex.core.printing.landing import lands_of
+from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO, openings_of
+from fusilex.core.printing.risks import ground_of, risks
+from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.rework.heat import heat_radius
+from fusilex.core.soldering.order import by_height, hindrances, soldered_from
 from fusilex.ui.theme import theme
 
 
@@ -175,3 +192,127 @@ def test_a_process_that_manages_the_finest_is_the_one_that_is_named() -> None:
         ([("ten times", 2.0)], [("ten times", Level.STOP)]),
     ):
         assert [(j.subject, j.level) for j in judge_finest(finest, shown)] == said
+
+
+@pytest.mark.parametrize(
+    ("wanted", "label", "differs"),
+    [
+        ("10 k 1%", "10 k 2%", ["tolerance"]),
+        ("10 k 1%", "10 k 0.5%", []),
+        ("100 nF 16 V", "100 nF 10 V", ["voltage"]),
+        ("100 nF 16 V", "100 nF 25 V", []),
+    ],
+)
+def test_a_looser_tolerance_or_a_lower_voltage_is_another_part(wanted: str, label: str, differs: list[str]) -> None:
+    found = check_bag(bin_of(wanted, "0603", "R1" if "k" in wanted else "C1"), f"{label} 0603")
+    assert [d.what for d in found.differs] == differs
+
+
+@pytest.mark.parametrize(("web", "level"), [(0.099, 2), (0.101, 1), (0.149, 1), (0.151, 0)])
+def test_a_web_between_openings_is_judged_by_its_width(heron: Design, web: float, level: int) -> None:
+    """0.10 mm and 0.15 mm of steel between two openings, whatever else they are."""
+    here = ground_of(lands_of(openings_of(heron, "top"), heron.pads))
+    wide = replace(here, beyond=np.zeros_like(here.beyond), web=np.full_like(here.web, 9.0))
+    narrow = replace(wide, web=np.full_like(here.web, web))
+    was, now = (risks(g, 0.1) for g in (wide, narrow))
+    assert (now.levels == np.maximum(was.levels, level)).all()
+
+
+def test_chips_and_legs_come_straight_as_far_as_solder_pulls(heron: Design) -> None:
+    """Half of the end over its pad by the overlap of two rectangles; a quarter of a lead's width."""
+    chip = next(p for p in heron.parts if p.package.chip == "0402" and p.rotation_deg % 180 == 0)
+    widths = [p.polygon.bounds[3] - p.polygon.bounds[1] for p in chip.pads]
+    for share, level in ((0.45, Level.GO), (0.55, Level.CARE)):
+        assert judge_offset(chip, 0.0, share * min(widths)).level is level, share
+    legs = next(p for p in heron.parts if p.package.family in ("ic", "transistor") and 3 <= len(p.pads) <= 8)
+    narrow = min(min(b[2] - b[0], b[3] - b[1]) for b in (p.polygon.bounds for p in legs.pads))
+    for share, level in ((0.2, Level.GO), (0.3, Level.CARE)):
+        assert judge_offset(legs, share * narrow, 0.0).level is level, share
+
+
+def test_hands_solder_low_parts_first_and_joints_before_what_covers_them(heron: Design) -> None:
+    parts = [p for p in heron.parts if p.populated and p.pads]
+    order = by_height(parts)
+    assert sorted(p.ref for p in order) == sorted(p.ref for p in parts)
+    assert [p.through_hole for p in order] == sorted(p.through_hole for p in order)
+    before = hindrances(order)
+    place = {p.ref: n for n, p in enumerate(order)}
+    covered = [(ref, other) for ref, others in before.items() for other in others]
+    assert covered and all(place[other] < place[ref] for ref, other in covered)
+    free = [p for p in order if not before[p.ref] and not any(p.ref in others for others in before.values())]
+    for side in ("top", "bottom"):
+        heights = [p.package.height for p in free if p.side == side and not p.through_hole]
+        assert heights == sorted(heights) and len(set(heights)) > 1
+    holder = next(p for p in parts if p.ref == "BT1")
+    beneath = {
+        p.ref
+        for p in parts
+        if p.side != holder.side and soldered_from(p) == holder.side
+        for pad in p.pads
+        if body_polygon(holder).intersects(pad.polygon)
+    }
+    assert beneath <= before["BT1"], "what comes out under a body is soldered before it"
+    tall = replace(heron.part_by_ref["J3"], ref="X", side="bottom", x=holder.x, y=holder.y, pads=())
+    covering = replace(holder, ref="Y", side="bottom", x=heron.part_by_ref["S1"].x, y=heron.part_by_ref["S1"].y)
+    assert "S1" in hindrances([covering, heron.part_by_ref["S1"], tall])["Y"]
+
+
+def heron_like(scores: tuple[tuple[tuple[float, float], tuple[float, float]], ...]) -> Panel:
+    """Two boards of 40 × 30 mm side by side, with rails of 5 mm above and below."""
+    return Panel(2, 1, 40.0, 30.0, 0.0, 5.0, 80.0, 40.0, 40.0, 30.0, scores=scores)
+
+
+RAILS = (((0.0, 5.0), (80.0, 5.0)), ((0.0, 35.0), (80.0, 35.0)))
+
+
+def test_a_score_that_ends_inside_cuts_nothing_and_few_cuts_part_all() -> None:
+    whole = cut_order(heron_like((*RAILS, ((40.0, 0.0), (40.0, 40.0)))))
+    assert len(whole.cuts) == 3 and not whole.stranded, "two rails along both boards, then one between them"
+    assert whole.cuts[-1].ends == (40.0, 5.0, 40.0, 35.0)
+    short = cut_order(heron_like((*RAILS, ((40.0, 15.0), (40.0, 25.0)))))
+    assert short.stranded, "from edge to edge of the piece in hand, or it cannot be cut"
+
+
+def test_a_board_more_costs_no_tooling() -> None:
+    made = Cost(**{**dict.fromkeys(Cost.__struct_fields__, 0.0), "parts": 90.0, "tooling": 60.0, "good": 10})
+    assert (made.per_good, made.each) == (15.0, 9.0)
+
+
+@pytest.mark.parametrize(
+    ("reading", "level"),
+    [(10.0, Level.GO), (10.89, Level.GO), (10.95, Level.UNKNOWN), (11.05, Level.UNKNOWN), (9.05, Level.UNKNOWN),
+     (8.0, Level.STOP), (12.0, Level.STOP)],
+)  # fmt: skip
+def test_a_value_is_go_only_with_all_of_its_uncertainty_inside(reading: float, level: Level) -> None:
+    """1 % of the reading within 9 to 11: 10.89 reaches up to 10.999, 10.95 beyond."""
+    assert Uncertainty(0.01, 0.0).within(reading, 9.0, 11.0) is level
+
+
+def test_the_nozzle_warms_as_far_as_its_spread() -> None:
+    part = Part("U9", 0, 0, 0, "top", "", replace(package_of("0603", "R1"), size_x=4.0, size_y=3.0))
+    assert heat_radius(part, 1.5, 3.0) == pytest.approx(2.0 + 3.0), "half of the longer side, and the spread"
+    assert heat_radius(part, 5.0, 3.0) == pytest.approx(8.0), "a wider nozzle reaches further"
+
+
+def test_leaded_solder_melts_lower() -> None:
+    assert WINDOWS["leaded"].leaded and not WINDOWS["lead-free"].leaded
+
+
+def test_a_bath_is_spent_at_what_it_holds() -> None:
+    """Copper held and to be removed against litres times what slows it, whatever the fit."""
+    holds = 2.0 * SLOW_AT_G_PER_L
+    for share, level in ((1.01, Level.STOP), (0.9, Level.CARE), (0.5, Level.GO)):
+        judged_so = judge_etch(1.0, 10.0, Refit(1.0, 1.25, 0), share * holds - 1.0, 2.0)
+        bath = next(j for j in judged_so if j.rule == "ready.bath")
+        assert bath.level is level, share
+
+
+def test_ties_narrow_what_a_trend_is_told_by() -> None:
+    """Kendall's variance with ties against all orders of the values, counted: exact for eight of them."""
+    values = [1, 1, 1, 2, 2, 3, 3, 3]
+    scores = [sum(int(b > a) - int(b < a) for a, b in combinations(order, 2)) for order in set(permutations(values))]
+    spread = float(np.var(scores))
+    told = drift([float(v) for v in values])
+    score = sum(int(b > a) - int(b < a) for a, b in combinations(values, 2))
+    assert told is not None
+    assert told.chance == pytest.approx(math.erfc((score - 1) / math.sqrt(2 * spread)), rel=1e-6)

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 
     def __getattr__(name: str) -> Any: ...
 
+
 __all__ = ["COMMANDS", "RULES", "Command", "Laid", "Refused", "open_journal"]
 CAUTIONS = {name: texts for station in STATIONS for name, texts in station.cautions.items()}
 

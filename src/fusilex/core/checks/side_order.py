@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
@@ -53,6 +55,7 @@ class SideLoad(Struct, frozen=True):
         return self.checks[0] if self.checks else None
 
 
+@lru_cache(maxsize=4)
 def side_load(design: Design, side: str) -> SideLoad:
     """Masses and drop checks of a side's surface-mount parts; what a part without pads of that side hangs by is not
     told.

@@ -12,6 +12,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QResizeEvent,
+    QShowEvent,
     QTransform,
     QWheelEvent,
 )
@@ -158,6 +159,12 @@ class BoardCanvas(QWidget):
         return inverse.map(at)
 
     # painting
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Whoever comes back sees the board as large as it can be."""
+        if self._fitted_view and self._rooms != self._words_room():
+            self.fit()
+        super().showEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._fitted_view and any(now > was for now, was in zip(self._words_room(), self._rooms, strict=True)):
