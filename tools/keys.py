@@ -101,9 +101,11 @@ def rows() -> Rows:
             told = 1000 * median(taken[1:]) / ((before + slowness()) / 2)
             found.append((f"a key at {step}, saved and painted", f"{told:.0f} ms", "≤ 30 ms"))
         window.desk.go("Place", "H7-08")
-        for _ in range(5):
-            bench.do(c.named("Undo")())
-        undo = scaled(lambda: bench.do(c.named("Undo")()))
+        before, taken = slowness(), []
+        for _ in range(PRESSES):
+            taken.append(seconds(lambda: bench.do(c.named("Undo")())))
+            bench.do(c.named("Redo")())
+        undo = median(taken) / before
         found.append(("undo with the batch's whole history", f"{1000 * undo:.0f} ms", "≤ 30 ms"))
         return found
 
