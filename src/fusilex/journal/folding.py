@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from copy import copy, deepcopy
 from typing import Any, ClassVar, Protocol, TypeVar
 
@@ -104,10 +104,12 @@ def _undone(history: Iterable[Entry]) -> dict[str, int]:
     """Deeds that are undone in the end, and where they were taken back."""
     undone: dict[str, int] = {}
     for entry in history:
-        if isinstance(entry.event, Undone):
-            undone[entry.event.deed] = entry.id
-        elif isinstance(entry.event, Redone):
-            undone.pop(entry.event.deed, None)
+        event = entry.event
+        kind = type(event)  # there are many entries, and few of these
+        if kind is Undone and isinstance(event, Undone):
+            undone[event.deed] = entry.id
+        elif kind is Redone and isinstance(event, Redone):
+            undone.pop(event.deed, None)
     return undone
 
 
@@ -145,9 +147,10 @@ def copied(value: Value, seen: dict[int, Any] | None = None) -> Value:
     made: Any = value
     if kind is dict:
         made = seen[id(value)] = dict(value)  # type: ignore[call-overload]
-        for key, item in made.items():
-            if type(item) not in _FIXED:
-                made[key] = copied(item, seen)
+        if not _flat(made.values()):
+            for key, item in made.items():
+                if type(item) not in _FIXED:
+                    made[key] = copied(item, seen)
     elif kind is list:
         made = seen[id(value)] = list(value)  # type: ignore[call-overload]
         for n, item in enumerate(made):
@@ -170,6 +173,18 @@ def copied(value: Value, seen: dict[int, Any] | None = None) -> Value:
         made = deepcopy(value)
     seen.setdefault(id(value), made)
     return made  # type: ignore[no-any-return]
+
+
+def _flat(values: Collection[Any]) -> bool:
+    """True for plain values and tuples of such alone: there is nothing in them to copy."""
+    kinds = set(map(type, values)) - _FIXED
+    if kinds != {tuple}:
+        return not kinds
+    within: set[type] = set()
+    for item in values:
+        if type(item) is tuple:
+            within.update(map(type, item))
+    return within <= _FIXED
 
 
 def apply(state: Folded, entry: Entry) -> None:
