@@ -94,6 +94,11 @@ def test_comments_that_define_are_read_alike() -> None:
     alike(by_us("M48\n" + listed), [(25.4, 12.7, 0.508)])
 
 
+def test_a_file_without_a_unit_is_not_taken_for_millimetres() -> None:
+    with pytest.raises(BadInput, match="inch or mm"):
+        obeyed(HEAD.replace("METRIC,TZ,000.000\n", "") + "T2\nX1.0Y2.0\nM30", "x", True, True)
+
+
 def test_slots_give_both_ends() -> None:
     alike(by_us(HEAD + "T2\nX1.0Y2.0G85X4.0Y2.0\nM30"), [(1, 2, 1.2), (4, 2, 1.2)])
 

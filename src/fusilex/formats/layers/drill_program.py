@@ -31,7 +31,7 @@ class _Program(Struct):
     `leading` is True where leading zeros are left out.
     """
 
-    scale: float = 1.0
+    scale: float | None = None
     digits: tuple[int, int] | None = None
     leading: bool = True
     relative: bool = False
@@ -46,16 +46,23 @@ class _Program(Struct):
     ended: bool = False
     holes: list[tuple[float, float, _Tool]] = []
 
+    @property
+    def unit(self) -> float:
+        """Millimetres of the file's unit. Raises ValueError before it was stated: nobody may guess it here."""
+        if self.scale is None:
+            raise ValueError("a number, and nothing that says inch or mm")
+        return self.scale
+
     def length(self, text: str) -> float:
         """A number as written, in mm. Raises ValueError for digits whose meaning nothing states."""
         sign, digits = -1.0 if text.startswith("-") else 1.0, text.lstrip("+-")
         if "." in digits or digits == "00":
-            return sign * float(digits) * self.scale
+            return sign * float(digits) * self.unit
         if self.digits is None:
             raise ValueError("digits without a point, and nothing that says where it goes")
         whole, decimals = self.digits
         padded = digits if self.leading else digits.ljust(whole + decimals, "0")
-        return sign * int(padded) * 10.0**-decimals * self.scale
+        return sign * int(padded) * 10.0**-decimals * self.unit
 
     def move(self, x: str | None, y: str | None) -> None:
         if x:
@@ -71,11 +78,13 @@ class _Program(Struct):
 
     def defined(self, m: re.Match[str]) -> None:
         if size := re.search(r"C([\d.]+)", m[2]):
-            self.tools[int(m[1])] = _Tool(float(size[1]) * self.scale, self.plated)
+            self.tools[int(m[1])] = _Tool(float(size[1]) * self.unit, self.plated)
 
     def listed(self, m: re.Match[str]) -> None:
         """A tool defined in a comment; without tool changes the holes follow in the order of the sizes."""
         plated = None if m[4] is None else m[4] != "NON_PLATED"
+        if self.scale is None:
+            self.scale = INCH_MM if m[5].upper() in ("MILS", "INCH") else 1.0
         self.tools[int(m[2])] = _Tool(float(m[3]) * _UNITS[m[5].upper()], plated)
         if m[1] is None and m[4] is not None and self.tool is None:
             self.tool, self.waiting = self.tools[int(m[2])], 1
