@@ -5,6 +5,7 @@ own.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 from typing import Any, TypeVar
 
 from msgspec import Struct, field
@@ -84,13 +85,19 @@ class BatchState(Struct):
 
     def touched(self, event: Event) -> Iterable[str]:
         """Boards an event is about, by the names of its fields."""
-        if isinstance(board := getattr(event, "board", None), str):
-            return [board]
-        if isinstance(boards := getattr(event, "boards", None), (list, tuple)):
-            return [b if isinstance(b, str) else b.serial for b in boards]
-        if isinstance(panel := getattr(event, "panel", None), int):
-            return [b.serial for b in self.panel_boards(panel)]
-        return []
+        named = _named(type(event))
+        value = getattr(event, named) if named else None
+        if isinstance(value, str):
+            return (value,)
+        if isinstance(value, (list, tuple)):
+            return [b if isinstance(b, str) else b.serial for b in value]
+        return [b.serial for b in self.panel_boards(value)] if isinstance(value, int) else ()
+
+
+@cache
+def _named(kind: type[Event]) -> str:
+    """The field by which events of a kind name their boards, '' for none."""
+    return next((name for name in ("board", "boards", "panel") if name in kind.__struct_fields__), "")
 
 
 class WorkshopState(Struct):

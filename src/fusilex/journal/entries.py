@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from functools import cache
 from typing import Any, ClassVar
@@ -23,7 +23,7 @@ class Unreadable(BadInput):
         self.id = id
 
 
-class Event(msgspec.Struct, frozen=True):
+class Event(msgspec.Struct, frozen=True, gc=False):
     """Something that happened, with its numbers: subclasses are the kinds there are, `apply` says what each does to
     the state.
 
@@ -56,7 +56,7 @@ class Event(msgspec.Struct, frozen=True):
 Kinds = Mapping[str, type[Event]]
 
 
-class Entry(msgspec.Struct, frozen=True):
+class Entry(msgspec.Struct, frozen=True, gc=False):
     """One row of the journal; `text` is what was written, as JSON. `place` is the step it was done at, '' in older
     journals. `event` is None for a kind that nobody here knows: it is kept, and passed over.
     """
@@ -110,9 +110,10 @@ def typed(entry: Entry, kinds: Kinds) -> Entry:
 def event_of(kind: str, text: str, id: int, at: str, kinds: Kinds) -> Event | None:
     """The event a row holds, None where nobody knows its kind. Raises `Unreadable`."""
     made = kinds.get(kind)
-    if made is not None and _plain(made):
+    read = _reader(made)
+    if read is not None:
         try:
-            return _decoder(made).decode(text)
+            return read(text)
         except (msgspec.DecodeError, RecursionError, ValueError, TypeError):
             pass  # what is wrong is said below; numbers such as NaN are read below, too
     try:
@@ -130,11 +131,8 @@ def event_of(kind: str, text: str, id: int, at: str, kinds: Kinds) -> Event | No
 
 
 @cache
-def _plain(kind: type[Event]) -> bool:
-    """True for a kind that every version wrote by the same names."""
-    return not kind.older and kind.upcast.__func__ is Event.upcast.__func__  # type: ignore[attr-defined]
-
-
-@cache
-def _decoder(kind: type[Event]) -> msgspec.json.Decoder[Event]:
-    return msgspec.json.Decoder(kind, strict=False)
+def _reader(kind: type[Event] | None) -> Callable[[str], Event] | None:
+    """Reads an event at once, where every version wrote its kind by the same names."""
+    if kind is None or kind.older or kind.upcast.__func__ is not Event.upcast.__func__:  # type: ignore[attr-defined]
+        return None
+    return msgspec.json.Decoder(kind, strict=False).decode

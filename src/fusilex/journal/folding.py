@@ -55,6 +55,7 @@ State = TypeVar("State", bound=Folded)
 Value = TypeVar("Value")
 TAIL = 400
 """Entries that an undo reaches back at least without folding everything anew."""
+_TURNS = {Undone, Redone}
 _FIXED = {str, int, float, bool, type(None), bytes, frozenset}
 
 
@@ -103,13 +104,11 @@ def checkpoint(history: Sequence[Entry], start: Callable[[], Folded], before: Ch
 def _undone(history: Iterable[Entry]) -> dict[str, int]:
     """Deeds that are undone in the end, and where they were taken back."""
     undone: dict[str, int] = {}
-    for entry in history:
-        event = entry.event
-        kind = type(event)  # there are many entries, and few of these
-        if kind is Undone and isinstance(event, Undone):
-            undone[event.deed] = entry.id
-        elif kind is Redone and isinstance(event, Redone):
-            undone.pop(event.deed, None)
+    for entry in [entry for entry in history if type(entry.event) in _TURNS]:  # few of many
+        if isinstance(entry.event, Undone):
+            undone[entry.event.deed] = entry.id
+        elif isinstance(entry.event, Redone):
+            undone.pop(entry.event.deed, None)
     return undone
 
 
@@ -119,15 +118,15 @@ def _holds(since: Checkpoint, history: Sequence[Entry], undone: Iterable[str]) -
     return since.count <= len(history) and {deed for deed in undone if deed not in later} == since.undone
 
 
-def _go_on(state: Folded, gone: dict[str, Deed], entries: Iterable[Entry], undone: Mapping[str, int]) -> None:
+def _go_on(state: Folded, gone: dict[str, Deed], entries: Sequence[Entry], undone: Mapping[str, int]) -> None:
     with uncollected():
         for entry in entries:
-            event = entry.event
-            if entry.deed not in undone:
+            if not undone or entry.deed not in undone:
                 apply(state, entry)
-            elif event is not None and event.undoable:
+            elif (event := entry.event) is not None and event.undoable:
                 note(state, gone.get(entry.deed) or gone.setdefault(entry.deed, state.started(entry)), event, entry.id)
-            state.last_id = entry.id
+        if entries:
+            state.last_id = entries[-1].id
 
 
 def copied(value: Value, seen: dict[int, Any] | None = None) -> Value:
@@ -191,19 +190,20 @@ def apply(state: Folded, entry: Entry) -> None:
     """Add one entry in place; what is of no known kind is passed over. Raises `Unreadable` for one that speaks of what
     the state does not have.
     """
-    event = entry.event
-    if entry.id > state.last_id:
-        state.last_id = entry.id
+    event, id = entry.event, entry.id
+    if id > state.last_id:
+        state.last_id = id
     if event is None:
         return
     try:
         event.apply(state, entry)
     except (KeyError, IndexError, ValueError) as problem:
-        raise Unreadable(entry.id, entry.kind, entry.at, "what the batch has", f"“{problem.args[0]}”") from problem
+        raise Unreadable(id, entry.kind, entry.at, "what the batch has", f"“{problem.args[0]}”") from problem
     if event.undoable:
-        if not state.deeds or state.deeds[-1].id != entry.deed:
-            state.deeds.append(state.started(entry))
-        note(state, state.deeds[-1], event, entry.id)
+        deeds = state.deeds
+        if not deeds or deeds[-1].id != entry.deed:
+            deeds.append(state.started(entry))
+        note(state, deeds[-1], event, id)
 
 
 def note(state: Folded, deed: Deed, event: Event, last: int) -> None:

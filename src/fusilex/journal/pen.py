@@ -77,7 +77,12 @@ class Pen:
 def entries_since(connection: Connection, kinds: Kinds, stream: int, last: int) -> list[Entry]:
     """Entries of a stream after one, oldest first. Raises `Unreadable`."""
     with uncollected():
-        return [entry_of(row, kinds) for row in rows_since(connection, stream, last).all()]
+        found = rows_since(connection, stream, last)
+        rows = found.cursor.fetchall() if found.cursor is not None else []  # as the driver has them: there may be many
+        return [
+            Entry(kind, body, id, deed, at, who, place, event_of(kind, body, id, at, kinds), origin)
+            for id, deed, at, who, place, kind, body, origin in rows
+        ]
 
 
 def rows_since(connection: Connection, stream: int, last: int = 0) -> CursorResult[Any]:

@@ -71,8 +71,8 @@ def checks_of(design: Design, max_gap: float = MAX_GAP_MM, open_above: float = O
     """
     network, between = resistor_network(design), between_nets(design)
     pairs = apart_of(design, max_gap, open_above, network, between)
-    reach = _reachable(design)
-    hidden = {p.ref for p in hidden_parts(design)}
+    hiding = hidden_parts(design)
+    reach, hidden = _reachable(design, hiding), {p.ref for p in hiding}
     rails = _rails(design, pairs, reach, network, between, open_above)
     return Checks(
         tuple(pairs),
@@ -120,24 +120,20 @@ def _open(pad: Pad, parts: dict[str, Part]) -> float:
     return OPEN_LEAD if fine or (part is not None and len(part.pads) > 2) else OPEN_CHIP
 
 
-def _reachable(design: Design) -> dict[str, tuple[Pad, ...]]:
+def _reachable(design: Design, hiding: Iterable[Part]) -> dict[str, tuple[Pad, ...]]:
     """Pads of each net on which a tip can stand: drilled ones first (both sides reach them), then the largest."""
-    hiding = hidden_parts(design)
     bodies = {p.ref: body_polygon(p) for p in hiding if p.package.known}
     unknown = {p.ref for p in hiding} - bodies.keys()
     pads = [pad for pad in design.pads if pad.net and pad.ref not in unknown]
     under = [pad for pad in pads if pad.ref in bodies]
     toes = shapely.difference([pad.polygon for pad in under], [bodies[pad.ref] for pad in under])
     covered = {id(pad) for pad, toe in zip(under, shapely.area(toes), strict=True) if toe <= TOE_MM2}
-    found: dict[str, list[Pad]] = {}
-    for pad in pads:
+    found: dict[str, list[tuple[tuple[object, ...], int]]] = {}
+    for n, (pad, area) in enumerate(zip(pads, shapely.area([pad.polygon for pad in pads]).tolist(), strict=True)):
         if id(pad) not in covered:
-            found.setdefault(pad.net or "", []).append(pad)
-    return {net: tuple(sorted(pads, key=lambda p: _ease(p, bodies))) for net, pads in found.items()}
-
-
-def _ease(pad: Pad, bodies: Iterable[str]) -> tuple[object, ...]:
-    return (pad.ref in bodies, pad.drill == 0, -round(float(pad.polygon.area), 3), natural(pad.name))
+            ease = (pad.ref in bodies, pad.drill == 0, -round(area, 3), natural(pad.name))
+            found.setdefault(pad.net or "", []).append((ease, n))
+    return {net: tuple(pads[n] for _, n in sorted(there)) for net, there in found.items()}
 
 
 def _rails(
@@ -184,17 +180,16 @@ def _joints(design: Design, reach: dict[str, tuple[Pad, ...]], hidden: set[str])
     """Each joint that can be touched at the part, from the easiest pad of its net. What lies under a body cannot."""
     fitted = {p.ref for p in design.parts if p.populated}
     bare = {p.ref for p in design.parts} - fitted
-    found = []
+    joined: list[tuple[Pad, Pad]] = []
     for pads in reach.values():
         open_ = list({p.name: p for p in reversed(pads) if p.ref not in hidden | bare}.values())[::-1]
         if len(open_) < 2:
             continue
         hub = open_[0]
-        for pad in open_[1:]:
-            if pad.ref in fitted and pad.name != hub.name:
-                gap = float(hub.polygon.distance(pad.polygon))
-                found.append(ProbePair(hub, pad, gap, expected=0.0, purpose="joined"))
-    return sorted(found, key=lambda p: (natural(p.b.name), natural(p.a.name)))
+        joined += [(hub, pad) for pad in open_[1:] if pad.ref in fitted and pad.name != hub.name]
+    gaps = shapely.distance([hub.polygon for hub, _ in joined], [pad.polygon for _, pad in joined]).tolist()
+    pairs = (ProbePair(*two, gap, expected=0.0, purpose="joined") for two, gap in zip(joined, gaps, strict=True))
+    return sorted(pairs, key=lambda p: (natural(p.b.name), natural(p.a.name)))
 
 
 def _values(design: Design, pairs: Sequence[ProbePair], network: ResistorNetwork, between: Between) -> list[ProbePair]:

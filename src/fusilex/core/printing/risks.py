@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from msgspec import Struct
 from numpy.typing import NDArray
+from shapely.geometry import Polygon
 
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Because, Judgement, Level
@@ -130,16 +131,20 @@ def judge_missing(lands: Lands, parts: Iterable[Part]) -> list[Judgement]:
     """Fitted surface-mount parts whose pads have no opening: all of them, or some."""
     openings = lands.openings
     own = lands.own[lands.with_pad]
-    tree = shapely.STRtree(own) if len(own) else None
-    none, some = list[str](), list[str]()
+    printed: list[tuple[str, list[Polygon]]] = []
     for part in parts:
         pads = [p.polygon for p in part.pads if p.drill == 0 and p.side == openings.side]
-        if not (part.populated and pads and part.side == openings.side) or part.package.family in NOT_SOLDERED:
-            continue
-        shapes = np.array(pads, dtype=object)
-        met = set() if tree is None else set(tree.query(shapes, predicate="intersects")[0].tolist())
-        if len(met) < len(pads):
-            (some if met else none).append(part.ref)
+        if part.populated and pads and part.side == openings.side and part.package.family not in NOT_SOLDERED:
+            printed.append((part.ref, pads))
+    shapes = np.array([pad for _, pads in printed for pad in pads], dtype=object)
+    met = shapely.STRtree(own).query(shapes, predicate="intersects")[0] if len(own) and len(shapes) else []
+    opened = np.isin(np.arange(len(shapes)), met)
+    none, some = list[str](), list[str]()
+    at = 0
+    for ref, pads in printed:
+        here, at = opened[at : at + len(pads)], at + len(pads)
+        if not here.all():
+            (some if here.any() else none).append(ref)
     made = []
     for refs, level, text, do in (
         (none, Level.STOP, "no openings at all", "Solder these by hand, dispense them, or have a new foil cut."),

@@ -84,7 +84,6 @@ def start(url: str, demo_url: str, demo: str = "", fresh: bool = False, make: bo
     A workshop without a batch yet looks at the demo, kept in a journal of its own, until it opens a design. A journal
     that is not there is made unless `make` is False.
     """
-    gc.disable()  # start-up makes many objects and no garbage; collecting them costs a tenth of it
     app = make_application()
     settings = QSettings()
     home = open_home(demo_url if demo else url, demo_url, make)

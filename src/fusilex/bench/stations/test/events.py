@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any, ClassVar
 
@@ -99,12 +100,13 @@ class ReadingTaken(Event, frozen=True):
     bad: bool = False
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        value = float("inf") if self.ohm is None else self.ohm
-        state.boards[self.board].readings[self.pair] = (value, self.text)
-        state[Testing].waived.get(self.board, {}).pop(self.pair, None)
+        board, pair, testing = self.board, self.pair, state[Testing]
+        state.boards[board].readings[pair] = (math.inf if self.ohm is None else self.ohm, self.text)
+        if board in testing.waived:
+            testing.waived[board].pop(pair, None)
         if self.bad:
-            state[Testing].findings.append((entry.at, self.board))
-            state[Testing].bad.setdefault(self.pair, set()).add(self.board)
+            testing.findings.append((entry.at, board))
+            testing.bad.setdefault(pair, set()).add(board)
 
     @property
     def words(self) -> str:
