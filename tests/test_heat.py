@@ -153,6 +153,7 @@ def fitted(heron: Design, request: pytest.FixtureRequest) -> tuple[Sheet, int, F
     return sheet, seed, fit_oven(OvenModel(), [Logged(sheet, FIRST, probes)]), names, watch
 
 
+@pytest.mark.xdist_group("one log")  # it is fitted once
 def test_another_run_of_an_oven_of_another_kind_is_foretold(
     fitted: tuple[Sheet, int, Fitted, list[str], np.ndarray],
 ) -> None:
@@ -173,6 +174,7 @@ def test_another_run_of_an_oven_of_another_kind_is_foretold(
     assert 0.85 < inside.mean() <= 1.0, "over sixteen seeds 97 %"
 
 
+@pytest.mark.xdist_group("one log")
 def test_what_a_log_tells_is_narrower_and_what_it_does_not_is_said(
     fitted: tuple[Sheet, int, Fitted, list[str], np.ndarray],
 ) -> None:

@@ -58,6 +58,7 @@ def truth(world: OvenWorld, names: list[str], probe: str) -> tuple[np.ndarray, n
     return np.array(time), np.array(read), np.array(true)
 
 
+@pytest.mark.xdist_group("one twin")  # it is fitted once
 def test_joints_without_a_probe_had_what_is_said_of_them(twin: tuple[Sheet, Fitted, list[str], np.ndarray]) -> None:
     sheet, fitted, names, rows = twin
     time, read, true = truth(stand_in(sheet, 6, SECOND), names, names[0])
@@ -77,6 +78,7 @@ def test_joints_without_a_probe_had_what_is_said_of_them(twin: tuple[Sheet, Fitt
         after_run(replace(log, probes=()), (joints, rows), fitted, MELTING)
 
 
+@pytest.mark.xdist_group("one twin")
 def test_an_oven_that_lost_an_element_is_not_the_one_of_its_logs(
     twin: tuple[Sheet, Fitted, list[str], np.ndarray],
 ) -> None:

@@ -6,6 +6,7 @@ import signal
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 import asked as c
 import numpy as np
@@ -20,13 +21,13 @@ from pytestqt.qtbot import QtBot
 from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.stations.inspect.touring import fields_of, is_settled, ways_of
+from fusilex.bench.stations.inspect.touring import Way, fields_of, is_settled, settle, ways_of
 from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.rotations import fit_turns, kinds_of, odd_turns
 from fusilex.core.design.connectivity import compare_with_netlist
 from fusilex.core.design.model import Design
 from fusilex.core.electrical.checks import checks_of
-from fusilex.core.inspection.tour import joints_seen, tour
+from fusilex.core.inspection.tour import Tour, joints_seen, tour
 from fusilex.core.overlay import GRID_MM, hanging_together, union_of
 from fusilex.core.printing.openings import openings_of
 from fusilex.demo.gerber_out import GerberWriter
@@ -164,3 +165,20 @@ def test_a_large_board_goes_through_every_station_by_keys(
         before = len(fields_of(batch))
         qtbot.waitUntil(lambda: all(map(is_settled, ways_of(batch))), timeout=60_000)
         assert len(fields_of(batch)) <= before and {j for f in fields_of(batch) for j in f.joints} >= names
+
+
+def test_where_no_shorter_way_is_found_nobody_waits_for_one(
+    poured_design: Design, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    way = Way(poured_design, "top", False, (9.0, 7.0), 0.2)
+    assert not is_settled(way)
+
+    def at_once(*asked: Any) -> Tour:
+        if not asked[-1]:
+            raise ValueError("no way")
+        return tour(*asked)
+
+    monkeypatch.setattr("fusilex.bench.stations.inspect.touring.tour", at_once)
+    with pytest.raises(ValueError, match="no way"):
+        settle(way)
+    assert is_settled(way)

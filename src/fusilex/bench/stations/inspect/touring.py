@@ -75,10 +75,16 @@ def is_settled(way: Way) -> bool:
 
 
 def settle(way: Way) -> None:
-    """Look for fewer fields and a shorter way over a large board, which takes seconds; from then on it is the way."""
-    if len(_SHORTER) >= MOST_KEPT:
-        _SHORTER.clear()
-    _SHORTER[way] = _laid(way, quick=False)
+    """Look for fewer fields and a shorter way over a large board, which takes seconds; from then on it is the way. Where
+    that fails, the way there was at once stays.
+    """
+    found = _first(way)
+    try:
+        found = _laid(way, quick=False)
+    finally:
+        if len(_SHORTER) >= MOST_KEPT:
+            _SHORTER.clear()
+        _SHORTER[way] = found
 
 
 @lru_cache(maxsize=16)

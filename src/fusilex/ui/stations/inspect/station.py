@@ -27,7 +27,7 @@ class InspectPicture(TabbedStation):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self.add_strip()
-        self.aside = Aside(self, lambda said: None)  # the way there is will do
+        self.aside = Aside(self, lambda said: self._settled())  # the way there is will do
         QTimer.singleShot(SETTLED_AFTER_MS, self._settle)
 
     def _settle(self) -> None:
