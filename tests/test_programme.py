@@ -26,6 +26,8 @@ from fusilex.core.placing.angles import Turns
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.balance import balance
 from fusilex.core.programme.bound import lower_bound
+from fusilex.core.programme.bound_heads import Heads
+from fusilex.core.programme.bound_two import TwoHeads
 from fusilex.core.programme.feeding import Sighting, taught_slot
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.levels import bands, levels, strikes, travel_height
@@ -53,8 +55,8 @@ def turns(count: int) -> Callable[[], float]:
     return spent
 
 
-def small(heads: int, vision: bool, seed: int, n: int) -> Job:
-    j = job(n, min(n, 3), heads, seed, shop=small_shop(heads, vision))
+def small(heads: int, vision: bool, seed: int, n: int, shop: Machine | None = None) -> Job:
+    j = job(n, min(n, 3), heads, seed, shop=shop or small_shop(heads, vision))
     return replace(j, xy=np.random.default_rng(seed).uniform(0, 1, (n, 2)) * [50, 40] + [40, 30])
 
 
@@ -68,6 +70,42 @@ def test_trying_everything_proves_answer_and_bound(heads: int, vision: bool, see
     found = optimise(j, turns(60))
     assert found.bound_s <= least + 1e-9
     assert found.time_s == pytest.approx(least, rel=1e-9)
+
+
+def scattered(shop: Machine, seed: int) -> Machine:
+    """The same with its slots anywhere on the bed."""
+    at = np.random.default_rng(seed).uniform(5, [shop.width - 5, shop.depth - 5], (len(shop.slots), 2)).tolist()
+    return replace(shop, slots=tuple(replace(s, x=x, y=y) for s, (x, y) in zip(shop.slots, at, strict=True)))
+
+
+def test_two_heads_are_bounded_by_the_way_between_slots(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Never above the least of all programmes, and where slots lie scattered well above what their mean tells."""
+    j = small(2, True, 2, 4, scattered(small_shop(2, True), 2))
+    least = shortest(j)
+    assert 0.9 * least < lower_bound(j, least).seconds <= least + 1e-9
+    j = job(20, 8, 2, shop=scattered(machine(2, 8), 2))
+    told = lower_bound(j, 35.0).seconds
+    monkeypatch.setattr("fusilex.core.programme.bound.TwoHeads", Heads)
+    assert told > 1.05 * lower_bound(j, 35.0).seconds
+
+
+def test_picking_for_two_costs_the_least_of_all_ways_to_pick() -> None:
+    rng = np.random.default_rng(5)
+    j = job(9, 4, 2, shop=scattered(machine(2, 5), 1))
+    j = replace(j, can=rng.random((4, 5)) < 0.8)
+    into, leave, line = rng.uniform(-0.2, 0.6, (5, 2)), rng.uniform(-0.2, 0.6, (5, 2)), rng.uniform(-0.3, 0.3, (4, 5))
+    found = TwoHeads(j).picking(into.ravel(), leave.ravel(), line)
+    for a, b in product(range(4), repeat=2):
+        ways = []
+        for s, t in product(range(5), repeat=2):
+            if (s == t) is (a == b) and j.can[a, s] and j.can[b, t]:
+                way = float(j.leg(j.pick_at[s, 0], j.pick_at[t, 1])) - line[a, s] - line[b, t]
+                ways += [way + into[s, 0] + leave[t, 1], way + into[t, 1] + leave[s, 0]]
+        assert found.pair[a, b] == pytest.approx(min(ways))
+        s, t, first = found.slots[0][a, b], found.slots[1][a, b], found.order[a, b]
+        way = float(j.leg(j.pick_at[s, 0], j.pick_at[t, 1])) - line[a, s] - line[b, t]
+        ends = into[t, 1] + leave[s, 0] if first else into[s, 0] + leave[t, 1]
+        assert way + ends == pytest.approx(min(ways)), "by the slots and the order it says"
 
 
 @pytest.mark.parametrize("vision", [False, True])

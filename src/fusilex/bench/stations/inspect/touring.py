@@ -75,8 +75,8 @@ def is_settled(way: Way) -> bool:
 
 
 def settle(way: Way) -> None:
-    """Look for fewer fields and a shorter way over a large board, which takes seconds; from then on it is the way. Where
-    that fails, the way there was at once stays.
+    """Look for fewer fields and a shorter way over a large board, which takes seconds; from then on it is the way.
+    Where that fails, the way there was at once stays.
     """
     found = _first(way)
     try:
