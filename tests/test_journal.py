@@ -101,6 +101,21 @@ def test_a_command_is_all_or_nothing_and_names_are_unique(journal: Journal) -> N
     assert len(journal.since(batch)) == 1 and len(journal.batches()) == 1
 
 
+def test_entries_are_read_as_they_were_written_whatever_they_share(tmp_path: Path) -> None:
+    """Rows of one deed are alike here; from elsewhere they may come in any mixture."""
+    dice, journal = random.Random(4), open_journal(sqlite_url(tmp_path / "mixed.sqlite"))
+    kinds = {"cautions_read": '{"station": "Ready"}', "moved": '{"boards": [], "to": "Kit"}', "unheard_of": "{}"}
+    put = []
+    for id in range(7, 207):
+        deed, at, who, place, kind = (dice.choice(words) for words in ("ab", "tu", "KM", "xy", sorted(kinds)))
+        put.append(typed(Entry(kind, kinds[kind], id, deed, at, who, place, None, dice.choice((0, 9))), EVENT_KINDS))
+    with journal.writing() as pen:
+        batch = pen.open_stream("mixed")
+        for entry in put:
+            pen.put(batch, entry, entry.id)
+    assert journal.since(batch) == put and journal.since(batch, 100) == put[94:]
+
+
 def test_entries_are_checked_when_they_are_read() -> None:
     for kind in EVENT_KINDS.values():
         with pytest.raises(Unreadable, match=f"The journal, entry 7, {kind.kind} of t: expected "):

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Generic, TypeVar
 
 from fusilex.journal.entries import Entry, Unreadable
-from fusilex.journal.folding import TAIL, Folded, Redone, Undone, apply, checkpoint, fold
+from fusilex.journal.folding import TAIL, Folded, Redone, Undone, apply, begun, checkpoint, fold
 from fusilex.journal.store import Journal
 
 State = TypeVar("State", bound=Folded)
@@ -18,8 +18,8 @@ class Stream(Generic[State]):
     def __init__(self, id: int, start: Callable[[], State], happened: Sequence[Entry] = ()) -> None:
         self.id, self._start = id, start
         self.history: list[Entry] = list(happened)
-        self._since = checkpoint(self.history, start, None)
-        self.state: State = fold(self.history, start, self._since)
+        self.state: State
+        self._since, self.state = begun(self.history, start)
 
     def take(self, happened: Sequence[Entry]) -> bool:
         """Add entries that are on the disk; True when there was something."""

@@ -73,12 +73,24 @@ def fold(happened: Iterable[Entry], start: Callable[[], State], since: Checkpoin
     checkpoint of the same entries where one is given and still holds.
     """
     history = list(happened)
+    return _fold(history, start, since, _undone(history))
+
+
+def begun(history: Sequence[Entry], start: Callable[[], State]) -> tuple[Checkpoint, State]:
+    """A checkpoint and the state after all entries, as `checkpoint` and `fold` have them."""
     undone = _undone(history)
+    since = _checkpoint(history, start, None, undone)
+    return since, _fold(history, start, since, undone)
+
+
+def _fold(
+    history: Sequence[Entry], start: Callable[[], State], since: Checkpoint | None, undone: Mapping[str, int]
+) -> State:
     holds = since is not None and _holds(since, history, undone)
-    begun = copied(since) if since is not None and holds else Checkpoint(0, start(), {}, set())
-    state: State = begun.state
-    gone = begun.gone
-    _go_on(state, gone, history[begun.count :], undone)
+    first = copied(since) if since is not None and holds else Checkpoint(0, start(), {}, set())
+    state: State = first.state
+    gone = first.gone
+    _go_on(state, gone, history[first.count :], undone)
     # after something new was done, what was undone before it cannot come back
     newest = max((deed.last for deed in state.deeds), default=0)
     again = sorted((at, deed) for deed, at in undone.items() if at > newest)
@@ -90,7 +102,12 @@ def checkpoint(history: Sequence[Entry], start: Callable[[], Folded], before: Ch
     """The state after all but the last `TAIL` entries and what belongs to the same deed, from an earlier checkpoint,
     which is used up, where that still holds.
     """
-    undone = _undone(history)
+    return _checkpoint(history, start, before, _undone(history))
+
+
+def _checkpoint(
+    history: Sequence[Entry], start: Callable[[], Folded], before: Checkpoint | None, undone: Mapping[str, int]
+) -> Checkpoint:
     count = max(0, len(history) - TAIL)
     while 0 < count < len(history) and history[count].deed == history[count - 1].deed:
         count -= 1

@@ -76,13 +76,18 @@ class Pen:
 
 def entries_since(connection: Connection, kinds: Kinds, stream: int, last: int) -> list[Entry]:
     """Entries of a stream after one, oldest first. Raises `Unreadable`."""
+    entries: list[Entry] = []
     with uncollected():
-        found = rows_since(connection, stream, last)
-        rows = found.cursor.fetchall() if found.cursor is not None else []  # as the driver has them: there may be many
-        return [
-            Entry(kind, body, id, deed, at, who, place, event_of(kind, body, id, at, kinds), origin)
-            for id, deed, at, who, place, kind, body, origin in rows
-        ]
+        cursor = rows_since(connection, stream, last).cursor
+        deed = at = who = place = kind = ""
+        for row in iter(cursor.fetchone, None) if cursor else ():  # as the driver has them: there may be many
+            if row[1] != deed or row[2] != at or row[3] != who or row[4] != place:
+                deed, at, who, place = row[1:5]  # else what the rows of a deed share is kept once
+            if row[5] != kind:
+                kind = row[5]
+            event = event_of(kind, row[6], row[0], at, kinds)
+            entries.append(Entry(kind, row[6], row[0], deed, at, who, place, event, row[7]))
+    return entries
 
 
 def rows_since(connection: Connection, stream: int, last: int = 0) -> CursorResult[Any]:
