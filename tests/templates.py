@@ -12,12 +12,12 @@ from fusilex.bench.rooms import open_journal
 from fusilex.journal.place import sqlite_url
 
 FOLDER = "FUSILEX_TEST_TEMPLATES"
-"""Where they lie, for all workers of a run."""
+"""Where they lie, for all workers of a run; beside the copy for whoever is alone."""
 
 
 def from_template(name: str, path: Path, make: Callable[[Path], Bench]) -> Bench:
     """The batch that `make` brings to a stage, in a journal of its own at a path."""
-    folder = Path(os.environ[FOLDER])
+    folder = Path(os.environ.get(FOLDER) or path.parent)
     kept, eyes = folder / f"{name}.sqlite", folder / f"{name}.eyes"
     if not kept.exists():
         raw = folder / f"{name}.{os.getpid()}.sqlite"

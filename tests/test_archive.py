@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import zipfile
+from copy import deepcopy
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +24,7 @@ from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput
 from fusilex.journal.bundle import is_bundle
+from fusilex.journal.pen import digest
 from fusilex.journal.place import sqlite_url
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
@@ -71,17 +74,25 @@ def elsewhere(tmp_path: Path, name: str = "other", rows: int = 0) -> Journal:
 
 def told(bench: Bench) -> dict[str, Any]:
     """All that a batch is, without the numbers its rows have in this journal."""
-    state = bench.state
+    state = deepcopy(bench.state)
+    faults = [f for b in state.boards.values() for f in b.faults]
+    numbers = "|".join(str(f.id) for f in faults) or "none"
+    for n, fault in enumerate(faults):
+        fault.id = n
+
+    def plain(value: Any) -> Any:
+        return json.loads(re.sub(rf" ({numbers})(?=[\",])", " N", json.dumps(value)))
+
     return {
         "boards": {s: asdict(b) for s, b in state.boards.items()},
         "slices": state.slices,
-        "overruled": state.overruled,
+        "overruled": {plain(key): why for key, why in state.overruled.items()},
         "cautions": state.cautions,
         "opened": state.opened,
-        "deeds": [(d.id, d.station, d.boards, d.words) for d in state.deeds],
+        "deeds": [(d.id, d.station, d.boards, plain(d.words)) for d in state.deeds],
         "undone": [d.id for d in state.undone],
-        "papers": {s: board_record(bench.batch, s) for s in state.boards},
-        "judged": {s.id: [j.key for j in bench.judgements(s.id)] for s in bench.road.steps},
+        "papers": plain({s: board_record(bench.batch, s) for s in state.boards}),
+        "judged": plain({s.id: [j.key for j in bench.judgements(s.id)] for s in bench.road.steps}),
     }
 
 
@@ -104,21 +115,61 @@ def test_a_batch_goes_out_and_comes_back_equal(worked: Bench, tmp_path: Path, ro
     assert [f.ref for f in other.state.boards["H7-01"].faults] == ["R1"], "the last thing done is taken back there too"
 
 
-def test_numbers_of_another_journal_never_meet_new_ones(tmp_path: Path, bench: Bench) -> None:
-    """A batch whose rows stood high in its journal comes into an empty one, and gets faults there."""
+def test_numbers_of_another_journal_are_never_rows_here(tmp_path: Path, bench: Bench) -> None:
+    """A batch whose rows stood high in its journal, or say so, comes into an empty one, and gets faults there."""
     crowded = elsewhere(tmp_path, "crowded", rows=300)
     there = Bench.open_batch(crowded, bench.source.files, "Heron R2", 1, prefix="N", number=9)
-    there.state.boards["N9-01"].step = "Inspect"
     with crowded.writing() as pen:
         pen.write(there.id, [Moved(["N9-01"], "Inspect")])
     there.refresh()
-    there.do(c.MarkFault("N9-01", "R1", "bridge"))
-    old = there.state.boards["N9-01"].faults[0].id
-    here = batch_in(elsewhere(tmp_path, "empty"), batch_out(there), "x.zip")
-    for ref in ("R2", "R3", "R4"):
-        here.do(c.MarkFault("N9-01", ref, "bridge"))
-    ids = [f.id for f in here.state.boards["N9-01"].faults]
-    assert ids[0] == old > 300 and sorted(set(ids)) == ids, "each number once, the new ones after the old"
+    acknowledge_all(there)
+    for ref in ("R1", "R2"):
+        there.do(c.MarkFault("N9-01", ref, "bridge"))
+    there.do(c.InspectBoard("N9-01"))
+    there.do(c.RepairFault("N9-01", there.state.boards["N9-01"].faults[1].id, "fixed"))
+    there.do(c.SendBack("N9-01", "Inspect", "to be looked at again"))
+    data = batch_out(there)
+    numbers = [row["number"] for row in rows_of(data)]
+    for name, offset in (("as they were", 0), ("as high as can be", 2**53 - numbers[-1])):
+        journal = elsewhere(tmp_path, name)
+        here = batch_in(journal, moved_up(data, offset), "x.zip")
+        assert [f.ref for f in here.state.boards["N9-01"].open_faults] == ["R1"], "the repair finds its fault"
+        for ref in ("R3", "R4"):
+            here.do(c.MarkFault("N9-01", ref, "bridge"))
+        ids = [f.id for f in here.state.boards["N9-01"].faults]
+        assert sorted(set(ids)) == ids and ids[-1] < 60, "each number once, all of them of this journal"
+        second = Bench(journal, here.id)
+        second.do(c.MarkFault("N9-01", "R5", "bridge"))
+        assert here.refresh() and len(here.state.boards["N9-01"].faults) == 5, "another window's entries are seen"
+    with pytest.raises(BadInput, match="a number from 1 up; found 9007199254740993"):
+        batch_in(elsewhere(tmp_path, "beyond"), moved_up(data, 2**53 + 1 - numbers[-1]), "x.zip")
+
+
+def rows_of(data: bytes, path: str = "events.jsonl") -> list[dict[str, Any]]:
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return [json.loads(line) for line in archive.read(path).splitlines()]
+
+
+def moved_up(data: bytes, offset: int) -> bytes:
+    """The zip with the numbers of its rows, and what refers to them, so much higher."""
+    rows = rows_of(data)
+    for row in rows:
+        row["number"] += offset
+        if "fault" in row["body"]:
+            row["body"]["fault"] += offset
+    return sealed(data, rows)
+
+
+def sealed(data: bytes, rows: list[dict[str, Any]], path: str = "events.jsonl", **manifest: Any) -> bytes:
+    """The zip with other rows and a manifest that is right for them, as somebody who knows the format makes it."""
+    lines = "".join(json.dumps(row) + "\n" for row in rows).encode()
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        told = json.loads(archive.read("manifest.json")) | manifest
+    for file in told["files"]:
+        if file["path"] == path:
+            file |= {"sha256": digest(lines), "bytes": len(lines)}
+    named = {path.replace(".", "_"): lines, "manifest_json": json.dumps(told).encode()}
+    return changed(data, **named)
 
 
 def test_the_zip_is_open_files(worked: Bench) -> None:

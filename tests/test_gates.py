@@ -370,7 +370,7 @@ def test_what_is_taken_back_here_has_not_gone_on_elsewhere(bench: Bench, open_wi
     go(window, "Print")
     assert "Space" not in {key.keys for key in window.strip.shown}, "panel 1 is not here"
     press(window, SPACE)
-    assert "Panel 1 is not at Print" in window.desk.said
+    assert window.desk.said == f"Board {FIRST} is at Place."
     press(window, Key.Key_Backspace)
     assert "gone on since: take back" in window.desk.said and bench.state.boards[FIRST].station == "Place"
     go(window, "Place")

@@ -365,5 +365,5 @@ def test_a_lot_is_counted_on_the_scale(bench: Bench, monkeypatch: pytest.MonkeyP
     with pytest.raises(c.Refused, match="mass of one"):
         weigh(lots["A"], package_of("fiducial", "FID1"), 1.0)
     monkeypatch.setenv("FUSILEX_SCALE", "/dev/no-such-port")
-    with pytest.raises(c.Refused, match="No scale at /dev/no-such-port"):
+    with pytest.raises(c.Refused, match=r"No scale: /dev/no-such-port cannot be opened \(No such file or directory\)"):
         weigh(lots["A"], package_of("0402", "R1"), 1.0)

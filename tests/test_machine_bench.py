@@ -750,5 +750,5 @@ def test_a_run_over_a_serial_line_is_the_same_run(bench: Bench) -> None:
             time.sleep(0.001)
         port.close()
     assert runner.state == "done" and len(runner.put) == len(world.placed) == 12 and not runner.faults
-    with pytest.raises(NoPlacer, match="No machine at"):
+    with pytest.raises(NoPlacer, match="No machine: /dev/nowhere cannot be opened"):
         SerialPlacer("/dev/nowhere")

@@ -76,7 +76,7 @@ def answers(bench: Bench) -> list[object]:
     return found
 
 
-@pytest.mark.parametrize("seed", range(2))
+@pytest.mark.parametrize("seed", (0, 2))
 def test_nothing_that_changed_is_answered_from_memory(bench: Bench, tmp_path: Path, seed: int) -> None:
     """After every command, whatever it is, the bench answers as one does that opens the batch anew."""
     acknowledge_all(bench)

@@ -46,7 +46,7 @@ from fusilex.bench.workshop.finished import Finished
 from fusilex.bench.workshop.fixtures import Fixtures
 from fusilex.core.judgement import Judgement, Level
 from fusilex.devices.bench_meter import QUERIES, measure
-from fusilex.devices.command import FAILED, LEFT, run_command
+from fusilex.devices.command import FAILED, LEFT, plan_command, run_command
 from fusilex.devices.meter import NoMeter
 from fusilex.ui.frame.trace import TraceDialog
 from fusilex.ui.stations.release.labels import labels_pdf
@@ -276,10 +276,11 @@ def test_meters_by_a_port_and_commands_beside_the_program() -> None:
         measure(Dumb())
     with pytest.raises(NoMeter, match="No meter"), ohmmeter("/dev/nothing-there", lambda: 1.0):
         pass
-    assert run_command(["sh", "-c", "echo 3.31; exit 3"], 5).output == "3.31"
-    assert run_command(["sh", "-c", "exit 3"], 5).ended == run_command(["no-such-thing"], 5).ended == FAILED
-    assert run_command(["sleep", "30"], 60, lambda: True).ended == LEFT
-    assert "longer than 0.2 s" in run_command(["sleep", "30"], 0.2).said
+    assert run_command(plan_command(["sh", "-c", "echo 3.31; exit 3"], {}, 5)).output == "3.31"
+    gone = replace(plan_command(["true"], {}, 5), filled=("/no-such-thing",))
+    assert run_command(plan_command(["sh", "-c", "exit 3"], {}, 5)).ended == run_command(gone).ended == FAILED
+    assert run_command(plan_command(["sleep", "30"], {}, 60), lambda: True).ended == LEFT
+    assert "longer than 0.2 s" in run_command(plan_command(["sleep", "30"], {}, 0.2)).said
 
 
 def test_boards_are_cut_packed_come_back_and_are_recalled(proving: Bench, tmp_path: Path) -> None:

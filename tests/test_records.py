@@ -188,7 +188,17 @@ def test_records_are_shared_between_benches(bench: Bench, tmp_path: Path) -> Non
     note(bench, "person", id="KM", name="Kit Marl", rate_per_h=31.5)
     data = write_records([r for kind in KINDS.values() for r in bench.workshop[Records].all(kind).values()])
     other = Bench.open_batch(c.open_journal(f"sqlite:///{tmp_path / 'o.sqlite'}"), bench.source.files, "Heron R2", 1)
+    before = {k.what: other.workshop[Records].all(k) for k in KINDS.values()}
     other.do(c.ReadRecords("workshop.json", data))
+    assert {k.what: other.workshop[Records].all(k) for k in KINDS.values()} == before, "it is offered, and not used"
+    offers = [o for k in KINDS.values() for o in other.workshop[Records].offered(k)]
+    assert [(o.what, o.id) for o in offers] == [("person", "KM")] and "rate per h: 31.5" in offers[0].differences(None)
+    other.do(c.LeaveOffer("person", "KM"))
+    assert other.workshop[Records].offers == {}
+    other.do(c.Undo())
+    other.do(c.AcceptOffer("person", "KM"))
+    with pytest.raises(c.Refused, match="No person KM is offered"):
+        other.do(c.AcceptOffer("person", "KM"))
     assert {k.what: other.workshop[Records].all(k) for k in KINDS.values()} == {
         k.what: bench.workshop[Records].all(k) for k in KINDS.values()
     }

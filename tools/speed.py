@@ -144,34 +144,39 @@ def painted(app: QApplication, place: Path) -> list[tuple[str, str, str]]:
     ]
 
 
+def tell(rows: list[tuple[str, str, str]]) -> None:
+    """Rows of the table as soon as they are there: the whole run takes a quarter of an hour."""
+    for row in rows:
+        print("| " + " | ".join(row) + " |", flush=True)
+
+
 def main() -> None:
-    rows = [("the machine itself: three million additions", f"{median([additions() for _ in range(5)]):.2f} s", "–")]
-    rows += beside("keys.py") + beside("thousand.py")
+    print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware\n")
+    print("| what | measured | wanted |\n|---|---|---|")
+    tell([("the machine itself: three million additions", f"{median([additions() for _ in range(5)]):.2f} s", "–")])
+    tell(beside("keys.py"))
+    tell(beside("thousand.py"))
     from fusilex.bench.intake.design import _image, read_design
     from fusilex.core.design.connectivity import compare_with_netlist
     from fusilex.ui.frame.start import make_application
 
     read = scaled(lambda: (_image.cache_clear(), read_design(HERON)))
     design = read_design(HERON)
-    rows.append(("reading Heron's files", f"{read:.2f} s", "≤ 1 s"))
+    tell([("reading Heron's files", f"{read:.2f} s", "≤ 1 s")])
     measured = subprocess.run(
         [sys.executable, str(ROOT / "tools/other_sets.py")], check=True, capture_output=True, text=True
     )
     others: dict[str, float] = json.loads(measured.stdout)
     worst, middle = max(others, key=lambda name: others[name]), median(list(others.values()))
-    rows.append(("reading whole sets, against another reader's parsing alone, median of 7", f"{middle:.1f} ×", "≤ 2 ×"))
-    rows.append((f"the same, worst ({worst})", f"{others[worst]:.1f} ×", "≤ 4 ×"))
-    rows.append(("netlist against copper", f"{1000 * scaled(lambda: compare_with_netlist(design)):.0f} ms", "–"))
+    tell([("reading whole sets, against another reader's parsing alone, median of 7", f"{middle:.1f} ×", "≤ 2 ×")])
+    tell([(f"the same, worst ({worst})", f"{others[worst]:.1f} ×", "≤ 4 ×")])
+    tell([("netlist against copper", f"{1000 * scaled(lambda: compare_with_netlist(design)):.0f} ms", "–")])
     app = make_application()
     with tempfile.TemporaryDirectory() as folder:
-        rows += painted(app, Path(folder))
+        tell(painted(app, Path(folder)))
     for words in ("heat.py", "many.py", "stencil.py", "placing.py --json", "inspection.py", "proving.py"):
-        rows += beside(*words.split())
-    rows += beside("speed.py", "--large")
-    print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, no graphics hardware\n")
-    print("| what | measured | wanted |\n|---|---|---|")
-    for row in rows:
-        print("| " + " | ".join(row) + " |")
+        tell(beside(*words.split()))
+    tell(beside("speed.py", "--large"))
 
 
 def main_large() -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 
@@ -25,6 +24,7 @@ from fusilex.bench.source import Reading, Source, read_for
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stream import Stream, as_far_as
 from fusilex.bench.turning import turned_by
+from fusilex.bench.user import user_name
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses
@@ -41,6 +41,7 @@ from fusilex.journal.pen import Pen, digest
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotRead, NotSaved
 
+MOST_BOARDS = 1000
 SCOPES = ("lot",)
 """What commands make up names for, beside a new batch."""
 
@@ -63,7 +64,7 @@ class Bench:
         for stream in (self.record, self.shop):
             if self.damage:  # what cannot be read is lost to every judgement and paper made from here
                 stream.state[Mended].losses.append((datetime.now(UTC).isoformat(), 1, self.damage))
-        self.who = _user()
+        self.who = user_name()
         self.source = Source(journal.attachment, self.state, self.workshop[Habits])
         if read is not None:
             self.source.take(read)
@@ -94,13 +95,13 @@ class Bench:
         `settled` is what was chosen about it beforehand. `number` is the one wished for; the next free one is taken
         where it is not. Raises `BadInput` and records nothing when the files cannot be read.
         """
-        if not 1 <= boards <= 1000:
-            raise Refused(f"A batch has 1 to 1000 boards, not {boards}.")
+        if not 1 <= boards <= MOST_BOARDS:
+            raise Refused(f"A batch has 1 to {MOST_BOARDS} boards, not {boards}.")
         shop = Stream[WorkshopState](journal.workshop, workshop_state, journal.since(journal.workshop)).state
         read = read or read_for(shop[Habits], files, name)
         kept = zip_files(files)
         wanted = number or len(journal.batches()) + 1
-        with journal.writing(_user()) as pen:
+        with journal.writing(user_name()) as pen:
             taken, used = pen.taken("batch"), pen.taken("board")
             while str(wanted) in taken or f"{prefix}{wanted}-01" in used:
                 wanted += 1
@@ -237,12 +238,23 @@ class Bench:
         finally:
             self.busy = False
 
-    def _carry_out(self, pen: Pen, command: Command) -> list[Entry]:
+    def check(self, command: Command) -> None:
+        """Asked before anything is done that reaches beyond the record: raises what `do` would, and records nothing."""
+        if self.damage:
+            raise Refused(f"Nothing can be done with a batch that is damaged. {self.damage}")
+        self.refresh()
+        self._may(command)
+        command.decide(self._seen({}))
+
+    def _may(self, command: Command) -> None:
         if self.road.unread(self.batch, command.cautions) is not None:
             raise Refused(f"Read and acknowledge the cautions of {command.cautions} first.")
         if not command.at_rest and (resting := WORDS.get(self.state[Standing].status)):
             raise Refused(f"The batch is {resting}: take it up again first, in Batches with F5.")
         command.check_kinds()
+
+    def _carry_out(self, pen: Pen, command: Command) -> list[Entry]:
+        self._may(command)
         result = command.decide(self._seen({scope: pen.taken(scope) for scope in SCOPES}))
         came_from = self._boards_moved(result.events)
         for name, data in result.files.items():
@@ -285,10 +297,3 @@ class Bench:
     def refresh(self) -> bool:
         """Take in what another window recorded; True when there was something. Raises `BadInput`."""
         return not (self.damage or self.busy) and self._look(self.journal)
-
-
-def _user() -> str:
-    try:
-        return getpass.getuser()
-    except (KeyError, OSError):
-        return ""

@@ -6,8 +6,10 @@ import random
 import re
 from typing import Protocol
 
+from fusilex.devices.serial_line import LineBroken, SerialLine
+
 _LINE = re.compile(r"\s*(?P<celsius>-?\d+(?:[.,]\d+)?)\s*°?C?[\s,;]+(?P<humidity>\d+(?:[.,]\d+)?)\s*%?\s*$", re.I)
-MOST_LINES = 5
+MOST_LINES, LINE_S = 5, 2.0
 
 
 class NoAir(Exception):
@@ -33,7 +35,10 @@ def parse_air(text: str) -> tuple[float, float] | None:
 def read_air(sensor: AirSensor) -> tuple[float, float]:
     """The next reading. Raises `NoAir`."""
     for _ in range(MOST_LINES):
-        if (found := parse_air(sensor.line())) is not None:
+        text = sensor.line()
+        if not text:
+            break
+        if (found := parse_air(text)) is not None:
             return found
     raise NoAir("The sensor of the room does not answer")
 
@@ -56,12 +61,14 @@ class SerialAir:
 
     def __init__(self, port: str, baud: int = 9600) -> None:
         """Open a port. Raises `NoAir` when it cannot be opened."""
-        import serial
-
         try:
-            self._line = serial.Serial(port, baud, timeout=2.0)
-        except (serial.SerialException, ValueError) as error:
-            raise NoAir(f"No sensor at {port}: {error}") from error
+            self._line = SerialLine(port, baud)
+        except LineBroken as problem:
+            raise NoAir(f"No sensor of the room: {problem}") from problem
 
     def line(self) -> str:
-        return bytes(self._line.readline()).decode("ascii", "replace").strip()
+        """Raises `NoAir` when the line broke."""
+        try:
+            return self._line.line(LINE_S)
+        except LineBroken as problem:
+            raise NoAir(f"The sensor of the room: {problem}") from problem

@@ -7,9 +7,11 @@ from __future__ import annotations
 import math
 import random
 from collections.abc import Callable
+from contextlib import suppress
 from typing import Protocol
 
 from fusilex.devices.meter import NoMeter
+from fusilex.devices.serial_line import LineBroken, SerialLine
 from fusilex.devices.terminal import Terminal
 
 OVER = 9.9e37
@@ -17,6 +19,8 @@ OVER = 9.9e37
 QUERIES = {"resistance": "MEAS:RES?", "voltage": "MEAS:VOLT:DC?", "current": "MEAS:CURR:DC?", "frequency": "MEAS:FREQ?"}
 _PER_UNIT = {"Ω": "resistance", "V": "voltage", "A": "current", "Hz": "frequency"}
 TIMEOUT_S = 2.0
+_MOST = {"resistance": 1e12, "voltage": 1e4, "current": 1e3, "frequency": 1e12}
+"""Ω, V, A and Hz beyond which no multimeter reads."""
 
 
 class Asked(Protocol):
@@ -42,10 +46,11 @@ def measure(meter: Asked, what: str = "resistance") -> float:
         value = float(answer)
     except ValueError:
         value = math.nan
-    if math.isnan(value):
+    over = 0.99 * OVER <= abs(value) <= 1.01 * OVER
+    if not (over or abs(value) <= _MOST[what]):
         told = f"it answers “{answer[:40]}”" if answer else "it does not answer"
         raise NoMeter(f"No reading from the meter: {told}.")
-    return math.copysign(math.inf, value) if abs(value) >= OVER * 0.99 else value
+    return math.copysign(math.inf, value) if over else value
 
 
 class SerialMultimeter:
@@ -53,29 +58,26 @@ class SerialMultimeter:
 
     def __init__(self, port: str, baud: int = 9600) -> None:
         """Open a port. Raises `NoMeter` when it cannot be opened."""
-        import serial
-
         try:
-            self._line = serial.Serial(port, baud, timeout=TIMEOUT_S, write_timeout=TIMEOUT_S)
-        except (serial.SerialException, ValueError, OSError) as error:
-            raise NoMeter(f"No meter at {port}: {error}.") from error
+            self._line = SerialLine(port, baud)
+        except LineBroken as problem:
+            raise NoMeter(f"No meter: {problem}.") from problem
 
     def __enter__(self) -> SerialMultimeter:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self._line.close()
+        with suppress(LineBroken):
+            self._line.close()
 
     def ask(self, query: str) -> str:
         """The answer to a query. Raises `NoMeter` when the line broke."""
-        import serial
-
         try:
-            self._line.reset_input_buffer()
-            self._line.write(f"{query}\n".encode("ascii"))
-            return bytes(self._line.readline()).decode("ascii", "replace").strip()
-        except (serial.SerialException, OSError) as error:
-            raise NoMeter(f"The meter's line broke: {error}.") from error
+            self._line.forget()
+            self._line.write(query)
+            return self._line.line(TIMEOUT_S)
+        except LineBroken as problem:
+            raise NoMeter(f"No reading from the meter: {problem}.") from problem
 
 
 class SimulatedMultimeter:

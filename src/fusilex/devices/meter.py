@@ -7,10 +7,14 @@ import re
 from collections.abc import Callable
 from typing import Protocol
 
+from fusilex.devices.serial_line import LineBroken, SerialLine
+
 _NUMBER = r"\d+(?:[.,]\d+)?(?:[eE][+-]?\d+)?"
 _LINE = re.compile(rf"\s*(?P<what>[RCL])[\s,:=]*(?P<number>{_NUMBER})\s*(?P<prefix>[pnumkMGµ]?)\w*\s*$")
 _PREFIX = {"p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "M": 1e6, "G": 1e9}
-MOST_LINES = 8
+_MOST = {"R": 1e12, "C": 10.0, "L": 1e4}
+"""Ω, F and H beyond which nothing is a part."""
+MOST_LINES, LINE_S = 8, 1.0
 
 
 class NoMeter(Exception):
@@ -33,13 +37,17 @@ def parse_meter(text: str) -> tuple[str, float] | None:
     found = _LINE.match(text)
     if found is None:
         return None
-    return found["what"], round(float(found["number"].replace(",", ".")) * _PREFIX[found["prefix"]], 15)
+    value = float(found["number"].replace(",", ".")) * _PREFIX[found["prefix"]]
+    return (found["what"], round(value, 15)) if value <= _MOST[found["what"]] else None
 
 
 def read_meter(meter: Meter) -> tuple[str, float]:
     """The next reading. Raises `NoMeter`."""
     for _ in range(MOST_LINES):
-        if (found := parse_meter(meter.line())) is not None:
+        text = meter.line()
+        if not text:
+            break
+        if (found := parse_meter(text)) is not None:
             return found
     raise NoMeter("The meter does not answer, or shows no reading.")
 
@@ -63,12 +71,14 @@ class SerialMeter:
 
     def __init__(self, port: str, baud: int = 9600) -> None:
         """Open a port. Raises `NoMeter` when it cannot be opened."""
-        import serial
-
         try:
-            self._line = serial.Serial(port, baud, timeout=1.0)
-        except (serial.SerialException, ValueError) as error:
-            raise NoMeter(f"No meter at {port}: {error}.") from error
+            self._line = SerialLine(port, baud)
+        except LineBroken as problem:
+            raise NoMeter(f"No meter: {problem}.") from problem
 
     def line(self) -> str:
-        return bytes(self._line.readline()).decode("ascii", "replace").strip()
+        """Raises `NoMeter` when the line broke."""
+        try:
+            return self._line.line(LINE_S)
+        except LineBroken as problem:
+            raise NoMeter(f"No reading from the meter: {problem}.") from problem

@@ -9,12 +9,14 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import Protocol
 
 from fusilex.core.machine.controller import Controller, Doing, Step
 from fusilex.core.machine.model import Machine
 from fusilex.core.machine.rs274 import BadBlock, Reader
 from fusilex.devices.placer_world import NO_NOZZLE, World
+from fusilex.devices.serial_line import LineBroken, SerialLine
 
 
 class NoPlacer(Exception):
@@ -156,34 +158,26 @@ class SerialPlacer:
 
     def __init__(self, port: str, baud: int = 115200) -> None:
         """Open a port such as ``/dev/ttyACM0``. Raises `NoPlacer` when it cannot be opened."""
-        import serial
-
         try:
-            self._line = serial.Serial(port, baud, timeout=0)
-        except (serial.SerialException, ValueError) as error:
-            raise NoPlacer(f"No machine at {port}: {error}.") from error
-        self._rest = b""
+            self._line = SerialLine(port, baud)
+        except LineBroken as problem:
+            raise NoPlacer(f"No machine: {problem}.") from problem
 
     def send(self, text: str) -> None:
-        import serial
-
         try:
-            self._line.write(text.encode("ascii", "replace") + b"\n")
-        except serial.SerialException as error:
-            raise NoPlacer(f"The machine does not answer: {error}.") from error
+            self._line.write(text)
+        except LineBroken as problem:
+            raise NoPlacer(f"The machine does not answer: {problem}.") from problem
 
     def lines(self) -> list[str]:
-        import serial
-
         try:
-            self._rest += self._line.read(65536)
-        except serial.SerialException as error:
-            raise NoPlacer(f"The machine does not answer: {error}.") from error
-        *whole, self._rest = self._rest.split(b"\n")
-        return [line.decode("ascii", "replace").strip() for line in whole]
+            return self._line.lines()
+        except LineBroken as problem:
+            raise NoPlacer(f"The machine does not answer: {problem}.") from problem
 
     def close(self) -> None:
-        self._line.close()
+        with suppress(LineBroken):
+            self._line.close()
 
 
 def run_through(text: str, machine: Machine, world: World) -> Iterator[Step]:

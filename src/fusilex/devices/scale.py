@@ -8,16 +8,21 @@ from __future__ import annotations
 
 import random
 import re
+import time
 from collections.abc import Callable
 from typing import Protocol
 
 from msgspec import Struct
 
+from fusilex.devices.serial_line import LineBroken, SerialLine
+
 _LINE = re.compile(
-    r"\s*(?P<state>[A-Z]{1,2})?[\s,]*(?P<sign>[+-])?\s*(?P<number>\d+(?:[.,]\d+)?)\s*(?P<unit>mg|g|kg)\s*$"
+    r"\s*(?P<state>[A-Z]{1,2})?[\s,]*(?P<sign>[+-])?\s*(?P<number>\d{1,6}(?:[.,]\d{1,6})?)\s*(?P<unit>mg|g|kg)\s*$"
 )
 _GRAMS = {"mg": 1e-3, "g": 1.0, "kg": 1e3}
-MOST_LINES = 40
+LINE_S, SETTLED_S = 1.0, 6.0
+"""How long a scale may be silent, and how long it may take to come to rest."""
+MOST_LINES = 2000
 
 
 class NoReading(Exception):
@@ -52,16 +57,17 @@ def parse_line(text: str) -> tuple[Weight, bool] | None:
 
 def settled(scale: Scale) -> Weight:
     """Wait for a reading at rest. Raises `NoReading` when none comes."""
-    heard = False
+    heard, until = False, time.monotonic() + SETTLED_S
     for _ in range(MOST_LINES):
-        text = scale.line()
+        text = scale.line() if time.monotonic() < until else ""
         if not text:
             break
         read = parse_line(text)
         heard = heard or read is not None
         if read is not None and read[1]:
             return read[0]
-    raise NoReading("The scale does not come to rest." if heard else "The scale does not answer.")
+    still = "The scale does not come to rest: no draught, nothing touching the pan, then again."
+    raise NoReading(still if heard else "The scale does not answer: is it on, and set to send its reading?")
 
 
 class SimulatedScale:
@@ -85,12 +91,14 @@ class SerialScale:
 
     def __init__(self, port: str, baud: int = 9600) -> None:
         """Open a port such as ``/dev/ttyUSB0``. Raises `NoReading` when it cannot be opened."""
-        import serial
-
         try:
-            self._line = serial.Serial(port, baud, timeout=1.0)
-        except (serial.SerialException, ValueError) as error:
-            raise NoReading(f"No scale at {port}: {error}.") from error
+            self._line = SerialLine(port, baud)
+        except LineBroken as problem:
+            raise NoReading(f"No scale: {problem}.") from problem
 
     def line(self) -> str:
-        return bytes(self._line.readline()).decode("ascii", "replace").strip()
+        """Raises `NoReading` when the line broke."""
+        try:
+            return self._line.line(LINE_S)
+        except LineBroken as problem:
+            raise NoReading(f"No reading from the scale: {problem}.") from problem

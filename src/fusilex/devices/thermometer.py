@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from fusilex.devices.oven_world import OvenWorld
+from fusilex.devices.serial_line import LineBroken, SerialLine
 
 _BETWEEN = re.compile(r"[;\t ]+|,\s*")
 COLDEST_C, HOTTEST_C, MOST_CHANNELS = -60.0, 600.0, 16
@@ -66,24 +67,18 @@ class SerialThermometer:
 
     def __init__(self, port: str, names: Sequence[str], baud: int = 9600) -> None:
         """Open a port. Raises `NoThermometer` when it cannot be opened."""
-        import serial
-
         self.names = list(names)
         try:
-            self._line = serial.Serial(port, baud, timeout=0)
-        except (serial.SerialException, ValueError) as error:
-            raise NoThermometer(f"No logger at {port}: {error}.") from error
-        self._rest = b""
+            self._line = SerialLine(port, baud)
+        except LineBroken as problem:
+            raise NoThermometer(f"No logger: {problem}.") from problem
 
     def read(self) -> list[float] | None:
-        import serial
-
         try:
-            self._rest += self._line.read(65536)
-        except serial.SerialException as error:
-            raise NoThermometer(f"The logger does not answer: {error}.") from error
-        *whole, self._rest = self._rest.split(b"\n")
-        rows = [row for line in whole if (row := parse_line(line.decode("ascii", "replace"))) is not None]
+            lines = self._line.lines()
+        except LineBroken as problem:
+            raise NoThermometer(f"No reading from the logger: {problem}.") from problem
+        rows = [row for line in lines if (row := parse_line(line)) is not None]
         if not rows:
             return None
         return [*rows[-1], *[math.nan] * len(self.names)][: len(self.names)]

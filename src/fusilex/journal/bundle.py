@@ -21,6 +21,7 @@ from sqlalchemy import insert, select
 
 from fusilex.core.problems import UNREADABLE_ZIP, BadInput, read_json
 from fusilex.journal.entries import Entry, Kinds, typed
+from fusilex.journal.outside import is_line, is_time, row_from
 from fusilex.journal.pen import Pen, digest, row_id
 from fusilex.journal.schema import batches, events
 from fusilex.journal.store import Journal
@@ -92,9 +93,13 @@ def read_bundle(data: bytes, name: str, kinds: Kinds) -> Bundle:
         raise BadInput(name, f"a batch written as {FORMAT}", "something else", MANIFEST)
     try:
         listed = {str(f["path"]): str(f["sha256"]) for f in manifest["files"]}
-        title, opened_at = str(manifest["name"]), str(manifest["opened_at"])
+        title, opened_at = manifest["name"], manifest["opened_at"]
     except (KeyError, TypeError) as problem:
         raise BadInput(name, "name, date and files of the batch", f"no {problem.args[0]}", MANIFEST) from problem
+    if not is_line(title, 120) or not is_time(opened_at):
+        raise BadInput(
+            name, "the batch's name in one line and when it was opened", ascii((title, opened_at))[:60], MANIFEST
+        )
     for path in (*listed, EVENTS, WORKSHOP):
         if path not in files:
             raise BadInput(name, f"the file {path}", "it is missing")
@@ -108,14 +113,14 @@ def read_bundle(data: bytes, name: str, kinds: Kinds) -> Bundle:
     entries, shop = (_entries(files[path], name, path, kinds) for path in (EVENTS, WORKSHOP))
     if not entries:
         raise BadInput(name, "at least one event", "none", EVENTS)
-    return Bundle(title[:120], opened_at[:32], entries, shop, attached)
+    return Bundle(title, opened_at, entries, shop, attached)
 
 
 def take_in(journal: Journal, bundle: Bundle) -> int:
     """Add a batch to a journal, all of it or nothing; its id. Raises `NotSaved`, as for a serial that is here already.
 
-    Events keep their numbers for what refers to them, and get rows of their own after all of those. Of the workshop's
-    events those go with it that this batch wrote; all of them where the workshop here has none yet.
+    Events get numbers of their own, and what refers to them is put right. Of the workshop's events those go with it
+    that this batch wrote; all of them where the workshop here has none yet.
     """
     own = {entry.deed for entry in bundle.entries}
     shop, there = journal.workshop, bool(journal.since(journal.workshop))
@@ -125,19 +130,20 @@ def take_in(journal: Journal, bundle: Bundle) -> int:
         batch = row_id(pen.connection.execute(row))
         for name, content in bundle.files.values():
             pen.attach(name, content)
-        floor = max((entry.number for entry in (*bundle.entries, *bundle.workshop)), default=0)
-        stocked = [e for e in bundle.workshop if e.deed not in known and (not there or e.deed in own)]
-        _add(pen, shop, stocked, floor)
-        _add(pen, batch, bundle.entries, floor)
+        _add(pen, shop, [e for e in bundle.workshop if e.deed not in known and (not there or e.deed in own)])
+        _add(pen, batch, bundle.entries)
     return batch
 
 
-def _add(pen: Pen, stream: int, entries: Iterable[Entry], floor: int) -> None:
+def _add(pen: Pen, stream: int, entries: Iterable[Entry]) -> None:
+    numbers: dict[int, int] = {}
     for entry in entries:
         if entry.event is not None:
             for scope, name in entry.event.claims():
                 pen.claim(scope, name)
-        pen.add(stream, entry, floor)
+            if entry.event.refers:
+                entry = replace(entry, text=json.dumps(type(entry.event).renumbered(entry.body, numbers)))
+        numbers[entry.number] = pen.add(stream, entry)
 
 
 def _lines(entries: Sequence[Entry]) -> bytes:
@@ -151,18 +157,12 @@ def _lines(entries: Sequence[Entry]) -> bytes:
 def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ...]:
     found: list[Entry] = []
     for n, line in enumerate(data.splitlines(), 1):
-        row = read_json(line, file, f"{path}, line {n}")
-        try:
-            texts = [str(row[k]) for k in ("deed", "at", "who", "place", "kind")]
-            number, body = int(row["number"]), json.dumps(dict(row["body"]))
-        except (KeyError, TypeError, ValueError) as problem:
-            raise BadInput(file, "an event", str(line[:40]), f"{path}, line {n}") from problem
-        deed, at, who, place, kind = texts
-        if len(found) >= MOST_EVENTS or (found and number <= found[-1].origin):
-            raise BadInput(file, "events in order", f"number {number}", f"{path}, line {n}")
-        entry = Entry(kind[:40], body, number, deed[:36], at[:32], who[:60], place[:40], origin=number)
+        place = f"{path}, line {n}"
+        entry = row_from(read_json(line, file, place), file, place)
+        if len(found) >= MOST_EVENTS or (found and entry.origin <= found[-1].origin):
+            raise BadInput(file, "events in order", f"number {entry.origin}", place)
         found.append(typed(entry, kinds))
-    return tuple(replace(entry, id=entry.origin) for entry in found)
+    return tuple(found)
 
 
 def _unpacked(data: bytes, name: str) -> dict[str, bytes]:

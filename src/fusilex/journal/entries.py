@@ -28,12 +28,14 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     the state.
 
     `kind` names it in the journal for ever. `older` gives fields the names older versions of the program wrote them
-    by. `undoable` is False for what nobody wants back, such as looking elsewhere.
+    by. `undoable` is False for what nobody wants back, such as looking elsewhere. `refers` are fields that name an
+    earlier entry by its number.
     """
 
     kind: ClassVar[str] = ""
     older: ClassVar[Mapping[str, str]] = {}
     undoable: ClassVar[bool] = True
+    refers: ClassVar[tuple[str, ...]] = ()
 
     def apply(self, state: Any, entry: Entry) -> None:
         """Change the state in place, as the fold goes past."""
@@ -52,13 +54,20 @@ class Event(msgspec.Struct, frozen=True, gc=False):
         """The body an older version wrote, in the words of this one."""
         return {cls.older.get(key, key): value for key, value in body.items()}
 
+    @classmethod
+    def renumbered(cls, body: dict[str, Any], numbers: Mapping[int, int]) -> dict[str, Any]:
+        """The body with the `numbers` (new by old) that earlier entries have in another journal, 0 for none."""
+        names = {*cls.refers, *(old for old, new in cls.older.items() if new in cls.refers)}
+        return body | {name: numbers.get(body[name], 0) for name in names & body.keys()}
+
 
 Kinds = Mapping[str, type[Event]]
 
 
 class Entry(msgspec.Struct, frozen=True, gc=False):
     """One row of the journal; `text` is what was written, as JSON. `place` is the step it was done at, '' in older
-    journals. `event` is None for a kind that nobody here knows: it is kept, and passed over.
+    journals. `event` is None for a kind that nobody here knows: it is kept, and passed over. `origin` is the row it had
+    in the journal it came from, where an older version took it in; 0 else.
     """
 
     kind: str

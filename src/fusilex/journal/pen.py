@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from msgspec.structs import replace
-from sqlalchemy import Connection, CursorResult, func, insert, select
+from sqlalchemy import Connection, CursorResult, insert, select
 from sqlalchemy.exc import IntegrityError
 
 from fusilex.journal.entries import Entry, Event, Kinds, as_entry, event_of, uncollected
@@ -56,10 +56,10 @@ class Pen:
             kept.append(replace(entry, id=row_id(self.connection.execute(made))))
         return kept
 
-    def add(self, stream: int, entry: Entry, floor: int) -> None:
-        """Add an entry that came from another journal, after all rows here and all rows up to `floor`."""
-        last = self.connection.execute(select(func.max(events.c.id))).scalar() or 0
-        self.put(stream, entry, max(int(last), floor) + 1)
+    def add(self, stream: int, entry: Entry) -> int:
+        """Add an entry that came from another journal, as it was done there; the number it has here."""
+        row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind")}
+        return row_id(self.connection.execute(insert(events).values(batch_id=stream, body=entry.text, **row)))
 
     def put(self, stream: int, entry: Entry, id: int) -> None:
         """Add an entry from elsewhere as a certain row."""

@@ -126,10 +126,21 @@ class StationPicture(Picture):
         return unread or self.bench.now(self.step.id)
 
     def keys_now(self) -> list[Key]:
-        """Its keys as they work now: while cautions are unread, Space reads them and does nothing else."""
-        here = self.bench.board.step == self.step.id
-        keys = [replace(k, label="") if k.works_on_board and not here else k for k in self.keys()]
-        if self.bench.road.unread(self.batch, self.cautions) is None:
+        """Its keys as they work now: while cautions are unread, Space reads them and does nothing else; what works on
+        the board in hand says where that is while it is elsewhere.
+        """
+        board, unread = self.bench.board, self.bench.road.unread(self.batch, self.cautions)
+        here = board.step == self.step.id
+        why = f"Read and acknowledge the cautions of {self.cautions} first."
+        if not here:
+            why = f"Board {board.serial} {'was scrapped' if board.scrapped else f'is at {self.batch.where(board)}'}."
+        keys = [
+            replace(k, label="" if not here else k.label, action=lambda _: self.desk.say(why))
+            if k.works_on_board and not (here and unread is None)
+            else k
+            for k in self.keys()
+        ]
+        if unread is None:
             return keys
         read = Key("Space", "read", lambda _: self.desk.do(Acknowledge(self.cautions), "Noted for this batch."))
         return [read, *(key for key in keys if key.keys != "Space")]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
 import msgspec
@@ -111,6 +111,7 @@ class JudgementOverruled(Event, frozen=True):
     """A judgement was set aside with a reason."""
 
     kind: ClassVar[str] = "judgement_overruled"
+    refers: ClassVar[tuple[str, ...]] = ("key",)
     key: str
     reason: str
     headline: str = ""
@@ -124,6 +125,14 @@ class JudgementOverruled(Event, frozen=True):
         if rule == "rework.queue" and subject != "queue":  # a fault, named by its board
             rule = "inspect.fault"
         return {**body, "key": f"{RENAMED_RULES.get(rule, rule)}:{subject}"}
+
+    @classmethod
+    def renumbered(cls, body: dict[str, Any], numbers: Mapping[int, int]) -> dict[str, Any]:
+        """The key of a fault, or of a task for the hands, ends in the number of its entry."""
+        before, _, number = str(body["key"]).rpartition(" ")
+        if not before.startswith(("inspect.fault:", "rework.queue:", "hand.task:")) or not number.isdecimal():
+            return body
+        return {**body, "key": f"{before} {numbers.get(int(number), 0)}"}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         told = (self.headline, self.station, self.level, entry.who)

@@ -38,6 +38,7 @@ class FaultStruck(Event, frozen=True):
     """A marked fault was a slip of the finger (older journals; it is undone now)."""
 
     kind: ClassVar[str] = "fault_struck"
+    refers: ClassVar[tuple[str, ...]] = ("fault",)
     board: str
     fault: int
 

@@ -12,7 +12,16 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.record import Record
 from fusilex.bench.workshop.record_kinds import KINDS
-from fusilex.bench.workshop.records import RecordRemoved, Records, RecordSet, read_record, read_records
+from fusilex.bench.workshop.records import (
+    Offer,
+    OfferLeft,
+    RecordOffered,
+    RecordRemoved,
+    Records,
+    RecordSet,
+    read_record,
+    read_records,
+)
 from fusilex.journal.entries import Event
 
 
@@ -57,7 +66,7 @@ class RemoveRecord(Command, frozen=True):
 
 
 class ReadRecords(Command, frozen=True):
-    """Records of a file, as another bench wrote them: all, or none where one is wrong."""
+    """Records of a file, as another bench wrote them, are offered: all, or none where one is wrong."""
 
     name: str
     data: bytes
@@ -69,7 +78,41 @@ class ReadRecords(Command, frozen=True):
         fresh = [made for made in read if there.all(type(made)).get(made.id) != made]
         if not fresh:
             raise Refused(f"The workshop has all of {self.name} already.")
-        return Result([WorkshopNoted(f"{len(fresh)} records of {self.name}")], [_set(made) for made in fresh])
+        offers: list[Event] = [RecordOffered(m.what, m.id, msgspec.to_builtins(m), self.name) for m in fresh]
+        return Result([WorkshopNoted(f"what {self.name} offers")], offers)
+
+
+class AcceptOffer(Command, frozen=True):
+    """A record that was offered is so from now on."""
+
+    kind: str
+    id: str
+    at_rest: ClassVar[bool] = True
+
+    def decide(self, batch: Batch) -> Result:
+        offer = _offer(batch, self.kind, self.id)
+        if offer.record is None:
+            return RemoveRecord(self.kind, self.id).decide(batch)
+        return Result([WorkshopNoted(f"{offer.what} {offer.id} of {offer.source}")], [_set(offer.record)])
+
+
+class LeaveOffer(Command, frozen=True):
+    """What was offered is left: the own record stays."""
+
+    kind: str
+    id: str
+    at_rest: ClassVar[bool] = True
+
+    def decide(self, batch: Batch) -> Result:
+        offer = _offer(batch, self.kind, self.id)
+        return Result([WorkshopNoted(f"leaving {offer.what} {offer.id}")], [OfferLeft(offer.what, offer.id)])
+
+
+def _offer(batch: Batch, kind: str, id: str) -> Offer:
+    found = batch.workshop[Records].offers.get((kind, id))
+    if found is None:
+        raise Refused(f"No {kind} {id} is offered.")
+    return found
 
 
 def _set(made: Record) -> RecordSet:
@@ -77,4 +120,4 @@ def _set(made: Record) -> RecordSet:
 
 
 EVENTS = (WorkshopNoted,)
-COMMANDS = (SetRecord, RemoveRecord, ReadRecords)
+COMMANDS = (SetRecord, RemoveRecord, ReadRecords, AcceptOffer, LeaveOffer)

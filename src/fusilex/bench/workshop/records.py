@@ -24,14 +24,46 @@ MOST_RECORDS = 2000
 Kind = TypeVar("Kind", bound=Record)
 
 
+class Offer(msgspec.Struct, frozen=True):
+    """A record as a file from outside has it, None where it has none any more. Nothing goes by it before somebody here
+    accepts it.
+    """
+
+    what: str
+    id: str
+    record: Record | None
+    source: str
+
+    def differences(self, own: Record | None) -> list[str]:
+        """What would be otherwise, field by field: the own value, then the offered one."""
+        if self.record is None:
+            return ["taken away"]
+        now = msgspec.to_builtins(own) if own is not None else {}
+        then = msgspec.to_builtins(self.record)
+        told = {name: (now.get(name), value) for name, value in then.items() if name != "id"}
+        fresh = own is None
+        return [
+            f"{name.replace('_', ' ')}: {value!r}" if fresh else f"{name.replace('_', ' ')}: {before!r} → {value!r}"
+            for name, (before, value) in told.items()
+            if before != value and not (fresh and value in ("", None, 0, [], {}))
+        ]
+
+
 class Records(msgspec.Struct):
-    """Records set here, by kind and name; None where one that ships was taken away."""
+    """Records set here, by kind and name; None where one that ships was taken away. `offers` lie beside them."""
 
     own: dict[str, dict[str, Record | None]] = {}
+    offers: dict[tuple[str, str], Offer] = {}
 
     def note(self, what: str, id: str, record: Record | None) -> None:
         """A record is so from now on; None takes it away."""
         self.own.setdefault(what, {})[id] = record
+        self.offers.pop((what, id), None)
+
+    def offered(self, kind: type[Record]) -> list[Offer]:
+        """Offers of a kind that differ from what is here."""
+        here = self.all(kind)
+        return [o for o in self.offers.values() if o.what == kind.what and here.get(o.id) != o.record]
 
     def all(self, kind: type[Kind]) -> dict[str, Kind]:
         """Records of a kind by name: those that ship and those set here."""
@@ -73,6 +105,31 @@ class RecordRemoved(Event, frozen=True):
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
         state[Records].note(self.what, self.id, None)
+
+
+class RecordOffered(Event, frozen=True):
+    """A file from outside has a record otherwise; no body where it has none."""
+
+    kind: ClassVar[str] = "record_offered"
+    what: str
+    id: str
+    body: dict[str, Any] | None
+    source: str
+
+    def apply(self, state: WorkshopState, entry: Entry) -> None:
+        made = None if self.body is None else read_record({"kind": self.what, **self.body})
+        state[Records].offers[self.what, self.id] = Offer(self.what, self.id, made, self.source)
+
+
+class OfferLeft(Event, frozen=True):
+    """Somebody looked at what was offered and left it."""
+
+    kind: ClassVar[str] = "offer_left"
+    what: str
+    id: str
+
+    def apply(self, state: WorkshopState, entry: Entry) -> None:
+        state[Records].offers.pop((self.what, self.id), None)
 
 
 def read_record(row: dict[str, Any], file: str = "record", place: str = "") -> Record:
@@ -122,5 +179,5 @@ def port_of(records: Records, measures: str = "mass") -> str:
     return next(found, "")
 
 
-EVENTS = (RecordSet, RecordRemoved)
+EVENTS = (RecordSet, RecordRemoved, RecordOffered, OfferLeft)
 SLICES = (Records,)

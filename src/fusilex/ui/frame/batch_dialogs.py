@@ -28,6 +28,8 @@ from fusilex.bench.common.standing import (
 from fusilex.bench.opening import opened
 from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
+from fusilex.bench.workshop.record_kinds import KINDS
+from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.journal.bundle import MOST_BYTES
@@ -155,4 +157,6 @@ class BatchDialogs:
             self.host.desk.say(str(problem))
         else:
             self.host.show_bench(bench)
-            self.host.desk.say(f"{title(bench.state)} was taken in.")
+            offers = sum(len(bench.workshop[Records].offered(kind)) for kind in KINDS.values())
+            more = f" {offers} of its records differ from the ones here: F4 shows them." if offers else ""
+            self.host.desk.say(f"{title(bench.state)} was taken in.{more}")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -9,17 +10,18 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from fusilex.bench.common.records import ReadRecords, RemoveRecord, SetRecord
+from fusilex.bench.command import Command
+from fusilex.bench.common.records import AcceptOffer, LeaveOffer, ReadRecords, RemoveRecord, SetRecord
 from fusilex.bench.workshop.record import Record
 from fusilex.bench.workshop.record_kinds import KINDS, Person
-from fusilex.bench.workshop.records import Records, write_records
+from fusilex.bench.workshop.records import Offer, Records, write_records
 from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import worst_first
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
-from fusilex.ui.widgets.words import plain_label
+from fusilex.ui.widgets.words import plain_label, plain_tip
 from fusilex.ui.workshop.bench_top import BenchTop
 from fusilex.ui.workshop.form import Form, about_kind, between, text_of
 
@@ -46,6 +48,7 @@ class Workshop(QDialog):
         column.addWidget(plain_label(f"{keys}    W  write as JSON    R  read JSON"))
         self.top.chosen.connect(self.take)
         self.take("jar")
+        self._take_offer()
 
     @property
     def kind(self) -> type[Record]:
@@ -53,9 +56,23 @@ class Workshop(QDialog):
 
     @property
     def record(self) -> Record | None:
-        """The record in hand."""
+        """The record in hand, None with an offer in hand."""
         item = self.list.currentItem()
-        return item.data(ROLE) if item else None
+        found = item.data(ROLE) if item else None
+        return found if isinstance(found, Record) else None
+
+    @property
+    def offer(self) -> Offer | None:
+        """The offer in hand."""
+        item = self.list.currentItem()
+        found = item.data(ROLE) if item else None
+        return found if isinstance(found, Offer) else None
+
+    def _take_offer(self) -> None:
+        """Take up the first thing that is offered; without any the tool stays in hand."""
+        records = self.desk.bench.workshop[Records]
+        offer = next((o for kind in KINDS.values() for o in records.offered(kind)), None)
+        self.take(offer.what if offer else self.top.kind, offer.id if offer else "")
 
     def take(self, kind: str, id: str = "") -> None:
         """Take a tool in hand, and one of its records."""
@@ -67,8 +84,19 @@ class Workshop(QDialog):
             self.list.addItem(item)
             if record.id == id or self.list.count() == 1:
                 self.list.setCurrentItem(item)
+        for offer in (offers := self.desk.bench.workshop[Records].offered(self.kind)):
+            here = self.desk.bench.workshop[Records].all(self.kind).get(offer.id)
+            item = QListWidgetItem(f"Offered by {offer.source}: {offer.id}    {'    '.join(offer.differences(here))}")
+            item.setToolTip(plain_tip("\n".join(offer.differences(here))))
+            item.setData(ROLE, offer)
+            self.list.addItem(item)
+            if offer.id == id or offer is offers[0]:
+                self.list.setCurrentItem(item)
         judged = worst_first(watch(self.desk.batch, self.kind))
-        self.said.setText("   ".join([j.headline + "." for j in judged]) or about_kind(self.kind))
+        told = [j.headline + "." for j in judged]
+        if offers:
+            told.insert(0, "From outside, and not used: A accepts the one in hand, X leaves it.")
+        self.said.setText("   ".join(told) or about_kind(self.kind))
         self.top.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -76,7 +104,7 @@ class Workshop(QDialog):
             return
         key, K = Qt.Key(event.key()), Qt.Key
         ways = {K.Key_Left: (-1, 0), K.Key_Right: (1, 0), K.Key_Up: (0, -1), K.Key_Down: (0, 1)}
-        acts = {
+        acts: dict[Qt.Key, Callable[[], object]] = {
             K.Key_Return: lambda: self._open(self.record),
             K.Key_Enter: lambda: self._open(self.record),
             K.Key_N: lambda: self._open(None),
@@ -84,7 +112,11 @@ class Workshop(QDialog):
             K.Key_P: self._at_this_window,
             K.Key_W: self._write,
             K.Key_R: self._read,
+            K.Key_A: lambda: self._answer(AcceptOffer, "is accepted"),
+            K.Key_X: lambda: self._answer(LeaveOffer, "is left"),
         }
+        if event.isAutoRepeat() and key in acts:
+            return  # a key held down does it once
         if key in ways:
             self.take(self.top.step(*ways[key]))
         elif key in acts:
@@ -115,6 +147,15 @@ class Workshop(QDialog):
             self.take(self.top.kind)
             self.said.setText(self.desk.said)
 
+    def _answer(self, command: Callable[[str, str], Command], done: str) -> None:
+        offer = self.offer
+        if offer is None:
+            self.said.setText("Nothing is offered here.")
+            return
+        self.desk.do(command(offer.what, offer.id), f"{offer.id} {done}.")
+        self._take_offer()
+        self.said.setText(f"{self.desk.said} {self.said.text()}")
+
     def _at_this_window(self) -> None:
         if isinstance(self.record, Person):
             self.desk.sit(self.record.id)
@@ -139,9 +180,9 @@ class Workshop(QDialog):
         except BadInput as problem:
             self.said.setText(str(problem))
             return
-        self.desk.do(ReadRecords(path.name, data), f"The records of {path.name} are taken in.")
-        self.take(self.top.kind)
-        self.said.setText(self.desk.said)
+        self.desk.do(ReadRecords(path.name, data), f"What {path.name} has otherwise is offered.")
+        self._take_offer()
+        self.said.setText(f"{self.desk.said} {self.said.text()}")
 
 
 UNITS = {"c": "°C", "mm": "mm", "h": "h", "ohm": "Ω"}

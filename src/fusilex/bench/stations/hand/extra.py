@@ -88,6 +88,7 @@ class TaskRemoved(Event, frozen=True):
     """It is not needed after all."""
 
     kind: ClassVar[str] = "hand_task_removed"
+    refers: ClassVar[tuple[str, ...]] = ("task",)
     task: int
 
     def apply(self, state: BatchState, entry: Entry) -> None:
@@ -102,6 +103,7 @@ class TaskDone(Event, frozen=True):
     """It is done on a board, and held so much pull (N)."""
 
     kind: ClassVar[str] = "hand_task_done"
+    refers: ClassVar[tuple[str, ...]] = ("task",)
     board: str
     task: int
     pull_n: float = 0.0

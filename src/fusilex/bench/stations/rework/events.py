@@ -15,6 +15,7 @@ class FaultRepaired(Event, frozen=True):
     """
 
     kind: ClassVar[str] = "fault_repaired"
+    refers: ClassVar[tuple[str, ...]] = ("fault",)
     board: str
     fault: int
     result: str

@@ -21,12 +21,13 @@ from fusilex.bench.stations.test.functions import (
 )
 from fusilex.bench.stations.test.planning import due, is_sampled, pairs_of, plan_for, unread, voided
 from fusilex.bench.stations.test.power import draw_of, held, judge_power, next_step, power_of
-from fusilex.bench.stations.test.programming import WELL, firmware_of, judge_programme, written
+from fusilex.bench.stations.test.programming import firmware_of, judge_programme, written
 from fusilex.bench.stations.test.verdicts import judge_board
 from fusilex.core.electrical.judge import judge_plan, judge_supply, judge_unseen
 from fusilex.core.electrical.power import judge_draw
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.devices.command import WELL
 
 
 def judge(batch: Batch) -> list[Judgement]:

@@ -12,11 +12,12 @@ from fusilex.bench.stations.test.commands import doubt
 from fusilex.bench.stations.test.functions import fixture_proved, instrument_doubt, list_of, next_test
 from fusilex.bench.stations.test.planning import beeps_below, due, heard, level_of, plan_for, touched, unread
 from fusilex.bench.stations.test.power import CAUTION, draw_of, next_step, power_of
-from fusilex.bench.stations.test.programming import WELL, firmware_of, written
+from fusilex.bench.stations.test.programming import firmware_of, written
 from fusilex.bench.stations.test.verdicts import bad_pairs, suspects
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Level
 from fusilex.core.units import show_resistance
+from fusilex.devices.command import WELL
 
 CAUTIONS = {
     "Test": (

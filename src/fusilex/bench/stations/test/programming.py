@@ -17,8 +17,8 @@ from fusilex.bench.workshop.proof_kinds import Firmware
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.devices.command import FAILED, LEFT, WELL, Plan, plan_command
 
-WELL, FAILED, LEFT = "well", "failed", "left"
 BY_HAND, BY_COMMAND = "by hand", "by command"
 _DIGEST = re.compile(r"[0-9a-f]{64}")
 MOST_OUTPUT, MOST_BYTES = 4_000, 256 * 2**20
@@ -35,10 +35,11 @@ def written(batch: Batch, board: Board) -> Programmed | None:
     return done[-1] if done else None
 
 
-def words_for(firmware: Firmware, board: Board) -> list[str]:
-    """The command for a board, its words filled in."""
-    names = {"file": firmware.file, "serial": board.serial, "board": board.serial, "version": firmware.version}
-    return [re.sub(r"\{(\w+)\}", lambda m: names.get(m[1], m[0]), word) for word in firmware.command]
+def plan_for(firmware: Firmware, board: Board) -> Plan:
+    """The command for a board, its words filled in. Raises `BadInput`."""
+    file = str(Path(firmware.file).absolute()) if firmware.file else ""
+    values = {"file": file, "serial": board.serial, "board": board.serial, "version": firmware.version}
+    return plan_command(firmware.command, values, firmware.most_s, ("file",))
 
 
 def digest_of(path: str) -> str:

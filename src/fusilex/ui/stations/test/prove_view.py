@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.now import Now
+from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.test.functions import GOLDEN, DoTest, list_of, next_test, standing, tests_for
 from fusilex.bench.stations.test.planning import meter
 from fusilex.bench.stations.test.power import CAUTION, due_before, next_step, power_of
@@ -17,7 +19,7 @@ from fusilex.bench.stations.test.programming import (
     RecordProgrammed,
     digest_of,
     firmware_of,
-    words_for,
+    plan_for,
     written,
 )
 from fusilex.bench.stations.test.typed_input import power
@@ -26,9 +28,9 @@ from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.units import clock
 from fusilex.devices.bench_meter import quantity_of
-from fusilex.devices.command import WELL, Ran, run_command
+from fusilex.devices.command import LEFT, WELL, Ran, plan_command
 from fusilex.ui.desk import Desk
-from fusilex.ui.search import Search
+from fusilex.ui.stations.test.beside import Beside
 from fusilex.ui.stations.test.port import MeterPort
 from fusilex.ui.stations.test.power_card import PowerCard
 from fusilex.ui.stations.test.verdict_keys import VerdictKeys
@@ -53,11 +55,9 @@ class ProveView(View):
         row.addWidget(self.tests, 3)
         self.column.addLayout(row, 1)
         self.verdict = VerdictKeys(desk, self.go_on)
-        self.running: Search | None = None
+        self.beside = Beside(self, desk)
         self.port = MeterPort(self, self._measured, desk.say)
         self._asked: FunctionTest | None = None
-        self._then: tuple[str, str] = ("", "")
-        self._digest = ""
         self._since: tuple[str, float] | None = None
         self._golden = False
         self._ticks = QTimer(self)
@@ -100,7 +100,7 @@ class ProveView(View):
         self.tests.show_rows(rows, marks)
 
     def now(self) -> Now | None:
-        if self.running is not None:
+        if self.beside.busy:
             return Now("Running", "Esc leaves it; its output is kept.")
         if self._golden and list_of(self.batch) is None:
             return Now("No test list", "Nothing says what the golden board is measured for: F4, Test lists. G back.")
@@ -124,8 +124,8 @@ class ProveView(View):
     # keys
 
     def keys(self) -> list[Key]:
-        if self.running is not None:
-            return [Key("Esc", "leave it", lambda _: self._leave())]
+        if self.beside.busy:
+            return [Key("Esc", "leave it", lambda _: self.beside.leave())]
         return [
             Key("P", "power: clock, then read", lambda _: self._power(), True),
             Key("R", "programme", lambda _: self._programme(), True),
@@ -183,15 +183,18 @@ class ProveView(View):
             self.desk.say("Nothing says what is written into this design: Firmware in the workshop (F4).")
             return
         try:
-            self._digest = digest_of(firmware.file) if firmware.file and firmware.command else ""
-        except BadInput as problem:
+            digest = digest_of(firmware.file) if firmware.file and firmware.command else ""
+            how, checked = (BY_COMMAND, digest) if firmware.command else (BY_HAND, firmware.sha256)
+            self.bench.check(RecordProgrammed(board.serial, how, WELL, checked))
+            if firmware.command:
+                then = partial(self._programmed, board.serial, digest)
+                self.beside.start(plan_for(firmware, board), then, self._programme)
+                return
+        except (BadInput, Refused) as problem:
             self.desk.say(str(problem))
             return
-        if not firmware.command:
-            ask = f"Digest (SHA-256) of what was written into {board.serial}, or  well  /  failed"
-            self.desk.ask(ask, self._by_hand)
-            return
-        self._start(words_for(firmware, board), firmware.most_s, ("programme", board.serial))
+        ask = f"Digest (SHA-256) of what was written into {board.serial}, or  well  /  failed"
+        self.desk.ask(ask, self._by_hand)
 
     def _by_hand(self, text: str) -> None:
         word = text.strip().lower()
@@ -199,31 +202,16 @@ class ProveView(View):
         command = RecordProgrammed(self.bench.board.serial, BY_HAND, ended, digest)
         self.desk.do(command, f"Programmed by hand: {ended}.")
 
-    def _start(self, words: list[str], most_s: float, then: tuple[str, str]) -> None:
-        self._then = then
-        self.running = Search(lambda spent, seen: run_command(words, most_s, lambda: spent() >= 1.0), most_s + 3600)
-        self.running.finished_with.connect(self._ran)
-        self.running.failed.connect(self.desk.say)
-        self.running.start()
-        self.desk.say("")
+    def _programmed(self, serial: str, digest: str, ran: Ran) -> None:
+        command = RecordProgrammed(serial, BY_COMMAND, ran.ended, digest, ran.output)
+        self.desk.do(command, f"Programming ended {ran.ended}. {ran.said}")
 
-    def _leave(self) -> None:
-        if self.running is not None:
-            self.running.leave()
-
-    def _ran(self, found: object) -> None:
-        assert isinstance(found, Ran) and self.running is not None
-        self.running.wait()
-        self.running = None
-        what, about = self._then
-        if what == "programme":
-            command = RecordProgrammed(about, BY_COMMAND, found.ended, self._digest, found.output)
-            self.desk.do(command, f"Programming ended {found.ended}. {found.said}")
-        elif found.ended != "left":
-            done = DoTest(about, what.removeprefix("test "), found.output, found.ended == WELL)
-            self.desk.do(done, f"{done.test}: {found.said or 'it ended well'}.")
-        else:
+    def _tested(self, subject: str, test: str, ran: Ran) -> None:
+        if ran.ended == LEFT:
             self.desk.say("The command was left: nothing is on record.")
+        else:
+            done = DoTest(subject, test, ran.output, ran.ended == WELL)
+            self.desk.do(done, f"{test}: {ran.said or 'it ended well'}.")
 
     # tests
 
@@ -240,7 +228,12 @@ class ProveView(View):
             found = list_of(self.batch)
             self.desk.say("Every test is done." if found else "No test list of this design is on record.")
         elif test.kind == "run":
-            self._start(list(test.command), test.most_s, (f"test {test.name}", self.subject))
+            try:
+                self.bench.check(DoTest(self.subject, test.name, "", ended_well=False))
+                plan = plan_command(test.command, {}, test.most_s)
+                self.beside.start(plan, partial(self._tested, self.subject, test.name), self._test)
+            except (BadInput, Refused) as problem:
+                self.desk.say(str(problem))
         elif test.kind == "ratio":
             self._do(test, "")
         elif test.kind in ASKS:

@@ -1,0 +1,13 @@
+"""Who sits at this computer, as far as the system tells."""
+
+from __future__ import annotations
+
+import getpass
+
+
+def user_name() -> str:
+    """The name the person is logged in by, '' where nobody says."""
+    try:
+        return getpass.getuser().encode("utf-8", "replace").decode()[:60]  # a name may be in another alphabet's bytes
+    except (KeyError, OSError):
+        return ""
