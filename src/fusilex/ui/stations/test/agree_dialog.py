@@ -32,6 +32,8 @@ class AgreeDialog(QDialog):
         asked += " that you can do here. Run it only if you know what each word does."
         self.text = QPlainTextEdit(plan_words(plan))
         self.text.setReadOnly(True)
+        self.text.setTabChangesFocus(True)
+        self.text.setAccessibleName("The command, word by word")
         buttons = QDialogButtonBox()
         leave = buttons.addButton("Do not run it", QDialogButtonBox.ButtonRole.RejectRole)
         run = buttons.addButton("&Run it from now on", QDialogButtonBox.ButtonRole.AcceptRole)
