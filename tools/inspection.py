@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import sys
 import tempfile
-import time
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +13,7 @@ ROOT = Path(__file__).parents[1]
 sys.path.insert(0, str(ROOT / "tests"))
 
 import cv2  # noqa: E402
+from measured import scaled  # noqa: E402
 from photos import Scene, photograph  # noqa: E402
 from three_causes import at_the_eyes, faults_of  # noqa: E402
 
@@ -29,9 +29,7 @@ FIELD, FINE = (20.0, 15.0), (7.2, 5.4)
 
 
 def seconds(action) -> float:  # type: ignore[no-untyped-def]
-    began = time.perf_counter()
-    action()
-    return time.perf_counter() - began
+    return scaled(action, 1)
 
 
 def tours() -> list[Row]:

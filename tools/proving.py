@@ -13,6 +13,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 
 import asked as c  # noqa: E402
 from asked import well  # noqa: E402
+from measured import scaled, slowness  # noqa: E402
 from three_causes import at_the_eyes  # noqa: E402
 
 from fusilex.bench.bench import Bench  # noqa: E402
@@ -28,12 +29,7 @@ EVENTS, AGAIN = 100_000, 5
 
 def middle(action) -> float:  # type: ignore[no-untyped-def]
     """Seconds, the middle of several."""
-    took = []
-    for _ in range(AGAIN):
-        began = time.perf_counter()
-        action()
-        took.append(time.perf_counter() - began)
-    return sorted(took)[AGAIN // 2]
+    return scaled(action, AGAIN)
 
 
 def at_test(place: Path) -> Bench:
@@ -53,7 +49,7 @@ def plans(bench: Bench) -> list[Row]:
         began = time.perf_counter()
         bench.do(c.TakeReading("H7-01", pair.key, well(pair)))
         plan_for(bench.batch, bench.board)
-        took.append(time.perf_counter() - began)
+        took.append((time.perf_counter() - began) / slowness())
     return [("plan of a Heron anew after a reading, saved", f"{1000 * max(took):.0f} ms", "≤ 100 ms")]
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 import resource
 import sys
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from big_board import big_board
+from measured import scaled
 
 from fusilex.bench.intake.design import design_from
 from fusilex.core.printing.alignment import EYES, lies
@@ -26,12 +26,7 @@ ROOT = Path(__file__).parents[1]
 
 
 def median_ms(action: Callable[[], object], times: int = 9) -> float:
-    taken = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        taken.append(time.perf_counter() - began)
-    return 1000 * sorted(taken)[times // 2]
+    return 1000 * scaled(action, times)
 
 
 def rows() -> list[tuple[str, str, str]]:
