@@ -26,7 +26,7 @@ from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.test.functions import list_of
 from fusilex.bench.stations.test.programming import firmware_of
 from fusilex.bench.workshop.proof_kinds import Firmware
-from fusilex.bench.workshop.record_kinds import PasteSheet
+from fusilex.bench.workshop.record_kinds import PasteSheet, Person
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
 from fusilex.devices.command import plan_command, run_command
@@ -184,6 +184,18 @@ def test_records_of_a_zip_are_offered_and_accepted_one_by_one(
         assert not agreed(plan_command(["touch", "/tmp/planted"], {}, 120)), "and it still runs only if somebody agrees"
 
 
+def test_a_zip_takes_nothing_back_that_was_done_here(bench: Bench, tmp_path: Path) -> None:
+    """Whoever was given a batch knows the names of the deeds in it."""
+    with closing(open_journal(sqlite_url(tmp_path / "here.sqlite"))) as journal:
+        own = Bench.open_batch(journal, bench.source.files, "Heron R2", 2, prefix="Z", number=3)
+        own.do(c.SetRecord("person", {"id": "KM", "name": "Kit Marl"}))
+        data = write_bundle(bench.journal, bench.id, "Fusilex", {})
+        deed, row = own.shop.history[-1].deed, rows_of(data)[0]
+        taken_back = {**row, "number": 1, "kind": "undone", "body": {"deed": deed}}
+        here = batch_in(journal, sealed(data, [taken_back], "workshop.jsonl"), "x.zip")
+        assert "KM" in here.workshop[Records].all(Person)
+
+
 EARLY = {"number": 0, "at": "2026-01-02T03:04:05", "kind": "Record", "deed": "", "who": "a\x1b[2J", "place": "x" * 41}
 
 
@@ -275,6 +287,7 @@ def test_what_is_agreed_to_is_all_of_it(tmp_path: Path) -> None:
     def digest(*words: str, seconds: float = 5.0) -> str:
         return plan_command(words, values, seconds, ("file",)).digest
 
+    option = digest("sh", f"--script={script}")
     first = digest("sh", str(script), "{file}")
     others = [digest("sh", str(script), "{file}", "x"), digest("env", str(script), "{file}")]
     others.append(digest("sh", str(script), "{file}", seconds=6.0))
@@ -283,6 +296,7 @@ def test_what_is_agreed_to_is_all_of_it(tmp_path: Path) -> None:
     script.write_text("print(8)")
     others.append(digest("sh", str(script), "{file}"))
     assert first not in others and len(set(others)) == 4
+    assert digest("sh", f"--script={script}") != option, "a file that an option names is read, too"
     plan = plan_command(["sh", str(script), "{serial}"], values, 5)
     assert plan.shell and "It is a shell" in plan_words(plan) and plan.filled[2] == "H7-01"
     assert not plan_command(["env", "true"], values, 5).shell

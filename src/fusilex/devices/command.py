@@ -81,9 +81,11 @@ def plan_command(words: Sequence[str], values: Mapping[str, str], most_s: float,
         for slot in _SLOT.findall(word):
             _check_value(slot, values.get(slot, ""), plan.shell)
         full = _SLOT.sub(lambda found: values.get(found[1], found[0]), word)
-        if os.path.isfile(full) and not any(f"{{{slot}}}" in word for slot in data):
-            files.append((os.path.abspath(full), _digest(full)))
-            full = os.path.abspath(full)  # it is run in a folder of its own
+        option, equals, named = full.rpartition("=")  # a file by itself, or of an option such as --script=FILE
+        if os.path.isfile(named) and not any(f"{{{slot}}}" in word for slot in data):
+            path = os.path.abspath(named)
+            files.append((path, _digest(path)))
+            full = f"{option}{equals}{path}"  # it is run in a folder of its own
         filled.append(full)
     return Plan(plan.words, tuple(filled), program, tuple(files), most_s)
 

@@ -21,6 +21,7 @@ from sqlalchemy import insert, select
 
 from fusilex.core.problems import UNREADABLE_ZIP, BadInput, read_json
 from fusilex.journal.entries import Entry, Kinds, typed
+from fusilex.journal.folding import Redone, Undone
 from fusilex.journal.outside import is_line, is_time, row_from
 from fusilex.journal.pen import Pen, digest, row_id
 from fusilex.journal.schema import batches, events
@@ -120,7 +121,7 @@ def take_in(journal: Journal, bundle: Bundle) -> int:
     """Add a batch to a journal, all of it or nothing; its id. Raises `NotSaved`, as for a serial that is here already.
 
     Events get numbers of their own, and what refers to them is put right. Of the workshop's events those go with it
-    that this batch wrote; all of them where the workshop here has none yet.
+    that this batch wrote; all of them where the workshop here has none yet. What was done here before is not undone.
     """
     own = {entry.deed for entry in bundle.entries}
     shop, there = journal.workshop, bool(journal.since(journal.workshop))
@@ -130,7 +131,8 @@ def take_in(journal: Journal, bundle: Bundle) -> int:
         batch = row_id(pen.connection.execute(row))
         for name, content in bundle.files.values():
             pen.attach(name, content)
-        _add(pen, shop, [e for e in bundle.workshop if e.deed not in known and (not there or e.deed in own)])
+        stocked = [e for e in bundle.workshop if e.deed not in known and (not there or e.deed in own)]
+        _add(pen, shop, [e for e in stocked if not (isinstance(e.event, Undone | Redone) and e.event.deed in known)])
         _add(pen, batch, bundle.entries)
     return batch
 
