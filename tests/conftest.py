@@ -151,6 +151,14 @@ def coarse_twin(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 @pytest.fixture
+def at_place(tmp_path: Path) -> Bench:
+    """Heron's first panel printed and taught, before a part is on it."""
+    from templates import from_template
+
+    return from_template("at place", tmp_path / "p.sqlite", _at_place)
+
+
+@pytest.fixture
 def placed(tmp_path: Path) -> Bench:
     """Heron's first panel with all its parts, before the oven."""
     from templates import from_template
@@ -158,7 +166,7 @@ def placed(tmp_path: Path) -> Bench:
     return from_template("placed", tmp_path / "r.sqlite", _placed)
 
 
-def _placed(path: Path) -> Bench:
+def _at_place(path: Path) -> Bench:
     import asked as c
 
     from fusilex.bench.demos import open_demo
@@ -173,6 +181,25 @@ def _placed(path: Path) -> Bench:
     bench.go("Place", "H7-01")
     for name, x, y in bench.batch.panel.fiducials:
         bench.do(c.TeachPoint(1, name, x + 160.2, y + 110.1))
+    return bench
+
+
+def _placed(path: Path) -> Bench:
+    import asked as c
+
+    bench = _at_place(path)
     bench.do(c.MachinePlaced(1))
     bench.go("Reflow", "H7-01")
     return bench
+
+
+def read_out(window: Window) -> None:
+    """Wait until the instrument in use has told what it shows, and the window has taken it."""
+    from PyQt6.QtTest import QTest
+
+    port = getattr(getattr(window.station, "view", window.station), "port")  # noqa: B009 - of some stations alone
+    for _ in range(2_000):
+        QTest.qWait(5)
+        if not port.busy:
+            return
+    raise AssertionError("nothing was read")

@@ -111,8 +111,7 @@ def test_entries_are_read_as_they_were_written_whatever_they_share(tmp_path: Pat
         put.append(typed(Entry(kind, kinds[kind], id, deed, at, who, place, None, dice.choice((0, 9))), EVENT_KINDS))
     with journal.writing() as pen:
         batch = pen.open_stream("mixed")
-        for entry in put:
-            pen.put(batch, entry, entry.id)
+        pen.put(batch, put)
     assert journal.since(batch) == put and journal.since(batch, 100) == put[94:]
 
 

@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 import pytest
 from asked import acknowledge_all, project, project_workshop
+from conftest import read_out
 from machines import plain_programme
 from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, Qt
@@ -95,7 +96,7 @@ def run(bench: Bench, panel: int, chances: Chances, seed: int = 1) -> Runner:
     plan = plan_of(left.job, kept_of(bench.batch))
     world = World(left.job.machine, chances, seed)
     port = SimulatedPlacer(left.job.machine, world)
-    runner = Runner(left.job, plan, list(gcode_lines(left.job, plan)), port)
+    runner = Runner(left.job, plan, list(gcode_lines(left.job, plan)), port, clock=lambda: world.time_s)
     runner.go()
     for _ in range(200_000):
         if runner.state != "running":
@@ -295,8 +296,9 @@ def test_what_the_machine_waits_for_is_said_by_name(bench: Bench) -> None:
     slots |= dict.fromkeys(free, slots[job.names[most]]) | {job.names[most]: "S1"}
     bench.do(c.KeepProgramme(slots, trips, 1.0))
     plan = plan_of(job, kept_of(bench.batch))
-    port = SimulatedPlacer(job.machine, World(job.machine, Chances(0.2, 0, 0, 0, 0), 3, emptied=used))
-    runner = Runner(job, plan, list(gcode_lines(job, plan, emptied=used)), port)
+    world = World(job.machine, Chances(0.2, 0, 0, 0, 0), 3, emptied=used)
+    port = SimulatedPlacer(job.machine, world)
+    runner = Runner(job, plan, list(gcode_lines(job, plan, emptied=used)), port, clock=lambda: world.time_s)
     said = set()
     runner.go()
     for _ in range(100_000):
@@ -696,6 +698,7 @@ def test_a_meter_stands_in_and_says_what_it_shows(window: Window) -> None:
     bench.do(c.SetRecord("instrument", {"id": "meter", "measures": "component", "port": "stand-in"}))
     window.station.show_view(1)
     press(window, K.Key_V)
+    read_out(window)
     value, verdict = next(iter(bench.state[SetUp].measured.values()))
     assert verdict == "right" and value == pytest.approx(1e-6, rel=0.02) and "it should be" in window.desk.said
     assert parse_meter("C 98.2 nF") == ("C", pytest.approx(98.2e-9)) and parse_meter("OL") is None
@@ -742,7 +745,7 @@ def test_a_run_over_a_serial_line_is_the_same_run(bench: Bench) -> None:
     with PlacerLine(SimulatedPlacer(left.job.machine, world), fast=400.0) as line:
         port = SerialPlacer(line.port)
         port.send("?")
-        runner = Runner(left.job, short, list(gcode_lines(left.job, short)), port)
+        runner = Runner(left.job, short, list(gcode_lines(left.job, short)), port, clock=lambda: world.time_s)
         runner.go()
         began = time.monotonic()
         while runner.state == "running" and time.monotonic() - began < 30:

@@ -29,6 +29,14 @@ def _impatient(monkeypatch: pytest.MonkeyPatch) -> None:
         monkeypatch.setattr(f"fusilex.devices.{name}", seconds)
 
 
+def soon(read: Callable[[], object]) -> object:
+    """What is read before long."""
+    until = time.monotonic() + LONGEST_S
+    while (found := read()) in (None, [], "") and time.monotonic() < until:
+        time.sleep(0.005)
+    return found
+
+
 class Far:
     """The other end of a port: what is sent to it, and how it breaks off."""
 
@@ -164,7 +172,7 @@ def test_a_machine_and_a_logger_that_flood_or_take_nothing_stop() -> None:
     with far() as end:
         logger = SerialThermometer(end.port, ["C1"])
         end.send(b"183.2\n1e999\n")
-        assert logger.read() == [183.2]
+        assert soon(logger.read) == [183.2]
         end.always(b"7" * 4096)
         with pytest.raises(NoThermometer, match="without ending a line"):
             for _ in range(1000):

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import shapely
 from asked import acknowledge_all, project, project_workshop
-from conftest import HERON, OpenWindow
+from conftest import HERON, OpenWindow, read_out
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
@@ -25,7 +25,7 @@ from fusilex.bench.stations.print.dots import Dots, done_on, plan
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import STAGES, Foil, Run
 from fusilex.bench.stations.print.jars import jar_in_use, state_of
-from fusilex.bench.stations.print.scales import _carried
+from fusilex.bench.stations.print.scales import carried_g
 from fusilex.bench.stations.print.stencil import alignment, landing, looks_at, moves_for, sheet
 from fusilex.bench.workshop.paste_care import JarHandled, JarLogged, PasteCare, jar_state
 from fusilex.bench.workshop.record_kinds import Jar, PasteSheet
@@ -307,6 +307,7 @@ def test_a_cold_jar_stays_closed_and_its_life_counts_where_it_stood(bench: Bench
     assert "Rooms have" in window.desk.said
     bench.do(c.SetRecord("instrument", {"id": "wall", "measures": "air", "port": "stand-in"}))
     press(window, K.Key_R)
+    read_out(window)
     assert "The sensor says" in window.desk.said and bench.workshop[PasteCare].air.how == "sensor"
 
 
@@ -452,15 +453,18 @@ def test_the_stand_in_scale_shows_a_foil_that_clogs(bench: Bench, open_window: O
     window = open_window(at_print(bench))
     bench.do(c.SetRecord("instrument", {"id": "scale", "measures": "mass", "port": "stand-in"}))
     window.desk.go("Print")
-    press(window, K.Key_G, *[K.Key_Space] * 5, K.Key_G)
+    press(window, K.Key_G)
+    read_out(window)
+    press(window, *[K.Key_Space] * 5, K.Key_G)
+    read_out(window)
     (one,) = bench.state[Run].weighed
     assert (one.number, one.panel, one.apart) == (0, 1, True) and one.ratio == pytest.approx(1, abs=0.06)
     assert window.station.grab().width() > 0 and "Too few" in window.station.view.chart.said  # type: ignore[attr-defined]
     window.desk.go("Kit")
     window._built("Print").refresh()  # as it is while it is made in the background, at a step without openings
     light = bench.batch.about("H7-01", "Print")
-    bare = _carried(light, 2)
-    assert bare == pytest.approx(150 * 62 * 0.003 + 0.1, abs=0.01) and _carried(light, 1) - bare > 0.2
+    bare = carried_g(light, 2)
+    assert bare == pytest.approx(150 * 62 * 0.003 + 0.1, abs=0.01) and carried_g(light, 1) - bare > 0.2
 
 
 def test_the_sensor_of_the_room_speaks_in_lines() -> None:

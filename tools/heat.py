@@ -101,7 +101,7 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         air.foretold(part, profile.steps)
         found.append(("held steps over one part foretold", seconds(began), "–"))
         frame = live_frame(app, bench_window(bench, folder), asked)
-        found.append(("live run, a second taken in and the window painted", f"{frame / slowness():.1f} ms", "≤ 16 ms"))
+        found.append(("live run, a second taken in and the window painted", f"{frame:.1f} ms", "≤ 16 ms"))
         return found
 
 
@@ -125,7 +125,9 @@ class Steady:
 
 
 def live_frame(app: QApplication, window: Window, asked: Question) -> float:
-    """A second of a live run taken in, and the whole window painted (ms): median of a hundred, after five minutes."""
+    """A second of a live run taken in, and the whole window painted (ms, scaled): median of a hundred, after five
+    minutes.
+    """
     window.desk.go("Reflow")
     window.station.show_view(2)
     view, names = window.station.view, Steady.names
@@ -135,7 +137,7 @@ def live_frame(app: QApplication, window: Window, asked: Question) -> float:
     for second in range(300):
         view.log.add(float(second), [25.0 + second / 2, 24.0 + second / 2])
     view.at_s = 300.0
-    taken = []
+    before, taken = slowness(), []
     for _ in range(110):
         began = time.perf_counter()
         view.tick(1.0)
@@ -143,7 +145,7 @@ def live_frame(app: QApplication, window: Window, asked: Question) -> float:
         taken.append(1000 * (time.perf_counter() - began))
     view.log = None
     window.close()
-    return sorted(taken[10:])[50]
+    return sorted(taken[10:])[50] / ((before + slowness()) / 2)
 
 
 if __name__ == "__main__":

@@ -18,6 +18,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import batch_state, open_journal, workshop_state
 from fusilex.bench.workshop.records import RecordOffered, RecordRemoved, RecordSet, read_record
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Left, Step, part_of, quiet
 from fusilex.journal.bundle import Bundle, read_bundle, take_in, write_bundle
 from fusilex.journal.entries import Entry, Event, as_entry
 from fusilex.journal.folding import fold
@@ -49,16 +50,17 @@ def rows_out(journal: Journal, batch: int) -> bytes:
         return write_bundle(journal, batch, f"Fusilex {__version__}", {})
 
 
-def batch_in(journal: Journal, data: bytes, name: str) -> Bench:
+def batch_in(journal: Journal, data: bytes, name: str, step: Step = quiet) -> Bench:
     """Take a batch's zip into a journal and open it. Raises `BadInput` for one that is damaged, was changed or cannot
-    be opened and judged, `NotSaved` where its serials are in use here; the journal is untouched then.
+    be opened and judged, `NotSaved` where its serials are in use here, `Left`; the journal is untouched then.
     """
+    step(0.0, f"Reading {name}")
     bundle = read_bundle(data, name, journal.kinds)
     with _whole(name):
         fold(bundle.entries, batch_state)  # what does not add up is not taken in
         fold(bundle.workshop, workshop_state)
     bundle = replace(bundle, workshop=tuple(_offered(entry, name) for entry in bundle.workshop))
-    _tried(bundle, name)
+    _tried(bundle, name, part_of(step, 0.2, 0.9))
     return Bench(journal, take_in(journal, bundle))
 
 
@@ -75,7 +77,7 @@ def _offered(entry: Entry, name: str) -> Entry:
     return replace(as_entry(event, entry.deed, entry.at, entry.who, entry.place), id=entry.id, origin=entry.origin)
 
 
-def _tried(bundle: Bundle, name: str) -> None:
+def _tried(bundle: Bundle, name: str, told: Step) -> None:
     """Open and judge it in a journal of its own first, which is gone afterwards. Raises `BadInput`."""
     boards = next((len(e.event.boards) for e in bundle.entries if isinstance(e.event, BatchOpened)), 0)
     if not 1 <= boards <= MOST_BOARDS:
@@ -85,11 +87,14 @@ def _tried(bundle: Bundle, name: str) -> None:
         with closing(trial):
             bench = Bench(trial, take_in(trial, bundle))
             _check_boards(bench, name)
-            for step in bench.road.steps.ids:
+            ids, serials = bench.road.steps.ids, list(bench.state.boards)
+            for n, step in enumerate(ids):
+                told(0.2 + 0.4 * n / len(ids), f"Trying {name}: {step}")
                 bench.go(step)
                 bench.now(step)
                 bench.judgements(step)
-            for serial in bench.state.boards:
+            for n, serial in enumerate(serials):
+                told(0.6 + 0.4 * n / len(serials), f"Trying {name}: papers of {serial}")
                 board_record(bench.batch, serial)
 
 
@@ -98,7 +103,7 @@ def _whole(name: str) -> Iterator[None]:
     """Whatever the numbers of a file lead to, it is refused in a sentence. Raises `BadInput`."""
     try:
         yield
-    except BadInput:
+    except (BadInput, Left):
         raise
     except (NotSaved, Refused) as problem:
         raise BadInput(name, "a batch that can be opened", str(problem)) from problem

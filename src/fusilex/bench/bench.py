@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.carrying_on import carry_on
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Redo, Undo
@@ -39,7 +40,7 @@ from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed, Redone, Undone
 from fusilex.journal.pen import Pen, digest
 from fusilex.journal.store import Journal
-from fusilex.journal.trouble import NotRead, NotSaved
+from fusilex.journal.trouble import NotRead, NotSaved, Torn
 
 MOST_BOARDS = 1000
 SCOPES = ("lot",)
@@ -66,10 +67,9 @@ class Bench:
                 stream.state[Mended].losses.append((datetime.now(UTC).isoformat(), 1, self.damage))
         self.who = user_name()
         self.source = Source(journal.attachment, self.state, self.workshop[Habits])
+        self.source.check()
         if read is not None:
             self.source.take(read)
-        else:
-            self.source.check()
         self._derived: Derived | None = None
         self._memo = Memo()
         self._view = last_place(self.state)
@@ -89,8 +89,7 @@ class Bench:
         read: Reading | None = None,
         settled: Sequence[Event] = (),
     ) -> Bench:
-        """Start a batch from a design's files, read in the ways this workshop settled before, or as they were `read`
-        already.
+        """Start a batch from a design's files, read as this workshop does, or as they were `read` already.
 
         `settled` is what was chosen about it beforehand. `number` is the one wished for; the next free one is taken
         where it is not. Raises `BadInput` and records nothing when the files cannot be read.
@@ -230,10 +229,12 @@ class Bench:
                 self._look(pen)
                 sure = self.record.last, self.shop.last
                 return self._turn(pen, command) if isinstance(command, Undo | Redo) else self._carry_out(pen, command)
-        except BaseException:
+        except BaseException as problem:
             self.record.forget(sure[0])  # what was taken in and then not kept
             self.shop.forget(sure[1])
             self._memo.forget()
+            if isinstance(problem, Torn):
+                raise carry_on(self.journal, (self.record, self.shop), self.source, problem) from problem
             raise
         finally:
             self.busy = False

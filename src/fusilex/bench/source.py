@@ -71,7 +71,8 @@ class Source:
         return self._raw_key, repr([f.as_dict() for f in fixes]), repr(self.habits.packages)
 
     @cached_property
-    def _opened(self) -> Files:
+    def opened(self) -> Files:
+        """The files the batch was opened with."""
         with zipfile.ZipFile(io.BytesIO(self.attachment(self.state.opened["files"]))) as archive:
             return {name: archive.read(name) for name in archive.namelist()}
 
@@ -85,7 +86,7 @@ class Source:
     @property
     def files(self) -> Files:
         """Contents of the design's files by name, those added later among them."""
-        return self._opened | {name: self.attachment(sha) for name, sha in self._settled.added.items()}
+        return self.opened | {name: self.attachment(sha) for name, sha in self._settled.added.items()}
 
     @property
     def choices(self) -> Choices:

@@ -7,8 +7,10 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
+import time
 from contextlib import closing, suppress
 from datetime import date
+from glob import escape
 from pathlib import Path
 
 from msgspec import Struct
@@ -18,6 +20,8 @@ from fusilex.journal.trouble import NotSaved, reason
 
 KEPT = 7
 """Daily copies that are kept."""
+LEFT_S = 3600.0
+"""A draft this old was left by a program that was killed."""
 
 
 class Backup(Struct, frozen=True):
@@ -43,12 +47,22 @@ def daily(journal: Path, today: date) -> Path | None:
     A journal that is damaged is not copied: its copy would push a whole one out.
     """
     target = folder_of(journal) / f"{journal.stem}-{today.isoformat()}.sqlite"
+    _tidy(journal)
     if target.exists() or not journal.exists():
         return None
     copy_to(journal, target)
     for old in _dailies(journal)[:-KEPT]:
         old.unlink(missing_ok=True)
     return target
+
+
+def _tidy(journal: Path) -> None:
+    """Take away drafts of copies and mended journals that a program left when it was killed."""
+    places = ((journal.parent, escape(journal.name)), (folder_of(journal), f"{escape(journal.stem)}-*.sqlite"))
+    for draft in [draft for folder, name in places for draft in folder.glob(f"{name}*.part*")]:
+        with suppress(OSError):
+            if time.time() - draft.lstat().st_mtime > LEFT_S:
+                draft.unlink()
 
 
 def _dailies(journal: Path) -> list[Path]:

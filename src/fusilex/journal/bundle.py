@@ -9,11 +9,14 @@ handed-in/          design files and oven logs, named by digest and their own na
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import re
 import zipfile
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from functools import partial
+from typing import IO
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -28,20 +31,23 @@ from fusilex.journal.schema import batches, events
 from fusilex.journal.store import Journal
 
 FORMAT = "fusilex-batch-1"
-MOST_BYTES, MOST_FILES, MOST_EVENTS = 512 * 2**20, 5000, 500_000
+MOST_BYTES, MOST_FILE_BYTES, MOST_FILES, MOST_EVENTS = 512 * 2**20, 100 * 2**20, 5000, 500_000
+MOST_TEXT_BYTES = 200 * 2**20
 EVENTS, WORKSHOP, MANIFEST, HANDED_IN = "events.jsonl", "workshop.jsonl", "manifest.json", "handed-in/"
 DAMAGE = "damage.txt"
 _SHA = re.compile(r"\b[0-9a-f]{64}\b")
 
 
 class Bundle(Struct, frozen=True):
-    """A batch as read from a zip: its entries and the workshop's, and attachments by digest (name, contents)."""
+    """A batch as read from a zip: its entries and the workshop's, and attachments by digest: the name of each, and what
+    gives its contents, which are kept in the zip as long as nobody needs them.
+    """
 
     name: str
     opened_at: str
     entries: tuple[Entry, ...]
     workshop: tuple[Entry, ...]
-    files: Mapping[str, tuple[str, bytes]]
+    files: Mapping[str, tuple[str, Callable[[], bytes]]]
 
 
 def write_bundle(journal: Journal, batch: int, made_with: str, papers: Mapping[str, bytes]) -> bytes:
@@ -88,8 +94,8 @@ def read_bundle(data: bytes, name: str, kinds: Kinds) -> Bundle:
     """Read a batch's zip; every file must be what the manifest says, every event what its kind says. Raises
     `BadInput`.
     """
-    files = _unpacked(data, name)
-    manifest = read_json(files.pop(MANIFEST, b""), name, MANIFEST)
+    digests, texts = _unpacked(data, name)
+    manifest = read_json(texts.get(MANIFEST, b""), name, MANIFEST)
     if not isinstance(manifest, dict) or manifest.get("format") != FORMAT:
         raise BadInput(name, f"a batch written as {FORMAT}", "something else", MANIFEST)
     try:
@@ -102,16 +108,16 @@ def read_bundle(data: bytes, name: str, kinds: Kinds) -> Bundle:
             name, "the batch's name in one line and when it was opened", ascii((title, opened_at))[:60], MANIFEST
         )
     for path in (*listed, EVENTS, WORKSHOP):
-        if path not in files:
+        if path not in digests:
             raise BadInput(name, f"the file {path}", "it is missing")
-        if digest(files[path]) != listed.get(path):
+        if digests[path] != listed.get(path):
             raise BadInput(name, "the file as it was written", "it was changed since", path)
     attached = {
-        digest(content): (path.removeprefix(HANDED_IN).partition("-")[2], content)
-        for path, content in files.items()
+        sha: (path.removeprefix(HANDED_IN).partition("-")[2], partial(_content, data, path))
+        for path, sha in digests.items()
         if path.startswith(HANDED_IN)
     }
-    entries, shop = (_entries(files[path], name, path, kinds) for path in (EVENTS, WORKSHOP))
+    entries, shop = (_entries(texts[path], name, path, kinds) for path in (EVENTS, WORKSHOP))
     if not entries:
         raise BadInput(name, "at least one event", "none", EVENTS)
     return Bundle(title, opened_at, entries, shop, attached)
@@ -130,7 +136,7 @@ def take_in(journal: Journal, bundle: Bundle) -> int:
         row = insert(batches).values(name=bundle.name, opened_at=bundle.opened_at)
         batch = row_id(pen.connection.execute(row))
         for name, content in bundle.files.values():
-            pen.attach(name, content)
+            pen.attach(name, content())
         stocked = [e for e in bundle.workshop if e.deed not in known and (not there or e.deed in own)]
         _add(pen, shop, [e for e in stocked if not (isinstance(e.event, Undone | Redone) and e.event.deed in known)])
         _add(pen, batch, bundle.entries)
@@ -158,7 +164,7 @@ def _lines(entries: Sequence[Entry]) -> bytes:
 
 def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ...]:
     found: list[Entry] = []
-    for n, line in enumerate(data.splitlines(), 1):
+    for n, line in enumerate(io.BytesIO(data), 1):
         place = f"{path}, line {n}"
         entry = row_from(read_json(line, file, place), file, place)
         if len(found) >= MOST_EVENTS or (found and entry.origin <= found[-1].origin):
@@ -167,7 +173,11 @@ def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ..
     return tuple(found)
 
 
-def _unpacked(data: bytes, name: str) -> dict[str, bytes]:
+def _unpacked(data: bytes, name: str) -> tuple[dict[str, str], dict[str, bytes]]:
+    """Digests of all files, and the contents of those that tell of the others. Raises `BadInput`."""
+    told = {MANIFEST, EVENTS, WORKSHOP}
+    digests: dict[str, str] = {}
+    texts: dict[str, bytes] = {}
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             there = [i for i in archive.infolist() if not i.is_dir()]
@@ -175,9 +185,29 @@ def _unpacked(data: bytes, name: str) -> dict[str, bytes]:
                 raise BadInput(name, f"at most {MOST_FILES} files and {MOST_BYTES >> 20} MB", "more")
             if any(i.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED) for i in there):
                 raise BadInput(name, "files stored or deflated", "another way of packing")
-            return {i.filename: archive.read(i) for i in there}
+            for one in there:
+                most = MOST_TEXT_BYTES if one.filename in told else MOST_FILE_BYTES
+                if one.file_size > most:
+                    raise BadInput(name, f"at most {most >> 20} MB", f"{one.file_size >> 20} MB", one.filename)
+                with archive.open(one) as content:
+                    digests[one.filename] = _digest(content)
+                if one.filename in told:
+                    texts[one.filename] = archive.read(one)
     except UNREADABLE_ZIP as problem:
         raise BadInput(name, "a zip that can be read", str(problem)) from problem
+    return digests, texts
+
+
+def _digest(content: IO[bytes]) -> str:
+    found = hashlib.sha256()
+    while some := content.read(2**20):
+        found.update(some)
+    return found.hexdigest()
+
+
+def _content(data: bytes, path: str) -> bytes:
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return archive.read(path)
 
 
 def _plain(name: str) -> str:

@@ -119,11 +119,11 @@ def typed(entry: Entry, kinds: Kinds) -> Entry:
 def event_of(kind: str, text: str, id: int, at: str, kinds: Kinds) -> Event | None:
     """The event a row holds, None where nobody knows its kind. Raises `Unreadable`."""
     made = kinds.get(kind)
-    read = _reader(made)
+    read = reader_of(made)
     if read is not None:
         try:
             return read(text)
-        except (msgspec.DecodeError, RecursionError, ValueError, TypeError):
+        except READS_NOT:
             pass  # what is wrong is said below; numbers such as NaN are read below, too
     try:
         body = json.loads(text)
@@ -139,8 +139,12 @@ def event_of(kind: str, text: str, id: int, at: str, kinds: Kinds) -> Event | No
         raise Unreadable(id, kind, at, "what its kind says", str(problem)) from problem
 
 
+READS_NOT = (msgspec.DecodeError, RecursionError, ValueError, TypeError)
+"""What a reader raises at what is none of its events."""
+
+
 @cache
-def _reader(kind: type[Event] | None) -> Callable[[str], Event] | None:
+def reader_of(kind: type[Event] | None) -> Callable[[str], Event] | None:
     """Reads an event at once, where every version wrote its kind by the same names."""
     if kind is None or kind.older or kind.upcast.__func__ is not Event.upcast.__func__:  # type: ignore[attr-defined]
         return None

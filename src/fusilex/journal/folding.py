@@ -76,6 +76,19 @@ def fold(happened: Iterable[Entry], start: Callable[[], State], since: Checkpoin
     return _fold(history, start, since, _undone(history))
 
 
+def misfits(history: Sequence[Entry], start: Callable[[], Folded]) -> list[Unreadable]:
+    """All entries that do not fit what came before, in one pass: each is left out, and what follows goes on without."""
+    undone, state, found = _undone(history), start(), []
+    with uncollected():
+        for entry in history:
+            if entry.deed not in undone:
+                try:
+                    apply(state, entry)
+                except Unreadable as problem:
+                    found.append(problem)
+    return found
+
+
 def begun(history: Sequence[Entry], start: Callable[[], State]) -> tuple[Checkpoint, State]:
     """A checkpoint and the state after all entries, as `checkpoint` and `fold` have them."""
     undone = _undone(history)
@@ -214,7 +227,7 @@ def apply(state: Folded, entry: Entry) -> None:
         return
     try:
         event.apply(state, entry)
-    except (KeyError, IndexError, ValueError) as problem:
+    except (KeyError, IndexError, ValueError, AttributeError, TypeError) as problem:
         raise Unreadable(id, entry.kind, entry.at, "what the batch has", f"“{problem.args[0]}”") from problem
     if event.undoable:
         deeds = state.deeds

@@ -9,7 +9,7 @@ from sqlalchemy import Engine
 
 from fusilex.journal.engine import mark_in_use
 from fusilex.journal.place import free, identity
-from fusilex.journal.trouble import NotSaved, reason
+from fusilex.journal.trouble import NotSaved, Torn, reason
 
 
 class Guard:
@@ -18,6 +18,7 @@ class Guard:
     def __init__(self, path: Path, engine: Engine) -> None:
         self.path, self.engine = path, engine
         self._opened: tuple[object, object] = (None, None)
+        self._length = 0
         self._note()
         self._used = False
         self._kept: Path | None = None
@@ -32,7 +33,8 @@ class Guard:
             self._opened = identity(self.path)
 
     def check(self) -> None:
-        """Raises `NotSaved` for a journal that is gone; what was saved before is kept then.
+        """Raises `NotSaved` for a journal that is gone; what was saved before is kept then. Raises `Torn` for one that
+        is shorter than it was: the file of a journal only grows.
 
         Newest entries that were taken away beside it (``-wal``) are still open here: they are put into the file.
         """
@@ -40,6 +42,9 @@ class Guard:
             self._note()
         found = identity(self.path)
         if found == self._opened:
+            length, self._length = self._length, self.path.stat().st_size
+            if self._length < length:
+                raise Torn(f"The journal {self.path} was cut short while it was open")
             if not self._used:  # before anything is written that would be missing from the file alone
                 mark_in_use(self.engine)
                 self._used = True

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from sqlalchemy import Connection, CursorResult, insert, select
 from sqlalchemy.exc import IntegrityError
 
-from fusilex.journal.entries import Entry, Event, Kinds, as_entry, event_of, uncollected
+from fusilex.journal.entries import READS_NOT, Entry, Event, Kinds, as_entry, event_of, reader_of, uncollected
 from fusilex.journal.schema import attachments, batches, events, names
 from fusilex.journal.trouble import NotSaved
 
@@ -61,10 +61,13 @@ class Pen:
         row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind")}
         return row_id(self.connection.execute(insert(events).values(batch_id=stream, body=entry.text, **row)))
 
-    def put(self, stream: int, entry: Entry, id: int) -> None:
-        """Add an entry from elsewhere as a certain row."""
-        row = {name: getattr(entry, name) for name in ("deed", "at", "who", "place", "kind", "origin")}
-        self.connection.execute(insert(events).values(id=id, batch_id=stream, body=entry.text, **row))
+    def put(self, stream: int, entries: Sequence[Entry]) -> None:
+        """Add entries from elsewhere as the rows they were there."""
+        rows = [(x.id, stream, x.deed, x.at, x.who, x.place, x.kind, x.text, x.origin) for x in entries]
+        names = ("id", "batch_id", "deed", "at", "who", "place", "kind", "body", "origin")
+        if rows:
+            statement = f"INSERT INTO event ({', '.join(names)}) VALUES ({', '.join('?' * len(names))})"
+            self.connection.exec_driver_sql(statement, rows)  # there may be very many
 
     def claim(self, scope: str, name: str) -> None:
         """Raises `NotSaved` for a name that somebody else has."""
@@ -80,12 +83,17 @@ def entries_since(connection: Connection, kinds: Kinds, stream: int, last: int) 
     with uncollected():
         cursor = rows_since(connection, stream, last).cursor
         deed = at = who = place = kind = ""
+        read: Callable[[str], Event] | None = None
         for row in iter(cursor.fetchone, None) if cursor else ():  # as the driver has them: there may be many
             if row[1] != deed or row[2] != at or row[3] != who or row[4] != place:
                 deed, at, who, place = row[1:5]  # else what the rows of a deed share is kept once
-            if row[5] != kind:
+            if row[5] != kind or read is None:
                 kind = row[5]
-            event = event_of(kind, row[6], row[0], at, kinds)
+                read = reader_of(kinds.get(kind))
+            try:
+                event = read(row[6]) if read else event_of(kind, row[6], row[0], at, kinds)
+            except READS_NOT:
+                event = event_of(kind, row[6], row[0], at, kinds)
             entries.append(Entry(kind, row[6], row[0], deed, at, who, place, event, row[7]))
     return entries
 

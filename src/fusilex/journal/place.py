@@ -15,6 +15,7 @@ from urllib.parse import quote
 from msgspec import Struct
 from msgspec.structs import replace
 
+from fusilex.journal.pages import amiss, log_of, read_log
 from fusilex.journal.schema import APPLICATION, HEAD, IN_USE
 from fusilex.journal.trouble import DAMAGED, NOT_ONE, READ_ONLY, NotSaved, cause, reason
 
@@ -92,8 +93,10 @@ class Look(Struct, frozen=True):
 
 def look_at(path: Path) -> Look:
     """Look without writing. Raises `NotSaved` for what is not a journal, or one of a newer version."""
-    beside = Path(f"{path}-wal").exists()
     with _said(path):
+        newer = log_of(path).exists()
+        if newer and (wrong := amiss(path, read_log(log_of(path)))):
+            return Look(damage=wrong)
         try:
             with closing(connected(path, "ro")) as connection:
                 found = _looked(connection, path)
@@ -102,7 +105,7 @@ def look_at(path: Path) -> Look:
                 raise
             with closing(connected(path, "rw")) as connection:  # what a kill left half-done is taken back first
                 found = _looked(connection, path)
-        return replace(found, copied=found.copied and not beside and alone(path))
+        return replace(found, copied=found.copied and not newer and alone(path))
 
 
 def _looked(connection: sqlite3.Connection, path: Path) -> Look:

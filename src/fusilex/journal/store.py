@@ -7,6 +7,7 @@ import sqlite3
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from functools import cached_property
+from pathlib import Path
 from typing import Any
 
 from msgspec import Struct
@@ -14,13 +15,15 @@ from sqlalchemy import Engine, func, or_, select
 from sqlalchemy.exc import SQLAlchemyError
 
 from fusilex.core.problems import BadInput
+from fusilex.journal.backups import kept as backups_of
 from fusilex.journal.engine import Turn, close_tidily, make_engine, migrate
 from fusilex.journal.entries import Entry, Kinds
 from fusilex.journal.guard import Guard
+from fusilex.journal.pages import log_of
 from fusilex.journal.pen import Pen, digest, entries_since, entry_of, rows_since
-from fusilex.journal.place import Look, check_place, look_at, path_of, set_aside, writable
+from fusilex.journal.place import BESIDE, Look, check_place, look_at, path_of, set_aside, writable
 from fusilex.journal.schema import HEAD, attachments, batches, events
-from fusilex.journal.trouble import NotRead, NotSaved, is_damage, named, not_read, not_saved, reason
+from fusilex.journal.trouble import NotRead, NotSaved, Torn, is_damage, named, not_read, not_saved, reason
 
 COPIED = (
     "This journal was in use when it was last touched, and the file with its newest entries (…-wal) is gone: what was"
@@ -67,12 +70,15 @@ class Journal:
             return "rw"
         check_place(path, make)
         path.parent.mkdir(parents=True, exist_ok=True)
-        look = look_at(path) if path.exists() and path.stat().st_size else Look()
+        held = path.exists() and (path.stat().st_size > 0 or log_of(path).exists())
+        look = look_at(path) if held else Look()
         if look.damage:
             note = f"The journal {path} is damaged: {look.damage}."
             aside = set_aside(path, note) if writable(path.parent) else None
             kept = f" A copy as it was found lies in {aside.name}." if aside else ""
             self.noticed = f"{note}{kept} Go back to a backup or mend it (menu, Journal)."
+            if not path.stat().st_size:  # SQLite takes away what lies beside an empty file as soon as it looks
+                raise NotSaved(f"{note}{kept} Mend it, or go back to a backup.")
             self.only_read = f"{note} It can be read, but nothing is written in it"
         elif path.exists() and not writable(path):
             if look.version != HEAD:
@@ -81,6 +87,11 @@ class Journal:
             self.noticed = f"{self.only_read}: it can be looked at."
         elif look.copied:
             self.noticed = COPIED
+        elif not held and (copies := backups_of(path)):
+            self.noticed = (
+                f"There is nothing in the journal {path}, but there are backups of it, the newest of {copies[0].words}:"
+                " go back to one (menu, Journal)."
+            )
         if self.only_read:
             return "ro"
         path.touch()  # here alone: no later connection makes a file where one was taken away
@@ -97,6 +108,19 @@ class Journal:
             self._guard.forget()
         if self.path and not self.only_read:
             close_tidily(self.path)
+
+    def exchange(self, draft: Path) -> None:
+        """Go on with another file, which takes the place of the one that was open. Raises `NotSaved`."""
+        assert self.path is not None
+        self.engine.dispose()  # before the place is another's: what is closed takes away what lies beside it
+        try:
+            draft.replace(self.path)
+            for ending in BESIDE[1:]:
+                Path(f"{self.path}{ending}").unlink(missing_ok=True)
+            self.engine = make_engine(self.url, self.path, "rw", self.turn)
+            self._guard = Guard(self.path, self.engine)
+        except (SQLAlchemyError, OSError, sqlite3.Error) as error:
+            raise NotSaved(f"The journal at {self.name} cannot be opened: {reason(error)}.") from error
 
     @contextmanager
     def _reading(self) -> Iterator[Any]:
@@ -220,8 +244,8 @@ class Journal:
             if self._guard:
                 self._guard.check()
         except (SQLAlchemyError, sqlite3.Error) as problem:
-            if is_damage(problem):
-                self.only_read = f"The journal {self.name} is damaged: {reason(problem)}. Start again to mend it"
+            if is_damage(problem) and self.path:
+                raise Torn(f"The journal {self.name} is damaged: {reason(problem)}") from problem
             raise not_saved(problem) from problem
 
 

@@ -12,6 +12,10 @@ class NotSaved(Exception):
     """The journal could not be written; nothing of the command happened."""
 
 
+class Torn(NotSaved):
+    """The journal was damaged while it was open; nothing of the command happened."""
+
+
 class NotRead(BadInput):
     """The journal, or a part of it, cannot be read."""
 

@@ -6,9 +6,10 @@ from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 
 from fusilex.bench.common.scales import STAND_IN
+from fusilex.bench.refusal import Refused
 from fusilex.core.values import UNIT_OF_FAMILY, read_value
-from fusilex.devices.bench_meter import Asked, MultimeterLine, SerialMultimeter, SimulatedMultimeter
-from fusilex.devices.meter import Meter, NoMeter, SerialMeter, SimulatedMeter
+from fusilex.devices.bench_meter import Asked, MultimeterLine, SerialMultimeter, SimulatedMultimeter, measure
+from fusilex.devices.meter import Meter, NoMeter, SerialMeter, SimulatedMeter, read_meter
 
 _SHOWS = {"Ω": "R", "F": "C", "H": "L"}
 
@@ -24,6 +25,25 @@ def ohmmeter(port: str, true_ohm: Callable[[], float]) -> AbstractContextManager
 def _stand_in(true_ohm: Callable[[], float]) -> Iterator[Asked]:
     with MultimeterLine(SimulatedMultimeter(true_ohm)) as line, SerialMultimeter(line.port) as meter:
         yield meter
+
+
+def read_quantity(port: str, what: str, true: float = 0.0) -> float:
+    """The multimeter's reading of resistance (Ω, infinite for an open circuit), voltage (V) or current (A); `true` is
+    what the stand-in has between its leads. Raises `Refused`.
+    """
+    try:
+        with ohmmeter(port, lambda: true) as one:
+            return measure(one, what)
+    except NoMeter as problem:
+        raise Refused(str(problem)) from problem
+
+
+def read_piece(port: str, value: str, family: str) -> float:
+    """What the component meter shows of a single part, in the unit of its family. Raises `Refused`."""
+    try:
+        return read_meter(meter_at(port, value, family))[1]
+    except NoMeter as problem:
+        raise Refused(str(problem)) from problem
 
 
 def meter_at(port: str, value: str, family: str) -> Meter:

@@ -19,10 +19,9 @@ MOST_SHOWN = 40
 def checked(journal: Path) -> Answer:
     """All of a journal read, and what is wrong with it. Raises `NotSaved`, `NotRead`."""
     check_place(journal, make=False)
-    torn = look_at(journal).damage
+    look_at(journal)
     found = check(journal)
-    wrong = [*([f"The file is torn: {torn}."] if torn else []), *found.wrong]
-    return _answer(journal, found, wrong, f"fusilex journal rescue {journal} NEW-FILE keeps what can be read.")
+    return _answer(journal, found, found.wrong, f"fusilex journal rescue {journal} NEW-FILE keeps what can be read.")
 
 
 def rescued(journal: Path, target: Path) -> Answer:

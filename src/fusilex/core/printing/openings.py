@@ -152,15 +152,33 @@ def narrowest(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
     if not len(polygons):
         return np.empty(0)
     area, hull = shapely.area(polygons), shapely.area(shapely.convex_hull(polygons))
-    corners = shapely.get_coordinates(shapely.oriented_envelope(polygons)).reshape(len(polygons), 5, 2)
-    sides = np.hypot(*np.diff(corners, axis=1)[:, :2].transpose(2, 0, 1))
-    widths = sides.min(axis=1)
+    widths = _short_sides(polygons)
     disc = roundness(area, shapely.length(polygons)) > ROUND
     widths = np.where(disc, 2 * np.sqrt(area / np.pi), widths)
     bent = np.flatnonzero((area < CONVEX * hull) & ~disc)
     if len(bent):
         widths[bent] = _thinnest_arms(polygons[bent], widths[bent])
     return np.asarray(widths)
+
+
+def _short_sides(polygons: NDArray[np.object_]) -> NDArray[np.float64]:
+    """The short side of the smallest rectangle around each polygon (n, mm)."""
+
+    def ways(rings: NDArray[np.object_]) -> NDArray[np.float64]:
+        """From corner to corner (k, 4, 2)."""
+        return np.diff(shapely.get_coordinates(rings).reshape(len(rings), 5, 2), axis=1)
+
+    short = np.full(len(polygons), np.nan)
+    four = np.flatnonzero(shapely.get_num_coordinates(polygons) == 5)
+    way = ways(polygons[four])
+    square = (np.abs(way[:, 0] + way[:, 2]).max(axis=1, initial=0) < 1e-9) & (
+        np.abs((way[:, 0] * way[:, 1]).sum(axis=1)) < 1e-9
+    )
+    short[four[square]] = np.hypot(*way[square, :2].transpose(2, 0, 1)).min(axis=1)  # most are rectangles themselves
+    rest = np.flatnonzero(np.isnan(short))
+    if len(rest):
+        short[rest] = np.hypot(*ways(shapely.oriented_envelope(polygons[rest]))[:, :2].transpose(2, 0, 1)).min(axis=1)
+    return short
 
 
 def _thinnest_arms(polygons: NDArray[np.object_], most: NDArray[np.float64]) -> NDArray[np.float64]:

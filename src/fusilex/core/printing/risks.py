@@ -61,10 +61,13 @@ def ground_of(lands: Lands) -> Ground:
     if len(here):
         beyond[here] = np.maximum(0.0, 1 - landed(lands, None).on_pad[here])
     if len(openings) > 1:
-        tree = shapely.STRtree(openings.polygons)
-        i, k = tree.query(openings.polygons, predicate="dwithin", distance=FAR_MM)
-        i, k = i[i != k], k[i != k]
-        np.minimum.at(web, i, shapely.distance(openings.polygons[i], openings.polygons[k]))
+        reach = shapely.bounds(openings.polygons) + np.array([-FAR_MM, -FAR_MM, FAR_MM, FAR_MM])
+        i, k = shapely.STRtree(openings.polygons).query(shapely.box(*reach.T))
+        i, k = i[i < k], k[i < k]  # each pair is measured once
+        apart = shapely.distance(openings.polygons[i], openings.polygons[k])
+        apart[apart > FAR_MM] = np.inf
+        np.minimum.at(web, i, apart)
+        np.minimum.at(web, k, apart)
     return Ground(lands, beyond, web)
 
 

@@ -87,18 +87,34 @@ def arc_points(start: Point, end: Point, centre: Point, clockwise: bool, error: 
     Points between the ends lie a little outside, so that the polygon to the centre has the sector's very area.
     """
     radius = math.dist(start, centre)
+    first, sweep, n = _chords(start, end, centre, clockwise, error)
+    sign = -1 if clockwise else 1
+    angles = (first + sign * np.linspace(0, sweep, n + 1)).tolist()
+    reach = radius * outward(sweep, n)
+    points = [(centre[0] + reach * math.cos(a), centre[1] + reach * math.sin(a)) for a in angles]
+    return [start, *points[1:-1], end]
+
+
+def arc_corners(start: Point, end: Point, centre: Point, clockwise: bool, error: float) -> int:
+    """How many points `arc_points` gives.
+
+    >>> ends = (1.0, 0.0), (0.0, 1.0), (0.0, 0.0)
+    >>> arc_corners(*ends, False, 0.002) == len(arc_points(*ends, False, 0.002))
+    True
+    """
+    return _chords(start, end, centre, clockwise, error)[2] + 1
+
+
+def _chords(start: Point, end: Point, centre: Point, clockwise: bool, error: float) -> tuple[float, float, int]:
+    """The angle an arc begins at, its sweep (rad), and how many chords stay within `error` of it."""
+    radius = math.dist(start, centre)
     first = math.atan2(start[1] - centre[1], start[0] - centre[0])
     last = math.atan2(end[1] - centre[1], end[0] - centre[0])
     sweep = (first - last if clockwise else last - first) % (2 * math.pi)
     if math.dist(start, end) < 1e-3 * error or sweep < 1e-9:
         sweep = 2 * math.pi
     step = 2 * math.acos(max(0.0, 1 - error / max(radius, 2 * error)))
-    n = min(720, max(2, math.ceil(sweep / step)))
-    sign = -1 if clockwise else 1
-    angles = (first + sign * np.linspace(0, sweep, n + 1)).tolist()
-    reach = radius * outward(sweep, n)
-    points = [(centre[0] + reach * math.cos(a), centre[1] + reach * math.sin(a)) for a in angles]
-    return [start, *points[1:-1], end]
+    return first, sweep, min(720, max(2, math.ceil(sweep / step)))
 
 
 def outward(sweep: float, n: int) -> float:

@@ -13,7 +13,7 @@ from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from fusilex.core.overlay import union_of
-from fusilex.core.progress import wanted_still
+from fusilex.core.progress import wanted_still, while_wanted
 from fusilex.formats.layers.drawn import (
     ARC,
     ARC_ERROR_MM,
@@ -25,6 +25,7 @@ from fusilex.formats.layers.drawn import (
     Aperture,
     Drawn,
     Turned,
+    arc_corners,
     arc_points,
     outward,
     polygons_in,
@@ -37,6 +38,7 @@ errors add up.
 """
 MANY_STROKES, AT_ONCE = 120_000, 20_000
 MOST_CORNERS, FEW_CORNERS, MOST_CROSSINGS = 500_000, 2_000, 100_000
+MOST_ARC_CORNERS, STROKE_CORNERS = 500_000, 8
 SAME_AREA = 1e-3
 """Share by which the area of a contour that touches itself may change when it is taken apart."""
 
@@ -140,6 +142,8 @@ def _drawn_shapes(drawn: Drawn) -> tuple[NDArray[np.object_], tuple[str, ...]]:
     kinds, aperture, ends = drawn.kinds, drawn.aperture, drawn.ends
     shapes = np.full(len(kinds), Polygon(), dtype=object)
     few = int(np.count_nonzero(kinds == LINE)) <= MANY_STROKES
+    if sum(_corners(drawn, i) for i in while_wanted(drawn.arcs)) > MOST_ARC_CORNERS:
+        raise TooMany(f"arcs of more than {MOST_ARC_CORNERS:,} corners together")
     for index, turn in {*zip(aperture.tolist(), drawn.turned.tolist(), strict=True)}:
         if index < 0:
             continue
@@ -154,7 +158,7 @@ def _drawn_shapes(drawn: Drawn) -> tuple[NDArray[np.object_], tuple[str, ...]]:
         else:
             for i in lines.tolist():
                 shapes[i] = shapely.union_all(_moved(outline, ends[i])).convex_hull
-        for i in np.flatnonzero(mine & (kinds == ARC)).tolist():
+        for i in while_wanted(np.flatnonzero(mine & (kinds == ARC)).tolist()):
             shapes[i] = _arc(drawn, i, tool, outline, turned.scale)
     regions = np.flatnonzero(kinds == REGION)
     shapes[regions], crossed = _regions(drawn.corners, drawn.owners, regions)
@@ -163,6 +167,13 @@ def _drawn_shapes(drawn: Drawn) -> tuple[NDArray[np.object_], tuple[str, ...]]:
 
 def _as_turned(outline: BaseGeometry, turned: Turned) -> BaseGeometry:
     return outline if turned == Turned() else shapely.transform(outline, lambda p: p @ turned.matrix)
+
+
+def _corners(drawn: Drawn, i: int) -> int:
+    """Corners of an arc, several times as many where each of its chords is a stroke by itself."""
+    start, end = map(tuple, drawn.ends[i].tolist())
+    round_mm = drawn.apertures[drawn.aperture[i]].round_mm
+    return arc_corners(start, end, *drawn.arcs[i], ARC_ERROR_MM) * (1 if round_mm is not None else STROKE_CORNERS)
 
 
 def _arc(drawn: Drawn, i: int, tool: Aperture, outline: BaseGeometry, scale: float) -> BaseGeometry:

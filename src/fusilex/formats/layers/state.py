@@ -19,7 +19,7 @@ from fusilex.formats.layers.recorder import Recorder
 
 _FORMAT = re.compile(r"FS([LTD]?)([AI]?)(?:N\d)?(?:G\d)?X(\d)(\d)Y(\d)(\d)(?:D\d)?(?:M\d)?$")
 _REPEAT = re.compile(r"SR(?:X(\d+)Y(\d+)I([-+\d.]+)J([-+\d.]+))?$")
-MOST_DEPTH, MOST_PRIMITIVES = 10, 50_000
+MOST_DEPTH, MOST_PRIMITIVES, MOST_APERTURES = 10, 50_000, 20_000
 
 
 class State:
@@ -93,6 +93,8 @@ class State:
         if code is None:
             return self.skip(command)
         function = ",".join(self.of_tools[".AperFunction"]) if ".AperFunction" in self.of_tools else None
+        if len(self.apertures) >= MOST_APERTURES:
+            raise BadInput(self.name, f"at most {MOST_APERTURES:,} apertures", "more")
         self.codes[code] = len(self.apertures)  # defined anew, it serves from here on
         self.apertures.append(UNREAD)
         self.waiting.append((self.codes[code], code, command, function))
@@ -127,6 +129,10 @@ class State:
             step = (float(found[3]) * self.unit, float(found[4]) * self.unit)
             self.to.repeating = (self.to.count, int(found[1]), int(found[2]), *step)
         return None
+
+    def in_hand(self, index: int) -> bool:
+        """True for the aperture of a block that did not end yet."""
+        return any(index == open_block for _, open_block in self.outer)
 
     def block(self, command: str) -> None:
         """A block begins under its number, or the one in hand ends."""

@@ -100,6 +100,8 @@ class _Stream(State):
         code = word[3:] if word[:3] in ("G54", "G55") else word
         if _SELECT.fullmatch(code) and int(code[1:]) >= 10:
             self.aperture = self._tool(int(code[1:]))
+            if self.outer and self.in_hand(self.aperture):
+                raise BadInput(self.name, "blocks that draw others", f"block {code}, which draws itself")
         elif word == "G36":
             x, y, _ = self.to.here()
             self.inside = True

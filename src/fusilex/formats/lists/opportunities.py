@@ -8,7 +8,7 @@ import io
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.grids import decode
 
-FAULT, MOST_ROWS, MOST_COLUMNS = "fault", 2_000_000, 200
+FAULT, MOST_CELLS, MOST_COLUMNS = "fault", 2_700_000, 200
 _YES, _NO = ("1", "yes", "true"), ("0", "no", "false", "")
 
 
@@ -23,6 +23,7 @@ def read_opportunities(data: bytes, name: str) -> tuple[dict[str, list[str]], li
     at = head.index(FAULT)
     columns: list[list[str]] = [[] for _ in head]
     fault: list[bool] = []
+    same: dict[str, str] = {}
     for number, row in enumerate(rows, 2):
         if not any(cell.strip() for cell in row):
             continue
@@ -31,11 +32,11 @@ def read_opportunities(data: bytes, name: str) -> tuple[dict[str, list[str]], li
         word = row[at].strip().lower()
         if word not in _YES + _NO:
             raise BadInput(name, "fault 0 or 1", row[at], f"line {number}")
-        if len(fault) == MOST_ROWS:
-            raise BadInput(name, f"at most {MOST_ROWS} rows", "more", f"line {number}")
+        if (len(fault) + 1) * len(head) > MOST_CELLS:
+            raise BadInput(name, f"at most {MOST_CELLS:,} cells", "more", f"line {number}")
         fault.append(word in _YES)
-        for column, cell in zip(columns, row, strict=True):
-            column.append(cell.strip())
+        for column, cell in zip(columns, map(str.strip, row), strict=True):
+            column.append(same.setdefault(cell, cell))  # most cells say what another one said
     if not fault:
         raise BadInput(name, "at least one opportunity", "none")
     return {h: column for h, column in zip(head, columns, strict=True) if h and h != FAULT}, fault

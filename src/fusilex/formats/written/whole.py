@@ -5,8 +5,14 @@ from __future__ import annotations
 import os
 import secrets
 import stat
+import time
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
+
+ENDING = ".fusilex-part"
+LEFT_S = 3600.0
+"""A draft this old was left by a program that was killed."""
 
 
 def write_whole(files: Mapping[Path, bytes]) -> None:
@@ -18,7 +24,8 @@ def write_whole(files: Mapping[Path, bytes]) -> None:
     try:
         for path, data in files.items():
             place = _place(path)
-            drafts[place] = draft = place.with_name(f".{place.name[:80]}.{secrets.token_hex(4)}.part")
+            tidy(place.parent)
+            drafts[place] = draft = place.with_name(f".{place.name[:80]}.{secrets.token_hex(4)}{ENDING}")
             try:
                 with draft.open("xb") as out:
                     out.write(data)
@@ -33,6 +40,15 @@ def write_whole(files: Mapping[Path, bytes]) -> None:
     finally:
         for draft in drafts.values():
             draft.unlink(missing_ok=True)
+
+
+def tidy(folder: Path) -> None:
+    """Take away drafts that a program left when it was killed."""
+    with suppress(OSError):
+        for draft in folder.glob(f".*.????????{ENDING}"):
+            with suppress(OSError):
+                if time.time() - draft.lstat().st_mtime > LEFT_S:
+                    draft.unlink()
 
 
 def _place(path: Path) -> Path:

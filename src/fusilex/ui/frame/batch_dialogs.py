@@ -31,12 +31,14 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.record_kinds import KINDS
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Left, Step
 from fusilex.formats.bundle import read_one
 from fusilex.journal.bundle import MOST_BYTES
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.batches import Batches
 from fusilex.ui.frame.host import Host
+from fusilex.ui.frame.waiting import waited_for
 
 RESTS = {"close": CLOSED, "archive": ARCHIVED, "pause": PAUSED}
 
@@ -151,10 +153,17 @@ class BatchDialogs:
 
     def read(self, path: Path) -> None:
         """Take a batch's zip in and open it."""
+        home = self.host.home
+
+        def taken_in(step: Step) -> Bench:
+            return batch_in(home, read_one(path, MOST_BYTES), path.name, step)
+
         try:
-            bench = batch_in(self.host.home, read_one(path, MOST_BYTES), path.name)
+            bench = waited_for(self.host.widget(), "Taking in a batch", taken_in)
         except (BadInput, NotSaved) as problem:
             self.host.desk.say(str(problem))
+        except Left:
+            self.host.desk.say(f"{path.name} was left: nothing was taken in.")
         else:
             self.host.show_bench(bench)
             offers = sum(len(bench.workshop[Records].offered(kind)) for kind in KINDS.values())

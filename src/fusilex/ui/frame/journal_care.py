@@ -8,15 +8,17 @@ from datetime import date
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
-from PyQt6.QtWidgets import QApplication, QInputDialog, QMessageBox
+from PyQt6.QtWidgets import QInputDialog, QMessageBox
 
 from fusilex.bench.opening import newest_readable
 from fusilex.bench.rescue import Checked, check, gone_back, mend
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Left, Step
 from fusilex.journal.backups import copy_to, daily, kept
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.host import Host
+from fusilex.ui.frame.waiting import waited_for
 
 MOST_SHOWN = 5
 
@@ -82,7 +84,7 @@ class JournalCare(QObject):
         prompt = "The journal as it is now is set aside beside it. Go back to"
         chosen, sure = QInputDialog.getItem(self.host.widget(), "Go back to a backup", prompt, words, 0, False)
         if sure:
-            self._swap(lambda: gone_back(path, copies[words.index(chosen)]))
+            self._swap(lambda step: gone_back(path, copies[words.index(chosen)]))
 
     def mend(self) -> None:
         """Check all of it; where something is wrong, keep what can be read."""
@@ -90,14 +92,13 @@ class JournalCare(QObject):
         if path is None:
             self.host.desk.say("This journal is a database with tools of its own.")
             return
-        QApplication.setOverrideCursor(Qt.CursorShape.WaitCursor)
         try:
-            found = check(path)
+            found = waited_for(widget, "Checking the journal", lambda step: check(path, step))
         except BadInput as problem:
             self.host.desk.say(str(problem))
             return
-        finally:
-            QApplication.restoreOverrideCursor()
+        except Left:
+            return
         entries = sum(len(stream.kept) for stream in found.streams)
         if not found.wrong and not self.host.home.only_read:
             self.host.desk.say(f"The journal is whole: {entries:,} entries.")
@@ -108,16 +109,19 @@ class JournalCare(QObject):
         box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         if box.clickedButton() is yes:
-            self._swap(lambda: mend(path))
+            self._swap(lambda step: mend(path, step))
 
-    def _swap(self, swap: Callable[[], str]) -> None:
+    def _swap(self, swap: Callable[[Step], str]) -> None:
         """Put another file in the journal's place and open it; the newest batch of it comes on the screen."""
         home = self.host.home
+        self.host.desk.bench.busy = True  # nobody looks into the file meanwhile
         home.close()
         try:
-            said = swap()
+            said = waited_for(self.host.widget(), "Mending the journal", swap)
         except (NotSaved, BadInput) as problem:
             said = str(problem)
+        except Left:
+            said = "The journal is as it was."
         self.host.home = open_journal(home.url)
         bench, unread = newest_readable(self.host.home, self.demo_url or home.url)
         self.host.show_bench(bench)

@@ -9,9 +9,11 @@ from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton, QVBoxLayout
 
 from fusilex.bench.rescue import gone_back, mend
 from fusilex.core.problems import BadInput
+from fusilex.core.progress import Left, Step
 from fusilex.journal.backups import kept
 from fusilex.journal.place import path_of, sqlite_url
 from fusilex.journal.trouble import NotSaved
+from fusilex.ui.frame.waiting import waited_for
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
 
@@ -33,9 +35,9 @@ class Stranded(QDialog):
         if path and self.backups:
             newest = self.backups[0]
             words = f"Go back to the backup of {newest.words}"
-            self._button(words, lambda: self._instead(lambda: gone_back(path, newest)), column)
+            self._button(words, lambda: self._instead(lambda step: gone_back(path, newest)), column)
         if path and path.is_file():
-            self._button("Mend it: keep what can be read", lambda: self._instead(lambda: mend(path)), column)
+            self._button("Mend it: keep what can be read", lambda: self._instead(lambda step: mend(path, step)), column)
         self._button("Open another journal…", self.other, column)
         if demo_url != url:
             self._button("Look at the demo", lambda: self._leave(demo_url), column)
@@ -50,12 +52,14 @@ class Stranded(QDialog):
         self.url = url
         self.accept()
 
-    def _instead(self, put: Callable[[], str]) -> None:
+    def _instead(self, put: Callable[[Step], str]) -> None:
         """Put another file in the journal's place and try that; what lay there is set aside."""
         try:
-            put()
+            waited_for(self, "Mending the journal", put)
         except (NotSaved, BadInput) as problem:
             self.said.setText(str(problem))
+        except Left:
+            pass
         else:
             self._leave(self._tried)
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import threading
+import time
 
 from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
@@ -147,6 +149,9 @@ class Window(QMainWindow):
 
     def _wait_for_turn(self, seconds: float) -> None:
         """Another program holds the journal: the window goes on painting meanwhile, and says so before long."""
+        if threading.current_thread() is not threading.main_thread():
+            time.sleep(0.01)  # beside the window, which goes on by itself
+            return
         if seconds > SAID_AFTER_S:
             self.now_card.show_said("Another program holds the journal. Waiting for it…")
         QApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)

@@ -16,6 +16,8 @@ from fusilex.formats.written.gcode import Line
 REJECTS = ("missed", "not picked", "empty", "jam", "on its side", "lost on the way", "nothing there")
 LOST = ("not picked", "lost on the way", "rejected", "nothing there")
 """What leaves a head without its part."""
+FASTEST_S = 0.03
+"""Nothing picks or places in less: a nozzle goes down and up again."""
 
 
 class Runner(Struct):
@@ -82,7 +84,11 @@ class Runner(Struct):
         self.heard(self.port.lines())
 
     def heard(self, words: Iterable[str]) -> None:
+        sent = self.at
         for word in words:
+            if word == "ok" and (self.at != sent or self._too_soon()):
+                self.state, self.said = "failed", "it says that a line is done before it can be"
+                return
             if word == "ok":
                 self._done()
             elif word.startswith("fault "):
@@ -91,6 +97,12 @@ class Runner(Struct):
                 self.state, self.said = "waiting", f"{self._asked()} Hands out, then go on."
             elif word.startswith("err "):
                 self.state, self.said = "failed", word[len("err ") :]
+
+    def _too_soon(self) -> bool:
+        """True when no machine can have picked or placed since the line was sent."""
+        stop = self.lines[self.at - 1][1] if self.at else None
+        busy = self._waiting and stop is not None and stop.act in (Act.PICK, Act.PLACE)
+        return busy and self.clock() - self._sent_at < FASTEST_S
 
     def _asked(self) -> str:
         """What the machine waits for."""

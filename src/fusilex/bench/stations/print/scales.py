@@ -6,7 +6,7 @@ import math
 import random
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.common.scales import STAND_IN, named_port, scale_at
+from fusilex.bench.common.scales import STAND_IN, scale_at
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.print.foil_events import Run
 from fusilex.bench.stations.print.jars import per_panel_mg
@@ -19,17 +19,15 @@ BARE_G_PER_MM2 = 0.0030
 SCATTER, CLOGS = 0.015, 0.012
 
 
-def weigh(batch: Batch, panel: int, port: str = "") -> float | None:
-    """What the scale shows (g), None where none is attached. Raises `Refused` when it does not answer."""
-    if not (port := named_port(port)):
-        return None
+def weigh(port: str, carried: float, panel: int) -> float:
+    """What the scale at a port shows (g); the stand-in carries what is said. Raises `Refused`."""
     try:
-        return settled(scale_at(port, lambda: _carried(batch, panel), 0.001, panel)).grams
+        return settled(scale_at(port, lambda: carried, 0.001, panel)).grams
     except NoReading as error:
         raise Refused(f"{str(error).rstrip('.')}.") from error
 
 
-def _carried(batch: Batch, panel: int) -> float:
+def carried_g(batch: Batch, panel: int) -> float:
     """What the stand-in carries (g): a bare panel, and once it is printed the paste that is predicted, scattered by
     1.5 %, and a little less with every print since the foil was wiped beneath.
     """
@@ -40,10 +38,8 @@ def _carried(batch: Batch, panel: int) -> float:
     return bare + per_panel_mg(batch) / 1000 * math.exp(scatter - CLOGS * (since_wipe(batch) - 1))
 
 
-def read_room(port: str) -> tuple[float, float] | None:
-    """What the sensor of the room says (°C, %), None where none is attached. Raises `Refused`."""
-    if not port:
-        return None
+def read_room(port: str) -> tuple[float, float]:
+    """What the sensor of the room says (°C, %). Raises `Refused`."""
     try:
         return read_air(SimulatedAir() if port == STAND_IN else SerialAir(port))
     except NoAir as error:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.kit import stock as c
@@ -23,6 +24,7 @@ from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.stock import COLUMNS, StockRow, read_stock, stock_csv
 from fusilex.ui.desk import Desk
+from fusilex.ui.reading import Reading
 from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.rows import Column, Rows
@@ -33,6 +35,7 @@ class StockView(View):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
+        self.port = Reading(self, desk)
         columns = [
             Column("lot", 0.8),
             Column("part", 2.2),
@@ -172,15 +175,18 @@ class StockView(View):
 
     def _weighed(self, text: str) -> None:
         if lot := self.lot:
-            port = port_of(self.bench.workshop[Records])
-            self._found(lot, lambda: weigh(lot, self._package(lot), typed_input.tare(text), port))
+            port, package = port_of(self.bench.workshop[Records]), self._package(lot)
+            if (tare_g := self.desk.read(lambda: typed_input.tare(text))) is not None:
+                as_now = replace(lot)
+                self.port.ask(lambda: weigh(as_now, package, tare_g, port), lambda found: self._found(as_now, found))
 
     def _counted(self, text: str) -> None:
         if lot := self.lot:
-            self._found(lot, lambda: typed_input.count(text, self._package(lot)))
+            package = self._package(lot)
+            self._found(lot, self.desk.read(lambda: typed_input.count(text, package)))
 
-    def _found(self, lot: Lot, count: Callable[[], tuple[Count, str]]) -> None:
-        if (found := self.desk.read(count)) is not None:
+    def _found(self, lot: Lot, found: tuple[Count, str] | None) -> None:
+        if found is not None:
             pieces, how = found
             self.desk.do(c.CountLot(lot.id, pieces.pieces, how), f"{lot.id}: {pieces.text} pieces by {how}.")
 

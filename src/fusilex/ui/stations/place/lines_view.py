@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtGui import QResizeEvent
 
-from fusilex.bench.common.meters import meter_at
+from fusilex.bench.common.meters import read_piece
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
@@ -23,8 +23,8 @@ from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG
 from fusilex.core.programme.feeding import PITCH_LIMIT_MM, Sighting, boards_fed, pick_point
 from fusilex.core.units import show_value
 from fusilex.core.values import read_value
-from fusilex.devices.meter import NoMeter, read_meter
 from fusilex.ui.desk import Desk
+from fusilex.ui.reading import Reading
 from fusilex.ui.stations.place.lying import LyingCard
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -48,6 +48,7 @@ class LinesView(View):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
+        self.port = Reading(self, desk)
         columns = [Column("line", 0.33), Column("who", 0.17), Column("why, or slot and what is left", 0.5)]
         self.lines: list[PullLine] = []
         self.kept: Kept | None = None
@@ -216,12 +217,8 @@ class LinesView(View):
             return
         port = port_of(self.batch.workshop[Records], "component")
         if port:
-            try:
-                _, value = read_meter(meter_at(port, line.value, line.package.family))
-            except NoMeter as problem:
-                self.desk.say(str(problem))
-            else:
-                self._measured(line, value)
+            value, family = line.value, line.package.family
+            self.port.ask(lambda: read_piece(port, value, family), lambda found: self._measured(line, found))
             return
 
         def measured(text: str) -> None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import time
 from collections import defaultdict
+from collections.abc import Callable
+from contextlib import suppress
 
 from PyQt6.QtCore import QCoreApplication, QObject, QTimer, pyqtSignal
 
@@ -32,7 +34,7 @@ _TITLES = {
     "paused": "Paused",
     "stepped": "One step done",
     "waiting": "The machine waits",
-    "failed": "The machine refused a line",
+    "failed": "The run ended",
     "stopped": "Stopped",
     "done": "Done",
 }
@@ -73,6 +75,7 @@ class LiveRun(QObject):
             world = self.port.world
             self.runner.clock = lambda: world.time_s
         self._put = self._tries = 0
+        self._not_kept = ""
         self._said = 0.0
         self._index = {label: i for i, label in enumerate(left.job.labels)}
         self._trips: dict[int, list[Stop]] = defaultdict(list)
@@ -82,9 +85,16 @@ class LiveRun(QObject):
         self.bed.done = set()
         if app := QCoreApplication.instance():
             app.aboutToQuit.connect(self.halt)  # nobody would watch it
-        self.runner.go()
+        self._told(self.runner.go)
         self.timer.start()
         self.desk.say("")
+
+    def _told(self, tell: Callable[[], None]) -> None:
+        """Tell the machine something; a line that broke ends the run."""
+        try:
+            tell()
+        except NoPlacer as problem:
+            self.runner.state, self.runner.said = "failed", str(problem).rstrip(".")
 
     def _open(self, left: Task) -> PlacerPort:
         batch, machine = self.desk.batch, left.job.machine
@@ -101,13 +111,10 @@ class LiveRun(QObject):
     def frame(self) -> None:
         """A sixtieth of a second of the machine's time, and what it said."""
         runner = self.runner
-        try:
-            if isinstance(self.port, SimulatedPlacer):
-                self.advance(FRAME_MS / 1000 * (FAST if self.fast else 1.0))
-            else:
-                runner.tick()
-        except NoPlacer as problem:
-            runner.state, runner.said = "failed", str(problem)
+        if isinstance(self.port, SimulatedPlacer):
+            self.advance(FRAME_MS / 1000 * (FAST if self.fast else 1.0))
+        elif runner.state not in OVER:
+            self._told(runner.tick)
         self._show()
         if runner.state in OVER or len(runner.put) - self._put >= KEEP_EVERY:
             self.keep()
@@ -143,26 +150,46 @@ class LiveRun(QObject):
         self.ribbon.update()
 
     def keep(self) -> None:
-        """What was placed and tried since the last time goes on record, but for a dry run."""
+        """What was placed and tried since the last time goes on record, but for a dry run. What cannot be kept now is
+        kept with the next.
+        """
         put, tries = self.runner.put[self._put :], self.runner.tries[self._tries :]
-        self._put, self._tries = len(self.runner.put), len(self.runner.tries)
         if (put or tries) and not self.dry:
-            self.desk.do(MachineRan(self.panel, [list(p) for p in put], [list(t) for t in tries]))
+            ran = MachineRan(self.panel, [list(p) for p in put], [list(t) for t in tries])
+            if self.desk.do(ran) is None:
+                self._not_kept = self.desk.said
+                return
+        self._not_kept = ""
+        self._put, self._tries = len(self.runner.put), len(self.runner.tries)
 
     def _close(self) -> None:
         self.timer.stop()
+        if self.runner.state == "failed":
+            with suppress(NoPlacer):
+                self.port.send("stop")
         if isinstance(self.port, SerialPlacer):
             self.port.close()
         runner = self.runner
         left = len(runner.job) - len(runner.put)
         if runner.state == "failed":
-            self.over.emit(f"The machine refused a line: {runner.said}.")
+            kept = "None of it counts: it was a dry run." if self.dry else "They are on record."
+            self.over.emit(
+                f"The run ended: {runner.said}. {len(runner.put)} of {len(runner.job)} parts are placed."
+                f" {self._not_on_record() or kept} If the machine still moves, press its own stop before you reach in."
+            )
         elif self.dry and runner.state == "stopped":
             self.over.emit(f"The dry run was stopped after {len(runner.put)} of {len(runner.job)} parts.")
         elif self.dry:
             self.over.emit("The dry run is done: look at every part, under Proof.")
         else:
-            self.over.emit(f"{len(runner.put)} placed" + (f", {left} left for the hand: M at Place." if left else "."))
+            more = f", {left} left for the hand: M at Place." if left else "."
+            self.over.emit(f"{len(runner.put)} placed{more} {self._not_on_record()}".strip())
+
+    def _not_on_record(self) -> str:
+        missing = [f"{ref} in cell {cell}" for ref, cell in self.runner.put[self._put :]]
+        if not self._not_kept:
+            return ""
+        return f"Not on record: {', '.join(missing) or 'what was tried'}. {self._not_kept}"
 
     # keys
 
@@ -179,20 +206,20 @@ class LiveRun(QObject):
     def pause_or_go(self) -> None:
         self.runner.single = False
         if self.runner.state == "running":
-            self.runner.pause()
+            self._told(self.runner.pause)
             self.keep()
         else:
-            self.runner.go()
+            self._told(self.runner.go)
         self.desk.say("")
 
     def _step(self) -> None:
         self.runner.single = True
-        self.runner.go()
+        self._told(self.runner.go)
         self.desk.say("")
 
     def _half(self) -> None:
         self.half = not self.half
-        self.runner.speed(50 if self.half else 100)
+        self._told(lambda: self.runner.speed(50 if self.half else 100))
         self.desk.say("")
 
     def _faster(self) -> None:
@@ -202,7 +229,7 @@ class LiveRun(QObject):
     def halt(self) -> None:
         """Stop at once."""
         if self.timer.isActive() or self.runner.state not in OVER:
-            self.runner.halt()
+            self._told(self.runner.halt)
             self.frame()
 
     def now(self) -> Now:

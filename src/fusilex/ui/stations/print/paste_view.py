@@ -33,6 +33,7 @@ from fusilex.core.printing.jar import JarState, judge_jar, warm_up_min
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
 from fusilex.ui.desk import Desk
+from fusilex.ui.reading import Reading
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
@@ -137,6 +138,7 @@ class PasteView(View):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
+        self.port = Reading(self, desk)
         self.shelf = JarShelf(desk)
         self.column.addWidget(self.shelf, 1)
 
@@ -178,10 +180,13 @@ class PasteView(View):
 
     def _room(self) -> None:
         port = port_of(self.bench.workshop[Records], "air")
-        if found := self.desk.read(lambda: read_room(port)):
-            self.desk.do(NoteAir(*found, how="sensor"), f"The sensor says {found[0]:g} °C, {found[1]:g} %.")
-        elif not port:
+        if port:
+            self.port.ask(lambda: read_room(port), self._room_read)
+        else:
             self.desk.ask("Temperature in °C and humidity in %, such as 22 45", self._air)
+
+    def _room_read(self, found: tuple[float, float]) -> None:
+        self.desk.do(NoteAir(*found, how="sensor"), f"The sensor says {found[0]:g} °C, {found[1]:g} %.")
 
     def _next(self, jars: list[Jar], jar: Jar | None) -> None:
         ids = [j.id for j in jars]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtGui import QPainter
 
+from fusilex.bench.common.scales import named_port
 from fusilex.bench.now import Now
 from fusilex.bench.stations.print.commands import (
     ChooseFoil,
@@ -24,8 +25,8 @@ from fusilex.bench.stations.print.judging import (
     ground_here,
 )
 from fusilex.bench.stations.print.now import STAGE_DONE
-from fusilex.bench.stations.print.scales import weigh
-from fusilex.bench.stations.print.stencil import since_wipe
+from fusilex.bench.stations.print.scales import carried_g, weigh
+from fusilex.bench.stations.print.stencil import since_wipe, strokes
 from fusilex.bench.stations.print.typed_input import foil, grams
 from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records, port_of
@@ -34,6 +35,7 @@ from fusilex.core.printing.risks import risks
 from fusilex.core.units import show_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
+from fusilex.ui.reading import Reading
 from fusilex.ui.stations.print.art import wrong_side
 from fusilex.ui.stations.print.board_view import BoardView
 from fusilex.ui.stations.print.look_run import LookRun
@@ -50,6 +52,7 @@ class RunView(BoardView[RunChartCard]):
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk, RunChartCard("Weighed prints in their order"))
+        self.port = Reading(self, desk)
         self.needle, self.look = NeedleRun(desk), LookRun(desk, self.board, self._printed)
 
     @property
@@ -150,11 +153,22 @@ class RunView(BoardView[RunChartCard]):
 
     def _weigh(self) -> None:
         panel = self.bench.board.panel
-        port = port_of(self.bench.workshop[Records])
-        if read := self.desk.read(lambda: weigh(self.batch, panel, port)):
-            self._weighed(panel, read)
-        elif not port:
+        if port := named_port(port_of(self.bench.workshop[Records])):
+            carried, on_it = carried_g(self.batch, panel), self._on_it(panel)
+
+            def taken(grams: float) -> None:
+                if self._on_it(panel) == on_it:
+                    self._weighed(panel, grams)
+                else:  # nobody knows whether the paste was on it when the scale came to rest
+                    self.desk.say(f"The print of panel {panel} went on while it was weighed: weigh it again.")
+
+            self.port.ask(lambda: weigh(port, carried, panel), taken)
+        else:
             self.desk.ask(f"Weight of panel {panel} in g, such as 41.27", lambda text: self._typed(panel, text))
+
+    def _on_it(self, panel: int) -> object:
+        """What decides whether a weight of a panel is with paste or without."""
+        return self.batch.step.id, in_hand(self.batch, panel), strokes(self.batch)
 
     def _typed(self, panel: int, text: str) -> None:
         if value := self.desk.read(lambda: grams(text)):

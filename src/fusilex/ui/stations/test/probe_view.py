@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
+from fusilex.bench.common.meters import read_quantity
 from fusilex.bench.stations.test.now import next_pair, port_in_hand
 from fusilex.bench.stations.test.planning import beeps_below, due, heard, meter, plan_for, touched, unread
 from fusilex.bench.stations.test.probing import DrawSample, HearPort, SetMinutes, TakeReading, WaiveReading, by_ear
@@ -14,8 +15,8 @@ from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.units import clock
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
+from fusilex.ui.reading import Reading
 from fusilex.ui.stations.test.meter import Meter
-from fusilex.ui.stations.test.port import MeterPort
 from fusilex.ui.stations.test.verdict_keys import VerdictKeys
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -41,8 +42,7 @@ class ProbeView(View):
         self.meter = Meter(desk)
         self.column.addWidget(self.meter, 2)
         self.verdict = VerdictKeys(desk, self.go_on)
-        self.port = MeterPort(self, self._measured, desk.say)
-        self._asked: tuple[str, str] = ("", "")
+        self.port = Reading(self, desk)
         self._followed: str | None = None
 
     @property
@@ -165,11 +165,11 @@ class ProbeView(View):
     def _measure(self) -> None:
         instrument, pair = meter(self.batch), self.pair
         if instrument is not None and pair is not None:
-            self._asked = self.bench.board.serial, pair.key
-            self.port.ask(instrument.port, true=pair.expected)
-
-    def _measured(self, ohm: float) -> None:
-        self._take(*self._asked, "OL" if ohm == float("inf") else f"{ohm:.6g}")
+            asked, port, true = (self.bench.board.serial, pair.key), instrument.port, pair.expected
+            self.port.ask(
+                lambda: read_quantity(port, "resistance", true),
+                lambda ohm: self._take(*asked, "OL" if ohm == float("inf") else f"{ohm:.6g}"),
+            )
 
     def _choose(self, key: str) -> None:
         plan = [p.key for p in due(self.batch, self.bench.board)]

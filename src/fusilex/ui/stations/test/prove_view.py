@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout
 
+from fusilex.bench.common.meters import read_quantity
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.test.functions import GOLDEN, DoTest, list_of, next_test, standing, tests_for
@@ -30,8 +31,8 @@ from fusilex.core.units import clock
 from fusilex.devices.bench_meter import quantity_of
 from fusilex.devices.command import LEFT, WELL, Ran, plan_command
 from fusilex.ui.desk import Desk
+from fusilex.ui.reading import Reading
 from fusilex.ui.stations.test.beside import Beside
-from fusilex.ui.stations.test.port import MeterPort
 from fusilex.ui.stations.test.power_card import PowerCard
 from fusilex.ui.stations.test.verdict_keys import VerdictKeys
 from fusilex.ui.tabbed import View
@@ -56,8 +57,7 @@ class ProveView(View):
         self.column.addLayout(row, 1)
         self.verdict = VerdictKeys(desk, self.go_on)
         self.beside = Beside(self, desk)
-        self.port = MeterPort(self, self._measured, desk.say)
-        self._asked: FunctionTest | None = None
+        self.port = Reading(self, desk)
         self._since: tuple[str, float] | None = None
         self._golden = False
         self._ticks = QTimer(self)
@@ -224,26 +224,29 @@ class ProveView(View):
 
     def _test(self) -> None:
         test = self._next() if self._golden else next_test(self.batch, self.bench.board) or self._next()
+        subject = self.subject  # what is answered later is of the board in hand now
         if test is None:
             found = list_of(self.batch)
             self.desk.say("Every test is done." if found else "No test list of this design is on record.")
         elif test.kind == "run":
             try:
-                self.bench.check(DoTest(self.subject, test.name, "", ended_well=False))
+                self.bench.check(DoTest(subject, test.name, "", ended_well=False))
                 plan = plan_command(test.command, {}, test.most_s)
-                self.beside.start(plan, partial(self._tested, self.subject, test.name), self._test)
+                self.beside.start(plan, partial(self._tested, subject, test.name), self._test)
             except (BadInput, Refused) as problem:
                 self.desk.say(str(problem))
         elif test.kind == "ratio":
             self._do(test, "")
         elif test.kind in ASKS:
-            self.desk.ask(f"{test.say or test.name}: yes or no", lambda text: self._do(test, text))
+            self.desk.ask(f"{test.say or test.name}: yes or no", lambda text: self._do(test, text, subject))
         elif (port := self._port()) and (what := quantity_of(test.unit)):
-            self._asked = test
-            self.port.ask(port, what)
+            unit = test.unit if len(test.unit) == 1 or test.unit == "Hz" else test.unit[1:]
+            self.port.ask(
+                lambda: read_quantity(port, what), lambda value: self._do(test, f"{value:.6g} {unit}", subject)
+            )
         else:
             unit = f" in {test.unit}" if test.unit else ""
-            self.desk.ask(f"{test.name}{unit} ({_limits(test)})", lambda text: self._do(test, text))
+            self.desk.ask(f"{test.name}{unit} ({_limits(test)})", lambda text: self._do(test, text, subject))
 
     def _answer(self, word: str) -> None:
         test = self._next()
@@ -252,19 +255,13 @@ class ProveView(View):
         else:
             self._do(test, word)
 
-    def _do(self, test: FunctionTest, text: str) -> None:
-        self.desk.do(DoTest(self.subject, test.name, text), f"{test.name}: {text or 'worked out'}.")
+    def _do(self, test: FunctionTest, text: str, subject: str = "") -> None:
+        """Of the board in hand, or the one it was asked for: eyes may be elsewhere by then."""
+        self.desk.do(DoTest(subject or self.subject, test.name, text), f"{test.name}: {text or 'worked out'}.")
 
     def _port(self) -> str:
         one = meter(self.batch)
         return one.port if one and one.port not in ("", "stand-in") else ""
-
-    def _measured(self, value: float) -> None:
-        """The meter's reading, in V, A, Ω or Hz, of the test it was asked for."""
-        test = self._asked
-        if test is not None:
-            base = test.unit if len(test.unit) == 1 or test.unit == "Hz" else test.unit[1:]
-            self._do(test, f"{value:.6g} {base}")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         last = written(self.batch, self.bench.board)
