@@ -10,6 +10,7 @@ import re
 import resource
 import signal
 import stat
+import zipfile
 from html.parser import HTMLParser
 from pathlib import Path
 from typing import Any
@@ -21,15 +22,21 @@ from conftest import OpenWindow
 from machines import job
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QLabel
 
+from fusilex.app import main
 from fusilex.bench.bench import Bench
 from fusilex.bench.papers import page_html
+from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
+from fusilex.bench.user import user_name
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.machine.rs274 import Reader
+from fusilex.core.problems import BadInput
 from fusilex.core.programme.plan import Plan, Trip
+from fusilex.core.shown import is_shown, json_shown, shown
 from fusilex.formats.bundle import Files
 from fusilex.formats.lists.grids import grids_of
 from fusilex.formats.lists.stock import StockRow, read_stock, stock_csv
@@ -39,7 +46,9 @@ from fusilex.formats.written.programme import Step
 from fusilex.formats.written.programme import to_csv as programme_csv
 from fusilex.formats.written.whole import write_whole
 from fusilex.journal.place import sqlite_url
+from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.why import why_html
+from fusilex.ui.widgets.words import plain_label
 from fusilex.ui.workshop.dialog import Workshop
 
 HOSTILE = [
@@ -118,7 +127,7 @@ def test_no_cell_is_a_formula_and_all_read_back_equal() -> None:
         if "\x00" not in words:
             grid = next(g for g in grids_of(to_csv(("a", "b"), [(words, 7)]).encode(), "x") if g.rows[0] == ("a", "b"))
             assert len(grid.rows) > 1, repr(words)
-            assert grid.rows[1][0] == words.encode(errors="replace").decode() or words == '="x"', words
+            assert grid.rows[1][0].strip() == shown(words).strip() or words == '="x"', words
 
 
 def test_stock_goes_out_and_comes_back_whatever_it_is_called(bench: Bench) -> None:
@@ -172,12 +181,23 @@ def test_a_hostile_list_in_every_picture_paper_and_file(
             bench.do(c.named("Overrule")(judged.key, "to see the rest"))
     bench.do(c.named("AcceptFiles")())
     c.acknowledge_all(bench)
+    painted: set[str] = set()
+    draw = QPainter.drawText
+
+    def spied(painter: QPainter, *given: Any) -> Any:
+        painted.update(word for word in given if isinstance(word, str))
+        return draw(painter, *given)
+
+    monkeypatch.setattr(QPainter, "drawText", spied)
     for step in bench.road.steps.ids:
         window.go(step)
         window.grab()
         for key in window.keys():
             if key.keys in ("B", "E", "J", "P"):
                 key.action(key.keys)
+    for words in [*painted, *(label.text() for label in window.findChildren(QLabel)), window.windowTitle()]:
+        assert all(map(is_shown, words.split("\n"))), ascii(words)
+    assert len(painted) > 200
     for label in [*window.findChildren(QLabel), *Workshop(window, window.desk).findChildren(QLabel)]:
         assert label.textFormat() == Qt.TextFormat.PlainText, label.text()
     plain = Tags(page_html(bench.batch, next(iter(bench.state.boards)))).found
@@ -188,6 +208,55 @@ def test_a_hostile_list_in_every_picture_paper_and_file(
     assert {".csv", ".pdf"} <= written and not [p for p in out.iterdir() if "part" in p.suffix], written
     for path in out.glob("*.json"):
         json.loads(path.read_text())
+    for path in (p for p in out.iterdir() if p.suffix in (".csv", ".json", ".html", ".ngc", ".txt")):
+        assert all(map(is_shown, path.read_text().split("\n"))) and is_shown(path.name), path
+
+
+def test_nothing_leaves_that_does_not_show(
+    heron_files: Files,
+    tmp_path: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
+    bench: Bench,
+) -> None:
+    for words in HOSTILE:
+        for sentence in (BadInput(words, words, words, words), Refused(words), NotSaved(words)):
+            assert is_shown(str(sentence))
+        told = plain_label(words)
+        told.setText(words)
+        assert all(map(is_shown, told.text().split("\n"))), words
+        assert json.loads(json_shown(json.dumps({"a": words}, ensure_ascii=False))) == {"a": words}
+        if "\x00" in words or "/" in words:
+            continue
+        monkeypatch.setenv(
+            "LOGNAME",
+            words.encode("utf-8", "surrogateescape" if words != "\ud800" else "replace").decode("utf-8", "replace"),
+        )
+        assert is_shown(user_name())
+    sheet = tmp_path / "heron"
+    sheet.mkdir()
+    for name, data in heron_files.items():
+        (sheet / name).write_bytes(data.replace(b"10 k", "10\u202e k\x1b[2J\x9b".encode()) if "bom" in name else data)
+    for verb in (
+        ["openings", str(sheet), "--foil", "0.12"],
+        ["check", str(sheet), "--json"],
+        ["check", str(sheet)],
+        ["probes", str(sheet)],
+    ):
+        assert main(verb) in (0, 1, 2)
+        said = capsys.readouterr()
+        assert said.out and all(map(is_shown, (said.out + said.err).split("\n"))), verb
+    with pytest.raises(SystemExit):
+        main(["check", str(sheet), "--\x1b[2J"])
+    assert all(map(is_shown, capsys.readouterr().err.split("\n")))
+    (sheet / "a\x1b[2J.csv").write_text("x")
+    assert main(["check", str(sheet)]) == 2
+    assert "whose names can be shown" in (said := capsys.readouterr().err) and all(map(is_shown, said.split("\n")))
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as made:
+        made.writestr("gnp\u202e.gbr", "x")
+    (tmp_path / "z.zip").write_bytes(out.getvalue())
+    assert main(["check", str(tmp_path / "z.zip")]) == 2 and is_shown(capsys.readouterr().err.strip())
 
 
 def test_reasons_are_escaped() -> None:

@@ -7,7 +7,6 @@ import random
 import shutil
 import sqlite3
 import time
-from collections.abc import Callable
 from contextlib import closing
 from datetime import date
 from pathlib import Path
@@ -15,6 +14,7 @@ from pathlib import Path
 import asked as c
 import pytest
 from conftest import OpenWindow
+from torture.torn import PAGE, WAYS, by_sqlite, some_pages
 
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.mended import Mended
@@ -28,12 +28,9 @@ from fusilex.formats.written.whole import LEFT_S, write_whole
 from fusilex.journal.backups import daily
 from fusilex.journal.pages import Pages, read_log
 from fusilex.journal.place import look_at, sqlite_url
-from fusilex.journal.salvage import COLUMNS, salvage
+from fusilex.journal.salvage import salvage
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.waiting import waited_for
-
-PAGE = 4096
-Spoil = Callable[[bytearray], None]
 
 
 @pytest.fixture(scope="module")
@@ -58,75 +55,6 @@ def worn(journal_file: Path, tmp_path: Path) -> Path:
 def roots(path: Path) -> dict[str, int]:
     with closing(sqlite3.connect(path)) as raw:
         return dict(raw.execute("SELECT name, rootpage FROM sqlite_master WHERE type = 'table'"))
-
-
-def by_sqlite(path: Path) -> dict[str, set[object]]:
-    """What SQLite gives out of a copy padded to the size its header states, forwards and backwards."""
-    raw = path.read_bytes()
-    padded = path.with_name("padded.sqlite")
-    padded.write_bytes(raw.ljust(int.from_bytes(raw[28:32], "big") * PAGE, b"\x00"))
-    found: dict[str, set[object]] = {}
-    with closing(sqlite3.connect(padded)) as connection:
-        for table in COLUMNS:
-            found[table] = set()
-            for order in ("", " ORDER BY rowid DESC"):
-                try:
-                    for row in connection.execute(f"SELECT rowid, * FROM {table} NOT INDEXED{order}"):
-                        found[table].add(row[0])
-                except sqlite3.DatabaseError:
-                    continue
-    return found
-
-
-def noise(data: bytearray, page: int) -> None:
-    data[(page - 1) * PAGE : page * PAGE] = random.Random(page).randbytes(PAGE)
-
-
-def some_pages(count: int) -> Spoil:
-    def spoil(data: bytearray) -> None:
-        for page in random.Random(count).sample(range(2, len(data) // PAGE), count):
-            noise(data, page)
-
-    return spoil
-
-
-def flips(data: bytearray) -> None:
-    dice = random.Random(7)
-    for _ in range(60):
-        data[dice.randrange(PAGE, len(data))] ^= 1 << dice.randrange(8)
-
-
-def cut(share: float) -> Spoil:
-    def spoil(data: bytearray) -> None:
-        del data[int(len(data) * share) :]
-
-    return spoil
-
-
-def head(data: bytearray) -> None:
-    data[:100] = bytes(100)
-
-
-def table(name: str, fill: bytes = b"") -> Spoil:
-    """Noise, or zeros, over the first page of a table."""
-
-    def spoil(data: bytearray) -> None:
-        page = {"batch": 4, "event": 5, "name": 9}[name]
-        noise(data, page)
-        if fill:
-            data[(page - 1) * PAGE : page * PAGE] = fill * PAGE
-
-    return spoil
-
-
-WAYS = {
-    **{f"cut to {share}": cut(share) for share in (0.95, 0.75, 0.4)},
-    **{f"{count} pages": some_pages(count) for count in (1, 3, 9)},
-    **{f"the first page of {name}": table(name) for name in ("batch", "event", "name")},
-    "zeros for the table": table("event", b"\x00"),
-    "its head": head,
-    "bits": flips,
-}
 
 
 @pytest.mark.parametrize("how", WAYS)
@@ -314,6 +242,27 @@ def test_an_empty_journal_beside_backups_says_so_and_drafts_of_killed_work_are_t
     )
     os.truncate(worn, 0)
     assert "there are backups of it" in open_journal(sqlite_url(worn)).noticed
+
+
+ACTS = {
+    "trigger t": "CREATE TRIGGER t AFTER INSERT ON event BEGIN DELETE FROM event; END",
+    "view v": "CREATE VIEW v AS SELECT 1",
+    "another program": "ALTER TABLE event RENAME TO other; CREATE VIEW event AS SELECT 1 AS id, 1 AS batch_id",
+}
+
+
+@pytest.mark.parametrize("what", ACTS)
+def test_a_file_from_elsewhere_brings_rows_and_no_deeds(worn: Path, what: str) -> None:
+    with closing(sqlite3.connect(worn)) as raw:
+        raw.executescript(ACTS[what])
+    as_it_was = worn.read_bytes()
+    with pytest.raises(NotSaved, match=what):
+        open_journal(sqlite_url(worn))
+    assert worn.read_bytes() == as_it_was
+    told = rescue(worn, worn.with_name("new.sqlite"))
+    assert sum(len(stream.kept) for stream in told.streams) == 302
+    with closing(sqlite3.connect(worn.with_name("new.sqlite"))) as raw:
+        assert raw.execute("SELECT count(*) FROM sqlite_master WHERE type IN ('trigger', 'view')").fetchone() == (0,)
 
 
 def test_long_work_is_waited_for_with_a_way_to_leave_it(open_window: OpenWindow, worn: Path) -> None:

@@ -85,7 +85,7 @@ def test_what_comes_when_another_batch_is_on_the_desk_is_dropped(
         bench, view = window.desk.bench, window.station.view
         press(window, K.Key_G)
         other = at_print(Bench.open_batch(bench.journal, heron_files, "Other", 6, prefix="X"))
-        window.show_bench(other)
+        window.desk.bench = other  # its pictures may outlive a batch for a moment
         said = window.desk.said
         end.always(b"S + 28.115 g\r\n", 0.02)
         for _ in range(300):

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from fusilex.command_line import MOST_SAID, parser
+from fusilex.core.shown import json_shown, shown
 
 if TYPE_CHECKING:
     from fusilex.bench.verbs.answer import Answer
@@ -53,12 +54,12 @@ def run_verb(options: argparse.Namespace) -> int:
 
 def _as_json(answer: Answer) -> str:
     whole = {"judgements": [j.as_dict() for j in answer.judgements], "data": answer.data}
-    return json.dumps(whole, ensure_ascii=False, default=_plain)
+    return json_shown(json.dumps(whole, ensure_ascii=False, default=_plain))
 
 
 def _as_text(answer: Answer) -> str:
     judged = (f"{j.level.value:<8} {j.headline}" for j in answer.judgements)
-    return "\n".join([*judged, "", answer.text]).strip()
+    return shown("\n".join([*judged, "", answer.text]).strip(), lines=True)
 
 
 def _print(text: str) -> None:
@@ -72,7 +73,7 @@ def _print(text: str) -> None:
 
 
 def _refused(verb: str, why: str) -> int:
-    text = " ".join(why.split())
+    text = shown(" ".join(why.split()))
     print(f"fusilex {verb}: {text if len(text) <= 3 * MOST_SAID else text[: 3 * MOST_SAID] + '…'}", file=sys.stderr)
     return 2
 

@@ -6,6 +6,7 @@ import argparse
 from typing import NoReturn
 
 from fusilex import __version__
+from fusilex.core.shown import shown
 
 DEMO_NAMES = ("heron", "wren")
 WINDOW_NAMES = ("lead-free", "leaded", "bismuth")
@@ -16,9 +17,9 @@ class Parser(argparse.ArgumentParser):
     """Says what is wrong with the words of a command in one sentence."""
 
     def error(self, message: str) -> NoReturn:
-        text = " ".join(message.split())
-        shown = text if len(text) <= MOST_SAID else f"{text[:MOST_SAID]}…"
-        self.exit(2, f"{self.prog}: {shown}. `{self.prog} --help` says more.\n")
+        text = shown(" ".join(message.split()))
+        said = text if len(text) <= MOST_SAID else f"{text[:MOST_SAID]}…"
+        self.exit(2, f"{self.prog}: {said}. `{self.prog} --help` says more.\n")
 
 
 def parser() -> argparse.ArgumentParser:

@@ -15,7 +15,7 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
-from torture import at_once, bombs, kills, mutated
+from torture import at_once, defused, kills, mutated, torn
 
 MOST_MINUTES = 20
 WANTED = ("lost", "unseen", "doubled", "tracebacks", "over budget")
@@ -30,9 +30,9 @@ def _keys(place: Path, count: int, seed: int) -> Counter[str]:
 
 def attacks(short: bool) -> tuple[list[Attack], list[Attack]]:
     """Those that must run alone (name, what, arguments after the place), and those that may run side by side."""
-    few = list(bombs.BOMBS)[:: 15 if short else 1]
+    few = list(defused.ALL)[:: 15 if short else 1]
     alone: list[Attack] = [
-        ("bombs", bombs.defused, (few if short else None, not short)),
+        ("bombs", defused.defused, (few if short else None, not short)),
         ("first starts", at_once.first_start, (2 if short else 4, 1 if short else 8)),
         ("two at once", at_once.flat_out, (2, 30 if short else 1000)),
     ]
@@ -45,6 +45,8 @@ def attacks(short: bool) -> tuple[list[Attack], list[Attack]]:
     beside += [
         ("mutated files and words", _slips, (300 if short else 4700, seed)) for seed in ((1,) if short else (1, 2))
     ]
+    beside += [("damaged journals", torn.mended, (6 if short else 400, 4))]
+    beside += [("journals cut while open", torn.cut_open, (3 if short else 120, 5))]
     beside += [("mutated sets", _sets, (3 if short else 600, 3))]
     if not short:
         beside += [("any keys", _keys, (10_000, seed)) for seed in range(5)]

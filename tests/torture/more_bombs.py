@@ -20,8 +20,8 @@ def apertures() -> Made:
 
 
 def far_arcs() -> Made:
-    """150,000 arcs about a middle 9e7 mm away."""
-    arcs = "".join(f"X{(n % 50) * 1_000_000}Y{n * 300}I90000000000000J0D01*\n" for n in range(150_000))
+    """150,000 arcs of a radius of 9e7 steps, 90 mm."""
+    arcs = "".join(f"X{(n % 50) * 1_000_000}Y{n * 300}I90000000J0D01*\n" for n in range(150_000))
     return with_layer(f"{HEAD}G75*\nX0Y0D02*\nG03*\n{arcs}M02*\n")
 
 
@@ -102,6 +102,14 @@ def torn_attachment() -> Made:
     return bundle(opened(6, sha), {f"handed-in/{sha[:12]}-h.zip": data}, spoil="handed-in/")
 
 
+def torn_inside() -> Made:
+    """The design's own zip is torn in a deflate stream, and its digest is right."""
+    data = bytearray(handed_in()[1])
+    data[len(data) // 2 : len(data) // 2 + 400] = bytes(400)
+    sha = hashlib.sha256(data).hexdigest()
+    return bundle(opened(6, sha), {f"handed-in/{sha[:12]}-h.zip": bytes(data)})
+
+
 def zipped_zeros() -> Made:
     """400 MB of nothing, handed in with a batch."""
     sha, data = handed_in()
@@ -125,42 +133,54 @@ def patterns() -> Made:
     head = ",".join(["fault", "board", *(f"a{n}" for n in range(198))])
     rows = "".join(
         f"{int(dice.random() < 0.1)},B{n}," + ",".join(str(dice.randrange(9000)) for _ in range(198)) + "\n"
-        for n in range(15_000)
+        for n in range(13_400)
     )
     return {"p.csv": f"{head}\n{rows}".encode()}
+
+
+def shipped(kind: str, id: str) -> bytes:
+    """A record as the workshop's file has it."""
+    records = json.loads((HERON.parents[1] / "assets/workshop.json").read_text())["records"]
+    return json.dumps(next(r for r in records if r["kind"] == kind and r["id"] == id)).encode()
 
 
 def recursion() -> Made:
     """A programme whose piece calls itself, and one that calls two of the next, forty deep."""
     deep = "".join(f"o<a{n}> sub\no<a{n + 1}> call\no<a{n + 1}> call\no<a{n}> endsub\n" for n in range(40))
     return {
-        "p.ngc": f"{deep}o<a40> sub\nG4 P0\no<a40> endsub\no<a> sub\no<a> call\no<a> endsub\no<a0> call\no<a> call\nM2\n".encode()
+        "m.json": shipped("placer", "bench placer"),
+        "p.ngc": f"{deep}o<a40> sub\nG4 P0\no<a40> endsub\no<a> sub\no<a> call\no<a> endsub\no<a0> call\no<a> call\nM2\n".encode(),
     }
 
 
 def template() -> Made:
-    turns = "{% for a in placements %}{% for b in placements %}{% for c in placements %}{{ c }}{% endfor %}{% endfor %}{% endfor %}"
-    return {"t.txt": (turns + "{{ placements * 999999999 }}").encode()}
+    turns = "{% for a in trips %}{% for b in trips %}{% for c in trips %}{{ c }}{% endfor %}{% endfor %}{% endfor %}"
+    return {"m.json": shipped("placer", "bench placer"), "t.txt": (turns + "{{ trips * 999999999 }}").encode()}
 
 
 def schedule() -> Made:
-    return {"s.csv": b"time_s,set_c\n" + b"".join(b"%d,%d\n" % (n, 150) for n in range(3_000_000))}
+    return {
+        "o.json": shipped("oven", "drawer oven"),
+        "s.csv": b"time_s,set_c\n" + b"".join(b"%d,%d\n" % (n, 150) for n in range(3_000_000)),
+    }
 
 
 MORE: dict[str, Callable[[], Made]] = {
     made.__name__: made
     for made in (
-        apertures, far_arcs, wide_arcs, slots, whole_netlist, own_block, blank_lines, many_boards, torn_attachment,
+        apertures, far_arcs, wide_arcs, slots, whole_netlist, own_block, blank_lines, many_boards, torn_attachment, torn_inside,
         zipped_zeros, deep_rows, readings, patterns, recursion, template, schedule,
     )
 }  # fmt: skip
 VERBS = {
+    "log": "profile {}/log.csv --window leaded",
     **dict.fromkeys(
-        ("blank_lines", "many_boards", "torn_attachment", "zipped_zeros", "deep_rows"), "patterns {}/b.zip"
+        ("blank_lines", "many_boards", "torn_attachment", "torn_inside", "zipped_zeros", "deep_rows"),
+        "patterns {}/b.zip",
     ),
     "readings": "readings {}/r.csv",
     "patterns": "patterns {}/p.csv",
-    "recursion": "simulate {}/p.ngc",
-    "template": f"programme {HERON} --template {{}}/t.txt",
-    "schedule": f"oven {HERON} --schedule {{}}/s.csv",
+    "recursion": "simulate {0}/p.ngc --machine {0}/m.json",
+    "template": f"programme {HERON} --machine {{0}}/m.json --seconds 1 --template {{0}}/t.txt",
+    "schedule": f"oven predict {HERON} --oven {{0}}/o.json --setpoints {{0}}/s.csv",
 }

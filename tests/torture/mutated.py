@@ -32,6 +32,7 @@ from fusilex.bench.workshop.records import read_records
 from fusilex.core.packages.catalogue import Catalogue
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import one_side
+from fusilex.core.shown import is_shown
 from fusilex.core.values import parse_reading, read_ohms, read_value
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.identify import identify
@@ -211,7 +212,7 @@ def _tried(what: Callable[[], object], found: Counter[str], tell: bool) -> None:
         what()
     except (BadInput, Refused) as problem:
         found["refused"] += 1
-        none = "\n" in str(problem) or not str(problem).strip()
+        none = not is_shown(str(problem)) or not str(problem).strip()
         found["sentences that are none"] += none
         if none and tell:
             print("NONE", repr(str(problem)[:200]))

@@ -17,8 +17,11 @@ from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import batch_state, open_journal, workshop_state
 from fusilex.bench.workshop.records import RecordOffered, RecordRemoved, RecordSet, read_record
+from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step, part_of, quiet
+from fusilex.core.road.steps import DONE
+from fusilex.core.shown import json_shown
 from fusilex.journal.bundle import Bundle, read_bundle, take_in, write_bundle
 from fusilex.journal.entries import Entry, Event, as_entry
 from fusilex.journal.folding import fold
@@ -27,8 +30,8 @@ from fusilex.journal.place import sqlite_url
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
 
-MOST_NUMBER = 1_000_000
-"""Batches are numbered up to here."""
+MOST_NUMBER = MOST_PIECES = 1_000_000
+"""Batches are numbered up to here, and a lot has so many pieces."""
 
 
 def batch_out(bench: Bench) -> bytes:
@@ -36,7 +39,7 @@ def batch_out(bench: Bench) -> bytes:
     papers: dict[str, bytes] = {}
     batch = bench.batch
     for serial in bench.state.boards:
-        record = json.dumps(board_record(batch, serial), indent=1, ensure_ascii=False)
+        record = json_shown(json.dumps(board_record(batch, serial), indent=1, ensure_ascii=False))
         papers[f"papers/{serial}.json"] = f"{record}\n".encode()
         papers[f"papers/{serial}.html"] = page_html(batch, serial).encode()
     return write_bundle(bench.journal, bench.id, f"Fusilex {__version__}", papers)
@@ -87,6 +90,7 @@ def _tried(bundle: Bundle, name: str, told: Step) -> None:
         with closing(trial):
             bench = Bench(trial, take_in(trial, bundle))
             _check_boards(bench, name)
+            _check_lots(bench, name)
             ids, serials = bench.road.steps.ids, list(bench.state.boards)
             for n, step in enumerate(ids):
                 told(0.2 + 0.4 * n / len(ids), f"Trying {name}: {step}")
@@ -103,13 +107,22 @@ def _whole(name: str) -> Iterator[None]:
     """Whatever the numbers of a file lead to, it is refused in a sentence. Raises `BadInput`."""
     try:
         yield
-    except (BadInput, Left):
+    except Left:
         raise
+    except BadInput as problem:
+        raise BadInput(name, problem.expected, problem.found, problem.place) from problem
     except (NotSaved, Refused) as problem:
         raise BadInput(name, "a batch that can be opened", str(problem)) from problem
     except Exception as problem:
         told = f"{type(problem).__name__}: {problem}"
         raise BadInput(name, "a batch that can be opened and judged", ascii(told)[1:-1][:120]) from problem
+
+
+def _check_lots(bench: Bench, name: str) -> None:
+    """Raises `BadInput` for stock that no count leads to."""
+    for lot in bench.workshop[Lots].lots.values():
+        if not 0 <= lot.count <= MOST_PIECES:
+            raise BadInput(name, f"lot {lot.id} of 0 to {MOST_PIECES:,} pieces", f"{lot.count}")
 
 
 def _check_boards(bench: Bench, name: str) -> None:
@@ -121,6 +134,8 @@ def _check_boards(bench: Bench, name: str) -> None:
     for board in bench.state.boards.values():
         if not board.serial or not is_line(board.serial, 40):
             raise BadInput(name, "boards with a serial in one line", ascii(board.serial)[:60])
+        if board.step != DONE and board.step not in bench.road.steps.by_id:
+            raise BadInput(name, f"board {board.serial} at a step of its road", board.step)
         if not (0 <= board.cell < cells and 1 <= board.panel <= MOST_BOARDS):
             found = f"cell {board.cell} of panel {board.panel}"
             raise BadInput(name, f"board {board.serial} in one of {cells} cells of its panel", found)

@@ -18,6 +18,7 @@ from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import title
 from fusilex.bench.curve import as_image, curve_svg
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 from fusilex.core.units import show_resistance
 from fusilex.formats.lists.temperature_log import read_log
 
@@ -118,7 +119,11 @@ def template(name: str) -> Any:
     from jinja2 import Environment, PackageLoader
 
     environment = Environment(
-        loader=PackageLoader("fusilex.bench", "templates"), autoescape=True, trim_blocks=True, lstrip_blocks=True
+        loader=PackageLoader("fusilex.bench", "templates"),
+        autoescape=True,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        finalize=lambda value: shown(value, lines=True) if type(value) is str else value,
     )
     environment.filters["ohm"] = lambda value: "OL" if value is None else show_resistance(value)
     environment.filters["time"] = local_time

@@ -19,6 +19,7 @@ from fusilex.bench.common.mended import RecordMended
 from fusilex.bench.rooms import EVENT_KINDS, batch_state, workshop_state
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Step, part_of, quiet
+from fusilex.core.shown import json_shown
 from fusilex.journal.backups import Backup, put_back
 from fusilex.journal.entries import Entry, as_entry, event_of, uncollected
 from fusilex.journal.folding import Folded, misfits
@@ -168,7 +169,7 @@ def rescue(path: Path, target: Path, step: Step = quiet, known: Known | None = N
             _fill(pen, checked, out)
         journal.close()
         if out:
-            text = "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in out)
+            text = "".join(json_shown(json.dumps(row, ensure_ascii=False)) + "\n" for row in out)
             target.with_name(target.name + ".left-out.jsonl").write_text(text, encoding="utf-8")
         draft.replace(target)
     except OSError as problem:

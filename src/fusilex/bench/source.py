@@ -20,7 +20,7 @@ from fusilex.core.checks.fixes import Fix, apply_fixes
 from fusilex.core.design.join import join
 from fusilex.core.design.model import Design
 from fusilex.core.packages.catalogue import Catalogue
-from fusilex.core.problems import BadInput
+from fusilex.core.problems import UNREADABLE_ZIP, BadInput
 from fusilex.core.progress import Step, part_of, quiet
 from fusilex.formats.bundle import Files
 
@@ -80,7 +80,7 @@ class Source:
         """Raises `BadInput` where the files the design is read from are missing or damaged."""
         try:
             _ = self.files
-        except (zipfile.BadZipFile, KeyError, OSError) as problem:
+        except (*UNREADABLE_ZIP, KeyError) as problem:
             raise BadInput("The journal", "the design's files as handed in", str(problem)) from problem
 
     @property

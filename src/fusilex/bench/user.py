@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import getpass
 
+from fusilex.core.shown import shown
+
 
 def user_name() -> str:
     """The name the person is logged in by, '' where nobody says."""
     try:
-        return getpass.getuser().encode("utf-8", "replace").decode()[:60]  # a name may be in another alphabet's bytes
+        return shown(getpass.getuser())[:60]  # a name may be in another alphabet's bytes
     except (KeyError, OSError):
         return ""

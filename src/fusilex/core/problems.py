@@ -7,6 +7,8 @@ import zipfile
 import zlib
 from typing import Any
 
+from fusilex.core.shown import shown
+
 UNREADABLE_ZIP = (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError, ValueError, OSError)
 """What the library raises for zips that are damaged, packed in another way, or encrypted."""
 
@@ -15,7 +17,8 @@ class BadInput(Exception):
     """Something handed in cannot be used. Reads as one sentence: file, place, what was expected, what was found."""
 
     def __init__(self, file: str, expected: str, found: str, place: str = "") -> None:
-        found = " ".join(found.split())
+        file, expected, place = shown(file), shown(expected), shown(place)
+        found = shown(" ".join(found.split()))
         self.file, self.place, self.expected, self.found = file, place, expected, found
         where = f"{file}, {place}" if place else file
         super().__init__(f"{where}: expected {expected}; found {found}.")

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path, PurePosixPath
 
 from fusilex.core.problems import UNREADABLE_ZIP, BadInput
+from fusilex.core.shown import is_shown
 from fusilex.formats.identify import shared_start
 
 MOST_FILE_BYTES = 48 * 2**20
@@ -100,6 +101,11 @@ def _check_size(name: str, size: int, total: int, count: int, most: int = MOST_F
         )
 
 
+def _check_name(name: str, where: str) -> None:
+    if not is_shown(name):
+        raise BadInput(where, "files whose names can be shown: give this one another", name[:60])
+
+
 def _from_folder(folder: Path) -> Files:
     files: Files = {}
     total = 0
@@ -107,6 +113,7 @@ def _from_folder(folder: Path) -> Files:
         p for p in [*folder.iterdir(), *folder.glob("*/*")] if p.is_file() and not p.name.startswith(".")
     ):
         total += path.stat().st_size
+        _check_name(path.name, folder.name)
         _check_size(path.name, path.stat().st_size, total, len(files) + 1)
         files[path.relative_to(folder).as_posix()] = read_one(path)
     return files
@@ -136,6 +143,7 @@ def _from_zip(data: bytes, called: str) -> Files:
                     raise BadInput(
                         called, "paths inside the zip's own folder", f"“{info.filename}”, which climbs out of it"
                     )
+                _check_name(str(name), called)
                 if info.is_dir() or name.name.startswith(".") or "__MACOSX" in name.parts:
                     continue
                 if info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):

@@ -15,6 +15,7 @@ import json
 import re
 import zipfile
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from datetime import UTC, datetime, timedelta
 from functools import partial
 from typing import IO
 
@@ -23,6 +24,7 @@ from msgspec.structs import replace
 from sqlalchemy import insert, select
 
 from fusilex.core.problems import UNREADABLE_ZIP, BadInput, read_json
+from fusilex.core.shown import json_shown
 from fusilex.journal.entries import Entry, Kinds, typed
 from fusilex.journal.folding import Redone, Undone
 from fusilex.journal.outside import is_line, is_time, row_from
@@ -33,6 +35,8 @@ from fusilex.journal.store import Journal
 FORMAT = "fusilex-batch-1"
 MOST_BYTES, MOST_FILE_BYTES, MOST_FILES, MOST_EVENTS = 512 * 2**20, 100 * 2**20, 5000, 500_000
 MOST_TEXT_BYTES = 200 * 2**20
+AHEAD = timedelta(days=1)
+"""Clocks of two computers may differ; nothing was done later than that."""
 EVENTS, WORKSHOP, MANIFEST, HANDED_IN = "events.jsonl", "workshop.jsonl", "manifest.json", "handed-in/"
 DAMAGE = "damage.txt"
 _SHA = re.compile(r"\b[0-9a-f]{64}\b")
@@ -75,7 +79,7 @@ def write_bundle(journal: Journal, batch: int, made_with: str, papers: Mapping[s
     }
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(MANIFEST, json.dumps(manifest, indent=1, ensure_ascii=False) + "\n")
+        archive.writestr(MANIFEST, json_shown(json.dumps(manifest, indent=1, ensure_ascii=False)) + "\n")
         for name, data in files.items():
             archive.writestr(name, data)
     return out.getvalue()
@@ -159,17 +163,23 @@ def _lines(entries: Sequence[Entry]) -> bytes:
         {"number": e.number, "deed": e.deed, "at": e.at, "who": e.who, "place": e.place, "kind": e.kind, "body": e.body}
         for e in entries
     )
-    return "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows).encode()
+    return "".join(json_shown(json.dumps(row, ensure_ascii=False)) + "\n" for row in rows).encode()
 
 
 def _entries(data: bytes, file: str, path: str, kinds: Kinds) -> tuple[Entry, ...]:
     found: list[Entry] = []
+    latest = datetime.now(UTC) + AHEAD
     for n, line in enumerate(io.BytesIO(data), 1):
         place = f"{path}, line {n}"
         entry = row_from(read_json(line, file, place), file, place)
+        if datetime.fromisoformat(entry.at) > latest:
+            raise BadInput(file, "times up to now", entry.at, place)
         if len(found) >= MOST_EVENTS or (found and entry.origin <= found[-1].origin):
             raise BadInput(file, "events in order", f"number {entry.origin}", place)
-        found.append(typed(entry, kinds))
+        try:
+            found.append(typed(entry, kinds))
+        except BadInput as problem:
+            raise BadInput(file, problem.expected, problem.found, f"{place}, {entry.kind}") from problem
     return tuple(found)
 
 

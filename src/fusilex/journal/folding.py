@@ -228,7 +228,10 @@ def apply(state: Folded, entry: Entry) -> None:
     try:
         event.apply(state, entry)
     except (KeyError, IndexError, ValueError, AttributeError, TypeError) as problem:
-        raise Unreadable(id, entry.kind, entry.at, "what the batch has", f"“{problem.args[0]}”") from problem
+        named = problem.args[0] if problem.args else ""
+        belongs = isinstance(named, str | int) and not isinstance(problem, AttributeError | TypeError)
+        found = f"“{named}”" if belongs else "something of another kind of record"
+        raise Unreadable(id, entry.kind, entry.at, "what the batch has", found) from problem
     if event.undoable:
         deeds = state.deeds
         if not deeds or deeds[-1].id != entry.deed:

@@ -10,14 +10,13 @@ from datetime import datetime
 from typing import Any
 
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import is_shown, shown
 from fusilex.journal.entries import Entry
 
 MOST_NUMBER = 2**53
 """Numbers beyond this are read differently by different programs."""
 MOST_DEEP, MOST_TEXT = 20, 1_000_000
 _KIND = re.compile(r"[a-z][a-z0-9_]{0,39}")
-_CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\x80-\x9f\ud800-\udfff]")
-_HIDDEN = re.compile(r"[\x00-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
 
 
 def row_from(row: Any, file: str, place: str) -> Entry:
@@ -42,7 +41,7 @@ def row_from(row: Any, file: str, place: str) -> Entry:
     if not is_line(who, 60) or not is_line(where, 40):
         raise odd("a name and a step in one line", (who, where))
     for value in _values(row["body"], 0):
-        if isinstance(value, str) and (len(value) > MOST_TEXT or _CONTROL.search(value)):
+        if isinstance(value, str) and (len(value) > MOST_TEXT or shown(value, lines=True) != value):
             raise odd("text without control characters", value)
         if isinstance(value, float) and not math.isfinite(value):
             raise odd("numbers", value)
@@ -55,7 +54,7 @@ def row_from(row: Any, file: str, place: str) -> Entry:
 
 def is_line(text: Any, most: int) -> bool:
     """True for a text of one line that shows what it is."""
-    return isinstance(text, str) and len(text) <= most and not _HIDDEN.search(text)
+    return isinstance(text, str) and len(text) <= most and is_shown(text)
 
 
 def is_time(text: Any) -> bool:

@@ -43,6 +43,7 @@ def connected(path: Path, mode: str) -> sqlite3.Connection:
     """A connection that never makes a file by mistake: `mode` is ``ro``, ``rw`` or, to make one, ``rwc``."""
     uri = f"file:{quote(str(path))}?mode={mode}"
     made = sqlite3.connect(uri, uri=True, timeout=TRY_S, isolation_level=None, check_same_thread=False)
+    made.execute("PRAGMA trusted_schema = OFF")  # a file from elsewhere brings rows, and calls nothing
     if mode == "ro":
         try:
             made.execute("PRAGMA schema_version")
@@ -112,7 +113,8 @@ def _looked(connection: sqlite3.Connection, path: Path) -> Look:
     """`copied` only says that the file was in use."""
     try:
         mode = connection.execute("PRAGMA journal_mode").fetchone()[0]
-        tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        there = connection.execute("SELECT name, type FROM sqlite_master").fetchall()
+        tables = {name for name, kind in there if kind == "table"}
         marks = [connection.execute(f"PRAGMA {mark}").fetchone()[0] for mark in ("application_id", "user_version")]
     except sqlite3.DatabaseError as problem:
         if cause(problem) == DAMAGED:
@@ -120,6 +122,11 @@ def _looked(connection: sqlite3.Connection, path: Path) -> Look:
         raise
     if tables and not {"alembic_version", "batch", "event"} <= tables:
         raise NotSaved(f"{path} is the database of another program: expected a journal.")
+    if acts := [f"{kind} {name}" for name, kind in there if kind in ("trigger", "view")]:
+        raise NotSaved(
+            f"{path} holds a {acts[0]}, which would change what is written: no journal has one. `fusilex journal"
+            " rescue` keeps its entries in a new one."
+        )
     try:
         row = connection.execute("SELECT version_num FROM alembic_version").fetchone() if tables else None
         found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]

@@ -149,7 +149,11 @@ def _by_sqlite(path: Path, found: dict[str, _Found], nonsense: str) -> str:
             for table, columns in COLUMNS.items():
                 done.append(table)
                 known = {row[1] for row in connection.execute(f"PRAGMA table_info({table})")} | {"rowid"}
-                if known != {"rowid"}:
+                if connection.execute(
+                    "SELECT 1 FROM sqlite_master WHERE name = ? AND type = 'view'", (table,)
+                ).fetchone():
+                    found[table].torn(1, "it is no table")
+                elif known != {"rowid"}:
                     wanted = ", ".join(c if c in known else _OLDER[c] for c in columns)
                     _rows(connection, table, wanted, found[table])
     except sqlite3.Error as problem:

@@ -6,10 +6,14 @@ import sqlite3
 from pathlib import Path
 
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 
 
 class NotSaved(Exception):
     """The journal could not be written; nothing of the command happened."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(shown(why))
 
 
 class Torn(NotSaved):

@@ -16,6 +16,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE
+from fusilex.core.shown import shown
 from fusilex.formats.written.whole import write_whole
 from fusilex.journal.entries import Entry
 from fusilex.journal.trouble import NotSaved
@@ -100,7 +101,7 @@ class Desk(QObject):
             self.say(done)
 
     def say(self, text: str) -> None:
-        self.said = text
+        self.said = shown(text, lines=True)
         self.changed.emit()
 
     def go(self, step: str | None = None, board: str | None = None, said: str = "") -> None:
@@ -121,7 +122,7 @@ class Desk(QObject):
 
     def ask(self, prompt: str, then: Callable[[str], object], given: str = "") -> None:
         """Ask for a line of text at the foot of the bench."""
-        self.asked.emit(prompt, given, then)
+        self.asked.emit(shown(prompt), shown(given), lambda text: then(shown(text)))
 
     def choose_file(self, prompt: str, pattern: str, then: Callable[[str], None]) -> None:
         self.choosing_file.emit(prompt, pattern, then)

@@ -12,6 +12,7 @@ import numpy as np
 import shapely
 
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 from fusilex.formats.layers.apertures import UNREAD, aperture_of, defined_code, macro_named
 from fusilex.formats.layers.drawn import Aperture, Drawn, Turned
 from fusilex.formats.layers.macros import BadMacro
@@ -63,7 +64,7 @@ class State:
         now = self.attributes[self.attribute]
         if command[:2] == "TO":
             key, *values = command[2:].split(",")
-            now = {**now, key: tuple(values)}
+            now = {**now, key: tuple(map(shown, values))}
         else:
             now = {k: v for k, v in now.items() if k != command[2:]}
         self.attributes.append(now)
@@ -151,7 +152,7 @@ class State:
 
     def _tool_attribute(self, command: str) -> None:
         key, *values = command[2:].split(",")
-        self.of_tools[key] = tuple(values)
+        self.of_tools[key] = tuple(map(shown, values))
 
     def _line(self, statement: str) -> str:
         return f"line {self.text.count(chr(10), 0, max(0, self.text.find(statement[:12]))) + 1}"

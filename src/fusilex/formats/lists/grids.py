@@ -13,6 +13,7 @@ from msgspec import Struct
 
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, while_wanted
+from fusilex.core.shown import seen
 from fusilex.formats.written.words import uncell
 
 SEPARATORS = (",", ";", "\t", "|")
@@ -40,7 +41,7 @@ def is_spreadsheet(data: bytes) -> bool:
 def decode(data: bytes, name: str) -> str:
     """Text of a file in UTF-8, UTF-16 or Latin-1. Raises `BadInput` for binary data."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return data.decode("utf-16", errors="replace")
+        return seen(data.decode("utf-16", errors="replace"))
     if (unmarked := _unmarked_utf16(data)) is not None:
         return unmarked
     if b"\x00" in data[:4096]:
@@ -49,7 +50,7 @@ def decode(data: bytes, name: str) -> str:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
         text = data.decode("latin-1")
-    return text
+    return seen(text)
 
 
 def _unmarked_utf16(data: bytes) -> str | None:
@@ -57,7 +58,7 @@ def _unmarked_utf16(data: bytes) -> str | None:
     head = data[:4096]
     for offset, codec in ((1, "utf-16-le"), (0, "utf-16-be")):
         if len(head) >= 8 and head[offset::2].count(0) > 0.45 * len(head) and head[1 - offset :: 2].count(0) == 0:
-            return data.decode(codec, errors="replace")
+            return seen(data.decode(codec, errors="replace"))
     return None
 
 

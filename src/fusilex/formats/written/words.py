@@ -7,6 +7,8 @@ import io
 import re
 from collections.abc import Iterable
 
+from fusilex.core.shown import shown
+
 _GUARDED = re.compile(r"'*\s*[=+\-@\t\r＝＋－＠]")
 _NOT_PLAIN = re.compile(r"[^A-Za-z0-9 .,_+\-/=#:]+")
 MOST_COMMENT = 60
@@ -31,7 +33,7 @@ def cell(value: object) -> object:
     """
     if not isinstance(value, str) or isinstance(value, Number):
         return value
-    text = value.encode(errors="replace").decode()  # what stands for bytes of a name that is no text
+    text = shown(value)
     return f"'{text}" if _GUARDED.match(text) else text
 
 
@@ -40,10 +42,10 @@ class Number(str):
 
 
 def csv_line(row: Iterable[object]) -> str:
-    """A row of cells as a line of CSV. Cells with any line end in them are quoted, a lone carriage return too.
+    """A row of cells as a line of CSV; a cell is one line itself.
 
-    >>> csv_line(("R1", "=1", 2, Number("-3.50"), "a\rb"))
-    'R1,\'=1,2,-3.50,"a\rb"\n'
+    >>> csv_line(("R1", "=1", 2, Number("-3.50"), "a, b")).split(",")[:4]
+    ['R1', "'=1", '2', '-3.50']
     """
     out = io.StringIO(newline="")
     csv.writer(out, lineterminator="\r\n").writerow([cell(value) for value in row])
@@ -53,7 +55,7 @@ def csv_line(row: Iterable[object]) -> str:
 def uncell(text: str) -> str:
     """What was written as a cell.
 
-    >>> [uncell(str(cell(text))) for text in ("=1", "''=1", "'tis", "\\t-")]
-    ['=1', "''=1", "'tis", '\\t-']
+    >>> [uncell(str(cell(text))) for text in ("=1", "''=1", "'tis", "-x")]
+    ['=1', "''=1", "'tis", '-x']
     """
     return text[1:] if text.startswith("'") and _GUARDED.match(text) else text

@@ -32,6 +32,7 @@ from fusilex.bench.workshop.record_kinds import KINDS
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step
+from fusilex.core.shown import shown
 from fusilex.formats.bundle import read_one
 from fusilex.journal.bundle import MOST_BYTES
 from fusilex.journal.store import Journal
@@ -138,7 +139,7 @@ class BatchDialogs:
         self._write(title(bench.state), bench.journal, bench.id)
 
     def _write(self, name: str, journal: Journal, batch: int) -> None:
-        name = f"{name}.zip".replace("/", "-")
+        name = shown(f"{name}.zip").replace("/", "-")
         self.host.files.save_file(
             "Write the whole batch",
             name,

@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
 from fusilex.bench.mishaps import write_down
+from fusilex.core.shown import shown
 
 
 class Mishaps:
@@ -36,8 +37,8 @@ class Mishaps:
         self.box = QMessageBox(
             QMessageBox.Icon.Warning,
             "Something went wrong",
-            f"This went wrong in Fusilex: {kind.__name__}: {str(error)[:200]}\n\nAll that you did before is saved."
-            f" {write_down(error)}",
+            f"This went wrong in Fusilex: {kind.__name__}: {shown(str(error)[:200])}\n\n"
+            f"All that you did before is saved. {write_down(error)}",
             QMessageBox.StandardButton.Ok,
             self.window,
         )

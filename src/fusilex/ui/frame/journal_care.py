@@ -15,6 +15,7 @@ from fusilex.bench.rescue import Checked, check, gone_back, mend
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step
+from fusilex.core.shown import shown
 from fusilex.journal.backups import copy_to, daily, kept
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.host import Host
@@ -132,7 +133,7 @@ def _told(found: Checked, entries: int) -> str:
     more = len(found.wrong) - MOST_SHOWN
     lines = [*found.wrong[:MOST_SHOWN], *([f"… and {more} more."] if more > 0 else [])]
     return (
-        "\n".join(lines)
+        shown("\n".join(lines), lines=True)
         + f"\n\nMending keeps {entries:,} entries and leaves out {found.lost}, which are written beside it. The file as"
         " it is now is set aside. Batches that lost something say so at Release and in their papers."
     )

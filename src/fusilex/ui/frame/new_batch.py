@@ -10,6 +10,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
 from fusilex.core.road.propose import propose, usual_order
+from fusilex.core.shown import shown
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
 
@@ -30,7 +31,7 @@ class NewBatch(QDialog):
     def __init__(self, parent: QWidget, title: str, design: Design, records: Records, boards: int = 6) -> None:
         super().__init__(parent)
         self.design = design
-        self.setWindowTitle(f"New batch of {title}")
+        self.setWindowTitle(f"New batch of {shown(title)}")
         self.boards, self.number, self.prefix = QSpinBox(), QSpinBox(), QLineEdit(prefix_for(records, title))
         self.boards.setRange(1, 1000)
         self.boards.setValue(boards)

@@ -16,6 +16,7 @@ from fusilex.bench.demos import open_demo
 from fusilex.bench.opening import newest_readable
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
 from fusilex.ui.frame.error_report import Mishaps
@@ -70,7 +71,7 @@ def open_home(url: str, demo_url: str, make: bool) -> Journal | None:
             journal.batches()
             return journal
         except (NotSaved, BadInput) as problem:
-            print(f"fusilex: {problem}", file=sys.stderr)
+            print(f"fusilex: {shown(str(problem))}", file=sys.stderr)
             asked = Stranded(str(problem), url, demo_url)
             asked.exec()
             if not asked.url:
@@ -97,7 +98,7 @@ def start(url: str, demo_url: str, demo: str = "", fresh: bool = False, make: bo
         else:
             bench, unread = newest_readable(home, demo_url)
     except (NotSaved, BadInput) as problem:
-        print(f"fusilex: {problem}", file=sys.stderr)
+        print(f"fusilex: {shown(str(problem))}", file=sys.stderr)
         Stranded(str(problem), home.url, home.url).exec()
         return 2
     try:

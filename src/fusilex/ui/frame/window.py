@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidg
 from fusilex.bench.bench import Bench
 from fusilex.bench.common.standing import title
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 from fusilex.journal.store import Journal
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
@@ -225,7 +226,7 @@ class Window(QMainWindow):
         station.refresh()
         for strip in station.findChildren(BoardStrip):
             strip.look_again()
-        self.setWindowTitle(f"{title(bench.state)} – Fusilex")
+        self.setWindowTitle(f"{shown(title(bench.state))} – Fusilex")
         self.head.show_bench(bench)
         self.line.show_bench(bench)
         self.now_card.show_now(station.now(), self.desk.said)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
 from fusilex.core.judgement import Level
+from fusilex.core.shown import shown
 from fusilex.ui.theme import theme
 
 
@@ -73,7 +74,7 @@ def plain_text(
     """One run of wrapped text in a box, top aligned; what is too long for it goes on beneath, it is not cut."""
     painter.setFont(theme.font(size, bold))
     painter.setPen(theme.colour(token))
-    painter.drawText(box, int(align | Qt.AlignmentFlag.AlignTop) | _WRAPPED, text)
+    painter.drawText(box, int(align | Qt.AlignmentFlag.AlignTop) | _WRAPPED, shown(text, lines=True))
 
 
 def text_height(text: str, width: float, size: str = "body", bold: bool = False) -> float:

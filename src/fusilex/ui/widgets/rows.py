@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen, QWheelEvent
 
 from fusilex.core.judgement import Level
+from fusilex.core.shown import shown
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, shortened, text_height
@@ -136,10 +137,10 @@ class Rows(Card):
     def _cell(self, painter: QPainter, box: QRectF, text: str, size: str, token: str, bold: bool, right: bool) -> None:
         painter.setFont(theme.font(size, bold))
         painter.setPen(theme.colour(token))
-        shown = shortened(text, box.width(), MOST_LINES, size, bold)
+        words = shortened(shown(text, lines=True), box.width(), MOST_LINES, size, bold)
         side = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
         wrap = Qt.TextFlag.TextDontClip if right else Qt.TextFlag.TextWordWrap
-        painter.drawText(box, int(side | Qt.AlignmentFlag.AlignVCenter) | wrap, shown)
+        painter.drawText(box, int(side | Qt.AlignmentFlag.AlignVCenter) | wrap, words)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event and self.rows:

@@ -7,10 +7,19 @@ from html import escape
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel
 
+from fusilex.core.shown import shown
+
+
+class PlainLabel(QLabel):
+    """A label in whose text every letter shows."""
+
+    def setText(self, text: str | None) -> None:
+        super().setText(shown(text or "", lines=True))
+
 
 def plain_label(text: str = "", wrapped: bool = False) -> QLabel:
     """A label that shows a text as it is."""
-    label = QLabel()
+    label = PlainLabel()
     label.setTextFormat(Qt.TextFormat.PlainText)
     label.setWordWrap(wrapped)
     label.setText(text)
@@ -23,7 +32,7 @@ def plain_tip(text: str) -> str:
     >>> plain_tip("<b>.gbr")
     '<qt>&lt;b&gt;.gbr</qt>'
     """
-    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>")
+    return f"<qt>{escape(shown(text, lines=True))}</qt>".replace("\n", "<br>")
 
 
 def menu_words(text: str) -> str:

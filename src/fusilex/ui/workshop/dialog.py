@@ -18,6 +18,7 @@ from fusilex.bench.workshop.records import Offer, Records, write_records
 from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import worst_first
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 from fusilex.formats.bundle import read_one
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
@@ -79,14 +80,15 @@ class Workshop(QDialog):
         self.top.kind = kind
         self.list.clear()
         for record in self.desk.bench.workshop[Records].all(self.kind).values():
-            item = QListWidgetItem(line_of(record, self.desk.bench.who))
+            item = QListWidgetItem(shown(line_of(record, self.desk.bench.who)))
             item.setData(ROLE, record)
             self.list.addItem(item)
             if record.id == id or self.list.count() == 1:
                 self.list.setCurrentItem(item)
         for offer in (offers := self.desk.bench.workshop[Records].offered(self.kind)):
             here = self.desk.bench.workshop[Records].all(self.kind).get(offer.id)
-            item = QListWidgetItem(f"Offered by {offer.source}: {offer.id}    {'    '.join(offer.differences(here))}")
+            words = f"Offered by {offer.source}: {offer.id}    {'    '.join(offer.differences(here))}"
+            item = QListWidgetItem(shown(words))
             item.setToolTip(plain_tip("\n".join(offer.differences(here))))
             item.setData(ROLE, offer)
             self.list.addItem(item)

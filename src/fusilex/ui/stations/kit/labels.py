@@ -8,6 +8,7 @@ from PyQt6.QtGui import QFont, QPainter
 from fusilex.bench.batch import Batch
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.trays import TrayPlan
+from fusilex.core.shown import shown
 from fusilex.ui.widgets.paper import painted_pdf
 
 ACROSS, DOWN = 3, 8
@@ -79,10 +80,10 @@ def _text(painter: QPainter, box: QRectF, text: str, points: float, bold: bool) 
     scale = points * 25.4 / 72 / 100
     painter.translate(box.topLeft())
     painter.scale(scale, scale)
-    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(box.width() / scale))
+    words = painter.fontMetrics().elidedText(shown(text), Qt.TextElideMode.ElideRight, round(box.width() / scale))
     painter.drawText(
         QRectF(0, 0, box.width() / scale, box.height() / scale),
         int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop),
-        shown,
+        words,
     )
     painter.restore()

@@ -13,6 +13,7 @@ from fusilex.bench.stations.place.programmed import Task, kept_of, parts_of_pane
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.optimise import Found
 from fusilex.core.programme.plan import Plan, programme_time
+from fusilex.core.shown import json_shown
 from fusilex.formats.bundle import read_one
 from fusilex.formats.written.gcode import to_gcode
 from fusilex.formats.written.templated import MOST_TEMPLATE
@@ -41,7 +42,7 @@ def write_programme(desk: Desk, done: Task, plan: Plan, panel: int) -> None:
 
     def write(name: str) -> None:
         base = Path(name).with_suffix("")
-        values = json.dumps(values_of(desk, done, plan, panel), indent=1, ensure_ascii=False)
+        values = json_shown(json.dumps(values_of(desk, done, plan, panel), indent=1, ensure_ascii=False))
         files = {
             base.with_suffix(".ngc"): to_gcode(done.job, plan, title).encode(),
             base.with_suffix(".json"): values.encode() + b"\n",

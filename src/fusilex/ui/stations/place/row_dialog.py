@@ -29,6 +29,7 @@ from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.bench.workshop.records import Records
 from fusilex.core.machine.model import Machine
+from fusilex.core.shown import json_shown, shown
 from fusilex.formats.written.gcode import to_gcode
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Search
@@ -159,7 +160,7 @@ class RowDialog(QDialog):
             names = ", ".join(sorted(name.partition(" | ")[0] for name in job.names))
             cells = (job.machine.name, names, f"{len(job)}", f"{best.time_s:.1f}", f"{best.bound_s:.1f}")
             for column, words in enumerate(cells):
-                item = QTableWidgetItem(words)
+                item = QTableWidgetItem(shown(words))
                 item.setTextAlignment(Qt.AlignmentFlag.AlignTop)
                 self.table.setItem(k, column, item)
         self.table.resizeRowsToContents()
@@ -171,7 +172,7 @@ class RowDialog(QDialog):
 
         def write(name: str) -> None:
             base = Path(name).with_suffix("")
-            values = json.dumps(row_values(made, bound), indent=1, ensure_ascii=False) + "\n"
+            values = json_shown(json.dumps(row_values(made, bound), indent=1, ensure_ascii=False)) + "\n"
             files = {base.with_suffix(".json"): values.encode()}
             for n, one in enumerate(made, 1):
                 files[base.with_name(f"{base.name}-{n}.ngc")] = to_gcode(one.job, one.found.plan, title).encode()

@@ -10,6 +10,7 @@ from fusilex.core.machine.tapes import pockets_lost, tape_of
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.make import Piece
 from fusilex.core.programme.plan import Plan
+from fusilex.core.shown import shown
 from fusilex.ui.widgets.paper import painted_pdf
 
 DPI, PAGE_MM, MARGIN_MM, BED_MM, ROW_MM = 300, (210.0, 297.0), 14.0, 105.0, 6.2
@@ -92,5 +93,5 @@ def _text(painter: QPainter, x: float, y: float, words: str, points: float, bold
     painter.setFont(font)
     painter.setPen(Qt.GlobalColor.black)
     flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextDontClip
-    painter.drawText(QRectF(0, 0, 10, 10), int(flags), words)
+    painter.drawText(QRectF(0, 0, 10, 10), int(flags), shown(words))
     painter.restore()

@@ -12,6 +12,7 @@ from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import FileNote, Part
 from fusilex.core.judgement import Level
+from fusilex.core.shown import shown
 from fusilex.formats.identify import shared_start
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -224,7 +225,7 @@ class BoardView(View):
             painter.drawRoundedRect(plate, 5, 5)
             judgement_mark(painter, label, 6, finding.level)
             painter.setPen(theme.colour("ink"))
-            painter.drawText(plate.adjusted(26, 0, 0, 0), int(Qt.AlignmentFlag.AlignVCenter), words)
+            painter.drawText(plate.adjusted(26, 0, 0, 0), int(Qt.AlignmentFlag.AlignVCenter), shown(words))
         part = self.bench.design.part_by_ref.get(canvas.selected or "")
         if part is not None and part.side == canvas.side:
             canvas.outline_part(painter, part)

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 from fusilex.bench.intake.lists import LIST_KINDS, table_of
 from fusilex.bench.stations.ready.files import PickColumns
 from fusilex.core.problems import BadInput
+from fusilex.core.shown import shown
 from fusilex.formats.lists.tables import Table, in_words
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
@@ -110,8 +111,8 @@ class ListCard(Card):
     def _text(self, painter: QPainter, box: QRectF, text: str, size: str, token: str, bold: bool = False) -> None:
         painter.setFont(theme.font(size, bold))
         painter.setPen(theme.colour(token))
-        shown = QFontMetricsF(theme.font(size, bold)).elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), shown)
+        words = QFontMetricsF(theme.font(size, bold)).elidedText(shown(text), Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), words)
 
 
 class ListsView(View):

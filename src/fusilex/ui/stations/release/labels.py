@@ -11,6 +11,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.beads import CODE
 from fusilex.bench.papers import local_time
 from fusilex.bench.workshop.going_out_kinds import LabelStock
+from fusilex.core.shown import shown
 from fusilex.ui.widgets.paper import painted_pdf
 
 DPI = 600
@@ -74,6 +75,7 @@ def _text(painter: QPainter, box: QRectF, text: str, bold: bool) -> None:
     painter.save()
     painter.setFont(font)
     painter.setPen(Qt.GlobalColor.black)
+    text = shown(text)
     wide = max(1, painter.fontMetrics().horizontalAdvance(text))
     scale = min(box.height() / 130, box.width() / wide)
     painter.translate(box.topLeft())

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 from fusilex.bench.batch_papers import batch_html, batch_record
 from fusilex.bench.boards import numbers
 from fusilex.bench.papers import board_record, page_html
+from fusilex.core.shown import json_shown
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -116,7 +117,7 @@ class PapersView(View):
         assert callable(page) and callable(record)
         ending = Path(name).suffix.lower()
         if ending == ".json":
-            text = json.dumps(record(), indent=1, ensure_ascii=False)
+            text = json_shown(json.dumps(record(), indent=1, ensure_ascii=False))
             self.desk.write(name, f"{text}\n".encode(errors="backslashreplace"), said)
         elif ending in (".html", ".htm"):
             self.desk.write(name, page().encode("utf-8", "backslashreplace"), said)
