@@ -29,12 +29,14 @@ from fusilex.formats.bundle import Files, read_one
 from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
 from fusilex.formats.lists.grids import grids_of
+from fusilex.formats.lists.opportunities import read_opportunities
 
 HEAD = "%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,0.2*%\nG01*\nD10*\n"
 DOTS = "".join(f"X{n}000000Y0D03*\n" for n in range(40))
 RING = "G36*\nX0Y0D02*\nX9000000D01*\nX9000000Y9000000D01*\nX4000000Y2000000D01*\nX0Y9000000D01*\nX0Y0D01*\nG37*\n"
 CUTS = "X0Y0D02*\nX30000000D01*\n" + "".join(f"%LP{'CD'[n % 2]}*%\nX{n}000000Y0D03*\n" for n in range(30))
-LAYERS = "fusilex.formats.layers."
+ARC = "G75*\nX0Y0D02*\nG03*\nX0Y0I9000000J0D01*\nG01*\n"
+LAYERS, OPPORTUNITIES = "fusilex.formats.layers.", "fusilex.formats.lists.opportunities."
 
 
 def layer(body: str) -> Callable[[], object]:
@@ -60,6 +62,10 @@ def table() -> object:
     return grids_of(b"ref,value\n" + b"R1,10k\n" * 30, "x.csv")
 
 
+def chances() -> object:
+    return read_opportunities(b"fault,who\n" + b"0,K\n" * 30, "x.csv")
+
+
 def pads() -> object:
     return candidates(shapely.box(np.arange(30) * 0.8, 0, np.arange(30) * 0.8 + 0.4, 0.5))
 
@@ -72,6 +78,9 @@ def pads() -> object:
         (LAYERS + "shapes.MOST_CORNERS", 3, layer(RING), "a contour of 6 corners, where 3 are the most"),
         (LAYERS + "gerber.MOST_CUTS", 5, layer(CUTS), "more than 5 cuts of clear areas"),
         (LAYERS + "state.MOST_PRIMITIVES", 1, layer("%AMM*1,1,1,0,0*1,1,1,2,0*%\n%ADD11M*%\n"), "at most 1 primitives"),
+        (LAYERS + "state.MOST_APERTURES", 9, layer("".join(f"%ADD{n}C,1*%\n" for n in range(11, 25))), "at most 9 apertures"),
+        (LAYERS + "shapes.MOST_ARC_CORNERS", 50, layer(ARC), "arcs of more than 50 corners together"),
+        (OPPORTUNITIES + "MOST_CELLS", 20, chances, "at most 20 cells; found more"),
         (LAYERS + "stream.MOST_MM", 10, layer(DOTS), "a board within 0.01 m; found something at 39 mm"),
         (LAYERS + "excellon.MOST_LINES", 20, drill, "at most 20 lines; found 36"),
         (LAYERS + "excellon.MOST_MM", 10, drill, "holes within 0.01 m; found one at 10, 1 mm"),
@@ -91,6 +100,16 @@ def test_a_budget_that_is_met_is_named(
     with pytest.raises(BadInput) as problem:
         read()
     assert said in str(problem.value)
+
+
+def test_blocks_that_draw_themselves_are_refused() -> None:
+    own = "%ABD20*%\nD20*\nX1000000Y0D03*\n%AB*%\nD20*\nX0Y0D03*\n"
+    pair = "%ABD30*%\n%ABD31*%\nD30*\nX0Y0D03*\n%AB*%\nD31*\nX0Y0D03*\n%AB*%\nD30*\nX0Y0D03*\n"
+    for body in (own, pair):
+        with pytest.raises(BadInput, match="which draws itself"):
+            layer(body)()
+    apart = "%ABD20*%\nD10*\nX1000000Y0D03*\n%AB*%\n%ABD21*%\nD20*\nX0Y0D03*\n%AB*%\nD21*\nX0Y0D03*\n"
+    assert layer(apart)()
 
 
 def test_a_scribble_is_found_out_before_it_is_taken_apart(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -170,6 +170,8 @@ def test_a_hostile_list_in_every_picture_paper_and_file(
     heron_files: Files, tmp_path: Path, open_window: OpenWindow, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     bench = hostile_batch(heron_files, tmp_path)
+    for n, words in enumerate(word for word in HOSTILE if len(word) < 60 and word != "\ud800"):
+        bench.do(c.named("ReceiveLot")("bag", words, words, "0402", 10 + n))
     window = open_window(bench)
     out = tmp_path / "out"
     out.mkdir()
@@ -195,6 +197,9 @@ def test_a_hostile_list_in_every_picture_paper_and_file(
         for key in window.keys():
             if key.keys in ("B", "E", "J", "P"):
                 key.action(key.keys)
+        for n, _ in enumerate(getattr(window.station, "view_classes", ())):
+            window.station.show_view(n)
+            window.grab()
     for words in [*painted, *(label.text() for label in window.findChildren(QLabel)), window.windowTitle()]:
         assert all(map(is_shown, words.split("\n"))), ascii(words)
     assert len(painted) > 200
@@ -218,6 +223,7 @@ def test_nothing_leaves_that_does_not_show(
     monkeypatch: pytest.MonkeyPatch,
     capsys: pytest.CaptureFixture[str],
     bench: Bench,
+    qapp: object,
 ) -> None:
     for words in HOSTILE:
         for sentence in (BadInput(words, words, words, words), Refused(words), NotSaved(words)):

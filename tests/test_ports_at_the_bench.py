@@ -14,12 +14,14 @@ import pytest
 from conftest import OpenWindow, read_out
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 from pytestqt.qtbot import QtBot
 from test_machine_bench import programmed
 from test_ports import Far, far
 from test_print_bench import at_print, press
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.programmed import kept_of, plan_of, task
 from fusilex.bench.stations.place.runner import Runner
 from fusilex.bench.stations.print.foil_events import Run
@@ -66,7 +68,10 @@ def test_the_window_goes_on_while_a_silent_scale_is_waited_for(weighing: Callabl
         assert "weighs 28.115 g before its print" in window.desk.said
 
 
-def test_a_weight_that_comes_after_the_stroke_is_of_neither(weighing: Callable[[str], Window]) -> None:
+def test_a_weight_that_comes_after_the_stroke_is_of_neither(
+    weighing: Callable[[str], Window], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("fusilex.devices.scale.SETTLED_S", 30.0)  # it is waited for until it says something
     with far() as end:
         window = weighing(end.port)
         bench = window.desk.bench
@@ -180,3 +185,48 @@ def test_the_room_is_read_beside_the_window_too(weighing: Callable[[str], Window
     press(window, K.Key_R)
     read_out(window)
     assert "cannot be opened" in window.desk.said
+
+
+def test_no_key_reaches_beyond_the_record_before_cautions_are_read_and_the_board_is_there(
+    bench: Bench, open_window: OpenWindow, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    reached: list[str] = []
+
+    def spy(where: str) -> None:
+        def called(*given: object, **named: object) -> object:
+            reached.append(where)
+            raise Refused(where)
+
+        monkeypatch.setattr(where, called)
+
+    for kind, port in (("scale", "mass"), ("meter", "component"), ("probe", "resistance"), ("logger", "temperature")):
+        bench.do(c.SetRecord("instrument", {"id": kind, "measures": port, "port": "stand-in"}))
+    bench.do(c.ChooseWay("machine"))
+    programmed(bench)
+    for where in (
+        "fusilex.ui.stations.place.live_run.LiveRun._open",
+        "fusilex.ui.stations.reflow.live_view.open_port",
+        "fusilex.ui.stations.test.beside.run_command",
+        "fusilex.ui.stations.print.run_view.weigh",
+        "fusilex.ui.stations.test.probe_view.read_quantity",
+        "fusilex.ui.stations.test.prove_view.read_quantity",
+    ):
+        spy(where)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *given: ("", ""))
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *given: ("", ""))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *given: ("", False))
+    window = open_window(bench)
+    for step in ("Print", "Place", "Reflow", "Test"):
+        window.desk.go(step)
+        for view, _ in enumerate(window.station.view_classes):  # type: ignore[attr-defined]
+            window.station.show_view(view)  # type: ignore[attr-defined]
+            for key in [*range(K.Key_A, K.Key_Z + 1), *range(K.Key_0, K.Key_9 + 1), K.Key_Return]:
+                QTest.keyClick(window, K(key))
+                for line in window.findChildren(QLineEdit):  # a question was asked: Esc leaves it
+                    if line.isVisible():
+                        QTest.keyClick(line, K.Key_Escape)
+                if window.desk.bench.view.step != step:
+                    window.desk.go(step)
+    for _ in range(40):
+        QTest.qWait(5)
+    assert reached == []

@@ -90,7 +90,7 @@ def check(path: Path, step: Step = quiet, known: Known | None = None) -> Checked
         rows.setdefault(id, (id, *_guessed(named, shop)))
     streams, done, entries = [], 0, max(1, len(found.rows["event"]))
     for id, row in sorted(rows.items()):
-        step(0.6 + 0.4 * done / entries, f"reading {row[1]}")
+        step(0.6 + 0.4 * done / entries, f"Reading {row[1]}")
         streams.append(_stream(row, by_stream[id]))
         done += len(by_stream[id])
     there = {row[1] for row in found.rows["attachment"] if digest(bytes(row[3])) == row[1]}
@@ -159,7 +159,7 @@ def rescue(path: Path, target: Path, step: Step = quiet, known: Known | None = N
     if target.exists():
         raise NotSaved(f"{target} is there already: choose a new name.")
     checked = check(path, part_of(step, 0.0, 0.8), known)
-    step(0.8, f"writing {target.name}")
+    step(0.8, f"Writing {target.name}")
     draft = target.with_name(target.name + ".part")
     draft.unlink(missing_ok=True)
     out: list[dict[str, Any]] = []

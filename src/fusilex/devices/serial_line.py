@@ -154,4 +154,6 @@ def _broken(what: str) -> Iterator[None]:
     except (serial.SerialException, ValueError, OSError, termios.error, TypeError, AttributeError) as problem:
         number = getattr(problem, "errno", None)
         told = os.strerror(number) if isinstance(number, int) else " ".join(str(problem).split())[:120]
+        if "readiness to read" in told:  # as the driver says it
+            told = "it was unplugged, or another program has the port"
         raise LineBroken(f"{what} ({told if told.isprintable() else ascii(told)})") from problem

@@ -92,7 +92,7 @@ class _Found(Struct):
 
 def salvage(path: Path, step: Step = quiet) -> Salvaged:
     """Every row that can be read. Raises `NotRead` for a file that is no journal at all, `Left`."""
-    step(0.0, "reading the journal")
+    step(0.0, "Reading the journal")
     made, found = Salvaged(), {table: _Found() for table in COLUMNS}
     try:
         log = read_log(log_of(path))
@@ -215,7 +215,7 @@ def _by_pages(path: Path, found: dict[str, _Found], step: Step) -> None:
         pages = Pages(data)
         for number, page in pages.leaves:
             if number % OFTEN < 2:
-                step(number / pages.count, "reading its pages")
+                step(number / pages.count, "Reading its pages")
             starts = pages.cells(page)
             if not starts:
                 continue

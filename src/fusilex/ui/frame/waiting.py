@@ -10,6 +10,7 @@ from PyQt6.QtCore import QCoreApplication, QEvent, QEventLoop, QObject, QThread,
 from PyQt6.QtWidgets import QProgressDialog, QWidget
 
 from fusilex.core.progress import Left, Step
+from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
 
 T = TypeVar("T")
@@ -68,6 +69,7 @@ def waited_for(parent: QWidget, title: str, work: Callable[[Step], T]) -> T:
     waiting.setWindowTitle(title)
     waiting.setLabel(plain_label(title))
     waiting.setModal(True)
+    waiting.setMinimumWidth(round(theme.base * 28))
     waiting.setMinimumDuration(SHOWN_AFTER_MS)
     beside, loop, hands_off = _Work(work), QEventLoop(), _HandsOff(waiting)
     waiting.canceled.connect(lambda: setattr(beside, "left", True))
