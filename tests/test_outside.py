@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
@@ -277,7 +278,7 @@ def test_words_say_what_they_show(words: list[str], values: dict[str, str], said
         plan_command(words, values, 5)
 
 
-def test_what_is_agreed_to_is_all_of_it(tmp_path: Path) -> None:
+def test_what_is_agreed_to_is_all_of_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """Every byte of words, program, scripts and time makes another plan; what is written into a board does not."""
     script, image = tmp_path / "a.py", tmp_path / "image.bin"
     script.write_text("print(7)")
@@ -300,6 +301,13 @@ def test_what_is_agreed_to_is_all_of_it(tmp_path: Path) -> None:
     plan = plan_command(["sh", str(script), "{serial}"], values, 5)
     assert plan.shell and "It is a shell" in plan_words(plan) and plan.filled[2] == "H7-01"
     assert not plan_command(["env", "true"], values, 5).shell
+    monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
+    (tmp_path / "flasher").write_text("#!/bin/sh\ntrue\n")
+    (tmp_path / "flasher").chmod(0o755)
+    started = plan_command(["env", "flasher", "board.bin"], {}, 5)
+    assert [Path(path).name for path, _ in started.files] == ["env", "flasher"], "what it starts is agreed to, too"
+    (tmp_path / "flasher").write_text("#!/bin/sh\nfalse\n")
+    assert plan_command(["env", "flasher", "board.bin"], {}, 5).digest != started.digest
     ran = run_command(plan_command(["sh", "-c", "pwd; ls -A | wc -l"], {}, 5))
     folder, count = ran.output.split()
     assert count == "0" and not Path(folder).exists(), "an empty folder of its own, gone afterwards"

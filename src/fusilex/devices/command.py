@@ -22,6 +22,8 @@ from fusilex.core.problems import BadInput
 
 SHELLS = frozenset(("sh", "bash", "dash", "ash", "zsh", "ksh", "csh", "tcsh", "fish", "busybox", "pwsh"))
 """Programs that run whatever their words say."""
+STARTERS = frozenset(("env", "sudo", "doas", "su", "runuser", "pkexec", "nohup", "nice", "ionice", "timeout", "setsid"))
+"""Programs that start the one their words name."""
 _SLOT = re.compile(r"\{(\w+)\}")
 _PLAIN = re.compile(r"[\w.+:@/ -]*")
 WELL, FAILED, LEFT = "well", "failed", "left"
@@ -86,6 +88,8 @@ def plan_command(words: Sequence[str], values: Mapping[str, str], most_s: float,
             path = os.path.abspath(named)
             files.append((path, _digest(path)))
             full = f"{option}{equals}{path}"  # it is run in a folder of its own
+        elif Path(program).name in STARTERS and (started := shutil.which(full)):
+            files.append((os.path.abspath(started), _digest(started)))
         filled.append(full)
     return Plan(plan.words, tuple(filled), program, tuple(files), most_s)
 
