@@ -193,7 +193,7 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
     reads: list[str] = []
     real = intake.read_gerber
     monkeypatch.setattr(intake, "read_gerber", lambda data, file: reads.append(file) or real(data, file))
-    monkeypatch.setattr("fusilex.ui.frame.reader.BETWEEN_S", 0.0)
+    monkeypatch.setattr("fusilex.ui.frame.waiting.BETWEEN_S", 0.0)
     joined: list[int] = []
     join_files = source.unjoined_design
     monkeypatch.setattr(source, "unjoined_design", lambda *a, **k: joined.append(1) or join_files(*a, **k))

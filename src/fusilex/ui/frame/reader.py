@@ -2,46 +2,33 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QThread, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from fusilex.bench.mishaps import write_down
 from fusilex.bench.source import Reading
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step, asking, part_of
 from fusilex.formats.bundle import Files, read_paths
+from fusilex.ui.frame.waiting import Leavable
 
 Read = Callable[[Files, str, Step], Reading]
-BETWEEN_S = 0.05
-"""No more often does a window hear how far its reader is."""
 
 
-class Reader(QThread):
+class Reader(Leavable):
     """Reads files and tries the whole design; emits both, or one sentence. A reader that was left ends at its next
     step, silent.
     """
 
     read = pyqtSignal(object, str, object)
     failed = pyqtSignal(str)
-    progress = pyqtSignal(int, str)
 
     def __init__(self, paths: Sequence[Path], how: Read | None = None) -> None:
         """`how` reads the files as a design; without it they go with others, and need not be one by themselves."""
         super().__init__()
         self.paths, self.how = paths, how
-        self.left = False
-        self._said = 0.0
-
-    def step(self, share: float, what: str) -> None:
-        """Say how far it is, in per cent. Raises `Left` once the reader was left."""
-        if self.left:
-            raise Left
-        if time.monotonic() - self._said >= BETWEEN_S:
-            self._said = time.monotonic()
-            self.progress.emit(round(100 * share), what)
 
     def _leave(self) -> None:
         if self.left:

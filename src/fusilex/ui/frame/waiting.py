@@ -26,21 +26,30 @@ _BY_HAND = {
 }
 
 
-class _Work(QThread):
+class Leavable(QThread):
+    """Work that says how far it is, and ends at its next step once `left` is set."""
+
     progress = pyqtSignal(int, str)
 
-    def __init__(self, work: Callable[[Step], object]) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self.work, self.left, self._said = work, False, 0.0
-        self.found: object = None
-        self.problem: BaseException | None = None
+        self.left, self._said = False, 0.0
 
     def step(self, share: float, what: str) -> None:
+        """Say how far it is, in per cent. Raises `Left` once it was left."""
         if self.left:
             raise Left
         if time.monotonic() - self._said >= BETWEEN_S:
             self._said = time.monotonic()
             self.progress.emit(round(100 * share), what)
+
+
+class _Work(Leavable):
+    def __init__(self, work: Callable[[Step], object]) -> None:
+        super().__init__()
+        self.work = work
+        self.found: object = None
+        self.problem: BaseException | None = None
 
     def run(self) -> None:
         try:
