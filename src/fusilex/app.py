@@ -72,6 +72,13 @@ def _print(text: str) -> None:
         raise OSError(error.errno, error.strerror, "The output") from error
 
 
+def _on_terminal(share: float, what: str) -> None:
+    """How far it is, where somebody looks on."""
+    if sys.stderr.isatty():
+        said = f"{share:4.0%} {shown(what)[:60]}" if share < 1 else ""
+        print(f"\r{said:<66}\r", end="", file=sys.stderr, flush=True)
+
+
 def _refused(verb: str, why: str) -> int:
     text = shown(" ".join(why.split()))
     print(f"fusilex {verb}: {text if len(text) <= 3 * MOST_SAID else text[: 3 * MOST_SAID] + '…'}", file=sys.stderr)
@@ -167,9 +174,9 @@ def _journal(options: argparse.Namespace) -> Answer:
         raise BadInput("journal", "a journal in a file", "a database, which has its own tools")
     match options.what, files:
         case "check", [*given] if len(given) < 2:
-            return journal.checked(given[0] if given else usual)
+            return journal.checked(given[0] if given else usual, _on_terminal)
         case "rescue", [damaged, target]:
-            return journal.rescued(damaged, target)
+            return journal.rescued(damaged, target, _on_terminal)
         case "backup", [target]:
             return journal.backed_up(usual, target)
         case "new", [target]:

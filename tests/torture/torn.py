@@ -53,7 +53,8 @@ def noise(data: bytearray, page: int) -> None:
 
 def some_pages(count: int) -> Spoil:
     def spoil(data: bytearray) -> None:
-        for page in random.Random(count).sample(range(2, len(data) // PAGE), count):
+        pages = range(2, len(data) // PAGE)
+        for page in random.Random(count).sample(pages, min(count, len(pages))):
             noise(data, page)
 
     return spoil

@@ -80,10 +80,13 @@ def mark_in_use(engine: Engine) -> None:
         connection.exec_driver_sql("PRAGMA wal_checkpoint(PASSIVE)")
 
 
-def close_tidily(path: Path) -> None:
-    """Put all of it into the one file, unless somebody else still has it open."""
+def close_tidily(path: Path, let_go: Callable[[], None]) -> None:
+    """Let go of a journal and put all of it into the one file, unless somebody else still has it open. It is open here
+    until then: else a kill in between leaves a file that says it lacks its newest entries, and has them.
+    """
     with suppress(sqlite3.Error), closing(connected(path, "rw")) as connection:
         used = connection.execute("PRAGMA user_version").fetchone()[0]
+        let_go()
         connection.execute("PRAGMA user_version = 0")
         try:
             connection.execute("PRAGMA journal_mode=DELETE")

@@ -103,11 +103,11 @@ class Journal:
 
     def close(self) -> None:
         """Let go of it; the last to do so leaves everything in the one file."""
+        if self.path and not self.only_read:
+            close_tidily(self.path, self.engine.dispose)
         self.engine.dispose()
         if self._guard:
             self._guard.forget()
-        if self.path and not self.only_read:
-            close_tidily(self.path)
 
     def exchange(self, draft: Path) -> None:
         """Go on with another file, which takes the place of the one that was open. Raises `NotSaved`."""

@@ -8,6 +8,7 @@ from fusilex.bench.rescue import Checked, check, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.progress import Step, quiet
 from fusilex.journal.backups import copy_to
 from fusilex.journal.place import check_place, look_at, sqlite_url
 from fusilex.journal.trouble import NotSaved
@@ -16,18 +17,20 @@ MOST_SHOWN = 40
 """Sentences about what is wrong that are printed; all of them are in the data."""
 
 
-def checked(journal: Path) -> Answer:
+def checked(journal: Path, step: Step = quiet) -> Answer:
     """All of a journal read, and what is wrong with it. Raises `NotSaved`, `NotRead`."""
     check_place(journal, make=False)
     look_at(journal)
-    found = check(journal)
+    found = check(journal, step)
+    step(1.0, "")
     return _answer(journal, found, found.wrong, f"fusilex journal rescue {journal} NEW-FILE keeps what can be read.")
 
 
-def rescued(journal: Path, target: Path) -> Answer:
+def rescued(journal: Path, target: Path, step: Step = quiet) -> Answer:
     """What can be read of a journal as a new one. Raises `NotSaved`, `NotRead`."""
     check_place(journal, make=False)
-    found = rescue(journal, target)
+    found = rescue(journal, target, step)
+    step(1.0, "")
     answer = _answer(journal, found, found.wrong, f"What was left out stands in {target.name}.left-out.jsonl.")
     return Answer(answer.judgements, answer.data, f"{answer.text}\n{target} is written; {journal} is as it was.")
 
