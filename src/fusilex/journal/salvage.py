@@ -102,7 +102,8 @@ def salvage(path: Path, step: Step = quiet) -> Salvaged:
             with _copied(path, log) as (copy, cut):
                 made.unsure = bool(passed_over or cut or any(x.why for x in found.values()))
                 made.also = [f"The file is torn: {wrong}."] * bool(wrong) + [cut] * bool(cut)
-                _by_sqlite(copy, found, "replace")
+                if passed_over:
+                    _by_sqlite(copy, found, "replace")  # quicker than by pages, now that they are in one file
                 _by_pages(copy, found, part_of(step, 0.2, 1.0))
     except OSError as problem:
         raise NotRead(path.name, "a journal, and room for a copy of it to work on", reason(problem)) from problem
