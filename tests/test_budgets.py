@@ -7,6 +7,7 @@ import os
 import random
 import zipfile
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -233,3 +234,21 @@ def test_patterns_meet_no_more_of_a_text_than_a_label_has() -> None:
     """Patterns that try every place of a word take the square of its length: 5,000 digits took seconds."""
     assert len(spelt("9" * 5000)) <= 250
     assert read_value("10k" + " " * 300 + "9" * 5000, "resistor").value == 10_000
+
+
+LONG = "9" * 5000
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        f"%ADD{LONG}C,1*%\n", f"%ABD{LONG}*%\n%AB*%\n", f"%SRX{LONG}Y2I1J1*%\nX0Y0D03*\n%SR*%\n", f"X{LONG}Y0D03*\n",
+        f"D{LONG}*\n", f"G02X1Y1I{LONG}J0D01*\n", f"%ADD11C,{LONG}*%D11*X0Y0D03*\n", f"%FSLAX{LONG}Y46*%\n",
+    ],
+)  # fmt: skip
+def test_a_number_of_thousands_of_digits_is_no_mistake_of_ours(words: str) -> None:
+    with suppress(BadInput):
+        layer(words)()
+    drilled = words.replace("%", "").replace("*", "").replace("D03", "")
+    with suppress(BadInput):
+        read_excellon(f"M48\nMETRIC\nT1C0.3\n%\nT1\n{drilled}M30\n".encode(), "x.drl")

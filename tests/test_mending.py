@@ -125,7 +125,7 @@ def test_newest_entries_beside_the_file_are_kept_as_far_as_deeds_are_whole(
 
     everything = laid(file, log)
     assert everything == 61 and read_log(Path(f"{path}-wal")).torn is False and look_at(path).damage == ""
-    for frame in (2, frames // 2, frames - 6):
+    for frame in (2, frames // 2, frames - 16):
         torn = bytearray(log)
         torn[32 + frame * (24 + PAGE) + 24 + 999] ^= 64
         kept = laid(file, bytes(torn))
@@ -144,6 +144,26 @@ def test_newest_entries_beside_the_file_are_kept_as_far_as_deeds_are_whole(
     with pytest.raises(NotSaved, match="Mend it, or go back to a backup"):
         open_journal(sqlite_url(path))
     assert "mended" in mend(path) and len(Bench(open_journal(sqlite_url(path)), 2).workshop[Lots].lots) == 30
+
+
+def test_what_a_killed_writer_left_behind_the_end_is_no_damage(tmp_path: Path, heron_files: Files) -> None:
+    """Its deed was on the disk and never counted; a shorter one of somebody else was written over its beginning."""
+    path = tmp_path / "j.sqlite"
+    killed = Bench.open_batch(open_journal(sqlite_url(path)), heron_files, "Open", 2, prefix="A", number=1)
+    other = Bench(open_journal(sqlite_url(path)), killed.id)
+    for bench in (other, killed, other):
+        bench.do(c.named("RenameBatch")("Named"))
+    log, index = Path(f"{path}-wal"), Path(f"{path}-shm").read_bytes()
+    killed.do(c.named("AddFiles")({"x.txt": random.Random(1).randbytes(40_000)}))  # a long deed
+    long = log.read_bytes()
+    with Path(f"{path}-shm").open("r+b") as shared:
+        shared.write(index[:136])  # as if it had been killed before it said how far the log goes
+    other.do(c.named("RenameBatch")("Short"))
+    written = log.read_bytes()
+    assert len(written) == len(long) and written[32:999] == long[32:999], "the same log goes on"
+    assert written != long and written[-9_000:] == long[-9_000:], "with what was left of the long deed at its end"
+    assert read_log(log).torn is False and look_at(path).damage == ""
+    assert Bench(open_journal(sqlite_url(path)), killed.id).state.opened["design"] == "Open"
 
 
 def test_few_questions_are_asked_however_high_the_numbers(

@@ -171,7 +171,9 @@ def amiss(path: Path, log: Log) -> str:
 
 def read_log(path: Path) -> Log:
     """What a write-ahead log holds of deeds that were done to the end. A page that is torn costs its own deed; each
-    is told by its own sum, which carries on from the sum that stands written in the page before it. Raises OSError.
+    is told by its own sum, which carries on from the sum that stands written in the page before it. A last deed that is
+    torn says nothing: whoever is killed before a deed counts leaves the same, others write over its beginning, and no
+    whole deed ever follows it. Raises OSError.
     """
     if not path.exists():
         return Log({})
@@ -192,14 +194,14 @@ def read_log(path: Path) -> Log:
     pages: dict[int, bytes] = {}
     torn = lost = False
     first = 0
-    for n in np.flatnonzero(~whole | (heads[:, 1] > 0)):  # up to where a deed ends, or is torn
-        if not whole[n]:
-            lost = True
-            continue
-        deed = range(first, int(n) + 1)
-        torn, first = torn or lost, int(n) + 1
+    for n in np.flatnonzero(heads[:, 1] > 0).tolist():  # where deeds end
+        deed = range(first, n + 1)
+        first = n + 1
         if whole[deed].all():
+            torn = torn or lost
             pages |= {int(heads[k, 0]): raw[k, 24:].tobytes() for k in deed}
+        else:
+            lost = True
     return Log(pages, size, torn)
 
 

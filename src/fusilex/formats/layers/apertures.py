@@ -14,7 +14,7 @@ from fusilex.core.overlay import union_of, without
 from fusilex.formats.layers.drawn import Aperture, disc
 from fusilex.formats.layers.macros import BadMacro, macro_polygon, regular
 
-_DEFINITION = re.compile(r"ADD0*(\d+)([A-Za-z_.$][^,]*),?(.*)", re.S)
+_DEFINITION = re.compile(r"ADD0*([0-9]{1,9})([A-Za-z_.$][^,]*),?(.*)", re.S)
 MOST_MM = 1e5
 UNREAD = Aperture(Polygon())
 """Stands in for a definition that cannot be drawn, or that is missing."""

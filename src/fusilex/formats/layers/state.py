@@ -19,7 +19,7 @@ from fusilex.formats.layers.macros import BadMacro
 from fusilex.formats.layers.recorder import Recorder
 
 _FORMAT = re.compile(r"FS([LTD]?)([AI]?)(?:N\d)?(?:G\d)?X(\d)(\d)Y(\d)(\d)(?:D\d)?(?:M\d)?$")
-_REPEAT = re.compile(r"SR(?:X(\d+)Y(\d+)I([-+\d.]+)J([-+\d.]+))?$")
+_REPEAT = re.compile(r"SR(?:X([0-9]{1,9})Y([0-9]{1,9})I([-+\d.]+)J([-+\d.]+))?$")
 MOST_DEPTH, MOST_PRIMITIVES, MOST_APERTURES = 10, 50_000, 20_000
 
 
@@ -137,7 +137,7 @@ class State:
 
     def block(self, command: str) -> None:
         """A block begins under its number, or the one in hand ends."""
-        if code := re.fullmatch(r"ABD0*(\d+)", command):
+        if code := re.fullmatch(r"ABD0*([0-9]{1,9})", command):
             if len(self.outer) >= MOST_DEPTH:
                 raise BadInput(self.name, f"blocks no deeper than {MOST_DEPTH}", "deeper ones")
             self.codes[int(code[1])] = len(self.apertures)
