@@ -36,6 +36,7 @@ def good(tmp_path_factory: pytest.TempPathFactory) -> bytes:
     c.acknowledge_all(bench)
     bench.do(c.named("AcceptFiles")())
     bench.do(c.named("ReceiveLot")("bag", "SR-1", "1 k", "0402", 10))
+    bench.do(c.named("FillBin")(bench.batch.lines[0].key, 5))
     return batch_out(bench)
 
 
@@ -87,6 +88,10 @@ WAYS: dict[str, tuple[str, Change]] = {
     "done before there were clocks": (BATCH, lambda rows: rows[0].update(at="1999-01-01T00:00:00+00:00")),
     "a lot of less than nothing": (SHOP, other("lot_received", count=-5)),
     "more parts than there are": (SHOP, other("lot_received", count=10**15)),
+    "a foil as thick as a board": (BATCH, other("batch_opened", foil_mm=1.6)),
+    "less than nothing in a bin": (BATCH, other("bin_filled", count=-1)),
+    "a panel before the first": (BATCH, more("panel_printed", panel=-1, foil_mm=0.12, paste="leaded", boards=[])),
+    "colder than cold": (SHOP, more("air_noted", celsius=-300.0, humidity=40.0)),
     "files that are not there": (BATCH, other("batch_opened", files="0" * 64)),
     "a number that ends the journal": (BATCH, lambda rows: rows[-1].update(number=2**63 - 6)),
     "numbers that fall": (BATCH, lambda rows: rows[-1].update(number=1)),

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 
 from fusilex import __version__
 from fusilex.bench.bench import MOST_BOARDS, Bench
+from fusilex.bench.bounds import MOST_PIECES, check_bounds
 from fusilex.bench.common.events import BatchOpened
 from fusilex.bench.papers import board_record, page_html
 from fusilex.bench.refusal import Refused
@@ -30,8 +31,8 @@ from fusilex.journal.place import sqlite_url
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
 
-MOST_NUMBER = MOST_PIECES = 1_000_000
-"""Batches are numbered up to here, and a lot has so many pieces."""
+MOST_NUMBER = 1_000_000
+"""Batches are numbered up to here."""
 
 
 def batch_out(bench: Bench) -> bytes:
@@ -59,6 +60,8 @@ def batch_in(journal: Journal, data: bytes, name: str, step: Step = quiet) -> Be
     """
     step(0.0, f"Reading {name}")
     bundle = read_bundle(data, name, journal.kinds)
+    for entry in (*bundle.entries, *bundle.workshop):
+        check_bounds(entry, name)
     with _whole(name):
         fold(bundle.entries, batch_state)  # what does not add up is not taken in
         fold(bundle.workshop, workshop_state)
