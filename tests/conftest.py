@@ -203,3 +203,15 @@ def read_out(window: Window) -> None:
         if not port.busy:
             return
     raise AssertionError("nothing was read")
+
+
+def leaving(said: list[float]) -> Callable[[float, str], None]:
+    """A step that writes down how far it is, and leaves in the second half."""
+    from fusilex.core.progress import Left
+
+    def step(share: float, what: str) -> None:
+        said.append(share)
+        if share > 0.5:
+            raise Left
+
+    return step

@@ -12,6 +12,7 @@ from typing import Any
 
 import asked as c
 import pytest
+from conftest import leaving
 from torture.bombs import HERON
 
 from fusilex.bench.archive import batch_in, batch_out
@@ -116,12 +117,6 @@ def test_a_zip_put_together_is_refused_and_leaves_nothing(good: bytes, tmp_path:
 def test_a_zip_that_is_left_half_way_leaves_nothing(good: bytes, tmp_path: Path) -> None:
     journal = open_journal(sqlite_url(tmp_path / "j.sqlite"))
     said: list[float] = []
-
-    def leave(share: float, what: str) -> None:
-        said.append(share)
-        if share > 0.5:
-            raise Left
-
     with pytest.raises(Left):
-        batch_in(journal, good, "b.zip", leave)
+        batch_in(journal, good, "b.zip", leaving(said))
     assert said == sorted(said) and len(said) > 5 and journal.batches() == []

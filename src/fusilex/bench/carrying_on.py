@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fcntl
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Any
 
 from fusilex.bench.rescue import Known, rescue
@@ -29,19 +30,18 @@ def carry_on(journal: Journal, streams: Iterable[Stream[Any]], source: Source, t
         with path.open("rb") as held:
             fcntl.flock(held, fcntl.LOCK_EX | fcntl.LOCK_NB)  # two windows may find it at once: one of them mends it
             found = identity(path)
-            aside = set_aside(path, str(torn))
+            aside = set_aside(path, f"{torn}, found at {datetime.now():%Y-%m-%d %H:%M:%S.%f}.")  # each time another
             new = free(path, "mended")
             lost = rescue(aside, new, known=known)
             if identity(path)[0] != found[0]:
-                raise NotSaved(f"{torn}. Somebody put another file in its place: start Fusilex again.")
+                raise NotSaved(f"{torn}. There is another file in its place now: start Fusilex again.")
             journal.exchange(new)
     except BlockingIOError as problem:
         raise NotSaved(f"{torn}. Another window is mending it: start Fusilex again.") from problem
     except (OSError, BadInput) as problem:
         raise NotSaved(f"{torn}. A new one could not be written: {reason(problem)}.") from problem
-    others = sum(len(stream.lost) for stream in lost.streams) or lost.salvaged.unsure
-    also = " Other batches may have lost something: menu, Journal, checks it." if others else ""
+    more = " Other batches, and files that were added to this one, may have lost something: menu, Journal, checks it."
     return NotSaved(
-        f"Not saved: {torn}. It is set aside as {aside.name}, and a new one stands in its place with all of this batch"
-        f" and of the workshop.{also} Do it again."
+        f"Not saved: {torn}. It is set aside as {aside.name}, and a new one stands in its place with all that was done"
+        f" in this batch and the workshop.{more if lost.wrong or lost.salvaged.unsure else ''} Do it again."
     )
