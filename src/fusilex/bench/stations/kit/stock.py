@@ -7,6 +7,7 @@ from collections.abc import Collection
 from datetime import datetime
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.bounds import MOST_PIECES
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.refusal import Refused
@@ -26,8 +27,6 @@ from fusilex.bench.workshop.stock import (
 )
 from fusilex.core.kit.moisture import ACTIONS, FLOOR_LIFE_H
 from fusilex.journal.entries import Event
-
-MOST_PIECES = 1_000_000
 
 
 class ReceiveLot(Command, frozen=True):
