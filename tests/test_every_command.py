@@ -23,7 +23,7 @@ from msgspec.structs import fields
 from fusilex.bench.bench import Bench
 from fusilex.bench.boards import PastePrint
 from fusilex.bench.common.standing import Standing
-from fusilex.bench.rooms import BY_NAME, open_journal
+from fusilex.bench.rooms import BY_NAME, EVENT_KINDS, open_journal
 from fusilex.bench.station import Station
 from fusilex.bench.stations.hand.extra import Extra
 from fusilex.bench.stations.inspect.pictures import Pictures
@@ -399,6 +399,16 @@ def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> 
 
 def _path(module: str) -> str:
     return str(Path(importlib.import_module(module).__file__ or "").parent)
+
+
+def test_an_event_that_has_boards_says_by_which_field_it_is_about_them() -> None:
+    names = ("board", "boards", "panel")
+    wrong = {
+        kind: event.about
+        for kind, event in EVENT_KINDS.items()
+        if event.about not in (event.__struct_fields__ if any(n in event.__struct_fields__ for n in names) else ("",))
+    }
+    assert not wrong
 
 
 def test_cautions_come_before_whatever_hands_do() -> None:

@@ -33,7 +33,16 @@ def seconds(action: Callable[[], object]) -> float:
 
 
 def scaled(action: Callable[[], object], times: int = 5) -> float:
-    """The median of so many runs, as it would be there."""
-    before = slowness()
-    taken = median([seconds(action) for _ in range(times)])
-    return taken / ((before + slowness()) / 2)
+    """The median of so many runs, each as it would be there by what the loop took before and after it, every second:
+    how slow a shared machine is changes as quickly.
+    """
+    taken: list[float] = []
+    before = additions()
+    while len(taken) < times:
+        some = [seconds(action)]
+        while len(taken) + len(some) < times and sum(some) < 1:
+            some.append(seconds(action))
+        after = additions()
+        taken += [took * 2 * CALIBRATION_S / (before + after) for took in some]
+        before = after
+    return median(taken)

@@ -96,6 +96,9 @@ def tried(fault: Planted, free: SimpleQueue[Path]) -> str:
 
 def main(words: list[str]) -> int:
     wanted = [f for f in planted() if all(w.lower() in (f.words + f.patch.name).lower() for w in words)]
+    if not wanted:
+        print(f"No fault of tests/planted has all of: {', '.join(words)}.")
+        return 2
     wrong = 0
     with copies(WORKERS) as free, ThreadPoolExecutor(WORKERS) as pool:
         place = free.get()

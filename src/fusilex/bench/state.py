@@ -5,7 +5,6 @@ own.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from functools import cache
 from typing import Any, TypeVar
 
 from msgspec import Struct, field
@@ -84,20 +83,13 @@ class BatchState(Struct):
         return Deed(entry.deed, entry.id, entry.place or self.eyes[0])
 
     def touched(self, event: Event) -> Iterable[str]:
-        """Boards an event is about, by the names of its fields."""
-        named = _named(type(event))
-        value = getattr(event, named) if named else None
-        if isinstance(value, str):
-            return (value,)
-        if isinstance(value, (list, tuple)):
-            return [b if isinstance(b, str) else b.serial for b in value]
-        return [b.serial for b in self.panel_boards(value)] if isinstance(value, int) else ()
-
-
-@cache
-def _named(kind: type[Event]) -> str:
-    """The field by which events of a kind name their boards, '' for none."""
-    return next((name for name in ("board", "boards", "panel") if name in kind.__struct_fields__), "")
+        """Boards an event is about, by the field that it declares."""
+        value = getattr(event, event.about) if event.about else ""
+        if type(value) is str:
+            return (value,) if value else ()
+        if isinstance(value, int):
+            return [b.serial for b in self.panel_boards(value)]
+        return [b if isinstance(b, str) else b.serial for b in value]
 
 
 class WorkshopState(Struct):

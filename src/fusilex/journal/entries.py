@@ -28,12 +28,13 @@ class Event(msgspec.Struct, frozen=True, gc=False):
     the state.
 
     `kind` names it in the journal for ever. `older` gives fields the names older versions of the program wrote them
-    by. `undoable` is False for what nobody wants back, such as looking elsewhere. `refers` are fields that name an
-    earlier entry by its number.
+    by. `about` is the field that says which boards it is about: serials, boards or a panel. `undoable` is False for
+    what nobody wants back, such as looking elsewhere. `refers` are fields that name an earlier entry by its number.
     """
 
     kind: ClassVar[str] = ""
     older: ClassVar[Mapping[str, str]] = {}
+    about: ClassVar[str] = ""
     undoable: ClassVar[bool] = True
     refers: ClassVar[tuple[str, ...]] = ()
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from copy import copy, deepcopy
+from itertools import chain, groupby
+from operator import attrgetter
 from typing import Any, ClassVar, Protocol, TypeVar
 
 from msgspec import Struct, field
@@ -56,6 +58,7 @@ Value = TypeVar("Value")
 TAIL = 400
 """Entries that an undo reaches back at least without folding everything anew."""
 _TURNS = {Undone, Redone}
+_DEED = attrgetter("deed")
 _FIXED = {str, int, float, bool, type(None), bytes, frozenset}
 
 
@@ -150,13 +153,17 @@ def _holds(since: Checkpoint, history: Sequence[Entry], undone: Iterable[str]) -
 
 def _go_on(state: Folded, gone: dict[str, Deed], entries: Sequence[Entry], undone: Mapping[str, int]) -> None:
     with uncollected():
-        for entry in entries:
-            if not undone or entry.deed not in undone:
-                apply(state, entry)
-            elif (event := entry.event) is not None and event.undoable:
-                note(state, gone.get(entry.deed) or gone.setdefault(entry.deed, state.started(entry)), event, entry.id)
+        for deed, run in groupby(entries, _DEED):
+            if deed not in undone:
+                _apply(state, run)
+                continue
+            for entry in run:
+                if (event := entry.event) is not None and event.undoable:
+                    taken_back = gone.get(deed) or gone.setdefault(deed, state.started(entry))
+                    taken_back.last = entry.id
+                    note(state, taken_back, (event,))
         if entries:
-            state.last_id = entries[-1].id
+            state.last_id = max(state.last_id, entries[-1].id)
 
 
 def copied(value: Value, seen: dict[int, Any] | None = None) -> Value:
@@ -220,28 +227,47 @@ def apply(state: Folded, entry: Entry) -> None:
     """Add one entry in place; what is of no known kind is passed over. Raises `Unreadable` for one that speaks of what
     the state does not have.
     """
-    event, id = entry.event, entry.id
-    if id > state.last_id:
-        state.last_id = id
-    if event is None:
-        return
+    _apply(state, (entry,))
+
+
+def _apply(state: Folded, run: Iterable[Entry]) -> None:
+    """Add entries of one deed."""
+    deed: Deed | None = None
+    events, id = [], 0
     try:
-        event.apply(state, entry)
+        for entry in run:  # there may be very many
+            event, id = entry.event, entry.id
+            if event is None:
+                continue
+            event.apply(state, entry)
+            if event.undoable:
+                if deed is None:
+                    deed = _begun(state, entry)
+                events.append(event)
+                deed.last = id
     except (KeyError, IndexError, ValueError, AttributeError, TypeError) as problem:
         named = problem.args[0] if problem.args else ""
         belongs = isinstance(named, str | int) and not isinstance(problem, AttributeError | TypeError)
         found = f"“{named}”" if belongs else "something of another kind of record"
         raise Unreadable(id, entry.kind, entry.at, "what the batch has", found) from problem
-    if event.undoable:
-        deeds = state.deeds
-        if not deeds or deeds[-1].id != entry.deed:
-            deeds.append(state.started(entry))
-        note(state, deeds[-1], event, id)
+    finally:
+        if id > state.last_id:
+            state.last_id = id
+        if deed is not None:
+            note(state, deed, events)
 
 
-def note(state: Folded, deed: Deed, event: Event, last: int) -> None:
-    """Write one more event of a deed into what is known of it."""
-    deed.last = last
-    deed.boards.update(state.touched(event))
-    if not deed.words:
-        deed.words = event.words
+def _begun(state: Folded, entry: Entry) -> Deed:
+    """The deed that an entry belongs to: the last one, or a new one."""
+    if not state.deeds or state.deeds[-1].id != entry.deed:
+        state.deeds.append(state.started(entry))
+    return state.deeds[-1]
+
+
+def note(state: Folded, deed: Deed, events: Iterable[Event]) -> None:
+    """Write more events of a deed into what is known of it."""
+    deed.boards.update(chain.from_iterable(map(state.touched, events)))
+    for event in events if not deed.words else ():
+        if words := event.words:
+            deed.words = words
+            break

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, cast
 
 from msgspec.structs import replace
 from sqlalchemy import Connection, CursorResult, insert, select
@@ -84,17 +84,18 @@ def entries_since(connection: Connection, kinds: Kinds, stream: int, last: int) 
         cursor = rows_since(connection, stream, last).cursor
         deed = at = who = place = kind = ""
         read: Callable[[str], Event] | None = None
-        for row in iter(cursor.fetchone, None) if cursor else ():  # as the driver has them: there may be many
-            if row[1] != deed or row[2] != at or row[3] != who or row[4] != place:
-                deed, at, who, place = row[1:5]  # else what the rows of a deed share is kept once
-            if row[5] != kind or read is None:
-                kind = row[5]
+        for row in cast("Iterable[Sequence[Any]]", cursor or ()):  # as the driver has them: there may be many
+            id, row_deed, row_at, row_who, row_place, row_kind, text, origin = row
+            if row_deed != deed or row_at != at or row_who != who or row_place != place:
+                deed, at, who, place = row_deed, row_at, row_who, row_place  # what rows of a deed share is kept once
+            if row_kind != kind or read is None:
+                kind = row_kind
                 read = reader_of(kinds.get(kind))
             try:
-                event = read(row[6]) if read else event_of(kind, row[6], row[0], at, kinds)
+                event = read(text) if read else event_of(kind, text, id, at, kinds)
             except READS_NOT:
-                event = event_of(kind, row[6], row[0], at, kinds)
-            entries.append(Entry(kind, row[6], row[0], deed, at, who, place, event, row[7]))
+                event = event_of(kind, text, id, at, kinds)
+            entries.append(Entry(kind, text, id, deed, at, who, place, event, origin))
     return entries
 
 

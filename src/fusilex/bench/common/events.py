@@ -40,6 +40,7 @@ class BatchOpened(Event, frozen=True):
     """A batch was started from a design's files."""
 
     kind: ClassVar[str] = "batch_opened"
+    about: ClassVar[str] = "boards"
     undoable: ClassVar[bool] = False
     design: str
     boards: list[BoardCell]
@@ -63,6 +64,7 @@ class Went(Event, frozen=True):
     """Eyes turned to another station or board (older journals; that belongs to each window now)."""
 
     kind: ClassVar[str] = "went"
+    about: ClassVar[str] = "board"
     undoable: ClassVar[bool] = False
     station: str
     board: str
@@ -75,6 +77,7 @@ class Moved(Event, frozen=True):
     """Boards go to another step; `passed` are those on the way that had no work for them."""
 
     kind: ClassVar[str] = "moved"
+    about: ClassVar[str] = "boards"
     boards: list[str]
     to: str
     passed: list[str] = []
@@ -111,6 +114,7 @@ class JudgementOverruled(Event, frozen=True):
     """A judgement was set aside with a reason."""
 
     kind: ClassVar[str] = "judgement_overruled"
+    about: ClassVar[str] = "board"
     refers: ClassVar[tuple[str, ...]] = ("key",)
     key: str
     reason: str
@@ -147,6 +151,7 @@ class StepPassed(Event, frozen=True):
     """There was nothing to do at a step for a board."""
 
     kind: ClassVar[str] = "step_passed"
+    about: ClassVar[str] = "board"
     board: str
     step: str
 
@@ -163,6 +168,7 @@ class BoardSentBack(Event, frozen=True):
     """A board goes back to a step, or comes back from its user."""
 
     kind: ClassVar[str] = "board_sent_back"
+    about: ClassVar[str] = "board"
     board: str
     start: str
     to: str
@@ -184,6 +190,7 @@ class ReadingsCleared(Event, frozen=True):
     """
 
     kind: ClassVar[str] = "readings_cleared"
+    about: ClassVar[str] = "board"
     board: str
     pairs: list[str] = []
     refs: list[str] = []

@@ -18,6 +18,7 @@ class FaultMarked(Event, frozen=True):
     """Eyes or a meter found something."""
 
     kind: ClassVar[str] = "fault_marked"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
     word: str
@@ -38,6 +39,7 @@ class FaultStruck(Event, frozen=True):
     """A marked fault was a slip of the finger (older journals; it is undone now)."""
 
     kind: ClassVar[str] = "fault_struck"
+    about: ClassVar[str] = "board"
     refers: ClassVar[tuple[str, ...]] = ("fault",)
     board: str
     fault: int

@@ -36,6 +36,7 @@ class AirHeld(Event, frozen=True):
     """A step of hot air was held over a part of a board."""
 
     kind: ClassVar[str] = "air_held"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
     profile: str

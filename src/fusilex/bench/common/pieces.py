@@ -26,6 +26,7 @@ class PartDropped(Event, frozen=True):
     """A piece was lost on its way."""
 
     kind: ClassVar[str] = "part_dropped"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
     line: str
@@ -43,6 +44,7 @@ class PiecesCounted(Event, frozen=True):
     """Pieces of a board went into the workshop's counts."""
 
     kind: ClassVar[str] = "pieces_counted"
+    about: ClassVar[str] = "board"
     board: str
     refs: list[str]
 
@@ -54,6 +56,7 @@ class PiecesUncounted(Event, frozen=True):
     """A counted piece came off its board (older journals; it is undone now)."""
 
     kind: ClassVar[str] = "pieces_uncounted"
+    about: ClassVar[str] = "board"
     board: str
     refs: list[str]
 
@@ -65,6 +68,7 @@ class PartReplaced(Event, frozen=True):
     """A repair took another piece."""
 
     kind: ClassVar[str] = "part_replaced"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
     line: str

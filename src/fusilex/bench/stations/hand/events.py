@@ -32,6 +32,7 @@ class PartSoldered(Event, frozen=True):
     """A part was soldered with the iron."""
 
     kind: ClassVar[str] = "part_soldered"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
 
@@ -51,6 +52,7 @@ class PartUnsoldered(Event, frozen=True):
     """A part is open again (older journals; soldering is undone now)."""
 
     kind: ClassVar[str] = "part_unsoldered"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
 
@@ -67,6 +69,7 @@ class HandDone(Event, frozen=True):
     """There was nothing to solder on a board (older journals; every step is passed in one way now)."""
 
     kind: ClassVar[str] = "hand_done"
+    about: ClassVar[str] = "board"
     board: str
 
     @property

@@ -103,6 +103,7 @@ class TaskDone(Event, frozen=True):
     """It is done on a board, and held so much pull (N)."""
 
     kind: ClassVar[str] = "hand_task_done"
+    about: ClassVar[str] = "board"
     refers: ClassVar[tuple[str, ...]] = ("task",)
     board: str
     task: int
@@ -120,6 +121,7 @@ class BathSoldered(Event, frozen=True):
     """Leads of a board went through a pot's nozzle or over a wave, with these settings."""
 
     kind: ClassVar[str] = "bath_soldered"
+    about: ClassVar[str] = "board"
     board: str
     refs: list[str]
     bath: str

@@ -22,6 +22,7 @@ class FaultAccepted(Event, frozen=True):
     """A fault was measured and lies within the shop's limit: it counts as none."""
 
     kind: ClassVar[str] = "fault_accepted"
+    about: ClassVar[str] = "board"
     refers: ClassVar[tuple[str, ...]] = ("fault",)
     board: str
     fault: int
@@ -41,6 +42,7 @@ class FaultTouchedUp(Event, frozen=True):
     """A joint was touched up with the iron where it was seen; on `wet` paste a part was put right by tweezers."""
 
     kind: ClassVar[str] = "fault_touched_up"
+    about: ClassVar[str] = "board"
     refers: ClassVar[tuple[str, ...]] = ("fault",)
     board: str
     fault: int

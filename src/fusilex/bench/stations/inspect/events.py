@@ -29,6 +29,7 @@ class FieldSeen(Event, frozen=True):
     """A field of the microscope was looked through."""
 
     kind: ClassVar[str] = "field_seen"
+    about: ClassVar[str] = "board"
     board: str
     step: str
     side: str
@@ -46,6 +47,7 @@ class FirstArticleSigned(Event, frozen=True):
     """The first board of a step was checked in full and signed."""
 
     kind: ClassVar[str] = "first_article_signed"
+    about: ClassVar[str] = "board"
     board: str
     step: str
 
@@ -63,6 +65,7 @@ class BoardInspected(Event, frozen=True):
     """
 
     kind: ClassVar[str] = "board_inspected"
+    about: ClassVar[str] = "board"
     board: str
     looked: bool = True
     step: str = "Inspect"

@@ -63,6 +63,7 @@ class PictureKept(Event, frozen=True):
     """A picture of a board was looked at, and is kept."""
 
     kind: ClassVar[str] = "picture_kept"
+    about: ClassVar[str] = "board"
     board: str
     side: str
     name: str
@@ -83,6 +84,7 @@ class PictureTaught(Event, frozen=True):
     """A picture shows a good board, or does not."""
 
     kind: ClassVar[str] = "picture_taught"
+    about: ClassVar[str] = "board"
     board: str
     sha: str
     good: bool

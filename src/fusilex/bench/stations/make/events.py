@@ -29,6 +29,7 @@ class PanelMade(Event, frozen=True):
     """A step of making a panel was done."""
 
     kind: ClassVar[str] = "panel_made"
+    about: ClassVar[str] = "panel"
     panel: int
     step: str
     method: str

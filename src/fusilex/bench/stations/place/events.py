@@ -42,6 +42,7 @@ class PartsPlaced(Event, frozen=True):
     """Parts are on a board's paste; `fed` gives slot, nozzle and head of those that a machine put there."""
 
     kind: ClassVar[str] = "parts_placed"
+    about: ClassVar[str] = "board"
     board: str
     refs: list[str]
     how: str
@@ -66,6 +67,7 @@ class PartTakenBack(Event, frozen=True):
     """A placed part came off again (older journals; placing is undone now)."""
 
     kind: ClassVar[str] = "part_taken_back"
+    about: ClassVar[str] = "board"
     board: str
     ref: str
 
@@ -84,6 +86,7 @@ class PanelPlaced(Event, frozen=True):
     """The machine placed what was left on a panel; its boards say what in their own events."""
 
     kind: ClassVar[str] = "panel_placed"
+    about: ClassVar[str] = "panel"
     panel: int
 
     @property
@@ -95,6 +98,7 @@ class PointTaught(Event, frozen=True):
     """A point of a panel was seen at x, y of the machine."""
 
     kind: ClassVar[str] = "point_taught"
+    about: ClassVar[str] = "panel"
     panel: int
     point: str
     x: float
@@ -113,6 +117,7 @@ class PointForgotten(Event, frozen=True):
     """A taught point counts no more."""
 
     kind: ClassVar[str] = "point_forgotten"
+    about: ClassVar[str] = "panel"
     panel: int
     point: str
     step: str = "Place"
@@ -129,6 +134,7 @@ class PointHidden(Event, frozen=True):
     """A point cannot be seen: paste or tape covers it, or it is not there."""
 
     kind: ClassVar[str] = "point_hidden"
+    about: ClassVar[str] = "panel"
     panel: int
     point: str
     step: str = "Place"

@@ -57,6 +57,7 @@ class MarkSeen(Event, frozen=True):
     """A part's mark was looked at once more before the oven."""
 
     kind: ClassVar[str] = "mark_seen"
+    about: ClassVar[str] = "board"
     board: str
     step: str
     ref: str

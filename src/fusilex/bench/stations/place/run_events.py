@@ -93,6 +93,7 @@ class PanelRun(Event, frozen=True):
     """The machine went through a panel: tries as (slot, nozzle, line, how it was rejected or nothing, how often)."""
 
     kind: ClassVar[str] = "panel_run"
+    about: ClassVar[str] = "panel"
     panel: int
     step: str
     tallies: list[tuple[str, str, str, str, int]]

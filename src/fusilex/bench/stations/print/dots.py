@@ -74,6 +74,7 @@ class PadsDotted(Event, frozen=True):
     """So many more pads of a board have their paste."""
 
     kind: ClassVar[str] = "pads_dotted"
+    about: ClassVar[str] = "board"
     step: str
     board: str
     count: int

@@ -86,6 +86,7 @@ class PanelPrinted(Event, frozen=True):
     """Paste is on a panel."""
 
     kind: ClassVar[str] = "panel_printed"
+    about: ClassVar[str] = "boards"
     panel: int
     foil_mm: float
     paste: str
@@ -120,6 +121,7 @@ class PrintWiped(Event, frozen=True):
     """A misprint came off again."""
 
     kind: ClassVar[str] = "print_wiped"
+    about: ClassVar[str] = "panel"
     panel: int
     reason: str
     step: str = "Print"

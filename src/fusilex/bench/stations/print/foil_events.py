@@ -163,6 +163,7 @@ class StageDone(Event, frozen=True):
     """One step of a print is done."""
 
     kind: ClassVar[str] = "stage_done"
+    about: ClassVar[str] = "panel"
     step: str
     panel: int
     stage: str
@@ -181,6 +182,7 @@ class DepositMarked(Event, frozen=True):
     """What a deposit looks like, at a part or one of its openings; '' takes the mark away."""
 
     kind: ClassVar[str] = "deposit_marked"
+    about: ClassVar[str] = "board"
     step: str
     panel: int
     board: str
@@ -206,6 +208,7 @@ class PartLooked(Event, frozen=True):
     """A part of a board's print was looked at."""
 
     kind: ClassVar[str] = "deposit_looked"
+    about: ClassVar[str] = "board"
     step: str
     panel: int
     board: str
@@ -225,6 +228,7 @@ class PanelWeighed(Event, frozen=True):
     """
 
     kind: ClassVar[str] = "panel_weighed"
+    about: ClassVar[str] = "panel"
     step: str
     panel: int
     grams: float

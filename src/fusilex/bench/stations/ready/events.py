@@ -43,6 +43,7 @@ class BoardsLaid(Event, frozen=True):
     """Another panel: the boards keep their serials and get new places."""
 
     kind: ClassVar[str] = "boards_laid"
+    about: ClassVar[str] = "boards"
     boards: list[BoardCell]
 
     def apply(self, state: BatchState, entry: Entry) -> None:
@@ -58,6 +59,7 @@ class CellMarked(Event, frozen=True):
     """A cell is bad: its board is set aside."""
 
     kind: ClassVar[str] = "cell_marked"
+    about: ClassVar[str] = "board"
     board: str
 
     def apply(self, state: BatchState, entry: Entry) -> None:

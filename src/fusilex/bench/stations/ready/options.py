@@ -19,6 +19,7 @@ class OptionSet(Event, frozen=True):
     """Some boards get another part than drawn, or none, or one that is not drawn as fitted."""
 
     kind: ClassVar[str] = "option_set"
+    about: ClassVar[str] = "boards"
     boards: list[str]
     ref: str
     value: str | None = None
@@ -45,6 +46,7 @@ class StepSkipped(Event, frozen=True):
     """Some boards do not go through a step."""
 
     kind: ClassVar[str] = "step_skipped"
+    about: ClassVar[str] = "boards"
     boards: list[str]
     step: str
     reason: str = ""

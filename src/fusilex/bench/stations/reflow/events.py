@@ -32,6 +32,7 @@ class LoadReflowed(Event, frozen=True):
     """A panel went through the oven: with its log and what it measured, or `seen` by eye."""
 
     kind: ClassVar[str] = "load_reflowed"
+    about: ClassVar[str] = "boards"
     boards: list[str]
     panel: int
     window: str
@@ -70,6 +71,7 @@ class SentOn(Event, frozen=True):
     """A load that was stopped goes on."""
 
     kind: ClassVar[str] = "load_sent_on"
+    about: ClassVar[str] = "panel"
     panel: int
 
     @property

@@ -32,6 +32,7 @@ class CutDone(Event, frozen=True):
     """A cut of a panel was done; cuts count from 1, in the plan's order."""
 
     kind: ClassVar[str] = "cut_done"
+    about: ClassVar[str] = "panel"
     panel: int
     cut: int
     tool: str = ""
@@ -62,6 +63,7 @@ class BoardPrepared(Event, frozen=True):
     """Something was done to a board before it goes."""
 
     kind: ClassVar[str] = "board_prepared"
+    about: ClassVar[str] = "board"
     board: str
     what: str
     note: str = ""
@@ -78,6 +80,7 @@ class BoardWeighed(Event, frozen=True):
     """A finished board was weighed."""
 
     kind: ClassVar[str] = "board_weighed"
+    about: ClassVar[str] = "board"
     board: str
     grams: float
 
@@ -93,6 +96,7 @@ class BoardSeparated(Event, frozen=True):
     """A board is out of its panel."""
 
     kind: ClassVar[str] = "board_separated"
+    about: ClassVar[str] = "board"
     board: str
 
     @property
@@ -104,6 +108,7 @@ class BoardReleased(Event, frozen=True):
     """A board is out of the workshop's hands."""
 
     kind: ClassVar[str] = "board_released"
+    about: ClassVar[str] = "board"
     board: str
 
     def apply(self, state: BatchState, entry: Entry) -> None:
@@ -120,6 +125,7 @@ class BoardsPacked(Event, frozen=True):
     """Released boards went into a parcel."""
 
     kind: ClassVar[str] = "boards_packed"
+    about: ClassVar[str] = "boards"
     boards: list[str]
     parcel: str
 

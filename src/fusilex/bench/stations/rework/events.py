@@ -15,6 +15,7 @@ class FaultRepaired(Event, frozen=True):
     """
 
     kind: ClassVar[str] = "fault_repaired"
+    about: ClassVar[str] = "board"
     refers: ClassVar[tuple[str, ...]] = ("fault",)
     board: str
     fault: int
@@ -46,6 +47,7 @@ class RepairsDone(Event, frozen=True):
     """What was left open on a board was accepted with a reason."""
 
     kind: ClassVar[str] = "repairs_done"
+    about: ClassVar[str] = "board"
     board: str
 
     @property

@@ -93,6 +93,7 @@ class ReadingTaken(Event, frozen=True):
     """The meter between two pads; no `ohm` is an open circuit. `bad` where it said that the board is."""
 
     kind: ClassVar[str] = "reading_taken"
+    about: ClassVar[str] = "board"
     board: str
     pair: str
     ohm: float | None
@@ -117,6 +118,7 @@ class PortSilent(Event, frozen=True):
     """A tip walked over a port, the other one parked, and nothing beeped: `ohm` is up to where the beeper sounds."""
 
     kind: ClassVar[str] = "port_silent"
+    about: ClassVar[str] = "board"
     board: str
     pairs: list[str]
     ohm: float
@@ -136,6 +138,7 @@ class ReadingWaived(Event, frozen=True):
     """A pair is not read on a board, for a reason."""
 
     kind: ClassVar[str] = "reading_waived"
+    about: ClassVar[str] = "board"
     board: str
     pair: str
     reason: str
@@ -183,6 +186,7 @@ class BoardPowered(Event, frozen=True):
     """A step of power was held, or ended early."""
 
     kind: ClassVar[str] = "board_powered"
+    about: ClassVar[str] = "board"
     board: str
     held: Powered
 
@@ -198,6 +202,7 @@ class BoardProgrammed(Event, frozen=True):
     """A file was written into a board, or the attempt failed."""
 
     kind: ClassVar[str] = "board_programmed"
+    about: ClassVar[str] = "board"
     board: str
     written: Programmed
 
@@ -213,6 +218,7 @@ class FunctionTested(Event, frozen=True):
     """A test of the list was done on a board, or on the golden one."""
 
     kind: ClassVar[str] = "function_tested"
+    about: ClassVar[str] = "board"
     board: str
     done: Functioned
 
@@ -234,6 +240,7 @@ class BoardTested(Event, frozen=True):
     """
 
     kind: ClassVar[str] = "board_tested"
+    about: ClassVar[str] = "board"
     board: str
     passed: bool
     note: str = ""
