@@ -85,7 +85,7 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     wanted = due(bench.batch, bench.board)
     for pair in wanted:
         bench.do(c.TakeReading("H7-03", pair.key, well(pair)))
-    assert {p.key for p in bench.derived.plan} < {p.key for p in wanted}, "and about the mended part further apart"
+    assert {p.key for p in bench.batch.own.plan} < {p.key for p in wanted}, "and about the mended part further apart"
     bench.do(c.TestBoard("H7-03", True))
     sent_off(bench, "H7-03")
     record = board_record(bench.batch, "H7-03")
@@ -227,19 +227,19 @@ def test_test_fails_on_a_short_and_loops_back(bench: Bench) -> None:
     serial = reflowed(bench)[0]
     soldered(bench, serial)
     bench.do(c.InspectBoard(serial))
-    for pair in bench.derived.plan[1:]:
+    for pair in bench.batch.own.plan[1:]:
         bench.do(c.TakeReading(serial, pair.key, well(pair)))
-    bench.do(c.TakeReading(serial, bench.derived.plan[0].key, "0.4"))
+    bench.do(c.TakeReading(serial, bench.batch.own.plan[0].key, "0.4"))
     with pytest.raises(c.Refused, match="joined"):
         bench.do(c.TestBoard(serial, True))
     with pytest.raises(c.Refused, match="no resistance"):
-        bench.do(c.TakeReading(serial, bench.derived.plan[0].key, "banana"))
+        bench.do(c.TakeReading(serial, bench.batch.own.plan[0].key, "banana"))
     bench.do(c.TestBoard(serial, False))
     board = bench.state.boards[serial]
     assert board.station == "Rework" and board.open_faults[0].word == "bridge"
     bench.do(c.RepairFault(serial, board.open_faults[0].id, "fixed"))
-    assert board.station == "Inspect" and bench.derived.plan[0].key not in board.readings
-    beyond = [p.key for p in bench.derived.plan if "U1" not in p.refs and "J1" in p.refs]
+    assert board.station == "Inspect" and bench.batch.own.plan[0].key not in board.readings
+    beyond = [p.key for p in bench.batch.own.plan if "U1" not in p.refs and "J1" in p.refs]
     assert beyond and set(beyond) <= set(board.readings), "what no repair reached needs no second reading"
 
 

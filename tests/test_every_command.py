@@ -111,7 +111,7 @@ FIELDS: dict[str, Made] = {
     "word": lambda b, r: r.choice((*FAULT_WORDS, *WORDS, "", "ugly")),
     "fault": fault_in_hand,
     "result": lambda b, r: r.choice(("fixed", "fixed", "fixed", "scrapped", "prayed")),
-    "pair": lambda b, r: next((p.key for p in b.derived.plan if p.key not in b.board.readings), "nothing"),
+    "pair": lambda b, r: next((p.key for p in b.batch.own.plan if p.key not in b.board.readings), "nothing"),
     "text": lambda b, r: r.choice(("OL", "OL", "33k", "0.2", "what")),
     "passed": lambda b, r: r.random() < 0.7,
     "note": lambda b, r: r.choice(("", "by eye")),
@@ -254,7 +254,7 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
         return c.TakeUpBatch()
     if board.station in CAUTIONS and board.station not in bench.state.cautions:
         return c.Acknowledge(board.station)
-    unread = [p for p in bench.derived.plan if p.key not in board.readings]
+    unread = [p for p in bench.batch.own.plan if p.key not in board.readings]
     return {
         "Ready": lambda: c.ChooseSides("hand") if astray(bench) else c.AcceptFiles(),
         "Kit": lambda: (

@@ -113,8 +113,8 @@ def in_rework(bench: Bench) -> None:
 
 def joined(bench: Bench) -> None:
     brought(bench, "Test")
-    for pair in bench.derived.plan:
-        bench.do(c.TakeReading(FIRST, pair.key, "5" if pair is bench.derived.plan[0] else well(pair)))
+    for pair in bench.batch.own.plan:
+        bench.do(c.TakeReading(FIRST, pair.key, "5" if pair is bench.batch.own.plan[0] else well(pair)))
 
 
 def left_out(bench: Bench) -> None:

@@ -19,7 +19,7 @@ from sqlalchemy import inspect
 
 from fusilex.bench import stream
 from fusilex.bench.bench import Bench
-from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.bins import Bins, older_name
 from fusilex.bench.common.events import BatchOpened, BoardCell, places
 from fusilex.bench.opening import newest_readable
 from fusilex.bench.papers import board_record
@@ -179,7 +179,8 @@ def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> N
             (f["ref"], f["when"], f["result"]) for f in then["faults"]
         ]
     state, lots = told["state"], told["workshop"]["lots"]
-    assert {k: (b.count, b.lot) for k, b in bench.state[Bins].filled.items()} == {
+    bins = {older_name(line): bench.state[Bins].filled.get(line.key) for line in bench.batch.lines}
+    assert {k: (b.count, b.lot) for k, b in bins.items() if b} == {
         k: (b["count"], b["lot"]) for k, b in state["bins"].items()
     }
     assert {k: (x.count, x.place, x.package) for k, x in bench.workshop[Lots].lots.items()} == {
@@ -225,6 +226,7 @@ def test_every_event_says_what_it_was() -> None:
         "way_chosen",
         "batch_renamed",
         "batch_stands",
+        "bin_named",
         "record_mended",
     }
     for kind in EVENT_KINDS.values():

@@ -22,11 +22,12 @@ from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
-from fusilex.core.kit.counting import by_reel, by_strip, by_weight, tape_pitch_mm
+from fusilex.core.kit.counting import by_reel, by_strip, by_weight
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_moisture, share_left
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.kit.stock import buy_list, fits
 from fusilex.core.kit.trays import TrayPlan
+from fusilex.core.machine.tapes import over_legs, tape_of
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.units import show_value
 from fusilex.core.values import read_value
@@ -111,11 +112,17 @@ def test_the_right_bag(line: tuple[str, ...], label: str, level: Level, what: st
         assert (found.differs[0].what, found.differs[0].near) == (what, near)
 
 
+def over(name: str, turn: float) -> tuple[float, float]:
+    """Along and across its tape, legs included."""
+    x, y = over_legs(package_of(name, "U1"))
+    return (y, x) if turn else (x, y)
+
+
 def test_counting_against_closed_forms() -> None:
     assert (
         by_strip(403, 4).pieces == 100
-        and tape_pitch_mm(package_of("0402")) == 2
-        and tape_pitch_mm(package_of("QFN-32 5x5")) == 8
+        and tape_of(package_of("0402")).pitch == 2
+        and tape_of(package_of("QFN-32 5x5")).pitch == 8
     )
     assert by_weight(52.5, 12.5, 80, 0.01).pieces == 500
     turns, hub, thick = 150, 60.0, 1.2
@@ -132,9 +139,29 @@ def test_counting_against_closed_forms() -> None:
         ("SOIC-16", 8),
         ("TSSOP-16", 8),
     ):
-        assert tape_pitch_mm(package_of(name, "D1")) == pitch, name
+        assert tape_of(package_of(name, "D1")).pitch == pitch, name
     for name, pitch in (("LQFP-48 7x7", 12), ("LQFP-64 10x10", 16), ("QFN-48 7x7", 12), ("SOIC-16W", 12), ("DPAK", 8)):
-        assert tape_pitch_mm(package_of(name, "U1")) == pitch, name
+        assert tape_of(package_of(name, "U1")).pitch == pitch, name
+    for name, width in (
+        ("LQFP-48 7x7", 16),
+        ("MSOP-8", 12),
+        ("DPAK", 16),
+        ("TSSOP-16", 12),
+        ("TSSOP-20", 16),
+        ("SMA", 12),
+        ("SOIC-8", 12),
+        ("SOIC-16", 16),
+        ("SOT-23", 8),
+        ("SOT-89", 12),
+        ("SOT-223", 12),
+        ("QFN-32 5x5", 12),
+        ("QFN-48 7x7", 16),
+        ("LQFP-64 10x10", 24),
+        ("0805", 8),
+    ):
+        tape = tape_of(package_of(name, "U1"))
+        assert tape.width == width and (tape.width > 8 or tape.pitch <= 4), name
+        assert all(pocket > side for pocket, side in zip(tape.pocket, over(name, tape.turn), strict=True)), name
     for bad in (lambda: by_weight(1, 2, 3, 0.1), lambda: by_reel(50, 60, 1, 4), lambda: by_strip(10, 0)):
         with pytest.raises(ValueError):
             bad()
@@ -194,7 +221,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     assert {b.line.key: b.buy for b in needed}[c5.key] == c5.pull - 50 and u1.key not in {b.line.key for b in needed}
     assert f"{c5.part_number},{c5.value}" in buy_csv(needed) and buy_csv(needed).count("\n") == len(needed) + 1
     bench.do(c.ReserveStock())
-    assert bench.workshop[Lots].lots["T1"].reserved == {bench.batch.name: u1.pull}
+    assert bench.workshop[Lots].lots["T1"].reserved == {(bench.batch.name, u1.key): u1.pull}
 
     with pytest.raises(c.Refused, match="still to come"):
         bench.do(c.NoteMoisture("T1", "opened", (datetime.now(UTC) + timedelta(hours=1)).isoformat()))

@@ -19,6 +19,7 @@ from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from fusilex.bench.bench import Bench
+from fusilex.bench.built import Built, Shop
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.inspect.touring import Way, fields_of, is_settled, settle, ways_of
@@ -170,7 +171,7 @@ def test_a_large_board_goes_through_every_station_by_keys(
 def test_where_no_shorter_way_is_found_nobody_waits_for_one(
     poured_design: Design, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    way = Way(poured_design, "top", False, (9.0, 7.0), 0.2)
+    way = Way(Built(poured_design, poured_design, Shop()), "top", False, (9.0, 7.0), 0.2)
     assert not is_settled(way)
 
     def at_once(*asked: Any) -> Tour:

@@ -146,13 +146,12 @@ def test_the_job_lies_where_the_points_were_taught_and_each_line_is_turned_for_g
     assert abs(short_turn(after.job.turn[i] - before.job.turn[i])) == pytest.approx(180)
     way = complex(*after.job.xy[i]) - at
     assert way == pytest.approx(0.1 * np.exp(1j * np.radians(part.rotation_deg)), abs=1e-6)
-    key = line_of(bench.batch, 1, 1, part)
-    right = bench.workshop[PutRight].lines[key]
+    right = bench.workshop[PutRight].of(bench.batch.line_of["D1"])
     assert right.turn == 180 and "seen on tape" in right.source and "batch 7" in right.source
     other = after.job.labels.index(("U1", 2))
     assert after.job.turn[other] == before.job.turn[other]
     bench.do(c.Undo())
-    assert not bench.workshop[PutRight].turns
+    assert not bench.workshop[PutRight].articles
 
 
 def test_boards_that_moved_in_their_panel_are_taught_by_themselves(bench: Bench) -> None:
@@ -494,7 +493,7 @@ def test_a_panel_goes_through_the_machine_by_keys(qtbot, window: Window) -> None
     press(window, K.Key_Space, K.Key_X)
     press(window, K.Key_A)
     answer(window, "180")
-    assert bench.workshop[PutRight].turns
+    assert bench.workshop[PutRight].articles
     for _ in range(45):
         press(window, K.Key_Space)
     press(window, K.Key_G)

@@ -116,7 +116,7 @@ def proved(bench: Bench, serial: str) -> None:
 
 def test_a_batch_is_proved_in_a_fraction_of_the_keys_and_what_was_planted_is_found(proving: Bench) -> None:
     bench, boards = proving, proving.state.boards
-    pairs = {p.key: p for p in (*bench.derived.wider, *bench.derived.checks.all)}
+    pairs = {p.key: p for p in (*bench.batch.own.wider, *bench.batch.own.checks.all)}
     functioning(bench, GOLDEN)
     bench.do(c.DrawSample(2, 90.0))
     drawn = [s for s in boards if len(due(bench.batch, boards[s])) > 60]
@@ -128,7 +128,7 @@ def test_a_batch_is_proved_in_a_fraction_of_the_keys_and_what_was_planted_is_fou
     j = next(j for j in judged(bench, sampled, "Test") if j.rule == "test.sample")
     assert j.level is Level.CARE and {b.value for b in j.because} >= {len(drawn), 2, "90 %"}
     # a short on a board of the sample: found, and every board is due in full again
-    short = next(p for p in bench.derived.checks.pairs if p.a.ref == p.b.ref == "U1")
+    short = next(p for p in bench.batch.own.checks.pairs if p.a.ref == p.b.ref == "U1")
     bad = drawn[1]
     rung(bench, bad, {short.key: "0.4"})
     assert [(s.ref, s.word) for s in suspects(bench.batch, boards[bad])] == [("U1", "bridge")]
@@ -164,8 +164,8 @@ def test_what_the_record_doubts_is_read_first(proving: Bench) -> None:
     off = {ref for ref, why in print_doubt(bench.batch, board) if why == "had its paste 0.09 mm off"}
     assert "U1" in off and "C1" not in off, "a quarter of the narrowest pad"
     bench.do(c.SetMinutes(0))
-    wide = {p.key for p in due(bench.batch, board)} - {p.key for p in bench.derived.plan}
-    far = [p for p in bench.derived.wider if p.key in wide]
+    wide = {p.key for p in due(bench.batch, board)} - {p.key for p in bench.batch.own.plan}
+    far = [p for p in bench.batch.own.wider if p.key in wide]
     assert far and all(0.6 <= p.gap < 1.2 and {p.a.ref, p.b.ref} & off for p in far), (
         "where paste lay off, further apart"
     )
@@ -222,7 +222,7 @@ def test_power_goes_on_low_first_and_ends_at_its_limit(proving: Bench) -> None:
     bench.do(c.TestBoard("H7-02", False))
     bench.do(c.RepairFault("H7-02", bench.state.boards["H7-02"].open_faults[0].id, "fixed", 0, "a short of its output"))
     left = {p.key for p in unread(bench.batch, bench.state.boards["H7-02"])}
-    near = {p.key for p in bench.derived.plan if "U2" in p.refs}
+    near = {p.key for p in bench.batch.own.plan if "U2" in p.refs}
     assert near <= left and len(left) < 60, "what the repair cannot have touched is not read again"
     assert next_step(bench.batch, bench.state.boards["H7-02"]) is not None, "and it gets its first power anew"
 
@@ -381,7 +381,7 @@ def test_papers_say_what_was_tested_and_what_not(
     apart = told["proved"]["apart"]
     assert apart["read"] == apart["of"] - 1 and told["waived"] == [{"pair": first.key, "reason": "under a wire"}]
     assert told["proved"]["functions"] == {"done": 8, "of": 8} and told["proved"]["joints"]["read"] == 0
-    typed = [p for p in bench.derived.checks.all if bench.board.readings.get(p.key, (0, NO_BEEP))[1] != NO_BEEP]
+    typed = [p for p in bench.batch.own.checks.all if bench.board.readings.get(p.key, (0, NO_BEEP))[1] != NO_BEEP]
     values = told["proved"]["values"]
     assert values["read"] == sum(math.isfinite(p.most) for p in typed) < values["of"], "silence proves no value"
     page = page_html(bench.batch, "H7-01")

@@ -109,10 +109,10 @@ def test_numbers_come_from_the_records(bench: Bench, heron_files: Files) -> None
     before = mass()
     note(bench, "paste", id="leaded", alloy="Sn63Pb37", metal_density=4.0, metal_load=0.9, window="leaded")
     assert before != mass() == pytest.approx(1 / (0.9 / 4.0 + 0.1))
-    pairs = len(bench.derived.plan)
+    pairs = len(bench.batch.own.plan)
     note(bench, "limits", id="shop", probe_gap_mm=0.3, open_above_ohm=50, good_yield=0.5)
-    assert len(bench.derived.plan) < pairs and all(p.gap <= 0.3 for p in bench.derived.checks.pairs)
-    assert max(p.limit for p in bench.derived.plan) == 50
+    assert len(bench.batch.own.plan) < pairs and all(p.gap <= 0.3 for p in bench.batch.own.checks.pairs)
+    assert max(p.limit for p in bench.batch.own.plan) == 50
     note(bench, "stencil", id="usual foil", foil_mm=0.1)
     note(bench, "oven", id="drawer oven", method="dial oven")
     other = Bench.open_batch(bench.journal, heron_files, "Heron R2", 2, prefix="N")

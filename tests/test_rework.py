@@ -138,7 +138,7 @@ def test_what_was_mended_is_probed_first(rework: Bench) -> None:
     rework.do(c.InspectBoard("H7-02"))
     board = rework.state.boards["H7-02"]
     assert board.step == "Test"
-    pairs = [p for p in rework.derived.plan if "R3" in (p.a.ref, p.b.ref)]
+    pairs = [p for p in rework.batch.own.plan if "R3" in (p.a.ref, p.b.ref)]
     assert pairs and next_pair(rework.batch, board) in pairs
     for pair in pairs:
         rework.do(c.TakeReading("H7-02", pair.key, "OL"))

@@ -74,7 +74,7 @@ def one_step(bench: Bench, serial: str) -> None:
         case "Inspect":
             bench.do(c.InspectBoard(serial))
         case "Test":
-            for pair in bench.derived.plan:
+            for pair in bench.batch.own.plan:
                 bench.do(c.TakeReading(serial, pair.key, well(pair)))
             bench.do(c.TestBoard(serial, True, "rung out by hand"))
         case "Release":
@@ -637,7 +637,7 @@ def test_a_two_sided_batch_goes_to_the_bag_by_keyboard(tmp_path: Path, open_wind
         elif board.station == "Reflow":
             press(K.Key_V)
             answer("all shiny")
-        elif any(pair.key not in board.readings for pair in bench.derived.plan):
+        elif any(pair.key not in board.readings for pair in bench.batch.own.plan):
             press(K.Key_Return)
         else:
             press(K.Key_Space)

@@ -64,6 +64,22 @@ def circles() -> list[list[str]]:
     return found
 
 
+def test_stations_ask_a_board_for_its_parts_and_not_the_drawing() -> None:
+    """A board is what was built: only Ready, where the drawing itself is judged, looks at the parts of a design."""
+    asking = [
+        f"{name}: {ast.unparse(node)}"
+        for name, tree in TREES.items()
+        if name.startswith(("fusilex.bench.stations.", "fusilex.bench.common.", "fusilex.ui.stations."))
+        and ".ready" not in name
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Attribute)
+        and node.attr in ("parts", "part_by_ref", "placements", "bom")
+        and ast.unparse(node.value).rpartition(".")[2] in ("design", "drawn")
+        and "canvas" not in ast.unparse(node)  # what is drawn is drawn: a place, an outline
+    ]
+    assert not asking
+
+
 def test_no_module_imports_itself_round_a_corner() -> None:
     assert circles() == [], "imports under TYPE_CHECKING count, too"
 

@@ -235,7 +235,7 @@ def test_kit_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: 
     )
     lot = bench.workshop[Lots].lots["R1"]
     assert (lot.count, lot.place, lot.moisture[0][1]) == (200, "drawer 9", "opened")
-    assert lot.reserved == {bench.batch.name: third.pull}
+    assert lot.reserved == {(bench.batch.name, third.key): third.pull}
     tab(window, "Tray")
     press(window, K.Key_Space)
     assert bench.state[Bins].filled[third.key].lot == "R1"

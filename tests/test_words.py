@@ -248,7 +248,7 @@ def test_test_words_and_judgements(soldered: Bench) -> None:
     assert {tip.net for tip in tips} == {pair.a.net, pair.b.net}, "wherever the tips stand they stand on its nets"
     with pytest.raises(c.Refused, match="85 pairs of board H7-01 are not read"):
         soldered.do(c.TestBoard("H7-01", True))
-    for each in soldered.derived.plan:
+    for each in soldered.batch.own.plan:
         soldered.do(c.TakeReading("H7-01", each.key, well(each)))
     assert {j.level for j in soldered.judgements("Test")} == {Level.GO}, "parts that join two nets are no short"
     assert soldered.now("Test").title == "Pass board H7-01"

@@ -45,7 +45,7 @@ def worked(journal: Journal) -> Bench:
 
 def read_often(journal: Journal, bench: Bench, count: int) -> None:
     """So many readings more, a hundred a deed."""
-    serials, pairs = list(bench.state.boards), [p.key for p in bench.derived.plan]
+    serials, pairs = list(bench.state.boards), [p.key for p in bench.batch.own.plan]
     for first in range(0, count, 100):
         with journal.writing("x", bench.id, place="Test") as pen:
             numbers = range(first, first + 100)

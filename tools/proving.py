@@ -55,7 +55,7 @@ def plans(bench: Bench) -> list[Row]:
 
 def traces(bench: Bench) -> list[Row]:
     """A record of so many events, most of them readings, as a long-lived batch has."""
-    serials, pairs = list(bench.state.boards), [p.key for p in bench.derived.plan]
+    serials, pairs = list(bench.state.boards), [p.key for p in bench.batch.own.plan]
     for first in range(0, EVENTS - len(bench.record.history), 200):
         with bench.journal.writing("somebody", bench.id, place="Test") as pen:
             some = range(first, first + 200)

@@ -70,13 +70,13 @@ def play(bench: Bench) -> None:
         bench.do(c.MarkFault(serial, ref, word))
     for serial in boards[:3]:
         bench.do(c.InspectBoard(serial))
-    for pair in bench.derived.plan:
+    for pair in bench.batch.own.plan:
         bench.do(c.TakeReading(boards[0], pair.key, well(pair)))
     bench.do(c.TestBoard(boards[0], True, "golden board compared"))
     fault = bench.state.boards[boards[1]].open_faults[0].id
     bench.do(c.RepairFault(boards[1], fault, "fixed"))
     bench.do(c.InspectBoard(boards[1]))
-    for pair in bench.derived.plan[:11]:
+    for pair in bench.batch.own.plan[:11]:
         bench.do(c.TakeReading(boards[1], pair.key, well(pair)))
     bench.do(c.MarkFault(boards[3], "R4", "insufficient"))
     stroke(bench, 2, 0.338)

@@ -9,7 +9,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.carrying_on import carry_on
 from fusilex.bench.command import Command
-from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.bins import Bins, naming
 from fusilex.bench.common.commands import Redo, Undo
 from fusilex.bench.common.events import BatchOpened, Moved, places
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
@@ -18,6 +18,7 @@ from fusilex.bench.common.standing import WORDS, Standing
 from fusilex.bench.derived import Derived
 from fusilex.bench.memo import Memo
 from fusilex.bench.now import Now
+from fusilex.bench.older_bins import as_meant
 from fusilex.bench.refusal import Refused
 from fusilex.bench.road import Road, steps_of
 from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
@@ -73,6 +74,8 @@ class Bench:
         self._derived: Derived | None = None
         self._memo = Memo()
         self._view = last_place(self.state)
+        if (meant := as_meant(self.record.history, lambda: self.batch)) is not None:
+            self.record = Stream[BatchState](batch, batch_state, meant)
 
     @classmethod
     def open_batch(
@@ -128,8 +131,6 @@ class Bench:
         entries, wrong = as_far_as(self.journal, stream, start)
         self.damage = self.damage or wrong
         return entries
-
-    # what there is
 
     @property
     def state(self) -> BatchState:
@@ -210,8 +211,6 @@ class Bench:
         """Judgements of a step for the board in hand, worst first."""
         return self.road.judgements(self.batch, step)
 
-    # what is done
-
     def do(self, command: Command) -> list[Entry]:
         """Carry out a command: looked, decided and written as one; its entries are on the disk when this returns.
 
@@ -260,7 +259,8 @@ class Bench:
         came_from = self._boards_moved(result.events)
         for name, data in result.files.items():
             pen.attach(name, data)
-        kept, stocked = pen.write(self.id, result.events), pen.write(self.shop.id, result.workshop)
+        happened = [*naming(result.events, self.batch.lines, self.state[Bins].named), *result.events]
+        kept, stocked = pen.write(self.id, happened), pen.write(self.shop.id, result.workshop)
         self.record.take(kept)
         self.shop.take(stocked)
         if came_from:

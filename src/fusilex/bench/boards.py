@@ -75,10 +75,13 @@ class Fault(Struct):
 
 
 class Put(Struct, frozen=True):
-    """When a part came onto its board and by whom; of a machine from which slot, with which nozzle and head."""
+    """When a part came onto its board, by whom and out of which bin ('' where older journals do not say); of a machine
+    from which slot, with which nozzle and head.
+    """
 
     at: str
     who: str
+    bin: str = ""
     slot: str = ""
     nozzle: str = ""
     head: str = ""

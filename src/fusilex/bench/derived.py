@@ -1,23 +1,19 @@
-"""What is worked out of a design for one batch: bins, orders, openings, probe plan. Made once per design, when asked
-for.
-"""
+"""What is worked out of a design for one batch: bins, orders, cuts. Made once per design, when asked for."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import cached_property
 
-from msgspec import Struct
 from msgspec.structs import replace
 
+from fusilex.bench.built import Built, Shop
+from fusilex.bench.common.bins import Bin, numbered, with_names
 from fusilex.core.bare_boards.etching import copper_removed_g
 from fusilex.core.bare_boards.finest import Finest, copper_coverage, finest_feature
 from fusilex.core.checks.advice import Suggestion, suggestions
 from fusilex.core.checks.repeat import find_panel
-from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design, Part
-from fusilex.core.electrical.checks import Checks, apart_of, checks_of, nets
-from fusilex.core.electrical.probes import WIDEST_MM, ProbePair
 from fusilex.core.kit.losses import Logged
 from fusilex.core.kit.quantities import PullLine, in_placing_order, line_key, pull_for
 from fusilex.core.kit.variants import Variant, built
@@ -30,15 +26,6 @@ from fusilex.core.road.steps import Steps
 
 Builds = tuple[tuple[Variant, int], ...]
 """How many boards there are of each variant."""
-
-
-class Shop(Struct, frozen=True):
-    """What of the workshop such work depends on."""
-
-    probe_gap_mm: float = 0.6
-    open_above_ohm: float = 100.0
-    reflowing: str = "controlled oven"
-    placing: str = "hand"
 
 
 class Derived:
@@ -57,35 +44,53 @@ class Derived:
         self.design, self.boards, self.school, self.log = design, boards, school, log or {}
         self.shop = shop or Shop()
         self._shared: dict[Variant, tuple[Steps, dict[str, list[Part]]]] = {}
-        self._built: dict[Variant, dict[str, Part]] = {}
-        self._lines: tuple[Builds, list[PullLine]] = (), []
+        self._built: dict[frozenset[Variant], Built] = {}
+        self._lines: tuple[Builds, dict[str, Bin], list[PullLine]] = (), {}, []
         self._line_of: dict[Variant, dict[str, PullLine]] = {}
         self._openings: dict[str, Openings] = {}
-        self._cuts: tuple[Panel, CutPlan] | None = None
+        self._cuts: tuple[Panel, Built, CutPlan] | None = None
         self._roads: dict[tuple[str, Ways], Steps] = {}
+
+    def of(self, variants: Iterable[Variant]) -> Built:
+        """A board of a variant, or what any of several boards carries: a part that is on one of them is among it."""
+        asked = frozenset(variants)
+        if asked not in self._built:
+            self._built[asked] = Built(self._as_built(asked), self.design, self.shop)
+        return self._built[asked]
+
+    def _as_built(self, variants: Iterable[Variant]) -> Design:
+        """The design as drawn where nothing is otherwise."""
+        if not any(variants):
+            return self.design
+        ordered = sorted(variants, key=lambda variant: (len(variant), repr(variant)))
+        each = zip(*(built(self.design.parts, variant) for variant in ordered), strict=True)
+        return replace(self.design, parts=tuple(max(same, key=lambda part: part.populated) for same in each))
 
     def built(self, variant: Variant) -> dict[str, Part]:
         """Parts of a board of a variant, by reference; fitted or not."""
-        if variant not in self._built:
-            self._built[variant] = {p.ref: p for p in built(self.design.parts, variant)}
-        return self._built[variant]
+        return self.of((variant,)).by_ref
 
-    def lines(self, builds: Builds) -> list[PullLine]:
-        """Bins of the batch in placing order; what only changed boards need stands after what all were drawn with."""
-        if self._lines[0] != builds:
+    def lines(self, builds: Builds, named: Mapping[str, Bin]) -> list[PullLine]:
+        """Bins of the batch in placing order, under the names they have; what only changed boards need stands after
+        what all were drawn with.
+        """
+        if self._lines[:2] != (builds, named):
             x_of = {p.ref: p.x for p in self.design.parts}
             drawn = {line_key(p) for p in self.design.parts if p.populated}
             counts = {(): 0} | dict(builds)
             made = pull_for([(list(self.built(v).values()), n) for v, n in counts.items()], self.log)
-            of = {line.key: (line.value, line.package.code, line.part_number) in drawn for line in made}
-            groups = ([x for x in made if of[x.key]], [x for x in made if not of[x.key]])
+            of = {line.article: (line.value, line.package.code, line.part_number) in drawn for line in made}
+            groups = ([x for x in made if of[x.article]], [x for x in made if not of[x.article]])
             ordered = [line for group in groups for line in in_placing_order(group, self.school, x_of)]
-            self._lines, self._line_of = (builds, ordered), {}
-        return self._lines[1]
+            own = with_names(ordered, named)
+            numbers = numbered(own, named)
+            own.sort(key=lambda line: numbers[line.key])
+            self._lines, self._line_of = (builds, dict(named), own), {}
+        return self._lines[2]
 
-    def line_of(self, builds: Builds, variant: Variant) -> dict[str, PullLine]:
+    def line_of(self, builds: Builds, named: Mapping[str, Bin], variant: Variant) -> dict[str, PullLine]:
         """The bin of each part of a board of a variant."""
-        lines = self.lines(builds)
+        lines = self.lines(builds, named)
         if variant not in self._line_of:
             by_key = {(x.value, x.package.code, x.part_number): x for x in lines}
             parts = self.built(variant).values()
@@ -123,33 +128,11 @@ class Derived:
         """The order of sides this design suggests."""
         return usual_order(self.design)
 
-    @cached_property
-    def checks(self) -> Checks:
-        """Everything a meter can prove of a board without power."""
-        return checks_of(self.design, self.shop.probe_gap_mm, self.shop.open_above_ohm)
-
-    @cached_property
-    def wider(self) -> list[ProbePair]:
-        """Pairs up to twice as far apart as paste usually bridges, for places where it was seen to lie amiss."""
-        own = {nets(p) for p in self.checks.all}
-        far = apart_of(self.design, min(WIDEST_MM, 2 * self.shop.probe_gap_mm), self.shop.open_above_ohm)
-        return [p for p in far if nets(p) not in own]
-
-    @cached_property
-    def plan(self) -> list[ProbePair]:
-        """What must be apart before power goes on."""
-        return list(self.checks.apart)
-
-    def cuts(self, panel: Panel) -> CutPlan:
-        """How boards of this design come out of a panel."""
-        if self._cuts is None or self._cuts[0] != panel:
-            self._cuts = panel, plan_cuts(self.design, panel, [p for p in self.design.parts if p.populated])
-        return self._cuts[1]
-
-    @cached_property
-    def hidden(self) -> list[Part]:
-        """Parts whose joints nobody sees after reflow."""
-        return hidden_parts(self.design)
+    def cuts(self, panel: Panel, boards: Built) -> CutPlan:
+        """How boards come out of a panel."""
+        if self._cuts is None or self._cuts[:2] != (panel, boards):
+            self._cuts = panel, boards, plan_cuts(self.design, panel, boards.parts)
+        return self._cuts[2]
 
     @cached_property
     def finest(self) -> Finest | None:

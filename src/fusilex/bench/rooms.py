@@ -30,7 +30,7 @@ from fusilex.journal.store import Journal
 COMMON = (
     Room(commands.COMMANDS, events.EVENTS),
     Room(faults.COMMANDS, faults.EVENTS),
-    Room(pieces.COMMANDS, pieces.EVENTS, (bins.Bins,)),
+    Room(pieces.COMMANDS, (*bins.EVENTS, *pieces.EVENTS), (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
     Room((), road.EVENTS, (road.Laid,)),
     Room(held.COMMANDS, held.EVENTS, held.SLICES),

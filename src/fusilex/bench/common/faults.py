@@ -67,9 +67,9 @@ class MarkFault(Command, frozen=True):
             raise Refused(f"Board {board.serial} is at {batch.where(board)}; faults are marked at Inspect.")
         if self.word not in FAULT_WORDS:
             raise Refused(f"“{self.word}” is no fault word; there are {', '.join(FAULT_WORDS)}.")
-        if self.ref not in batch.design.part_by_ref:
+        if self.ref not in batch.as_built(board).by_ref:
             raise Refused(f"There is no part {self.ref}.")
-        if self.pin and self.pin not in {p.pin for p in batch.design.part_by_ref[self.ref].pads}:
+        if self.pin and self.pin not in {p.pin for p in batch.as_built(board).by_ref[self.ref].pads}:
             raise Refused(f"{self.ref} has no joint {self.pin}.")
         if any((f.ref, f.pin, f.word) == (self.ref, self.pin, self.word) for f in board.open_faults):
             raise Refused(f"{self.word} at {self.ref}{self.pin and '.'}{self.pin} is marked already.")

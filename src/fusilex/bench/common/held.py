@@ -69,7 +69,7 @@ class HoldAir(Command, frozen=True):
         board = batch.state.boards.get(self.board)
         if board is None or board.scrapped or board.station not in ("Reflow", "Rework"):
             raise Refused("Hot air is for a board at Reflow or Rework.")
-        if self.ref not in batch.design.part_by_ref:
+        if self.ref not in batch.as_built(board).by_ref:
             raise Refused(f"There is no {self.ref} on this board.")
         profile = batch.workshop[Records].all(HeldSteps).get(self.profile)
         if profile is None:

@@ -38,7 +38,7 @@ RULE = Rule(
 
 def profiles_for(batch: Batch, part: Part | None, window: str) -> list[HeldSteps]:
     """Profiles on record, those that are made for the part and its paste first."""
-    hidden = part is not None and part in batch.derived.hidden
+    hidden = part is not None and part in batch.own.hidden
     fits = ("bottom pad", "bare die", "any") if hidden else ("any", "bottom pad", "bare die")
     kind = window.partition(",")[0]
     records = batch.workshop[Records].all(HeldSteps).values()
@@ -90,7 +90,7 @@ class AirQuestion(Struct, frozen=True, eq=False, dict=True):
 
 def air_question(batch: Batch, board: Board, side: str, window: ProcessWindow) -> AirQuestion:
     """The panel of a board, with what stands on paste on a side. Raises `Refused`."""
-    parts = tuple(batch.parts_on_paste(side))
+    parts = tuple(batch.parts_on_paste(side, board))
     if not parts:
         raise Refused("Nothing on this board is soldered by paste on this side.")
     plates = [o for o in batch.workshop[Records].all(Oven).values() if o.method == PLATE]
@@ -100,11 +100,11 @@ def air_question(batch: Batch, board: Board, side: str, window: ProcessWindow) -
         panel, cell = batch.panel, board.cell
         cells = tuple(b.cell for b in batch.state.panel_boards(board.panel) if not b.scrapped)
     else:  # a board by itself
-        x0, y0, x1, y1 = batch.design.outline.bounds
+        x0, y0, x1, y1 = batch.drawn.outline.bounds
         panel, cell, cells = single(x1 - x0, y1 - y0), 0, (0,)
     limits = body_limits(batch.workshop, parts, window.leaded)
     gun = batch.workshop[Records].first(AirGun).gun
-    return AirQuestion(batch.design, panel, parts, cell, cells, window, fitted, bool(oven and oven.proven), gun, limits)
+    return AirQuestion(batch.drawn, panel, parts, cell, cells, window, fitted, bool(oven and oven.proven), gun, limits)
 
 
 def judge_held(

@@ -33,10 +33,16 @@ def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
     side = batch.step.side
     load = batch.load_of(board, side)
     at = datetime.fromisoformat(load.at) if load else batch.at
-    filled, lots = batch.state[Bins].filled, batch.workshop[Lots].lots
-    own = batch.lines_of(board)
-    on_paste = {own[p.ref].key: own[p.ref] for p in batch.parts_on_paste(side)}
-    held = [
-        (lots[filled[key].lot], line) for key, line in on_paste.items() if key in filled and filled[key].lot in lots
-    ]
+    bins, lots = batch.state[Bins], batch.workshop[Lots].lots
+    lines, taken = batch.lines_of(board), batch.bins_taken(board)
+    held: list[tuple[Lot, PullLine]] = []
+    for part in batch.parts_on_paste(side, board):
+        put = board.put.get(part.ref)
+        if put is not None and part.ref in taken:  # the bin may hold another lot since
+            lot = bins.lot_at(taken[part.ref], put.at)
+        else:
+            there = bins.filled.get(lines[part.ref].key)
+            lot = there.lot if there else ""
+        if lot in lots:
+            held.append((lots[lot], lines[part.ref]))
     return judge_clocks(at, held)

@@ -11,7 +11,7 @@ from typing import ClassVar
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Put
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.bins import Bins, OfBins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.bench.workshop.losses import PieceLost, PiecesPlaced
@@ -22,7 +22,7 @@ REPLACED_WORDS = ("missing", "wrong part", "cracked", "burnt")
 """Faults that are repaired with another piece: the first one is lost."""
 
 
-class PartDropped(Event, frozen=True):
+class PartDropped(OfBins, frozen=True):
     """A piece was lost on its way."""
 
     kind: ClassVar[str] = "part_dropped"
@@ -64,7 +64,7 @@ class PiecesUncounted(Event, frozen=True):
         state.boards[self.board].counted.difference_update(self.refs)
 
 
-class PartReplaced(Event, frozen=True):
+class PartReplaced(OfBins, frozen=True):
     """A repair took another piece."""
 
     kind: ClassVar[str] = "part_replaced"
@@ -76,7 +76,7 @@ class PartReplaced(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         replaced = state[Bins].replaced
         replaced[self.line] = replaced.get(self.line, 0) + 1
-        state.boards[self.board].put[self.ref] = Put(entry.at, entry.who)
+        state.boards[self.board].put[self.ref] = Put(entry.at, entry.who, self.line)
 
 
 class DropPart(Command, frozen=True):
@@ -102,7 +102,7 @@ def pieces_counted(batch: Batch, board: Board, refs: Sequence[str]) -> Result:
     fresh = [ref for ref in refs if ref not in board.counted]
     if not fresh:
         return Result()
-    counts = Counter(loss_key(batch.design.part_by_ref[ref].package) for ref in fresh)
+    counts = Counter(loss_key(batch.built(board)[ref].package) for ref in fresh)
     return Result([PiecesCounted(board.serial, fresh)], [PiecesPlaced(dict(counts))])
 
 

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from msgspec import Struct, field
 
+from fusilex.bench.common.bins import older_name
 from fusilex.bench.state import WorkshopState
+from fusilex.core.kit.quantities import PullLine
 from fusilex.journal.entries import Entry, Event
 
 
@@ -22,21 +25,29 @@ class Right(Struct, frozen=True):
 
 
 class PutRight(Struct):
-    """By line."""
+    """By what a line's parts are: value, body and part number; in older journals by value and body alone where no line
+    beside it shared these.
+    """
 
-    lines: dict[str, Right] = field(default_factory=dict)
+    articles: dict[str, Right] = field(default_factory=dict)
 
-    @property
-    def turns(self) -> dict[str, float]:
-        return {line: right.turn for line, right in self.lines.items() if right.turn}
+    def of(self, line: PullLine) -> Right:
+        """How a line's parts are put right in every batch."""
+        return self.articles.get(line.article) or self.articles.get(older_name(line)) or Right()
 
-    @property
-    def shifts(self) -> dict[str, tuple[float, float]]:
-        return {line: (r.dx, r.dy) for line, r in self.lines.items() if r.dx or r.dy}
+    def turns(self, lines: Iterable[PullLine]) -> dict[str, float]:
+        """Degrees by bin, of those that are turned."""
+        return {line.key: right.turn for line in lines if (right := self.of(line)).turn}
+
+    def shifts(self, lines: Iterable[PullLine]) -> dict[str, tuple[float, float]]:
+        """mm by bin, of those that are shifted."""
+        return {line.key: (right.dx, right.dy) for line in lines if (right := self.of(line)).dx or right.dy}
 
 
 class LinePutRight(Event, frozen=True):
-    """A line's parts lie otherwise than thought: turned by degrees more, shifted by mm more."""
+    """A line's parts lie otherwise than thought: turned by degrees more, shifted by mm more. `line` says what they
+    are.
+    """
 
     kind: ClassVar[str] = "line_put_right"
     line: str
@@ -46,10 +57,10 @@ class LinePutRight(Event, frozen=True):
     source: str = ""
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
-        lines = state[PutRight].lines
-        old = lines.get(self.line, Right())
+        articles = state[PutRight].articles
+        old = articles.get(self.line, Right())
         turn = (old.turn + self.turn) % 360
-        lines[self.line] = Right(turn, old.dx + self.dx, old.dy + self.dy, self.source or old.source)
+        articles[self.line] = Right(turn, old.dx + self.dx, old.dy + self.dy, self.source or old.source)
 
 
 EVENTS = (LinePutRight,)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fusilex.bench.derived import Shop
+from fusilex.bench.built import Shop
 from fusilex.bench.state import WorkshopState
 from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer

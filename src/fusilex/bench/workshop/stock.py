@@ -16,7 +16,9 @@ LOT_FORMS = ("reel", "strip", "tray", "bag", "tube")
 
 
 class Lot(Struct):
-    """A reel, strip, tray, bag or tube in stock. `moisture` lists (ISO time, action) since it came in."""
+    """A reel, strip, tray, bag or tube in stock. `moisture` lists (ISO time, action) since it came in, `reserved` the
+    pieces kept by (batch, bin); older journals do not say for which bin.
+    """
 
     id: str
     form: str
@@ -30,13 +32,21 @@ class Lot(Struct):
     level: str = "1"
     received_at: str = ""
     moisture: list[tuple[str, str]] = field(default_factory=list)
-    reserved: dict[str, int] = field(default_factory=dict)
+    reserved: dict[tuple[str, str], int] = field(default_factory=dict)
     counted: list[tuple[str, int, str]] = field(default_factory=list)
 
     @property
     def free(self) -> int:
         """Pieces that no batch has laid its hand on."""
         return self.count - sum(self.reserved.values())
+
+    def free_for(self, batch: str, bin: str) -> int:
+        """Pieces that no batch and no other bin of this one has laid its hand on."""
+        return self.free + self.reserved.get((batch, bin), 0) + self.reserved.get((batch, ""), 0)
+
+    def kept_for(self, batch: str) -> bool:
+        """True where a batch has laid its hand on it."""
+        return any(name == batch for name, _ in self.reserved)
 
     def exposure(self, at: datetime) -> Exposure:
         """Hours it was open up to a time."""
@@ -125,14 +135,16 @@ class LotMoisture(OfLot, frozen=True):
 
 
 class LotReserved(OfLot, frozen=True):
-    """Pieces of a lot are kept for a batch."""
+    """Pieces of a lot are kept for a bin of a batch."""
 
     kind: ClassVar[str] = "lot_reserved"
     batch: str
     count: int
+    line: str = ""
 
     def change(self, lot: Lot, entry: Entry) -> None:
-        lot.reserved[self.batch] = lot.reserved.get(self.batch, 0) + self.count
+        of = self.batch, self.line
+        lot.reserved[of] = lot.reserved.get(of, 0) + self.count
 
 
 class LotReleased(OfLot, frozen=True):
@@ -142,7 +154,7 @@ class LotReleased(OfLot, frozen=True):
     batch: str
 
     def change(self, lot: Lot, entry: Entry) -> None:
-        lot.reserved.pop(self.batch, None)
+        lot.reserved = {of: count for of, count in lot.reserved.items() if of[0] != self.batch}
 
 
 class LotTaken(OfLot, frozen=True):
@@ -155,8 +167,11 @@ class LotTaken(OfLot, frozen=True):
 
     def change(self, lot: Lot, entry: Entry) -> None:
         lot.count -= self.count
-        if held := lot.reserved.get(self.batch, 0):
-            lot.reserved[self.batch] = max(0, held - self.count)
+        left = self.count
+        for of in ((self.batch, self.line), (self.batch, "")):
+            if held := lot.reserved.get(of, 0):
+                lot.reserved[of] = max(0, held - left)
+                left = max(0, left - held)
 
 
 class TraySet(Event, frozen=True):

@@ -6,14 +6,6 @@ import math
 
 from msgspec import Struct
 
-from fusilex.core.design.hidden_joints import hides_joints
-from fusilex.core.packages.catalogue import Package
-from fusilex.core.packages.land_pattern_names import LEAD_MM, LEAD_SMALL_MM
-
-THIN_WALL_MM, WALL_MM = 0.8, 1.2
-"""What a pocket of small and of larger tape needs beside the part along the tape."""
-WIDE_MM = 3.0
-
 
 class Count(Struct, frozen=True):
     """Pieces and how far off they may be."""
@@ -24,34 +16,6 @@ class Count(Struct, frozen=True):
     @property
     def text(self) -> str:
         return f"{self.pieces}" if not self.plus_minus else f"{self.pieces} ± {self.plus_minus}"
-
-
-def tape_pitch_mm(package: Package) -> float:
-    """Pocket pitch of a body's carrier tape: 2 mm up to 1.0 mm long, else 4, 8, 12, 16 … (EIA-481).
-
-    Parts lie with their long side across the tape; what the pocket takes along it is the shorter of the sides, legs
-    included, and a wall. A reel's label wins.
-
-    >>> from fusilex.core.packages.catalogue import package_of
-    >>> [tape_pitch_mm(package_of(n, "D1")) for n in ("0402", "1206", "SMA", "SOIC-14", "QFN-32 5x5", "LQFP-48 7x7")]
-    [2.0, 4.0, 4.0, 8.0, 8.0, 12.0]
-    """
-    if max(package.size_x, package.size_y) <= 1.0:
-        return 2.0
-    along = min(over_legs(package))
-    return 4.0 if along <= 4.0 - THIN_WALL_MM else 4.0 * math.ceil((along + WALL_MM) / 4.0)
-
-
-def over_legs(package: Package) -> tuple[float, float]:
-    """Size of a body with its legs (mm): four-sided outlines both ways, those with two rows across, others as they
-    are.
-    """
-    name = package.code.upper()
-    if "QFP" in name:
-        return package.size_x + LEAD_MM, package.size_y + LEAD_MM
-    if package.family in ("ic", "transistor") and not hides_joints(package):
-        return package.size_x + (LEAD_MM if package.size_x >= WIDE_MM else LEAD_SMALL_MM), package.size_y
-    return package.size_x, package.size_y
 
 
 def by_strip(length_mm: float, pitch_mm: float) -> Count:

@@ -22,7 +22,8 @@ class PullLine(Struct, frozen=True):
     """One bin: a value and body, the parts it serves on one board, pieces needed and to pull for the batch.
 
     `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is
-    the default. `alone` is False where another line has the same value and body under another part number.
+    the default. `alone` is False where another line has the same value and body under another part number. `bin` is the
+    name its bin has in a batch, '' where it has none yet.
     """
 
     value: str
@@ -36,6 +37,7 @@ class PullLine(Struct, frozen=True):
     side: str = "top"
     behind: int = 0
     alone: bool = True
+    bin: str = ""
 
     @property
     def per_board(self) -> int:
@@ -48,8 +50,15 @@ class PullLine(Struct, frozen=True):
         return value or self.part_number or self.package.code or "parts without a name"
 
     @property
+    def article(self) -> str:
+        """What it is, whatever other lines there are: value, body and part number."""
+        known = (self.value, self.package.code, *([self.part_number] if self.part_number else []))
+        return " | ".join(word.replace("|", "¦") for word in known)
+
+    @property
     def key(self) -> str:
-        return f"{self.value} | {self.package.code}" + ("" if self.alone else f" | {self.part_number}")
+        """What everything that is kept of its bin goes by."""
+        return self.bin or self.article
 
 
 def pull_quantity(need: int, loss: float, extra: int) -> int:

@@ -26,7 +26,7 @@ class Care(Struct, frozen=True):
 def care_for(batch: Batch, part: Part) -> Care:
     """By the part's own lands, holes and copper; leaded where the batch's paste is."""
     leaded = "Pb" in batch.workshop[Records].paste(batch.state.paste).alloy
-    near = copper_near(batch.design, list(part.pads))
+    near = copper_near(batch.drawn, list(part.pads))
     much = "much" in near
     holes = part.package.mount == "tht" and any(pad.drill <= 0 for pad in part.pads)
     untold = "the holes of its leads" if holes else "" if all(near) else "the copper about its lands"
@@ -36,6 +36,6 @@ def care_for(batch: Batch, part: Part) -> Care:
 
 def seconds_for(batch: Batch, part: Part) -> float:
     """How long the part takes, s."""
-    pads = {p.ref: len(p.pads) for p in batch.design.parts}
+    pads = {p.ref: len(p.pads) for p in batch.own.by_ref.values()}
     timed = [(pads.get(ref, 0), seconds) for ref, seconds in batch.state[Soldering].timed]
     return seconds_a_joint(timed) * max(1, len(part.pads))

@@ -25,8 +25,9 @@ class SolderPart(Command, frozen=True):
         order = [p.ref for p in batch.parts_of(board.step, board)]
         if self.ref not in order or self.ref in board.soldered:
             raise Refused(f"{self.ref} is not waiting to be soldered on board {board.serial}.")
-        batch.hold_at(judge_bins(batch, {batch.lines_of(board)[self.ref].key: 1}))
-        soldered = PartSoldered(board.serial, self.ref)
+        line = batch.lines_of(board)[self.ref].key
+        batch.hold_at(judge_bins(batch, {line: 1}))
+        soldered = PartSoldered(board.serial, self.ref, line)
         if not set(order) <= {*board.soldered, self.ref} or tasks_left(batch, board, board.step):
             return Result([soldered])
         counted = pieces_counted(batch, board, [*board.soldered, self.ref])

@@ -9,6 +9,7 @@ from typing import ClassVar
 from msgspec import Struct, field
 
 from fusilex.bench.boards import Put
+from fusilex.bench.common.bins import OfBins
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
@@ -28,19 +29,20 @@ class Soldering(Struct):
         return [(b[1], b[0] - a[0]) for a, b in pairwise(self.moments)]
 
 
-class PartSoldered(Event, frozen=True):
-    """A part was soldered with the iron."""
+class PartSoldered(OfBins, frozen=True):
+    """A part was soldered with the iron; `line` is the bin it came out of, in older journals ''."""
 
     kind: ClassVar[str] = "part_soldered"
     about: ClassVar[str] = "board"
     board: str
     ref: str
+    line: str = ""
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         board = state.boards[self.board]
         if self.ref not in board.soldered:
             board.soldered.append(self.ref)
-        board.put[self.ref] = Put(entry.at, entry.who)
+        board.put[self.ref] = Put(entry.at, entry.who, self.line)
         state[Soldering].note(entry.at, self.ref)
 
     @property

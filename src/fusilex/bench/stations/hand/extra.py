@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Put
 from fusilex.bench.command import Command, Result
+from fusilex.bench.common.bins import OfBins
 from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
@@ -117,22 +118,27 @@ class TaskDone(Event, frozen=True):
         return f"a task on {self.board}"
 
 
-class BathSoldered(Event, frozen=True):
-    """Leads of a board went through a pot's nozzle or over a wave, with these settings."""
+class BathSoldered(OfBins, frozen=True):
+    """Leads of a board went through a pot's nozzle or over a wave, with these settings; `taken` says which parts came
+    out of which bin. Older journals do not.
+    """
 
     kind: ClassVar[str] = "bath_soldered"
+    in_bins: ClassVar[tuple[str, ...]] = ("taken",)
     about: ClassVar[str] = "board"
     board: str
     refs: list[str]
     bath: str
     settings: dict[str, Any]
+    taken: dict[str, list[str]] = {}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         board = state.boards[self.board]
+        of = {ref: name for name, refs in self.taken.items() for ref in refs}
         for ref in self.refs:
             if ref not in board.soldered:
                 board.soldered.append(ref)
-            board.put[ref] = Put(entry.at, entry.who)
+            board.put[ref] = Put(entry.at, entry.who, of.get(ref, ""))
             state[Extra].baths[self.board, ref] = self.bath, self.settings
 
     @property
@@ -221,12 +227,10 @@ class SolderInBath(Command, frozen=True):
             raise Refused(f"{chips[0]} has no leads: solder it with the iron first.")
         if not left:
             raise Refused(f"No lead is left to solder on board {board.serial}.")
-        lines = batch.lines_of(board)
-        batch.hold_at(
-            judge_bins(batch, {lines[p.ref].key: sum(lines[q.ref] is lines[p.ref] for q in left) for p in left})
-        )
         refs = [p.ref for p in left]
-        happened: list[Event] = [BathSoldered(board.serial, refs, self.bath, settings)]
+        taken = batch.bins_of(board, refs)
+        batch.hold_at(judge_bins(batch, {name: len(own) for name, own in taken.items()}))
+        happened: list[Event] = [BathSoldered(board.serial, refs, self.bath, settings, taken)]
         if tasks_left(batch, board, board.step):
             return Result(happened)
         counted = pieces_counted(batch, board, [*board.soldered, *refs])

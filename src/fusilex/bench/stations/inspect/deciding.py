@@ -73,8 +73,9 @@ def advice(batch: Batch, board: Board, fault: Fault) -> Advice:
     """What the shop would do with a fault."""
     if board.step in batch.steps.by_id and batch.steps.by_id[board.step].method == BEFORE:
         return Advice.TOUCH_UP  # on wet paste everything is put right where it lies
-    part = batch.design.part_by_ref.get(fault.ref)
-    hidden = part is not None and part in batch.derived.hidden
+    own = batch.as_built(board)
+    part = own.by_ref.get(fault.ref)
+    hidden = part is not None and part in own.hidden
     spent = board.heats.get(fault.ref, 0) >= most_heats(batch.workshop)
     return advise(fault.word, hidden, spent)
 

@@ -48,7 +48,7 @@ def _doubt(batch: Batch) -> list[Judgement]:
 
 
 def _hidden(batch: Batch) -> list[Judgement]:
-    hidden = [p.ref for p in batch.derived.hidden if batch.step.side in ("both", p.side)]
+    hidden = [p.ref for p in batch.own.hidden if batch.step.side in ("both", p.side)]
     if not hidden:
         return []
     shown = ", ".join(hidden[:4]) + (" …" if len(hidden) > 4 else "")

@@ -12,10 +12,11 @@ from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
+from fusilex.bench.built import Built
 from fusilex.bench.stations.inspect.events import Looks
 from fusilex.bench.workshop.record_kinds import Microscope
 from fusilex.bench.workshop.records import Records
-from fusilex.core.design.model import Design, Part
+from fusilex.core.design.model import Part
 from fusilex.core.design.outlines import body_polygon
 from fusilex.core.inspection.tour import Floats, joints_seen, tour
 
@@ -45,7 +46,7 @@ class Field(Struct, frozen=True):
 class Way(NamedTuple):
     """All that the way over one side depends on."""
 
-    design: Design
+    board: Built
     side: str
     before: bool
     size: tuple[float, float]
@@ -62,7 +63,7 @@ def ways_of(batch: Batch) -> list[Way]:
     scope = batch.workshop[Records].first(Microscope)
     sides = ("top", "bottom") if batch.step.side not in ("top", "bottom") else (batch.step.side,)
     size, before = (scope.field_w_mm, scope.field_h_mm), batch.step.method == BEFORE
-    return [Way(batch.design, side, before, size, scope.overlap) for side in sides]
+    return [Way(batch.own, side, before, size, scope.overlap) for side in sides]
 
 
 _SHORTER: dict[Way, tuple[Field, ...]] = {}
@@ -96,8 +97,7 @@ def _first(way: Way) -> tuple[Field, ...]:
 @lru_cache(maxsize=16)
 def _shown(way: Way) -> tuple[list[str], Floats]:
     """What has to be seen: names, and boxes (n × 4, mm)."""
-    parts = [p for p in way.design.parts if p.populated]
-    return bodies(parts, way.side) if way.before else joints_seen(way.design, way.side)
+    return bodies(way.board.parts, way.side) if way.before else joints_seen(way.board.design, way.side)
 
 
 def _laid(way: Way, quick: bool) -> tuple[Field, ...]:

@@ -205,7 +205,7 @@ class CloseKit(Command, frozen=True):
             )
         without = sorted(ref for line in batch.lines if batch.serve(line.key) < line.need for ref in line.refs)
         freed: list[Event] = [
-            LotReleased(lot.id, batch.name) for lot in batch.workshop[Lots].lots.values() if batch.name in lot.reserved
+            LotReleased(lot.id, batch.name) for lot in batch.workshop[Lots].lots.values() if lot.kept_for(batch.name)
         ]
         return Result([KitClosed(without), *batch.onward(boards)], freed)
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import ClassVar
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from fusilex.bench.common.bins import Bins, Filled
+from fusilex.bench.common.bins import Bins, Filled, OfBins
 from fusilex.bench.state import BatchState
 from fusilex.core.judgement import Level
 from fusilex.journal.entries import Entry, Event
@@ -73,7 +74,7 @@ _NOTED = {
 }
 
 
-class BagChecked(Event, frozen=True):
+class BagChecked(OfBins, frozen=True):
     """A bag's label was held against its bin."""
 
     kind: ClassVar[str] = "bag_checked"
@@ -92,7 +93,7 @@ class BagChecked(Event, frozen=True):
         return f"the check of bag “{self.label[:30]}”"
 
 
-class SubstituteApproved(Event, frozen=True):
+class SubstituteApproved(OfBins, frozen=True):
     """Another part may stand in for a line."""
 
     kind: ClassVar[str] = "substitute_approved"
@@ -108,7 +109,7 @@ class SubstituteApproved(Event, frozen=True):
         return f"{self.text} as a substitute"
 
 
-class ProgrammeWanted(Event, frozen=True):
+class ProgrammeWanted(OfBins, frozen=True):
     """The parts of a bin are to be programmed before they are placed."""
 
     kind: ClassVar[str] = "programme_wanted"
@@ -122,7 +123,7 @@ class ProgrammeWanted(Event, frozen=True):
         return "asking for a programme"
 
 
-class ProgrammeRecorded(Event, frozen=True):
+class ProgrammeRecorded(OfBins, frozen=True):
     """The parts of a bin carry a programme."""
 
     kind: ClassVar[str] = "programme_recorded"
@@ -161,7 +162,9 @@ class OrderChosen(Event, frozen=True):
     school: str
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        state[Bins].order = self.school
+        bins = state[Bins]
+        bins.order = self.school
+        bins.named = {name: replace(bin, number=0) for name, bin in bins.named.items()}  # none is filled yet
 
     @property
     def words(self) -> str:
@@ -182,7 +185,7 @@ class SideSkipped(Event, frozen=True):
         return f"leaving the {self.side} for later" if self.side else "pulling both sides"
 
 
-class BinFilled(Event, frozen=True):
+class BinFilled(OfBins, frozen=True):
     """A bin holds pieces."""
 
     kind: ClassVar[str] = "bin_filled"

@@ -51,5 +51,5 @@ def clocks(batch: Batch) -> list[Judgement]:
 
 def have(batch: Batch, line: PullLine) -> int:
     """Pieces free for a line in this batch, those in its bin and on its boards among them."""
-    there = sum(max(0, lot.free + lot.reserved.get(batch.name, 0)) for lot in lots_for(batch, line))
+    there = sum(max(0, lot.free_for(batch.name, line.key)) for lot in lots_for(batch, line))
     return there + batch.serve(line.key)

@@ -165,7 +165,7 @@ class ReserveStock(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         name = batch.name
         happened: list[Event] = [
-            LotReleased(lot.id, name) for lot in batch.workshop[Lots].lots.values() if name in lot.reserved
+            LotReleased(lot.id, name) for lot in batch.workshop[Lots].lots.values() if lot.kept_for(name)
         ]
         kept: list[LotReserved] = []
         for line in batch.lines:
@@ -174,9 +174,10 @@ class ReserveStock(Command, frozen=True):
             wanted = line.pull
             for lot in lots_for(batch, line):
                 given = sum(x.count for x in kept if x.id == lot.id)
-                take = min(wanted, lot.free + lot.reserved.get(name, 0) - given)
+                own = sum(count for (batch_name, _), count in lot.reserved.items() if batch_name == name)
+                take = min(wanted, lot.free + own - given)
                 if take > 0:
-                    kept.append(LotReserved(lot.id, name, take))
+                    kept.append(LotReserved(lot.id, name, take, line.key))
                     wanted -= take
         if not kept:
             raise Refused("No lot in stock fits a line of this batch.")

@@ -10,7 +10,7 @@ from fusilex.bench.declared import Thread
 
 def thread(batch: Batch, board: Board) -> Thread:
     """Lots of the parts that are on a board, and its bins' numbers."""
-    bins, lines = batch.state[Bins], batch.lines_of(board)
-    own = {ref: lines[ref].key for ref in board.put if ref in lines}
+    bins = batch.state[Bins]
+    own = {ref: name for ref, name in batch.bins_taken(board).items() if ref in board.put}
     lots = {ref: bins.lot_at(key, board.put[ref].at) for ref, key in own.items()}
-    return {"lot": lots, "bin": {ref: str(batch.bin_number[key]) for ref, key in own.items()}}
+    return {"lot": lots, "bin": {ref: str(batch.bin_number.get(key, "")) for ref, key in own.items()}}

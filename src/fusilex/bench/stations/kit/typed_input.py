@@ -9,7 +9,8 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.stock import NoteMoisture, ReceiveLot
 from fusilex.bench.typed_text import NUMBER, number, numbers, pieces
 from fusilex.bench.workshop.stock import LOT_FORMS
-from fusilex.core.kit.counting import Count, by_reel, by_strip, by_weight, tape_pitch_mm
+from fusilex.core.kit.counting import Count, by_reel, by_strip, by_weight
+from fusilex.core.machine.tapes import tape_of
 from fusilex.core.packages.catalogue import Package
 
 MOST_HOURS = 20 * 8766
@@ -40,11 +41,11 @@ def count(text: str, of: Package) -> tuple[Count, str]:
         if (said := pieces(words)) is not None:
             return Count(said, 0), "hand"
         if words.startswith("strip") and len(found) in (1, 2):
-            return by_strip(found[0], found[1] if len(found) > 1 else tape_pitch_mm(of)), "strip"
+            return by_strip(found[0], found[1] if len(found) > 1 else tape_of(of).pitch), "strip"
         if words.startswith("weight") and len(found) in (2, 3):
             return by_weight(found[0], found[1], found[2] if len(found) > 2 else of.mass_mg, 0.01), "weight"
         if words.startswith("reel") and len(found) in (3, 4):
-            pitch = found[3] if len(found) > 3 else tape_pitch_mm(of)
+            pitch = found[3] if len(found) > 3 else tape_of(of).pitch
             return by_reel(found[0], found[1], found[2], pitch), "reel"
     except ValueError as error:
         raise Refused(f"That cannot be: {error}.") from error

@@ -59,8 +59,9 @@ class PlacePart(Command, frozen=True):
             raise Refused(f"{self.ref} is not placed on paste at {batch.where(board)}.")
         if self.ref in board.placed:
             raise Refused(f"{self.ref} is already on board {board.serial}.")
-        batch.hold_at(judge_bins(batch, {batch.lines_of(board)[self.ref].key: 1}))
-        placed = PartsPlaced(board.serial, [self.ref], HAND)
+        line = batch.lines_of(board)[self.ref].key
+        batch.hold_at(judge_bins(batch, {line: 1}))
+        placed = PartsPlaced(board.serial, [self.ref], HAND, taken={line: [self.ref]})
         if not set(order) <= {*board.placed, self.ref}:
             return Result([placed])
         counted = pieces_counted(batch, board, [*board.placed, self.ref])
@@ -156,7 +157,7 @@ class MachinePlaced(Command, frozen=True):
         for board in boards:
             refs = [p.ref for p in batch.parts_of(board.step, board) if p.ref not in board.placed]
             if refs:
-                happened.append(PartsPlaced(board.serial, refs, MACHINE))
+                happened.append(PartsPlaced(board.serial, refs, MACHINE, taken=batch.bins_of(board, refs)))
             counted = pieces_counted(batch, board, [*board.placed, *refs])
             happened += counted.events
             workshop += counted.workshop

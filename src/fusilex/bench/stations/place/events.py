@@ -7,6 +7,7 @@ from typing import ClassVar
 from msgspec import Struct, field
 
 from fusilex.bench.boards import Put
+from fusilex.bench.common.bins import OfBins
 from fusilex.bench.common.paces import Paces
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
@@ -38,23 +39,28 @@ class WayChosen(Event, frozen=True):
         state[Placing].way[self.step] = self.way
 
 
-class PartsPlaced(Event, frozen=True):
-    """Parts are on a board's paste; `fed` gives slot, nozzle and head of those that a machine put there."""
+class PartsPlaced(OfBins, frozen=True):
+    """Parts are on a board's paste; `fed` gives slot, nozzle and head of those that a machine put there, `taken` which
+    parts came out of which bin. Older journals do not say.
+    """
 
     kind: ClassVar[str] = "parts_placed"
     about: ClassVar[str] = "board"
+    in_bins: ClassVar[tuple[str, ...]] = ("taken",)
     board: str
     refs: list[str]
     how: str
     fed: dict[str, tuple[str, str, str]] = {}
+    taken: dict[str, list[str]] = {}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         board = state.boards[self.board]
+        of = {ref: name for name, refs in self.taken.items() for ref in refs}
         for ref in self.refs:
             if ref not in board.placed:
                 board.placed.append(ref)
             board.placed_how[ref] = self.how
-            board.put[ref] = Put(entry.at, entry.who, *self.fed.get(ref, ()))
+            board.put[ref] = Put(entry.at, entry.who, of.get(ref, ""), *self.fed.get(ref, ()))
         if self.how == HAND and len(self.refs) == 1:
             state[Paces].note(entry.at, self.refs[0])
 

@@ -156,7 +156,7 @@ def finish(batch: Batch, board: Board) -> tuple[float, float, float]:
 
 def known_paces(batch: Batch) -> dict[str, Pace]:
     """Paces by body, from the parts timed in this batch."""
-    bodies = batch.design.part_by_ref
+    bodies = batch.own.by_ref
     return paces([(bodies[ref].package.code, s) for ref, s in batch.state[Paces].timed if ref in bodies])
 
 

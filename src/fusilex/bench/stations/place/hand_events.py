@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from msgspec import Struct, field
 
+from fusilex.bench.common.bins import OfBins
 from fusilex.bench.state import BatchState
 from fusilex.journal.entries import Entry, Event
 
@@ -23,10 +24,11 @@ class Hands(Struct):
     marks: dict[tuple[str, str], dict[str, str]] = field(default_factory=lambda: defaultdict(dict))
 
 
-class OrderPut(Event, frozen=True):
+class OrderPut(OfBins, frozen=True):
     """Bins are worked through in this order; none named: in that of the school again."""
 
     kind: ClassVar[str] = "order_put"
+    in_bins: ClassVar[tuple[str, ...]] = ("lines",)
     step: str
     lines: list[str]
 

@@ -133,12 +133,12 @@ def task(batch: Batch, panel: int, left_only: bool = False) -> Task:
             lying(batch, panel, machine, step.side),
             made,
             max(1, len(batch.state.panels)),
-            fixed=put.turns,
+            fixed=put.turns(batch.lines),
             standing={load.line: slot for slot, load in batch.state[SetUp].loaded.get(step.id, {}).items()},
         )
     except ValueError as problem:
         raise Refused(f"{machine.name}: {problem}.") from None
-    return Task(shifted(job, pieces, put.shifts), pieces, made)
+    return Task(shifted(job, pieces, put.shifts(batch.lines)), pieces, made)
 
 
 def lying(batch: Batch, panel: int, machine: Machine, side: str) -> Lying:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from hashlib import sha256
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.common.bins import older_name
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import kept_of, machine_of
 from fusilex.bench.stations.place.run_events import DRY, FIRST, WRONG, Proof, Runs
@@ -32,18 +33,19 @@ def parts_to_look_at(batch: Batch) -> list[Label]:
     return [label for label in order if label in looked]
 
 
-def lies_of(batch: Batch) -> str:
+def lies_of(batch: Batch, older: bool = False) -> str:
     """A print of all that settles how parts come to lie: how slots are turned, what was put right for lines. Another
-    one than was signed is another programme.
+    one than was signed is another programme. The `older` one calls bins as older journals did.
     """
-    kept, put = kept_of(batch), batch.workshop[PutRight].lines
+    kept, put = kept_of(batch), batch.workshop[PutRight]
     if kept is None:
         return ""
     turned = {slot.name: slot.turn for slot in machine_of(batch).slots}
-    rows = [
-        (line, slot, turned.get(slot), *((r.turn, r.dx, r.dy) if (r := put.get(line)) else ()))
-        for line, slot in sorted(kept.slots.items())
-    ]
+    right = {line.key: (r.turn, r.dx, r.dy) for line in batch.lines if (r := put.of(line)).source}
+    names = {line.key: older_name(line) for line in batch.lines} if older else {}
+    rows = sorted(
+        (names.get(bin, bin), slot, turned.get(slot), *right.get(bin, ())) for bin, slot in kept.slots.items()
+    )
     return sha256(repr(rows).encode()).hexdigest()[:16]
 
 
@@ -66,7 +68,7 @@ def judge_proof(batch: Batch, panel: int) -> list[Judgement]:
     numbers = (Because("looked at", len(looked)), Because("to look at", len(parts_to_look_at(batch))))
     about = f"{step.id}, {wanted}"
     signed = proof.signed.get((step.id, wanted))
-    if signed and signed[2] != lies_of(batch):
+    if signed and signed[2] not in (lies_of(batch), lies_of(batch, older=True)):
         text = f"Slots or lines were turned since the {wanted} was signed"
         do = "Look at the parts again, and sign again."
         return [Judgement("place.proof", Level.STOP, about, text, numbers, do)]

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.built import Built
 from fusilex.bench.stations.place.events import PER_BOARD, Placing
 from fusilex.bench.stations.place.machine import place_step, point_at
-from fusilex.core.design.model import Design
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
@@ -66,7 +66,7 @@ def points_to_teach(batch: Batch, panel: int) -> tuple[list[Candidate], float]:
     refs = tuple(p.ref for p in batch.parts_of(step.id))
     found, worst = [], 0.0
     for cell in cells_taught(batch, panel):
-        some, error = _points(batch.design, batch.panel, refs, step.side, hidden, cell)
+        some, error = _points(batch.own, batch.panel, refs, step.side, hidden, cell)
         found += some
         worst = max(worst, error)
     return found, worst
@@ -74,11 +74,11 @@ def points_to_teach(batch: Batch, panel: int) -> tuple[list[Candidate], float]:
 
 @lru_cache(maxsize=64)
 def _points(
-    design: Design, panel: Panel, refs: tuple[str, ...], side: str, hidden: tuple[str, ...], cell: int | None
+    board: Built, panel: Panel, refs: tuple[str, ...], side: str, hidden: tuple[str, ...], cell: int | None
 ) -> tuple[list[Candidate], float]:
     seen = [(name, as_seen(panel, [[x, y]], side)[0]) for name, x, y in panel.fiducials if cell is None]
     some = [Candidate(name, float(at[0]), float(at[1])) for name, at in seen]
-    labels, places = on_panel(design, panel, [design.part_by_ref[ref] for ref in refs], cell)
+    labels, places = on_panel(board.design, panel, [board.by_ref[ref] for ref in refs], cell)
     if not len(places):
         return [], 0.0
     places = as_seen(panel, places, side)

@@ -27,7 +27,7 @@ from fusilex.bench.stations.place.run_events import (
     ProofVoided,
 )
 from fusilex.bench.workshop.losses import PieceLost
-from fusilex.bench.workshop.put_right import LinePutRight
+from fusilex.bench.workshop.put_right import LinePutRight, PutRight, Right
 from fusilex.core.kit.losses import loss_key
 from fusilex.journal.entries import Event
 
@@ -89,7 +89,7 @@ class MachineRan(Command, frozen=True):
             if not fresh:
                 continue
             fed = fed_of(kept, cell + 1, {ref: lines[ref, cell + 1].key for ref in fresh})
-            happened.append(PartsPlaced(board.serial, fresh, MACHINE, fed))
+            happened.append(PartsPlaced(board.serial, fresh, MACHINE, fed, batch.bins_of(board, fresh)))
             if {p.ref for p in batch.parts_of(board.step, board)} <= {*board.placed, *fresh}:
                 counted = pieces_counted(batch, board, [*board.placed, *fresh])
                 happened += counted.events
@@ -138,7 +138,9 @@ class PutLineRight(Command, frozen=True):
         if not self.turn % 360 and not self.dx and not self.dy:
             raise Refused("That changes nothing: give degrees, or mm.")
         source = f"{self.why or 'seen'}, {batch.name}"
-        right = LinePutRight(line.key, self.turn % 360, self.dx, self.dy, source)
+        put = batch.workshop[PutRight]
+        was = Right() if line.article in put.articles else put.of(line)  # kept under an older name: taken over
+        right = LinePutRight(line.article, (was.turn + self.turn) % 360, was.dx + self.dx, was.dy + self.dy, source)
         return Result([ProofVoided(step, list(line.refs))], [right])
 
 

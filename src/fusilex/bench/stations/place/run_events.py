@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Mapping
 from typing import ClassVar
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
+from fusilex.bench.common.bins import OfBins
 from fusilex.bench.state import BatchState
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.journal.entries import Entry, Event
@@ -89,7 +92,7 @@ class ProofVoided(Event, frozen=True):
         return "what the programme was proven by"
 
 
-class PanelRun(Event, frozen=True):
+class PanelRun(OfBins, frozen=True):
     """The machine went through a panel: tries as (slot, nozzle, line, how it was rejected or nothing, how often)."""
 
     kind: ClassVar[str] = "panel_run"
@@ -97,6 +100,14 @@ class PanelRun(Event, frozen=True):
     panel: int
     step: str
     tallies: list[tuple[str, str, str, str, int]]
+
+    @property
+    def bins(self) -> list[str]:
+        return [line for _, _, line, _, _ in self.tallies]
+
+    def under(self, names: Mapping[str, str]) -> PanelRun:
+        own = [(slot, nozzle, names.get(line, line), *rest) for slot, nozzle, line, *rest in self.tallies]
+        return replace(self, tallies=own)
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         runs, loaded = state[Runs], state[SetUp].loaded.get(self.step, {})

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 from msgspec import Struct, field
 
+from fusilex.bench.common.bins import OfBins
 from fusilex.bench.state import BatchState
 from fusilex.core.programme.feeding import Sighting
 from fusilex.journal.entries import Entry, Event
@@ -73,7 +74,7 @@ class MachineChosen(Event, frozen=True):
         return f"choosing {self.machine}"
 
 
-class LineDecided(Event, frozen=True):
+class LineDecided(OfBins, frozen=True):
     """The user says who places a line; nothing takes that back."""
 
     kind: ClassVar[str] = "line_decided"
@@ -93,10 +94,11 @@ class LineDecided(Event, frozen=True):
         return f"who places {self.line}"
 
 
-class ProgrammeKept(Event, frozen=True):
+class ProgrammeKept(OfBins, frozen=True):
     """A programme was found and kept for a step."""
 
     kind: ClassVar[str] = "programme_kept"
+    in_bins: ClassVar[tuple[str, ...]] = ("slots",)
     step: str
     machine: str
     slots: dict[str, str]
@@ -113,7 +115,7 @@ class ProgrammeKept(Event, frozen=True):
         return "the programme"
 
 
-class SlotLoaded(Event, frozen=True):
+class SlotLoaded(OfBins, frozen=True):
     """A tape, strip or tray with so many pieces went into a slot."""
 
     kind: ClassVar[str] = "slot_loaded"
@@ -152,7 +154,7 @@ class PocketSeen(Event, frozen=True):
         return f"a pocket of slot {self.slot}"
 
 
-class PieceMeasured(Event, frozen=True):
+class PieceMeasured(OfBins, frozen=True):
     """One piece of a line was put to the meter before its tape was loaded."""
 
     kind: ClassVar[str] = "piece_measured"

@@ -114,7 +114,7 @@ class WipePrint(Command, frozen=True):
         if made is None:
             raise Refused(f"Panel {self.panel} has no print to wipe off.")
         boards = [b for b in batch.state.panel_boards(self.panel) if b.prints.get(made.step) is made]
-        pasted = {p.ref for p in batch.parts_on_paste(batch.steps.by_id[made.step].side)}
+        pasted = {p.ref for p in batch.parts_on_paste(batch.steps.by_id[made.step].side, *boards)}
         if any(pasted & {*b.placed} for b in boards):
             raise Refused(f"Parts are on panel {self.panel} already: take them back first.")
         if not self.reason.strip():

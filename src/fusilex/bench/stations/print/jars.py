@@ -161,7 +161,7 @@ def ahead(batch: Batch) -> tuple[Judgement, Pace, Waiting]:
     cells = len(batch.panel.cells)
     oven = batch.workshop[Records].first(Oven)
     waiting = Waiting(parts, boards, oldest, oven.boards, oven.minutes)
-    each = len(batch.parts_on_paste(batch.step.side)) * cells
+    each = len(batch.parts_on_paste(batch.step.side)) * cells  # about so many: boards may differ by a few
     found = may_print(waiting, pace, sheet.tack_h, sheet.longest_h, max(each, 1), cells)
     return judge_ahead(found, pace, waiting, sheet.tack_h), pace, waiting
 

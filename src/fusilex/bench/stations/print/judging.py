@@ -9,6 +9,7 @@ from msgspec.structs import asdict, replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, PastePrint
+from fusilex.bench.built import Built
 from fusilex.bench.stations.print.dots import judge_syringe
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import Foil, Run
@@ -25,7 +26,6 @@ from fusilex.bench.stations.print.stencil import (
 from fusilex.bench.workshop.paste_care import PasteCare
 from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
-from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.choosing import judge_alloy, judge_ways, ways_of
 from fusilex.core.printing.jig import judge_blade, judge_step
@@ -68,8 +68,8 @@ def judge(batch: Batch) -> list[Judgement]:
         return [*dotted, *(replace(j, do=do) for j in mass), *now]
     return [
         *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil, coated(batch))),
-        *judged_openings(openings, batch.design, foil, sheet.powder or None, coated(batch)),
-        *judge_hidden(openings, [p.ref for p in batch.derived.hidden]),
+        *judged_openings(openings, batch.on_panel, foil, sheet.powder or None, coated(batch)),
+        *judge_hidden(openings, [p.ref for p in batch.on_panel.hidden]),
         *judge_paste(openings, foil, sheet.paste, len(batch.state.boards)),
         *_seen(batch, made),
         *now,
@@ -109,21 +109,21 @@ def judge_choice(batch: Batch) -> list[Judgement]:
     openings = batch.derived.openings(batch.step.side)
     if not len(openings):
         return []
-    counts = len(batch.state.boards), len(batch.panel.cells), len(batch.derived.hidden)
+    counts = len(batch.state.boards), len(batch.panel.cells), len(batch.on_panel.hidden)
     alloy = batch.workshop[Records].paste(batch.state.paste).alloy
     stencil = stencil_of(batch)
     own = stencil is not None and bool(stencil.design)
-    return [*_choice(openings, batch.design, counts, own, batch.step.method, alloy)]
+    return [*_choice(openings, batch.any_board, counts, own, batch.step.method, alloy)]
 
 
 @lru_cache(maxsize=8)
 def _choice(
-    openings: Openings, design: Design, counts: tuple[int, int, int], has_stencil: bool, method: str, alloy: str
+    openings: Openings, boards: Built, counts: tuple[int, int, int], has_stencil: bool, method: str, alloy: str
 ) -> tuple[Judgement, Judgement]:
-    boards, cells, hidden = counts
+    count, cells, hidden = counts
     bismuth, leaded = "BI" in alloy.upper(), "PB" in alloy.upper()
-    ways = ways_of(openings, boards, cells, hidden, has_stencil)
-    return judge_ways(ways, method), judge_alloy(alloy, bismuth, leaded, design.parts, hidden)
+    ways = ways_of(openings, count, cells, hidden, has_stencil)
+    return judge_ways(ways, method), judge_alloy(alloy, bismuth, leaded, boards.parts, hidden)
 
 
 NOT_LOOKED = Judgement(
@@ -151,14 +151,14 @@ def _seen(batch: Batch, made: PastePrint | None) -> list[Judgement]:
 
 def ground_here(batch: Batch) -> Ground:
     """Lands and webs of the side printed."""
-    return ground(batch.derived.openings(batch.step.side), batch.design)
+    return ground(batch.derived.openings(batch.step.side), batch.drawn)
 
 
 def route(batch: Batch) -> Route:
     """The risky few of a board, on a short way: parts that hide their joints first."""
     powder = batch.workshop[Records].paste(batch.state.paste).powder or None
     few = max(FEWEST, LOOKS // max(1, len(batch.panel.cells)))
-    hidden = tuple(p.ref for p in batch.derived.hidden)
+    hidden = tuple(p.ref for p in batch.on_panel.hidden)
     return _route(ground_here(batch), batch.state.foil_mm, powder, coated(batch), hidden, few)
 
 

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.built import Built
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.print.foil_events import Foil, Look
 from fusilex.bench.workshop.record_kinds import Stencil
@@ -61,7 +62,7 @@ def sheet_of(openings: Openings, design: Design, panel: Panel) -> Sheet:
 
 def sheet(batch: Batch) -> Sheet:
     """The foil of the step in view."""
-    return sheet_of(batch.derived.openings(batch.step.side), batch.design, batch.panel)
+    return sheet_of(batch.derived.openings(batch.step.side), batch.drawn, batch.panel)
 
 
 def looks_at(batch: Batch) -> tuple[Look, ...]:
@@ -143,12 +144,12 @@ def ground(openings: Openings, design: Design) -> Ground:
 
 @lru_cache(maxsize=16)
 def judged_openings(
-    openings: Openings, design: Design, foil: float, powder: int | None, coated: bool
+    openings: Openings, boards: Built, foil: float, powder: int | None, coated: bool
 ) -> tuple[Judgement, ...]:
-    """Powder, land, web, windows and openings that are missing, on one board."""
-    here = ground(openings, design)
+    """Powder, land, web, windows, and openings that any of the boards misses."""
+    here = ground(openings, boards.drawn)
     found = judge_risks(risks(here, foil, powder, coated), powder)
-    return (*found, *judge_missing(here.lands, design.parts), *judge_windows(here.lands))
+    return (*found, *judge_missing(here.lands, boards.parts), *judge_windows(here.lands))
 
 
 def strokes(batch: Batch) -> int:

@@ -151,7 +151,7 @@ class SetPackage(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         known = batch.design.catalogue.package(self.code)
-        part = next((p for p in batch.design.parts if p.package.code == self.code), None)
+        part = next((p for p in batch.drawn.parts if p.package.code == self.code), None)
         if part is None:
             raise Refused(f"No part of this design has the package {self.code}.")
         sizes = (self.size_x, self.size_y, self.height)

@@ -73,7 +73,7 @@ class SetOption(Command, frozen=True):
     fitted: bool | None = None
 
     def decide(self, batch: Batch) -> Result:
-        part = batch.design.part_by_ref.get(self.ref)
+        part = batch.own.by_ref.get(self.ref)
         if part is None or part.package.mount == "none":
             raise Refused(f"There is no part {self.ref}.")
         if self.value is None and self.part_number is None and self.fitted is None:

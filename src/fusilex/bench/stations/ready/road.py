@@ -138,7 +138,7 @@ def _laid(batch: Batch, steps: Steps, what: str) -> RoadLaid:
     are under way it is refused.
     """
     if furthest(batch):
-        wrong = faults(steps) or [f"no step would put on {p.ref}" for p in share_out(batch.design.parts, steps)[""]]
+        wrong = faults(steps) or [f"no step would put on {p.ref}" for p in share_out(batch.any_board.parts, steps)[""]]
         if wrong:
             raise Refused(f"Boards are under way: {wrong[0]}.")
     return laid(steps, what)

@@ -57,7 +57,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
     for board in _together(batch):
         with_it = batch.about(board.serial, batch.step.id)
         there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
-        hanging = judge_turned(batch.design, batch.step.side, there, batch.state[Laid].order == "glued")
+        hanging = judge_turned(with_it.design, batch.step.side, there, batch.state[Laid].order == "glued")
         coming = 0 if batch.step.id in board.loads else 1
         judged = [
             *judge_wet_paste(with_it, board),

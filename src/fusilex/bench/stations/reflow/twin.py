@@ -190,19 +190,19 @@ def question(batch: Batch) -> Question:
         raise Refused("Hot air goes part by part: its steps are under Held steps.")
     if oven is None:
         raise Refused(f"No {batch.step.method} is on record: put one among the workshop's ovens, with F4.")
-    parts = tuple(batch.parts_on_paste(batch.step.side))
+    parts = tuple(batch.parts_on_paste(batch.step.side, *batch.state.panel_boards(board.panel)))
     cells = tuple(b.cell for b in batch.state.panel_boards(board.panel) if not b.scrapped)
     if not parts or not cells:
         raise Refused("Nothing on this panel is soldered by paste on this side.")
     below = "bottom" if batch.step.side == "top" else "top"
     there = {ref for b in batch.state.panel_boards(board.panel) for ref in (*b.placed, *b.soldered)}
-    if batch.step.method == PLATE and any(p.ref in there for p in batch.design.parts if p.side == below):
+    if batch.step.method == PLATE and any(p.ref in there for p in batch.own.by_ref.values() if p.side == below):
         raise Refused("Parts are on the underside: the board does not lie flat, a plate cannot heat it. An oven can.")
     rule = rule_of(batch, board)
     limits = body_limits(batch.workshop, parts, rule.leaded)
     panel = batch.panel
     loading = loading_of(batch, oven, (panel.width, panel.height))
-    return Question(oven, rule, settings_of(batch), batch.design, panel, parts, cells, limits, loading)
+    return Question(oven, rule, settings_of(batch), batch.drawn, panel, parts, cells, limits, loading)
 
 
 def together_of(batch: Batch) -> int:

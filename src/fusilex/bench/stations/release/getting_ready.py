@@ -20,7 +20,7 @@ WORDS = {
 
 def cuts_of(batch: Batch) -> CutPlan:
     """The cut plan of the batch's panel."""
-    return batch.derived.cuts(batch.panel)
+    return batch.derived.cuts(batch.panel, batch.on_panel)
 
 
 def next_cut(batch: Batch, panel: int) -> int | None:
@@ -81,13 +81,16 @@ def judge_ready(batch: Batch, board: Board) -> list[Judgement]:
 
 
 def _weight(batch: Batch, board: Board) -> list[Judgement]:
-    """Weighing as a last check: a board that weighs otherwise than the others has too much or too little on it."""
-    grams = batch.state[Leaving].grams
+    """Weighing as a last check: a board that weighs otherwise than others of its build has too much or too little on
+    it.
+    """
+    boards = batch.state.boards
+    grams = {s: g for s, g in batch.state[Leaving].grams.items() if boards[s].variant == board.variant}
     if board.serial not in grams:
         return []
     serials = list(grams)
     z = float(robust_z([grams[s] for s in serials])[serials.index(board.serial)])
-    numbers = (Because("grams", grams[board.serial], "g"), Because("boards weighed", len(grams)))
+    numbers = (Because("grams", grams[board.serial], "g"), Because("boards of its build weighed", len(grams)))
     if z != z:
         text = f"{board.serial} weighs {grams[board.serial]:g} g: too few boards to compare"
         return [Judgement("release.weight", Level.UNKNOWN, board.serial, text, numbers, "Weigh more boards.")]

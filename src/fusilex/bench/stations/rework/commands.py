@@ -34,7 +34,7 @@ def cleared(batch: Batch, board: Board, in_hand: Fault | None = None) -> list[Ev
     refs = warmed(batch, board, in_hand)
     if not refs:
         return []
-    near = [p for p in batch.derived.checks.all if not refs.isdisjoint(p.refs)]
+    near = [p for p in batch.as_built(board).checks.all if not refs.isdisjoint(p.refs)]
     return [ReadingsCleared(board.serial, [p.key for p in near if p.key in board.readings], sorted(refs))]
 
 

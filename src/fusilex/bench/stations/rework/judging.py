@@ -54,7 +54,7 @@ def _queue(batch: Batch) -> Judgement:
 
 def _heat(batch: Batch) -> list[Judgement]:
     for fault in queue(batch, batch.board)[:1]:
-        part = batch.design.part_by_ref.get(fault.ref)
+        part = batch.own.by_ref.get(fault.ref)
         if part is None:
             return []
         method = method_of(batch, fault)

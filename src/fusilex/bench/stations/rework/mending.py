@@ -33,13 +33,13 @@ class Repairs(Struct):
 
 
 def part_of(batch: Batch, fault: Fault) -> Part | None:
-    return batch.design.part_by_ref.get(fault.ref)
+    return batch.own.by_ref.get(fault.ref)
 
 
 def method_of(batch: Batch, fault: Fault) -> Handwork | None:
     """The method for a fault, None where only the shop's own procedure can tell."""
     part = part_of(batch, fault)
-    return method_for(fault.word, part, part in batch.derived.hidden) if part else None
+    return method_for(fault.word, part, part in batch.own.hidden) if part else None
 
 
 def gun_for(batch: Batch, part: Part) -> AirGun:
@@ -91,7 +91,7 @@ def mends(batch: Batch, board: Board) -> list[Mend]:
             continue
         method = method_of(batch, fault)
         name = method.name if method else ""
-        made.append(Mend(fault.id, part, part in batch.derived.hidden, name, reach_of(batch, part, method)))
+        made.append(Mend(fault.id, part, part in batch.own.hidden, name, reach_of(batch, part, method)))
     return in_order(made)
 
 

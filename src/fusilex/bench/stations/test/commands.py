@@ -32,7 +32,7 @@ def doubt(batch: Batch, board: Board) -> str:
     """Why what was measured cannot pass a board, '' when it can: it then needs a note of how it was tested."""
     if not nets_known(batch.design):
         return "No file names nets, so nothing here was measured"
-    plan = batch.derived.plan
+    plan = batch.as_built(board).plan
     if not plan:
         return "No two pads stand close enough to probe, so nothing here was measured"
     open_ = [p for p in due(batch, board) if level_of(batch, board, p) is Level.UNKNOWN]

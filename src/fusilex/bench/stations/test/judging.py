@@ -32,7 +32,7 @@ from fusilex.devices.command import WELL
 
 def judge(batch: Batch) -> list[Judgement]:
     """Readings of the board in hand, its power, programme and functions, its open faults, what nothing can name."""
-    board, plan = batch.board, batch.derived.plan
+    board, plan = batch.board, batch.own.plan
     power = power_of(batch)
     return [
         *judge_board(batch, board),
@@ -45,9 +45,9 @@ def judge(batch: Batch) -> list[Judgement]:
         *_waived(batch, board),
         *judge_faults(batch, board),
         *judge_plan(batch.design, plan),
-        *judge_supply(batch.derived.checks),
+        *judge_supply(batch.own.checks),
         *_out_of_reach(batch),
-        *judge_unseen(plan, batch.derived.hidden),
+        *judge_unseen(plan, batch.own.hidden),
     ]
 
 
@@ -108,7 +108,7 @@ def _waived(batch: Batch, board: Board) -> list[Judgement]:
 
 
 def _out_of_reach(batch: Batch) -> list[Judgement]:
-    beyond = batch.derived.checks.out_of_reach
+    beyond = batch.own.checks.out_of_reach
     if not beyond:
         return []
     numbers = tuple(Because(p.key, f"{p.a.net} / {p.b.net}") for p in beyond[:6])
@@ -140,7 +140,7 @@ def lacks(batch: Batch, board: Board) -> list[str]:
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:
     """Readings in the plan's order, power, programme, functions, and the tests; what was proved and what was not."""
-    pairs = pairs_of(batch, board.readings)
+    pairs = pairs_of(batch, board, board.readings)
     rows = [
         {
             "pair": p.key,
@@ -166,7 +166,7 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
 
 def proved(batch: Batch, board: Board) -> dict[str, Any]:
     """The certificate: what was tested of a board, and what was not."""
-    checks, read = batch.derived.checks, board.readings
+    checks, read = batch.own.checks, board.readings
     tests = tests_for(batch, board)
     done = standing(batch, board.serial, tests)
 

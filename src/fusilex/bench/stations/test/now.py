@@ -35,7 +35,7 @@ _CELL = re.compile(r"\b(coin|cell|battery|CR\d{4}|BR\d{4}|LR\d{2,4})", re.IGNORE
 
 def cautions_here(batch: Batch) -> tuple[str, ...]:
     """A cell feeds the board with the power off: it comes out, where there is one."""
-    cells = [p.ref for p in batch.design.parts if p.populated and _CELL.search(f"{p.value} {p.package.code}")]
+    cells = [p.ref for p in batch.any_board.parts if _CELL.search(f"{p.value} {p.package.code}")]
     return (f"Take the cell out of {', '.join(cells)}.",) if cells else ()
 
 

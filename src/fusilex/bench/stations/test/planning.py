@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
-from fusilex.bench.derived import Derived
+from fusilex.bench.built import Built
 from fusilex.bench.stations.test.events import NO_BEEP, Testing
 from fusilex.bench.workshop.proof_kinds import PinLimits
 from fusilex.bench.workshop.record_kinds import Instrument
@@ -51,13 +51,13 @@ def heard(pair: ProbePair, beeps: float) -> bool:
     return apart and pair.expected > 3 * beeps  # NaN is not
 
 
-def pin_pairs(batch: Batch) -> list[ProbePair]:
-    """Readings between pins of parts whose limits are on record."""
+def pin_pairs(batch: Batch, board: Board) -> list[ProbePair]:
+    """Readings between pins of the board's parts whose limits are on record."""
     records = batch.workshop[Records].all(PinLimits).values()
     found: dict[str, ProbePair] = {}
-    for part in batch.design.parts:
+    for part in batch.as_built(board).parts:
         named = (part.ref, part.part_number, part.value, part.package.code)
-        for limits in (r for r in records if part.populated and r.part in named):
+        for limits in (r for r in records if r.part in named):
             found |= {p.key: p for p in _between(part, limits)}
     return list(found.values())
 
@@ -74,19 +74,20 @@ def _between(part: Part, limits: PinLimits) -> list[ProbePair]:
     return made
 
 
-def pairs_of(batch: Batch, keys: Iterable[str]) -> dict[str, ProbePair]:
+def pairs_of(batch: Batch, board: Board, keys: Iterable[str]) -> dict[str, ProbePair]:
     """Readings by their keys, as far as there are such; limits between pins on record win."""
     wanted = set(keys)
-    near = batch.memo.of("pairs", lambda: {p.key: p for p in (*batch.derived.checks.all, *pin_pairs(batch))})
+    own = batch.as_built(board)
+    near = batch.memo.of(("pairs", own), lambda: {p.key: p for p in (*own.checks.all, *pin_pairs(batch, board))})
     if wanted <= near.keys():  # what lies further apart is worked out when first read
         return {key: p for key, p in near.items() if key in wanted}
-    known = {p.key: p for p in batch.derived.wider} | near
+    known = {p.key: p for p in own.wider} | near
     return {key: p for key, p in known.items() if key in wanted}
 
 
 def doubts_of(batch: Batch, board: Board) -> dict[str, float]:
     """Odds of parts and joints by this board's record: what stations doubt, what was mended, what no eye sees."""
-    found = {part.ref: HIDDEN_TIMES for part in batch.derived.hidden}
+    found = {part.ref: HIDDEN_TIMES for part in batch.as_built(board).hidden}
     found |= {ref: DOUBT_TIMES for station in batch.stations.values() for ref, _ in station.doubts(batch, board)}
     found |= {fault.place: DOUBT_TIMES for fault in board.faults}
     return found | {fault.ref: DOUBT_TIMES for fault in board.faults}
@@ -116,9 +117,10 @@ def _plan(batch: Batch, serial: str) -> ProbePlan:
     testing, board = batch.state[Testing], batch.state.boards[serial]
     doubts = tuple(sorted(doubts_of(batch, board).items()))
     seen = tuple(sorted((key, n, len(testing.bad.get(key, ()))) for key, n in _counts(batch).items()))
-    pins, marked = tuple(pin_pairs(batch)), frozenset(fault.ref for fault in board.faults)
+    pins, marked = tuple(pin_pairs(batch, board)), frozenset(fault.ref for fault in board.faults)
     amiss = frozenset(ref for s in batch.stations.values() if s.name == "Print" for ref, _ in s.doubts(batch, board))
-    return _planned(batch.derived, testing.minutes, is_sampled(batch, board), doubts, seen, pins, marked, amiss)
+    own = batch.as_built(board)
+    return _planned(own, testing.minutes, is_sampled(batch, board), doubts, seen, pins, marked, amiss)
 
 
 def due(batch: Batch, board: Board) -> list[ProbePair]:
@@ -142,7 +144,7 @@ def touched(batch: Batch, board: Board, pair: ProbePair) -> tuple[Pad, Pad]:
         return pair.a, pair.b
     stays = plan.park[port.name]
     walks = pair.b if pair.a.net == stays.net else pair.a
-    reach = batch.derived.checks.reach.get(walks.net or "", ())
+    reach = batch.as_built(board).checks.reach.get(walks.net or "", ())
     near = walks if walks in reach or not reach else reach[0]
     return stays, pair.b if pair.purpose == "joined" else near
 
@@ -176,7 +178,7 @@ def _counts(batch: Batch) -> dict[str, int]:
 
 @lru_cache(maxsize=64)
 def _planned(
-    derived: Derived,
+    built: Built,
     minutes: float | None,
     sampled: bool,
     doubts: Doubts,
@@ -185,25 +187,25 @@ def _planned(
     marked: frozenset[str],
     amiss: frozenset[str],
 ) -> ProbePlan:
-    checks, odds = derived.checks, dict(doubts)
+    checks, odds = built.checks, dict(doubts)
     learnt = {key: Learnt(boards, bad) for key, boards, bad in seen}
     around = amiss | marked
-    wider = [p for p in derived.wider if p.a.ref in around or p.b.ref in around] if around else []
+    wider = [p for p in built.wider if p.a.ref in around or p.b.ref in around] if around else []
     mended = [p for p in (*checks.joints, *checks.values) if not marked.isdisjoint((p.a.ref, p.b.ref))]
     if sampled:
         in_doubt = [p for p in checks.apart if any(odds.get(ref, 1.0) > HIDDEN_TIMES for ref in (p.a.ref, p.b.ref))]
-        wanted: Sequence[ProbePair] = [*_rails(derived), *in_doubt, *wider, *mended]
+        wanted: Sequence[ProbePair] = [*_rails(built), *in_doubt, *wider, *mended]
     elif minutes is None:
         wanted = [*checks.apart, *pins, *wider, *mended]
     else:
         wanted = [*checks.all, *pins, *wider]
     pairs = list({p.key: p for p in wanted}.values())
-    must = {p.key for p in _rails(derived)} if minutes is not None and not sampled else set()
-    return plan_readings(checks, derived.design.parts, None if sampled else minutes, odds, learnt, pairs, must)
+    must = {p.key for p in _rails(built)} if minutes is not None and not sampled else set()
+    return plan_readings(checks, tuple(built.by_ref.values()), None if sampled else minutes, odds, learnt, pairs, must)
 
 
-def _rails(derived: Derived) -> list[ProbePair]:
+def _rails(built: Built) -> list[ProbePair]:
     """Supplies off ground and each other: read on every board before it gets power."""
-    checks = derived.checks
+    checks = built.checks
     rails = {p.key for p in checks.rails}
     return [p for p in checks.apart if p.key in rails]

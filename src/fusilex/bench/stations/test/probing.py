@@ -37,7 +37,7 @@ class TakeReading(Command, frozen=True):
 
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Test")
-        pair = pairs_of(batch, [self.pair]).get(self.pair)
+        pair = pairs_of(batch, board, [self.pair]).get(self.pair)
         if pair is None:
             raise Refused(f"{self.pair} is not in the probe plan.")
         try:

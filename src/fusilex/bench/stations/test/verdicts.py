@@ -29,7 +29,7 @@ def judge_board(batch: Batch, board: Board) -> list[Judgement]:
     """Readings that are due or were taken anyway, each bad one by itself."""
     values = {key: value for key, (value, _) in board.readings.items()}
     wanted = {p.key: p for p in due(batch, board)}
-    wanted |= pairs_of(batch, values)
+    wanted |= pairs_of(batch, board, values)
     judged = judge_readings(list(wanted.values()), values, leaves_open(batch), silent(board))
     return [j.of(board.serial) for j in judged]
 
@@ -38,7 +38,7 @@ def bad_pairs(batch: Batch, board: Board) -> list[tuple[ProbePair, str]]:
     """Pairs that read bad, with the fault word, without those accepted with a reason."""
     stops = batch.not_overruled(judge_board(batch, board))
     named = [(j.subject.removesuffix(f", {board.serial}"), WORD_OF[j.rule]) for j in stops if j.rule in WORD_OF]
-    pairs = pairs_of(batch, [key for key, _ in named])
+    pairs = pairs_of(batch, board, [key for key, _ in named])
     return [(pairs[key], word) for key, word in named if key in pairs]
 
 
@@ -57,9 +57,9 @@ def suspects(batch: Batch, board: Board) -> list[Suspect]:
 
 def _reads_well(batch: Batch, board: Board, pad: str, but: str) -> bool:
     """Another joint was read well from a pad."""
-    meter = leaves_open(batch)
-    joints = (p for p in batch.derived.checks.joints if p.a.name == pad and p.key != but and p.key in board.readings)
-    return any(p.level(board.readings[p.key][0], meter) is Level.GO for p in joints)
+    meter, joints = leaves_open(batch), batch.as_built(board).checks.joints
+    others = (p for p in joints if p.a.name == pad and p.key != but and p.key in board.readings)
+    return any(p.level(board.readings[p.key][0], meter) is Level.GO for p in others)
 
 
 def likely(batch: Batch, board: Board, parts: Sequence[str]) -> list[str]:

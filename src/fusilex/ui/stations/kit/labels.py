@@ -27,7 +27,8 @@ def labels_pdf(batch: Batch, plan: TrayPlan) -> bytes:
                 writer.newPage()
             column, row = n % ACROSS, n // ACROSS % DOWN
             x, y = MARGIN_MM[0] + column * LABEL_MM[0], MARGIN_MM[1] + row * LABEL_MM[1]
-            _label(painter, QRectF(x, y, *LABEL_MM), batch, line, n + 1, plan.label(n))
+            number = batch.bin_number[line.key]
+            _label(painter, QRectF(x, y, *LABEL_MM), batch, line, number, plan.label(number - 1))
     return bytes(out.data())
 
 

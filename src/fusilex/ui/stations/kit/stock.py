@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -204,7 +205,10 @@ class StockView(View):
         if lot is None:
             return "", []
         counted = f"{lot.counted[-1][1]} by {lot.counted[-1][2]}" if lot.counted else "not since it came in"
-        reserved = ", ".join(f"{n} for {b}" for b, n in lot.reserved.items() if n) or "none"
+        by_batch = Counter[str]()
+        for (batch, _), count in lot.reserved.items():
+            by_batch[batch] += count
+        reserved = ", ".join(f"{n} for {b}" for b, n in by_batch.items() if n) or "none"
         return f"Lot {lot.id}", [
             ("form", lot.form),
             ("date code, lot", f"{lot.date_code or '–'}, {lot.maker_lot or '–'}"),

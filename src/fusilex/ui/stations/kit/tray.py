@@ -49,7 +49,7 @@ class Tray(QWidget):
     @property
     def plan(self) -> TrayPlan:
         """The workshop's own trays, or one whose bins come nearest to a pleasant shape."""
-        count = len(self.desk.batch.lines)
+        count = max(self.desk.batch.bin_number.values(), default=0)
         own = self.desk.bench.workshop[Lots].tray
         if own is not None:
             return TrayPlan(*own, count)
@@ -59,6 +59,12 @@ class Tray(QWidget):
             key=lambda c: abs((self.width() / c) / (room / math.ceil((count + 1) / c)) - 1.45),
         )
         return TrayPlan(math.ceil((count + 1) / columns), columns, count)
+
+    @property
+    def lines(self) -> dict[int, PullLine]:
+        """What stands in which compartment, from 0: bins keep their numbers, whatever leaves the list."""
+        batch = self.desk.batch
+        return {batch.bin_number[line.key] - 1: line for line in batch.lines}
 
     def columns(self) -> int:
         return self.plan.columns
@@ -70,7 +76,7 @@ class Tray(QWidget):
         painter.setBrush(theme.colour("bench"))
         painter.drawRoundedRect(QRectF(self.rect()), RADIUS, RADIUS)
         bench, plan = self.desk.bench, self.plan
-        batch = self._batch = self.desk.batch  # one for the whole picture: what it works out is kept in it
+        self._batch = self.desk.batch  # one for the whole picture: what it works out is kept in it
         tray = plan.place(min(self.chosen, plan.bins))[0]
         which = f"Tray {tray + 1} of {plan.trays}, " if plan.trays > 1 else "Bins "
         words = (
@@ -88,15 +94,17 @@ class Tray(QWidget):
             on, row, column = plan.place(i)
             if on == tray and first <= row < first + rows:
                 self._boxes[i] = QRectF(12 + column * width, top + (row - first) * height, width - 5, height - 5)
+        lines = self.lines
         for i, box in self._boxes.items():
-            if i < plan.bins:
-                self._bin(painter, box, batch.lines[i], i)
+            if i in lines:
+                self._bin(painter, box, lines[i], i)
             else:
                 painter.setPen(QPen(theme.colour("soft"), 1, Qt.PenStyle.DashLine))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(box, 5, 5)
                 painter.setFont(theme.font("small"))
-                painter.drawText(box, Qt.AlignmentFlag.AlignCenter, "spare")
+                words = "spare" if i == plan.bins else "no longer in the list"
+                painter.drawText(box, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words)
 
     def _bin(self, painter: QPainter, box: QRectF, line: PullLine, index: int) -> None:
         bench = self.desk.bench
@@ -173,7 +181,7 @@ class Tray(QWidget):
     def _body(self, painter: QPainter, box: QRectF, line: PullLine) -> None:
         ref = line.refs[0]
         if ref not in self._unturned:
-            self._unturned[ref] = unturned(self.desk.bench.design.part_by_ref[ref])
+            self._unturned[ref] = unturned(self.desk.batch.own.by_ref[ref])
         part = self._unturned[ref]
         wide, high = across(part)
         room = min((box.width() - 20) / wide, (box.height() - 2) / high)

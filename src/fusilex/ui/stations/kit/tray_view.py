@@ -46,7 +46,8 @@ class TrayView(View):
         self.tray.chosen = next(iter(self._waiting()), self.tray.chosen)
 
     def refresh(self) -> None:
-        self.tray.chosen = max(0, min(self.tray.chosen, len(self.batch.lines) - 1))
+        lines = self.tray.lines
+        self.tray.chosen = min(lines, key=lambda at: abs(at - self.tray.chosen), default=0)
         self.tray.update()
 
     def now(self) -> Now | None:
@@ -56,12 +57,12 @@ class TrayView(View):
 
     @property
     def line(self) -> PullLine:
-        return self.batch.lines[self.tray.chosen]
+        return self.tray.lines[self.tray.chosen]
 
     def keys(self) -> list[Key]:
-        ask, number = self.desk.ask, self.tray.chosen + 1
         if not self.batch.lines:
             return []
+        ask, number = self.desk.ask, self.tray.chosen + 1
         bag = self.bench.state[Kitted].bags.get(self.line.key)
         filling = self._waiting() or self.bench.state.at("Kit") or bin_open(self.bench.state, self.line.key)
         keys = [Key("Space", "bin filled", lambda _: self._filled())] if filling else []
@@ -112,8 +113,11 @@ class TrayView(View):
 
     def _move(self, key: str) -> None:
         step = {"Left": -1, "Right": 1, "Up": -self.tray.columns(), "Down": self.tray.columns()}[key]
+        lines = self.tray.lines
         wanted = self.tray.chosen + step
-        if 0 <= wanted < len(self.batch.lines):
+        while wanted not in lines and 0 <= wanted <= max(lines):
+            wanted += step
+        if wanted in lines:
             self.tray.chosen = wanted
             self.desk.changed.emit()
 

@@ -136,7 +136,7 @@ class ByHand:
         part = self.in_hand()
         if part is None:
             return
-        known = self.batch.design.part_by_ref
+        known = self.batch.own.by_ref
 
         def judged(text: str) -> None:
             words = text.upper().split()

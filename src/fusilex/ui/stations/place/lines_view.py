@@ -92,11 +92,11 @@ class LinesView(View):
         if (here := self.line) is not None:
             line = here
             self.card.show_part(
-                self._part(line), self._tape(line), batch.workshop[PutRight].turns.get(line.key, 0.0), self._words(line)
+                self._part(line), self._tape(line), batch.workshop[PutRight].of(line).turn, self._words(line)
             )
 
     def _part(self, line: PullLine) -> Part:
-        return self.batch.design.part_by_ref[line.refs[0]]
+        return self.batch.own.by_ref[line.refs[0]]
 
     def _tape(self, line: PullLine) -> Tape | None:
         try:

@@ -47,12 +47,12 @@ class ProofView(View):
         return self.batch.state[Proof].looked.get((place_step(self.batch).id, self.proof), {})
 
     def _looked_at(self) -> list[Part]:
-        parts = self.batch.design.part_by_ref
+        parts = self.batch.own.by_ref
         return [parts[ref] for (ref, _), verdict in self._verdicts().items() if verdict == RIGHT and ref in parts]
 
     def _light(self, painter: QPainter, canvas: BoardCanvas) -> None:
         if label := next_look(self.batch, self.proof):
-            canvas.point_out(painter, self.batch.design.part_by_ref[label[0]])
+            canvas.point_out(painter, self.batch.own.by_ref[label[0]])
 
     def refresh(self) -> None:
         assert self.canvas
@@ -60,7 +60,7 @@ class ProofView(View):
         label, wanted = next_look(self.batch, self.proof), parts_to_look_at(self.batch)
         seen = len(wanted) - sum(w not in self._verdicts() for w in wanted)
         self.canvas.caption = f"{self.proof.capitalize()}: {seen} of {len(wanted)} looked at"
-        part = self.batch.design.part_by_ref[label[0]] if label else None
+        part = self.batch.own.by_ref[label[0]] if label else None
         words = f"turn {part.rotation_deg:g}°, {MARK[part.polarity]}" if part else ""
         self.loupe.look_at(part, f"{part.ref}  {part.value}" if part else "", words, ghost=False)
         self.canvas.update()
@@ -84,7 +84,7 @@ class ProofView(View):
                 f"Sign the {self.proof}", "G signs: every part is there, the right one, the right way round.", 1.0
             )
         ref, cell = label
-        part = self.batch.design.part_by_ref[ref]
+        part = self.batch.own.by_ref[ref]
         return Now(
             f"Is {ref} in cell {cell} as drawn?",
             f"{part.value}: right part, right way round, on its pads. Space right, X wrong, A put it right.",
@@ -127,10 +127,10 @@ class ProofView(View):
         self.desk.ask(f"Turn {ref} by degrees left, or shift it by dx dy in mm (as it lies unturned)", right, "180")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        put = self.batch.workshop[PutRight].lines
+        put = self.batch.workshop[PutRight]
         label = next_look(self.batch, self.proof)
-        rows = [("looking at", self.proof), ("lines put right", str(len(put)))]
+        rows = [("looking at", self.proof), ("lines put right", str(len(put.articles)))]
         line = self.batch.line_of.get(label[0]) if label else None
-        if line is not None and (right := put.get(line.key)):
+        if line is not None and (right := put.of(line)).source:
             rows.append((f"{line.name}", f"turned {right.turn:g}°, by {right.source}"))
         return "Proof", rows

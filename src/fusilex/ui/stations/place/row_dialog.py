@@ -107,10 +107,16 @@ class RowDialog(QDialog):
         batch, panel = self.desk.batch, self.panel
         boards = {b.cell: b for b in batch.state.panel_boards(panel) if not b.scrapped}
         lines = {cell: {ref: line.key for ref, line in batch.lines_of(b).items()} for cell, b in boards.items()}
-        put, parts = batch.workshop[PutRight], parts_of_panel(batch, panel)
+        put, bins, parts = batch.workshop[PutRight], batch.lines, parts_of_panel(batch, panel)
         side = place_step(batch).side
         return MachineRow(
-            batch.design, batch.panel, parts, lambda cell, p: lines[cell][p.ref], side, put.turns, put.shifts
+            batch.design,
+            batch.panel,
+            parts,
+            lambda cell, p: lines[cell][p.ref],
+            side,
+            put.turns(bins),
+            put.shifts(bins),
         )
 
     def _go_or_leave(self) -> None:

@@ -53,7 +53,7 @@ def _heads(painter: QPainter, y: float) -> None:
 def _row(painter: QPainter, y: float, job: Job, line: int, slot: int, piece: Piece) -> None:
     tape = tape_of(piece.package)
     stands, count = job.machine.slots[slot], str(int(job.count[line]))
-    turn = f"{tape.turn:g}°" + ("" if tape.sure else " ?")
+    turn = f"{tape.turn:g}°" + ("" if tape.sure else f" ({tape.quadrant}) ?")
     sizes = (f"{tape.width:g} mm", f"{tape.pitch:g} mm", count, f"{pockets_lost(tape.pitch, THREAD_MM)}")
     if stands.pockets > 1:
         sizes = (stands.kind, f"{stands.in_row} × {stands.rows}", count, "–")

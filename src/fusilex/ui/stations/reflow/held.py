@@ -53,9 +53,9 @@ class ReflowHeld(HeldView):
         if not self.by_air:
             return None
         if self.running:
-            return self.bench.design.part_by_ref.get(self.clock.ref)
+            return self.batch.own.by_ref.get(self.clock.ref)
         left = self.left()
-        return self.bench.design.part_by_ref[left[0]] if left else None
+        return self.batch.own.by_ref[left[0]] if left else None
 
     def left(self) -> list[str]:
         """Parts that are still to be held, in order."""

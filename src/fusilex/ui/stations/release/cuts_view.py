@@ -81,7 +81,7 @@ class CutsView(View):
 
     def _stressed(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """A ring about each capacitor near a cut; a square one where it is nearest."""
-        parts = {p.ref: p for p in self.batch.design.parts}
+        parts = self.batch.own.by_ref
         x0, y0, *_ = self.batch.design.outline.bounds
         for stressed in cuts_of(self.batch).care:
             part = parts[stressed.ref]

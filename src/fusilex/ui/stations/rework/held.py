@@ -12,7 +12,7 @@ from fusilex.ui.held_view import HeldView
 class ReworkHeld(HeldView):
     def part(self) -> Part | None:
         fault = next(iter(queue(self.batch, self.bench.board)), None)
-        return self.bench.design.part_by_ref.get(fault.ref) if fault else None
+        return self.batch.own.by_ref.get(fault.ref) if fault else None
 
     def side(self) -> str:
         part = self.part()

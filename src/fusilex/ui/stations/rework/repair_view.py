@@ -106,7 +106,7 @@ class RepairView(View):
     @property
     def part(self) -> Part | None:
         fault = self.fault
-        return self.bench.design.part_by_ref.get(fault.ref) if fault else None
+        return self.batch.own.by_ref.get(fault.ref) if fault else None
 
     def refresh(self) -> None:
         assert self.canvas
@@ -158,7 +158,7 @@ class RepairView(View):
         painter.drawEllipse(at, radius, radius)
         air = method is None or method.name in AIR
         for near in neighbours(self.bench.design, part, heat_of(self.batch, part)) if air else []:
-            other = self.bench.design.part_by_ref[near.ref]
+            other = self.batch.own.by_ref[near.ref]
             frame = canvas.outline_part(painter, other, width=1.5, grow=3)
             if near.blown:
                 painter.setPen(QPen(theme.colour("lit"), 1.5, Qt.PenStyle.DashLine))
