@@ -51,12 +51,32 @@ from fusilex.core.placing.turns import least_turn, repeats_at
 from fusilex.core.programme.plan import programme_time
 from fusilex.devices.meter import parse_meter
 from fusilex.devices.placer import NoPlacer, SerialPlacer, SimulatedPlacer, run_through
-from fusilex.devices.placer_line import PlacerLine
+from fusilex.devices.terminal import Terminal
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.written.gcode import gcode_lines
 from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.start import make_window
 from fusilex.ui.frame.window import Window
+
+
+class PlacerLine(Terminal):
+    """The stand-in machine at the end of a serial line; its time goes `fast` times as fast as ours."""
+
+    TICK_S = 0.002
+
+    def __init__(self, placer: SimulatedPlacer, fast: float = 1.0) -> None:
+        super().__init__()
+        self.placer, self.fast = placer, fast
+        self._before = time.monotonic()
+
+    def hear(self, line: str) -> None:
+        self.placer.send(line)
+
+    def say(self) -> list[str]:
+        now = time.monotonic()
+        self.placer.advance((now - self._before) * self.fast)
+        self._before = now
+        return list(self.placer.lines())
 
 
 @pytest.fixture

@@ -10,7 +10,6 @@ from msgspec import Struct
 from fusilex.core.judgement import Because, Judgement, Level
 
 COPPER_G_PER_CM3 = 8.96
-UM_PER_OZ = 35.0
 FRESH_MINUTES, AT_C, AT_UM = 12.5, 37.5, 35.0
 """A fresh ferric chloride bath at 35–40 °C with bubbling clears 35 µm in 10–15 minutes."""
 DOUBLES_EVERY_C = 10.0

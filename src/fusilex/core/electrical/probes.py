@@ -25,7 +25,6 @@ WIRE_OHM = 1.0
 """A bridge of solder and the meter's leads read less than this."""
 JOINED_BELOW_OHM = 2.0
 """A joint, its track and the meter's leads read less than this; a joint that holds by touch alone reads more."""
-Spot = tuple[str, str, float]
 
 
 class ProbePair(Struct, frozen=True, dict=True):

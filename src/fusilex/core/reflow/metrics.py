@@ -81,8 +81,8 @@ def window_index(metrics: Metrics, window: ProcessWindow) -> float:
     A metric the run never reached counts as outside (infinite). What the record leaves open is not in it: see
     `Metrics.doubts`.
 
-    >>> from fusilex.core.reflow.windows import WINDOWS
-    >>> window_index(Metrics(1.5, 90, 90, 215, 2, 200), WINDOWS["leaded"])
+    >>> limits = (183, (100, 150), (0, 3), (60, 120), (40, 90), (205, 225), (0, 4), 360)
+    >>> window_index(Metrics(1.5, 90, 90, 215, 2, 200), ProcessWindow("leaded", *limits))
     100.0
     """
     scores = [

@@ -25,9 +25,3 @@ class ProcessWindow(Struct, frozen=True):
         """True for alloys that melt like leaded or bismuth solder: parts' limits with them are lower."""
         return self.melting < 200.0
 
-
-WINDOWS = {
-    "lead-free": ProcessWindow("lead-free", 217, (150, 200), (0, 3), (60, 120), (40, 90), (235, 250), (0, 4), 480),
-    "leaded": ProcessWindow("leaded", 183, (100, 150), (0, 3), (60, 120), (40, 90), (205, 225), (0, 4), 360),
-    "bismuth": ProcessWindow("bismuth", 138, (90, 120), (0, 3), (60, 120), (40, 90), (155, 175), (0, 4), 360),
-}

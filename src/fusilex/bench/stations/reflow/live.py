@@ -86,10 +86,6 @@ class LiveLog(Struct):
         """True where a probe told enough to be judged."""
         return max((len(times) for times, _ in self._curves), default=0) >= LEAST_ROWS
 
-    @property
-    def now_s(self) -> float:
-        return max([t for t, _ in self.rows[-1:]] + [t for t, _ in self.marks[-1:]], default=0.0)
-
     def curve(self, k: int) -> tuple[np.ndarray, np.ndarray]:
         """Times and temperatures of a probe, gaps left out."""
         times, values = self._curves[k]
