@@ -16,8 +16,8 @@ from hypothesis import settings
 from PyQt6.QtCore import QSettings
 from pytestqt.qtbot import QtBot
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.core.design.model import Design
 from fusilex.formats.bundle import Files, read_files
@@ -169,7 +169,7 @@ def placed(tmp_path: Path) -> Bench:
 def _at_place(path: Path) -> Bench:
     import asked as c
 
-    from fusilex.bench.demos import open_demo
+    from fusilex.bench.record.demos import open_demo
 
     bench = open_demo(open_journal(sqlite_url(path)))
     c.acknowledge_all(bench)

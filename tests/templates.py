@@ -7,7 +7,7 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.journal.place import sqlite_url
 

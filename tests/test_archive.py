@@ -16,10 +16,10 @@ from asked import acknowledge_all, taught
 from conftest import HERON
 from msgspec.structs import asdict
 
-from fusilex.bench.archive import batch_in, batch_out
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.events import BatchOpened, BoardCell, Moved
-from fusilex.bench.papers import board_record
+from fusilex.bench.record.archive import batch_in, batch_out
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput

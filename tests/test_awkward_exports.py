@@ -18,8 +18,8 @@ from exports import read_bom, read_placements
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import design_from, read_design
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.advice import suggestions

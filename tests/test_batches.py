@@ -13,19 +13,19 @@ from msgspec.structs import replace
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
-from fusilex.bench.batch_list import Glance, glance, listed
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.events import BatchOpened, BoardCell
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.standing import Standing, aged, title
-from fusilex.bench.demos import open_demo
+from fusilex.bench.record.batch_list import Glance, glance, listed
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
-from fusilex.core.printing.age import judge_paste_age
+from fusilex.core.wet_paste.age import judge_paste_age
 from fusilex.formats.bundle import Files
-from fusilex.ui.frame.batches import Batches
-from fusilex.ui.frame.new_batch import NewBatch
-from fusilex.ui.frame.thumbnails import keep, kept
+from fusilex.ui.frame.batches.new_batch import NewBatch
+from fusilex.ui.frame.batches.rack import Batches
+from fusilex.ui.frame.batches.thumbnails import keep, kept
 from fusilex.ui.frame.window import Window
 
 K = Qt.Key
@@ -102,7 +102,7 @@ def test_the_rack_by_keys(window: Window, monkeypatch: pytest.MonkeyPatch) -> No
     QTest.keyClicks(rack.line, "H7-1")
     assert rack.rack.count() == 1 and rack.row is not None and rack.row.id == bench.id
     rack.line.clear()
-    asked = "fusilex.ui.frame.batch_dialogs.QInputDialog.getText"
+    asked = "fusilex.ui.frame.batches.dialogs.QInputDialog.getText"
     monkeypatch.setattr(asked, lambda *a: ("stakes for the north field", True))
     QTest.keyClick(rack, K.Key_F2)
     assert rack.row.name == "stakes for the north field"  # type: ignore[union-attr]

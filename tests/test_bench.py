@@ -16,9 +16,9 @@ import pytest
 from asked import acknowledge_all, project, sent_off, taught, well
 from conftest import HERON
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.bench.stations.place.placements import programme
@@ -276,7 +276,7 @@ def test_bad_log_leaves_the_batch_untouched(bench: Bench) -> None:
 _CHILD = """
 import sys
 from fusilex.bench.stations.place.commands import PlacePart
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.journal.store import Journal
 bench = Bench(open_journal(sys.argv[1]), int(sys.argv[2]))

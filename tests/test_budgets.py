@@ -18,8 +18,8 @@ from conftest import HERON, OpenWindow
 from openpyxl import Workbook
 
 from fusilex.app import main
-from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
+from fusilex.bench.record.bench import Bench
 from fusilex.core.design.clusters import candidates
 from fusilex.core.overlay import pairs_meeting
 from fusilex.core.problems import BadInput

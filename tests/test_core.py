@@ -10,6 +10,7 @@ import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from windows import WINDOWS
 
 from fusilex.core.design.model import Design
 from fusilex.core.electrical.network import resistor_network
@@ -26,7 +27,6 @@ from fusilex.core.printing.release import judge_release, release_levels
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure, slopes
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.core.similarity import fit_similarity, one_each, suspect_point
 from fusilex.core.soldering.order import by_height

@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import QInputDialog, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from fusilex.app import main
-from fusilex.bench.archive import batch_in, batch_out, rows_out
-from fusilex.bench.batch_list import listed
-from fusilex.bench.bench import Bench
-from fusilex.bench.opening import newest_readable, opened
-from fusilex.bench.rescue import check, rescue
+from fusilex.bench.record.archive import batch_in, batch_out, rows_out
+from fusilex.bench.record.batch_list import listed
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.opening import newest_readable, opened
+from fusilex.bench.record.rescue import check, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.judgement import Level

@@ -8,10 +8,10 @@ import shapely
 from conftest import HERON
 from msgspec.structs import replace
 from shapely.geometry import Point, box
+from windows import WINDOWS
 
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.demo import oven_run
 from fusilex.demo.copper import VIA_PAD, Copper, PlacedLand, ground_groups, place_lands, pour_ground
 from fusilex.demo.described import PartRow

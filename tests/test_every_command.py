@@ -20,9 +20,10 @@ from conftest import HERON
 from machines import plain_programme
 from msgspec.structs import fields
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.boards import PastePrint
 from fusilex.bench.common.standing import Standing
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.undoing import place_of
 from fusilex.bench.rooms import BY_NAME, EVENT_KINDS, open_journal
 from fusilex.bench.station import Station
 from fusilex.bench.stations.hand.extra import Extra
@@ -36,7 +37,6 @@ from fusilex.bench.stations.print.foil import next_stage
 from fusilex.bench.stations.release.getting_ready import next_cut, next_step
 from fusilex.bench.stations.test import functions
 from fusilex.bench.stations.test.now import port_in_hand
-from fusilex.bench.turning import place_of
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.checks.fixes import Fix
@@ -380,7 +380,7 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
 def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> None:
     """What is declared is walked: commands say their cautions, every event is known once, rules have a text."""
     room = f"fusilex.bench.stations.{station.name.lower()}"
-    modules = [importlib.import_module(f"{room}.{m.name}") for m in pkgutil.iter_modules([_path(room)])]
+    modules = [importlib.import_module(m.name) for m in pkgutil.walk_packages([_path(room)], f"{room}.")]
     there = {x for m in modules for x in vars(m).values() if isinstance(x, type) and x.__module__ == m.__name__}
     assert {x for x in there if issubclass(x, c.Command)} == set(station.commands)
     assert {x for x in there if issubclass(x, Event) and x.kind} == set(station.events)

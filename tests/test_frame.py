@@ -23,11 +23,11 @@ from pytestqt.qtbot import QtBot
 
 from fusilex import app
 from fusilex.bench import source
-from fusilex.bench.bench import Bench, read_for
 from fusilex.bench.clocks import clocks
-from fusilex.bench.demos import open_demo
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
+from fusilex.bench.record.bench import Bench, read_for
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.record import find_board
 from fusilex.bench.workshop.habits import Habits
@@ -39,9 +39,9 @@ from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
 from fusilex.journal.store import Journal
 from fusilex.ui.frame.ask import Ask
+from fusilex.ui.frame.batches.new_batch import Wanted
 from fusilex.ui.frame.error_report import Mishaps
 from fusilex.ui.frame.judgement_list import JudgementCard, Judgements
-from fusilex.ui.frame.new_batch import Wanted
 from fusilex.ui.frame.now_card import NowCard
 from fusilex.ui.frame.reader import Reader
 from fusilex.ui.frame.start import make_application, start

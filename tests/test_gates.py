@@ -15,9 +15,9 @@ from conftest import HERON, OpenWindow
 from msgspec.structs import replace
 from test_window import SPACE, Key, go, press
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.moisture import judge_board_clocks
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE, one_side

@@ -16,13 +16,13 @@ from PyQt6.QtWidgets import QLineEdit
 from scipy.integrate import quad
 from three_causes import at_the_oven
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.findings import find
-from fusilex.bench.papers import board_record
+from fusilex.bench.history.findings import find
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.hand.care import care_for
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.stations.hand.events import Soldering
 from fusilex.bench.stations.hand.extra import Extra
+from fusilex.bench.stations.hand.soldering import care_for
 from fusilex.bench.stations.hand.typed_input import BATH_EXAMPLE, TASK_EXAMPLE, read_bath, read_task
 from fusilex.core.design.model import Design
 from fusilex.core.inspection.surroundings import copper_near

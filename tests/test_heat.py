@@ -8,11 +8,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 from msgspec.structs import replace
+from windows import WINDOWS
 
 from fusilex.app import main
 from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
-from fusilex.core.heat import chamber
 from fusilex.core.heat.board import Board
 from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
 from fusilex.core.heat.joints import Joint, joints_of, molten
@@ -24,12 +24,12 @@ from fusilex.core.heat.probes import Logged, Probe, one_hot
 from fusilex.core.heat.run import simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet, plain_sheet, sheet_of
+from fusilex.core.heat.sources import chamber
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.panel.layout import single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.part_limits import body_limit
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.devices.oven_world import OvenWorld, jittered, logged
 from fusilex.formats.lists.schedule import read_schedule
 

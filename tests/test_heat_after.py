@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from test_heat import FIRST, HERON, SECOND, loaded, stand_in
+from windows import WINDOWS
 
-from fusilex.bench.common.oven_logs import logged_run
+from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
 from fusilex.core.heat.after import After, after_run, groups
@@ -22,7 +23,6 @@ from fusilex.core.heat.probes import ALL_SHINY, FIRST_SHINE, Logged, Probe, one_
 from fusilex.core.heat.run import simulate
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.placing.order import placed_by_paste
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.devices.oven_world import OvenWorld, logged
 
 MELTING = 183.0

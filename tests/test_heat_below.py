@@ -7,14 +7,14 @@ import math
 import numpy as np
 import pytest
 
-from fusilex.core.heat import plate as below
-from fusilex.core.heat.jet import Stream, air_at, jet_w_per_m2k
 from fusilex.core.heat.matter import SIGMA
 from fusilex.core.heat.oven import AIR, CONTROLLED, FOIL_UNEVEN, PLATE, Loading, OvenModel, parameters_of
-from fusilex.core.heat.plate import ring_share
 from fusilex.core.heat.run import simulate
 from fusilex.core.heat.schedule import FULL_C, Schedule
 from fusilex.core.heat.sheet import Sheet, plain_sheet
+from fusilex.core.heat.sources import plate as below
+from fusilex.core.heat.sources.jet import Stream, air_at, jet_w_per_m2k
+from fusilex.core.heat.sources.plate import ring_share
 
 OFF = Schedule((0.0,), (0.0,), False)
 ENDLESS = {"plate_j_per_k": 1e12, "heater_j_per_k": 1e12}

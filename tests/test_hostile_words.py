@@ -26,12 +26,12 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QLabel
 
 from fusilex.app import main
-from fusilex.bench.bench import Bench
-from fusilex.bench.papers import page_html
+from fusilex.bench.computer.user import user_name
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
+from fusilex.bench.report.papers import page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
-from fusilex.bench.user import user_name
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.machine.rs274 import Reader
 from fusilex.core.problems import BadInput

@@ -15,13 +15,13 @@ from scipy.stats import beta
 from three_causes import CLOGGED, at_the_eyes, at_the_oven, faults_of, kept_of
 
 from fusilex.app import main
-from fusilex.bench.archive import batch_out
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins, Filled
 from fusilex.bench.common.doubtful import left_in_doubt
-from fusilex.bench.findings import find
-from fusilex.bench.opportunities import words_found
-from fusilex.bench.papers import board_record
+from fusilex.bench.history.findings import find
+from fusilex.bench.history.opportunities import words_found
+from fusilex.bench.record.archive import batch_out
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.stations.inspect.touring import fields_of, unseen
 from fusilex.bench.stations.print.events import Printing
 from fusilex.core.design.model import Design

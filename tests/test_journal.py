@@ -17,12 +17,12 @@ from msgspec import Struct
 from msgspec.structs import replace
 from sqlalchemy import inspect
 
-from fusilex.bench import stream
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins, older_name
 from fusilex.bench.common.events import BatchOpened, BoardCell, places
-from fusilex.bench.opening import newest_readable
-from fusilex.bench.papers import board_record
+from fusilex.bench.record import stream
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.opening import newest_readable
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.rooms import EVENT_KINDS, batch_state, open_journal
 from fusilex.bench.stations.print.events import PanelPrinted
 from fusilex.bench.workshop.stock import Lots

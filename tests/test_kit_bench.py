@@ -13,8 +13,8 @@ from asked import project
 from hypothesis import given
 from hypothesis import strategies as st
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.kit.fitting import have, lines_to_pull, lots_for
 from fusilex.bench.stations.kit.now import at_bin
 from fusilex.bench.stations.kit.weighing import weigh

@@ -18,9 +18,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.built import Built, Shop
 from fusilex.bench.intake.design import design_from
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.inspect.touring import Way, fields_of, is_settled, settle, ways_of
 from fusilex.core.checks.reconcile import reconcile

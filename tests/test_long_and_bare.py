@@ -9,7 +9,7 @@ import pytest
 from conftest import OpenWindow
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import Files

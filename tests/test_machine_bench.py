@@ -20,9 +20,9 @@ from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.demos import open_demo
-from fusilex.bench.machine_row import MachineRow
+from fusilex.bench.programme.machine_row import MachineRow
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.hand import (
     bins_in_order,
@@ -34,10 +34,10 @@ from fusilex.bench.stations.place.hand import (
     unseen_marks,
 )
 from fusilex.bench.stations.place.programmed import choice, kept_of, line_of, machine_of, placer_of, plan_of, task
-from fusilex.bench.stations.place.proving import judge_proof, next_look, parts_to_look_at
 from fusilex.bench.stations.place.references import fit, judge_machine, points_to_teach
-from fusilex.bench.stations.place.run_events import DRY, FIRST, Runs
-from fusilex.bench.stations.place.runner import Runner
+from fusilex.bench.stations.place.running.events import DRY, FIRST, Runs
+from fusilex.bench.stations.place.running.proving import judge_proof, next_look, parts_to_look_at
+from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.put_right import PutRight
@@ -51,8 +51,8 @@ from fusilex.core.placing.turns import least_turn, repeats_at
 from fusilex.core.programme.plan import programme_time
 from fusilex.devices.meter import parse_meter
 from fusilex.devices.placer import NoPlacer, SerialPlacer, SimulatedPlacer, run_through
-from fusilex.devices.terminal import Terminal
 from fusilex.devices.placer_world import NEVER, Chances, World
+from fusilex.devices.terminal import Terminal
 from fusilex.formats.written.gcode import gcode_lines
 from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.start import make_window

@@ -12,8 +12,8 @@ from designs import board_files
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.papers import board_record
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.making import METHODS, judge_drill, judge_look, least_ring

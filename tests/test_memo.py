@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from test_every_command import made_up
 from three_causes import at_the_eyes
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.memo import Memo
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.bench.stations.place.programmed import choice
 from fusilex.bench.stations.test.planning import plan_for

@@ -16,9 +16,9 @@ import pytest
 from conftest import OpenWindow, leaving
 from torture.torn import PAGE, WAYS, by_sqlite, some_pages
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.mended import Mended
-from fusilex.bench.rescue import check, mend, rescue
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.rescue import check, mend, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput

@@ -15,14 +15,14 @@ import pytest
 from asked import acknowledge_all
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.demos import open_demo
-from fusilex.bench.papers import board_record
+from fusilex.bench.history.tracing import trace
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.bench.stations.release.getting_ready import cuts_of
-from fusilex.bench.tracing import trace
 from fusilex.bench.workshop.put_right import LinePutRight, PutRight
 from fusilex.bench.workshop.stock import Lots
 from fusilex.journal.place import sqlite_url

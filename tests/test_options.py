@@ -9,9 +9,9 @@ from conftest import OpenWindow
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import older_name
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.stations.place.placements import programme
 from fusilex.bench.stations.ready.options_text import option
 from fusilex.core.design.model import Design

@@ -20,9 +20,9 @@ from pytestqt.qtbot import QtBot
 from test_archive import rows_of, sealed
 from test_prove_bench import powered, proving, rung  # noqa: F401  (the fixture)
 
-from fusilex.bench.agreed import agreed
-from fusilex.bench.archive import batch_in, batch_out
-from fusilex.bench.bench import Bench
+from fusilex.bench.computer.agreed import agreed
+from fusilex.bench.record.archive import batch_in, batch_out
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.test.functions import list_of
 from fusilex.bench.stations.test.programming import firmware_of

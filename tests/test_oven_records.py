@@ -9,15 +9,15 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from windows import WINDOWS
 
 from fusilex.app import main
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import FIELDS, Metrics
 from fusilex.core.reflow.profile import measure, measure_log
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.formats.lists.temperature_log import read_log
 
 LEADED = WINDOWS["leaded"]

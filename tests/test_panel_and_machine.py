@@ -9,7 +9,7 @@ import asked as c
 import numpy as np
 import pytest
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.bench.stations.place.placements import programme

@@ -15,8 +15,8 @@ from PyQt6.QtTest import QTest
 from three_causes import at_the_eyes
 
 from fusilex.app import main
-from fusilex.bench.archive import batch_in, batch_out
-from fusilex.bench.papers import board_record
+from fusilex.bench.record.archive import batch_in, batch_out
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.inspect.pictures import Pictures
 from fusilex.core.design.model import Design

@@ -20,10 +20,10 @@ from test_machine_bench import programmed
 from test_ports import Far, far
 from test_print_bench import at_print, press
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.programmed import kept_of, plan_of, task
-from fusilex.bench.stations.place.runner import Runner
+from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.print.foil_events import Run
 from fusilex.devices.placer import SimulatedPlacer
 from fusilex.devices.placer_world import World
@@ -137,7 +137,7 @@ def test_a_run_whose_machine_fails_stops_and_says_what_was_done(
     bench = at_place
     bench.do(c.ChooseWay("machine"))
     programmed(bench)
-    for where in ("fusilex.ui.stations.place.live_run", "fusilex.bench.stations.place.run"):
+    for where in ("fusilex.ui.stations.place.live_run", "fusilex.bench.stations.place.running.commands"):
         monkeypatch.setattr(f"{where}.judge_proof", lambda batch, panel: [])
     window = open_window(bench)
     window.desk.go("Place")

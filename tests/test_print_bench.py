@@ -18,8 +18,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from fusilex.app import main
-from fusilex.bench.bench import Bench
-from fusilex.bench.papers import page_html
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import page_html
 from fusilex.bench.stations.print.commands import PrintPanel
 from fusilex.bench.stations.print.dots import Dots, done_on, plan
 from fusilex.bench.stations.print.events import Printing

@@ -20,14 +20,15 @@ from templates import from_template
 from three_causes import at_the_eyes
 
 from fusilex.app import main
-from fusilex.bench import mentions
-from fusilex.bench.batch_papers import batch_html, batch_record
-from fusilex.bench.beads import UNNAMED, beads
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.meters import ohmmeter
-from fusilex.bench.costing import cost_of, worked
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.history import mentions
+from fusilex.bench.history.beads import UNNAMED, beads
+from fusilex.bench.history.tracing import recall_rows, trace
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.batch_papers import batch_html, batch_record
+from fusilex.bench.report.costing import cost_of, worked
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import EVENT_KINDS
 from fusilex.bench.stations.inspect.pictures import Kept, Pictures
 from fusilex.bench.stations.inspect.pictures import doubts as pictures_doubt
@@ -41,7 +42,6 @@ from fusilex.bench.stations.test.now import next_pair, port_in_hand
 from fusilex.bench.stations.test.planning import due, heard, plan_for, unread
 from fusilex.bench.stations.test.power import next_step
 from fusilex.bench.stations.test.verdicts import suspects
-from fusilex.bench.tracing import recall_rows, trace
 from fusilex.bench.workshop.finished import Finished
 from fusilex.bench.workshop.fixtures import Fixtures
 from fusilex.core.judgement import Judgement, Level

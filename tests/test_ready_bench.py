@@ -15,10 +15,10 @@ from big_board import big_board
 from exports import shifted
 from msgspec.structs import replace
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.files import DesignFiles
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.intake.lists import table_of
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.ready.files import offered
 from fusilex.bench.stations.ready.judging import judge_bath, ready_findings

@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel, QWidget
+from windows import WINDOWS
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.kit.weighing import scale_for
 from fusilex.bench.stations.place.programmed import machine_of
 from fusilex.bench.stations.reflow.judging import rule_of
@@ -37,12 +38,11 @@ from fusilex.bench.workshop.watch import watch
 from fusilex.core.judgement import Level
 from fusilex.core.kit.due import judge_due
 from fusilex.core.packages.catalogue import Catalogue
-from fusilex.core.printing.age import LONGEST_H, TACK_H
 from fusilex.core.printing.paste import PASTES
 from fusilex.core.problems import BadInput
-from fusilex.core.reflow.windows import WINDOWS
+from fusilex.core.wet_paste.age import LONGEST_H, TACK_H
 from fusilex.formats.bundle import Files
-from fusilex.ui.frame.new_batch import prefix_for
+from fusilex.ui.frame.batches.new_batch import prefix_for
 from fusilex.ui.frame.window import Window as MainWindow
 from fusilex.ui.workshop.dialog import Workshop, line_of
 from fusilex.ui.workshop.form import Form
@@ -70,7 +70,7 @@ def test_what_ships_is_what_was_fixed_before() -> None:
 @pytest.mark.parametrize(
     ("row", "words"),
     [
-        ({"kind": "unicorn", "id": "x"}, "a record of the kind paste, window"),
+        ({"kind": "unicorn", "id": "x"}, "a record of the kind jar, paste"),
         ({"kind": "jar", "id": ""}, "length >= 1"),
         ({"kind": "jar"}, "missing required field `id`"),
         ({"kind": "jar", "id": "x", "grams": -1}, r"> 0"),

@@ -15,11 +15,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from test_reflow_twin import DOOR, TIMES
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.doubtful import left_in_doubt
-from fusilex.bench.common.heat_limits import body_limits
-from fusilex.bench.demos import open_demo
-from fusilex.bench.papers import board_record
+from fusilex.bench.common.heat.heat_limits import body_limits
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.reflow.after import joints_after
 from fusilex.bench.stations.reflow.cooling import newton_s, solid_and_cool

@@ -12,8 +12,8 @@ import pytest
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.common.oven_logs import logged_run
+from fusilex.bench.common.heat.oven_logs import logged_run
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.judgement import Level

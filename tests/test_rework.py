@@ -14,9 +14,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 from three_causes import at_the_eyes
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.papers import board_record
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record
 from fusilex.bench.stations.rework.mending import Repairs, boards_in_order, gun_for, mends, method_of, queue
 from fusilex.bench.stations.test.now import next_pair
 from fusilex.bench.stations.test.planning import due

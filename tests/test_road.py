@@ -19,11 +19,11 @@ from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
 from fusilex.bench.common.wet_paste import judge_wet_paste
-from fusilex.bench.demos import open_demo
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.placements import programme

@@ -15,9 +15,10 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPixmap, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMenu, QWidget
 from pytestqt.qtbot import QtBot
+from windows import WINDOWS
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.reflow.events import Reflowing
@@ -25,7 +26,6 @@ from fusilex.bench.stations.test.planning import due
 from fusilex.core.judgement import Because, Judgement, Level, worst_first
 from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.road.steps import one_side
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.canvas.loupe import Loupe

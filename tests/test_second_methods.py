@@ -10,8 +10,11 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from windows import WINDOWS
 
-from fusilex.core.design.connectivity import copper_pieces
+from fusilex.core.design.connectivity import DisjointSet, copper_pieces
 from fusilex.core.design.model import Design, Pad, Part
 from fusilex.core.design.pads import find_pads
 from fusilex.core.electrical.network import resistor_network
@@ -23,7 +26,6 @@ from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
 from fusilex.core.printing.release import release_levels, worst_parts
 from fusilex.core.reflow.metrics import Metrics, window_index
 from fusilex.core.reflow.profile import crossings, seconds_above, slopes
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import neighbours
 from fusilex.core.similarity import fit_similarity
 
@@ -236,3 +238,16 @@ def test_neighbours_by_looking_at_every_pad(heron: Design) -> None:
                 and p.polygon.distance(spot) < radius
             }
             assert {n.ref for n in neighbours(heron, part, radius)} == near
+
+
+def test_pieces_that_touch_are_the_components_of_their_graph() -> None:
+    dice = np.random.default_rng(4)
+    for n, touches in ((1, 0), (40, 25), (300, 260), (300, 1000)):
+        pairs = dice.integers(0, n, (touches, 2))
+        joined = DisjointSet(n)
+        for a, b in pairs.tolist():
+            joined.join(a, b)
+        graph = coo_array((np.ones(touches), pairs.T), shape=(n, n))
+        count, of = connected_components(graph, directed=False)
+        found = [joined.find(i) for i in range(n)]
+        assert len(set(found)) == count == len(set(zip(found, of.tolist(), strict=True)))

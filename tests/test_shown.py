@@ -17,9 +17,10 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
+from windows import WINDOWS
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.kit.bins import STRAP_OHM
 from fusilex.bench.stations.test import planning
 from fusilex.core import similarity
@@ -33,7 +34,6 @@ from fusilex.core.measuring import lots, spread
 from fusilex.core.placing import references
 from fusilex.core.printing import openings, paste
 from fusilex.core.reflow import profile
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework import heat
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.frame.window import Window

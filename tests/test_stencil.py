@@ -19,22 +19,9 @@ from scipy.spatial.distance import pdist
 from fusilex.core.convex import shared_area
 from fusilex.core.design.model import Design, Pad
 from fusilex.core.judgement import Level
-from fusilex.core.printing.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
-from fusilex.core.printing.air import dew_point, judge_room
 from fusilex.core.printing.alignment import Alignment, frame_moves, judge_looks, lies, moved, moves
 from fusilex.core.printing.choosing import ways_of
 from fusilex.core.printing.dots import dot_volume, judge_dots, judge_needle, plan_dots, weighed_dot
-from fusilex.core.printing.jar import (
-    LIFE,
-    MONTH_H,
-    JarState,
-    gaps,
-    inside_now,
-    judge_jar,
-    life_h,
-    life_used,
-    warm_up_min,
-)
 from fusilex.core.printing.jig import blade_mm, edge_excess, judge_blade, judge_step, surround
 from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
 from fusilex.core.printing.looking import Mark, fine_parts, judge_print, looking_route
@@ -46,6 +33,19 @@ from fusilex.core.printing.risks import changed, ground_of, judge_missing, judge
 from fusilex.core.printing.tinning import first_pads, plan_tinning, wire_mm
 from fusilex.core.printing.weighing import judge_weights, measured_transfer, middle_for, run_chart
 from fusilex.core.tours import length, path_bound, short_path
+from fusilex.core.wet_paste.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
+from fusilex.core.wet_paste.air import dew_point, judge_room
+from fusilex.core.wet_paste.jar import (
+    LIFE,
+    MONTH_H,
+    JarState,
+    gaps,
+    inside_now,
+    judge_jar,
+    life_h,
+    life_used,
+    warm_up_min,
+)
 from fusilex.formats.layers.gerber import read_gerber
 from fusilex.formats.written.paste_layer import paste_gerber
 

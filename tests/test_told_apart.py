@@ -17,8 +17,9 @@ from msgspec.structs import replace
 from test_kit_bench import bin_of
 from test_machine_bench import DRY, programmed, prove
 from three_causes import at_the_eyes, at_the_oven
+from windows import WINDOWS
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.make.judging import judged
 from fusilex.bench.stations.print.thread import doubts as print_doubts
 from fusilex.bench.stations.reflow.cooling import solid_and_cool
@@ -44,7 +45,6 @@ from fusilex.core.placing.centring import judge_offset
 from fusilex.core.printing.landing import lands_of
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO, openings_of
 from fusilex.core.printing.risks import ground_of, risks
-from fusilex.core.reflow.windows import WINDOWS
 from fusilex.core.rework.heat import heat_radius
 from fusilex.core.soldering.order import by_height, hindrances, soldered_from
 from fusilex.ui.theme import theme

@@ -15,8 +15,8 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 import fusilex.core
-from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.kit.events import bin_open
 from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.electrical.judge import judge_plan, judge_readings

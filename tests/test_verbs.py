@@ -12,7 +12,7 @@ from conftest import HERON
 from exports import shifted
 
 from fusilex.app import main
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.bench.stations.place.references import judge_machine

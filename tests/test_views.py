@@ -17,10 +17,10 @@ from pytestqt.qtbot import QtBot
 from test_ready_bench import relisted
 from test_window import press
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.files import DesignFiles
 from fusilex.bench.common.road import Laid
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.kit import typed_input as kit_typed

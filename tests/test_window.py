@@ -14,8 +14,8 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.bench.stations.place.events import Placing
@@ -24,7 +24,7 @@ from fusilex.bench.stations.test.planning import due, heard
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
-from fusilex.ui.frame.new_batch import Wanted
+from fusilex.ui.frame.batches.new_batch import Wanted
 from fusilex.ui.frame.why import why_html
 from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, contrast, use

@@ -8,9 +8,9 @@ from asked import CAUTIONS, sent_off, taught, well
 from conftest import HERON
 from msgspec.structs import replace
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.now import Now
-from fusilex.bench.papers import board_record, page_html, page_text
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.reflow.events import Reflowing

@@ -14,9 +14,9 @@ from msgspec.structs import replace
 from sqlalchemy import create_engine, text
 
 from fusilex.app import main
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.events import BatchOpened, BoardCell
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.kit.events import Kitted

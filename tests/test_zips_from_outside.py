@@ -15,8 +15,8 @@ import pytest
 from conftest import leaving
 from torture.bombs import HERON
 
-from fusilex.bench.archive import batch_in, batch_out
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.archive import batch_in, batch_out
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left

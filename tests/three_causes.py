@@ -9,11 +9,11 @@ import asked as c
 from machines import plain_programme
 from templates import from_template
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.demos import open_demo
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.programmed import kept_of
-from fusilex.bench.stations.place.proving import next_look
+from fusilex.bench.stations.place.running.proving import next_look
 from fusilex.journal.place import sqlite_url
 
 CLOGGED = 2, "U1", "5"

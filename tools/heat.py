@@ -14,9 +14,9 @@ from measured import slowness
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.common.held_ahead import air_question
-from fusilex.bench.demos import open_demo
+from fusilex.bench.common.heat.held_ahead import air_question
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.reflow.after import joints_after
 from fusilex.bench.stations.reflow.judging import rule_of

@@ -17,7 +17,7 @@ from measured import scaled  # noqa: E402
 from photos import Scene, photograph  # noqa: E402
 from three_causes import at_the_eyes, faults_of  # noqa: E402
 
-from fusilex.bench.findings import find  # noqa: E402
+from fusilex.bench.history.findings import find  # noqa: E402
 from fusilex.bench.intake.design import read_design  # noqa: E402
 from fusilex.core.inspection.patterns import patterns  # noqa: E402
 from fusilex.core.inspection.tour import joints_seen, tour  # noqa: E402

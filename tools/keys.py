@@ -17,7 +17,7 @@ import gc, sys, time
 gc.disable()
 from PyQt6.QtCore import QSettings
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.demos import open_demo
+from fusilex.bench.record.demos import open_demo
 from fusilex.ui.frame.start import make_application, make_window
 app = make_application()
 window = make_window(open_demo(open_journal(sys.argv[1])), QSettings(sys.argv[2], QSettings.Format.IniFormat))
@@ -54,7 +54,7 @@ def rows() -> Rows:
         from PyQt6.QtTest import QTest
         from shots import play
 
-        from fusilex.bench.demos import open_demo
+        from fusilex.bench.record.demos import open_demo
         from fusilex.bench.rooms import open_journal
         from fusilex.ui.frame.start import make_application, make_window
 

@@ -15,9 +15,9 @@ from asked import named as command
 from big_board import big_board
 from measured import median, scaled, slowness
 
-from fusilex.bench.batch_list import listed
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.events import BatchOpened, BoardCell
+from fusilex.bench.record.batch_list import listed
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.test.events import ReadingTaken
 from fusilex.core.judgement import Level

@@ -154,7 +154,7 @@ def frame() -> tuple[str, str, str]:
     from machines import plain_programme
     from PyQt6.QtCore import QSettings
 
-    from fusilex.bench.demos import open_demo
+    from fusilex.bench.record.demos import open_demo
     from fusilex.bench.rooms import open_journal
     from fusilex.ui.frame.start import make_application, make_window
 

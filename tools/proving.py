@@ -16,11 +16,11 @@ from asked import well  # noqa: E402
 from measured import scaled, slowness  # noqa: E402
 from three_causes import at_the_eyes  # noqa: E402
 
-from fusilex.bench.bench import Bench  # noqa: E402
-from fusilex.bench.papers import board_record, page_html  # noqa: E402
+from fusilex.bench.history.tracing import trace  # noqa: E402
+from fusilex.bench.record.bench import Bench  # noqa: E402
+from fusilex.bench.report.papers import board_record, page_html  # noqa: E402
 from fusilex.bench.stations.test.events import ReadingTaken  # noqa: E402
 from fusilex.bench.stations.test.planning import due, plan_for  # noqa: E402
-from fusilex.bench.tracing import trace  # noqa: E402
 from fusilex.ui.widgets.paper import pdf_of  # noqa: E402
 
 Row = tuple[str, str, str]

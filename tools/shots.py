@@ -14,9 +14,9 @@ from asked import acknowledge_all, taught, well
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.demos import open_demo
-from fusilex.bench.programming import clock
+from fusilex.bench.programme.programming import clock
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.bench.stations.place.programmed import rows_of, task
@@ -26,9 +26,9 @@ from fusilex.core.programme.optimise import optimise
 from fusilex.journal.place import sqlite_url
 from fusilex.ui import theme as themes
 from fusilex.ui.canvas.paths import BoardArt
-from fusilex.ui.frame.batches import Batches
+from fusilex.ui.frame.batches.rack import Batches
+from fusilex.ui.frame.batches.thumbnails import keep
 from fusilex.ui.frame.start import make_application, make_window
-from fusilex.ui.frame.thumbnails import keep
 from fusilex.ui.frame.trace import TraceDialog
 from fusilex.ui.frame.window import Window
 from fusilex.ui.tabbed import TabbedStation

@@ -110,7 +110,7 @@ def painted(app: QApplication, place: Path) -> list[tuple[str, str, str]]:
     from PyQt6.QtCore import QPointF, QSettings
     from shots import play
 
-    from fusilex.bench.demos import open_demo
+    from fusilex.bench.record.demos import open_demo
     from fusilex.bench.rooms import open_journal
     from fusilex.ui.frame.start import make_window
 

@@ -15,8 +15,8 @@ from measured import median, scaled, slowness
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import _image, design_from
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.core.judgement import Level
 from fusilex.formats.bundle import read_files

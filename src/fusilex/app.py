@@ -30,7 +30,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def run_verb(options: argparse.Namespace) -> int:
-    from fusilex.bench.mishaps import write_down
+    from fusilex.bench.computer.mishaps import write_down
     from fusilex.core.judgement import Level
     from fusilex.core.problems import BadInput
     from fusilex.journal.trouble import NotSaved

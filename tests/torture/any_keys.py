@@ -20,8 +20,8 @@ from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QMessageBox
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.intake.design import read_design
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.formats.bundle import read_files
 from fusilex.journal.place import sqlite_url

@@ -11,8 +11,8 @@ from typing import Any
 import asked as c
 from asked import project, project_workshop
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.formats.bundle import read_files

@@ -20,7 +20,7 @@ from asked import project, project_workshop
 from sqlalchemy import event
 
 from fusilex import journal as journal_package
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.formats.bundle import read_files
 from fusilex.journal import engine

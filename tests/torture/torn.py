@@ -13,8 +13,8 @@ from pathlib import Path
 
 import asked as c
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.rescue import rescue
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.rescue import rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput

@@ -10,7 +10,6 @@ from fusilex.bench.common import (
     events,
     faults,
     files,
-    held,
     mended,
     paces,
     pieces,
@@ -18,6 +17,7 @@ from fusilex.bench.common import (
     road,
     standing,
 )
+from fusilex.bench.common.heat import held
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS

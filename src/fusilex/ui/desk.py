@@ -9,9 +9,9 @@ from typing import TypeVar
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
 from fusilex.bench.common.events import Moved
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput

@@ -6,8 +6,8 @@ import msgspec
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from fusilex.bench.common.held import HeldAir, HoldAir, StepHeld
-from fusilex.bench.common.held_ahead import AirQuestion, air_question, judge_held, profiles_for
+from fusilex.bench.common.heat.held import HeldAir, HoldAir, StepHeld
+from fusilex.bench.common.heat.held_ahead import AirQuestion, air_question, judge_held, profiles_for
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused

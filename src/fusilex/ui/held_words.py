@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from fusilex.bench.common.held import StepHeld
+from fusilex.bench.common.heat.held import StepHeld
 from fusilex.bench.now import Now
 from fusilex.core.heat.held import HeldStep
 from fusilex.core.units import begun

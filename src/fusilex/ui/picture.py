@@ -9,11 +9,11 @@ from msgspec.structs import replace
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.commands import Acknowledge
 from fusilex.bench.now import Now
+from fusilex.bench.record.bench import Bench
 from fusilex.core.design.model import Part
 from fusilex.core.road.steps import Step
 from fusilex.ui.canvas.view import BoardCanvas

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
-from fusilex.bench.mishaps import write_down
+from fusilex.bench.computer.mishaps import write_down
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.optimise import Found, Seen, Spent
 

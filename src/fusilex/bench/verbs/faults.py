@@ -8,8 +8,8 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
-from fusilex.bench.archive import batch_in
-from fusilex.bench.findings import Findings, find
+from fusilex.bench.history.findings import Findings, find
+from fusilex.bench.record.archive import batch_in
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.inspection.causes import ranked

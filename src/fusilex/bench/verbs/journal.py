@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from fusilex.bench.rescue import Checked, check, rescue
+from fusilex.bench.record.rescue import Checked, check, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.judgement import Because, Judgement, Level

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from fusilex.bench.common.oven_logs import logged_run
+from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.workshop.oven import GOOD_C, fit_row

@@ -9,8 +9,8 @@ from typing import Any
 from msgspec import Struct
 
 from fusilex.bench.intake.design import read_design
-from fusilex.bench.machine_row import MachineRow, row_values
-from fusilex.bench.programming import Programme
+from fusilex.bench.programme.machine_row import MachineRow, row_values
+from fusilex.bench.programme.programming import Programme
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.workshop.machine_file import read_machine
 from fusilex.core.judgement import Because, Judgement, Level

@@ -13,8 +13,6 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.paste_layers import sheet_of
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level, worst_first
-from fusilex.core.printing import jar as jars
-from fusilex.core.printing.air import dew_point, judge_room
 from fusilex.core.printing.alignment import judge_looks, lies, moves
 from fusilex.core.printing.dots import dot_volume as volume_of
 from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots
@@ -23,6 +21,8 @@ from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.weighing import judge_weights, measured_transfer, ratios_of, run_chart
 from fusilex.core.problems import BadInput
+from fusilex.core.wet_paste import jar as jars
+from fusilex.core.wet_paste.air import dew_point, judge_room
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.measured import read_looks, read_weights
 from fusilex.formats.lists.temperature_log import read_log

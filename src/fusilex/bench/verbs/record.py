@@ -8,12 +8,12 @@ from pathlib import Path
 from msgspec import Struct
 from msgspec.structs import asdict
 
-from fusilex.bench.batch_papers import batch_html, batch_record
-from fusilex.bench.beads import asked
-from fusilex.bench.bench import Bench
-from fusilex.bench.papers import board_record, page_html, page_text
+from fusilex.bench.history.beads import asked
+from fusilex.bench.history.tracing import recall_rows, trace
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.batch_papers import batch_html, batch_record
+from fusilex.bench.report.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
-from fusilex.bench.tracing import recall_rows, trace
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.problems import BadInput

@@ -13,7 +13,7 @@ from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.bench.workshop.record_kinds import Jar, PasteSheet
-from fusilex.core.printing.jar import JAR_TAU_H, SYRINGE_TAU_H, JarState, inside_now, life_used
+from fusilex.core.wet_paste.jar import JAR_TAU_H, SYRINGE_TAU_H, JarState, inside_now, life_used
 from fusilex.journal.entries import Entry, Event
 
 ACTIONS = ("out", "in", "opened", "stirred", "finished")

@@ -7,8 +7,8 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
-from fusilex.bench.workshop.going_out_kinds import Costs, LabelStock
 from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.labels_and_prices import Costs, LabelStock
 from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.proof_kinds import Firmware, FirstPower, Fixture, PinLimits, TestList
@@ -16,9 +16,9 @@ from fusilex.bench.workshop.record import Name, Positive, Record, Share
 from fusilex.core.heat.held import Gun
 from fusilex.core.inspection.severity import Grades
 from fusilex.core.measuring.guard import Uncertainty
-from fusilex.core.printing.jar import LIFE, life_h
 from fusilex.core.printing.paste import Paste
 from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.core.wet_paste.jar import LIFE, life_h
 
 Celsius = Annotated[float, Meta(ge=0, le=400)]
 Seconds = Annotated[float, Meta(ge=0, le=7200)]
@@ -236,29 +236,10 @@ class Serials(Record, frozen=True):
 KINDS: dict[str, type[Record]] = {
     kind.what: kind
     for kind in (
-        PasteSheet,
-        Window,
-        Jar,
-        Stencil,
-        Needle,
-        Scrap,
-        Blade,
-        Placer,
-        Oven,
-        AirGun,
-        HeldSteps,
-        Microscope,
-        Instrument,
-        Person,
-        Limits,
-        Workmanship,
-        Serials,
-        FirstPower,
-        Firmware,
-        TestList,
-        Fixture,
-        PinLimits,
-        LabelStock,
-        Costs,
+        *(Jar, PasteSheet, Stencil, Needle, Window, Costs),
+        *(Placer, Oven, AirGun, HeldSteps, Microscope, Instrument),
+        *(Person, Limits, Serials, Blade, Scrap, Workmanship),
+        *(FirstPower, Firmware, TestList, Fixture, PinLimits, LabelStock),
     )
 }
+"""Every kind there is, in the order they stand on the workshop's bench, six in a row."""

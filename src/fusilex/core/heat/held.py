@@ -9,13 +9,13 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.fit import Fitted
-from fusilex.core.heat.jet import Stream
 from fusilex.core.heat.joints import Joint, molten
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import Loading
 from fusilex.core.heat.run import Run, Watch, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
+from fusilex.core.heat.sources.jet import Stream
 
 Floats = NDArray[np.float64]
 STEP_S, DRAWS, FRAME_S = 1.0, 8, 5.0

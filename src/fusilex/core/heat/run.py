@@ -14,14 +14,14 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.heat.board import Board
-from fusilex.core.heat.chamber import Chamber
-from fusilex.core.heat.jet import Stream
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import PARAMETERS, PLATES, Loading, OvenModel
-from fusilex.core.heat.plate import Plate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
-from fusilex.core.heat.thermostat import Thermostat
+from fusilex.core.heat.sources.chamber import Chamber
+from fusilex.core.heat.sources.jet import Stream
+from fusilex.core.heat.sources.plate import Plate
+from fusilex.core.heat.sources.thermostat import Thermostat
 
 Floats = NDArray[np.float64]
 Watch = Any

@@ -207,7 +207,7 @@ def stays(own: Mask, other: Mask, bad: Mask) -> float:
     """The p, one-sided, of the effect of `own` within `other` and outside it (Cochran 1954, Mantel and Haenszel 1959);
     1 where no stratum has both.
     """
-    from scipy.stats import norm
+    from scipy.special import ndtr
 
     more = wide = 0.0
     for stratum in (other, ~other):
@@ -219,7 +219,7 @@ def stays(own: Mask, other: Mask, bad: Mask) -> float:
         wide += inside * (n - inside) * hits * (n - hits) / (n * n * (n - 1))
     if wide <= 0:
         return 1.0
-    return float(norm.sf((more - 0.5) / math.sqrt(wide)))
+    return float(ndtr(-(more - 0.5) / math.sqrt(wide)))
 
 
 def _told_apart(made: list[tuple[Pattern, Mask]], bad: Mask, sizes: Mapping[str, int]) -> list[Pattern]:

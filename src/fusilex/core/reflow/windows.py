@@ -24,4 +24,3 @@ class ProcessWindow(Struct, frozen=True):
     def leaded(self) -> bool:
         """True for alloys that melt like leaded or bismuth solder: parts' limits with them are lower."""
         return self.melting < 200.0
-

@@ -11,7 +11,7 @@ from types import TracebackType
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from fusilex.bench.mishaps import write_down
+from fusilex.bench.computer.mishaps import write_down
 from fusilex.core.shown import shown
 
 

@@ -8,14 +8,14 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.road import SidesChosen
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.stream import Stream
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import workshop_state
 from fusilex.bench.source import Reading, read_for
 from fusilex.bench.state import WorkshopState
 from fusilex.bench.stations.ready.files import AddFiles
-from fusilex.bench.stream import Stream
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
@@ -24,8 +24,8 @@ from fusilex.formats.bundle import Files, check_regular, is_single, read_one
 from fusilex.formats.identify import identify
 from fusilex.journal.bundle import MOST_BYTES, is_bundle
 from fusilex.journal.trouble import NotSaved
+from fusilex.ui.frame.batches.new_batch import Wanted, ask_new_batch
 from fusilex.ui.frame.host import Host
-from fusilex.ui.frame.new_batch import Wanted, ask_new_batch
 from fusilex.ui.frame.reader import Reader
 from fusilex.ui.widgets.words import plain_label
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from fusilex.bench.common.commands import Overrule, Redo, SendBack, TakeBack, Undo
+from fusilex.bench.history.tracing import returned
+from fusilex.bench.record.undoing import done_here
 from fusilex.bench.refusal import Refused
-from fusilex.bench.tracing import returned
-from fusilex.bench.turning import done_here
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk

@@ -7,9 +7,9 @@ from collections.abc import Collection
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.clocks import clocks
 from fusilex.bench.common.standing import WORDS, Standing
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.workshop.record_kinds import Person
 from fusilex.bench.workshop.records import Records
 from fusilex.ui.theme import theme

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.journal.store import Journal
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.judgement_list import Judgements

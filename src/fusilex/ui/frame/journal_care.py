@@ -10,8 +10,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QInputDialog, QMessageBox
 
-from fusilex.bench.opening import newest_readable
-from fusilex.bench.rescue import Checked, check, gone_back, mend
+from fusilex.bench.record.opening import newest_readable
+from fusilex.bench.record.rescue import Checked, check, gone_back, mend
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip
 
-from fusilex.bench.bench import Bench
+from fusilex.bench.record.bench import Bench
 from fusilex.core.road.steps import Step, Steps
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text, shortened

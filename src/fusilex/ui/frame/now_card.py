@@ -88,7 +88,7 @@ class NowCard(Shown):
 
 
 class Facts(Shown):
-    """A few labelled facts under the judgements."""
+    """Labelled facts under the judgements; what there is no room for is shown where the pointer rests."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -98,7 +98,7 @@ class Facts(Shown):
         self.room = 1e9
 
     def show_facts(self, title: str, rows: list[tuple[str, str]]) -> None:
-        self.title, self.all = title, rows[:5]
+        self.title, self.all = title, rows
         self.setAccessibleName(title + ": " + ", ".join(f"{a} {b}" for a, b in rows))
         self.fit()
         self.look_again()
@@ -108,8 +108,12 @@ class Facts(Shown):
 
     def fit(self) -> None:
         """As many rows as there is room for; the first ones count most."""
-        most = int((self.room / theme.base - 2.6) / 2.1)
-        self.rows = self.all[: max(0, most)]
+        most = max(0, int((self.room / theme.base - 2.6) / 2.1))
+        self.rows = self.all
+        if len(self.all) > most:
+            left = len(self.all) - most + 1
+            self.rows = [*self.all[: most - 1], ("and", f"{left} more")] if most > 1 else self.all[:most]
+        self.setToolTip("\n".join(f"{what}: {value}" for what, value in self.all) if self.rows != self.all else "")
         self.setFixedHeight(round(theme.base * (2.6 + 2.1 * len(self.rows))) if self.rows else 0)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 
-from fusilex.bench.mishaps import write_down
+from fusilex.bench.computer.mishaps import write_down
 from fusilex.bench.source import Reading
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step, asking, part_of

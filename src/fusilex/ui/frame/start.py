@@ -11,9 +11,9 @@ from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.demos import open_demo
-from fusilex.bench.opening import newest_readable
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
+from fusilex.bench.record.opening import newest_readable
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
 from fusilex.core.shown import shown

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QPushButton, QVBoxLayout
 
-from fusilex.bench.rescue import gone_back, mend
+from fusilex.bench.record.rescue import gone_back, mend
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step
 from fusilex.journal.backups import kept

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from fusilex.bench.beads import Bead, beads
-from fusilex.bench.bench import Bench
-from fusilex.bench.papers import local_time
-from fusilex.bench.tracing import Trace, recall_rows, trace
+from fusilex.bench.history.beads import Bead, beads
+from fusilex.bench.history.tracing import Trace, recall_rows, trace
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.papers import local_time
 from fusilex.bench.verbs.record import recall_csv
 from fusilex.formats.written.whole import write_whole
 from fusilex.journal.store import Journal

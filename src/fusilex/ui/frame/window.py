@@ -10,15 +10,16 @@ from PyQt6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.standing import title
+from fusilex.bench.record.bench import Bench
 from fusilex.core.problems import BadInput
 from fusilex.core.shown import shown
 from fusilex.journal.store import Journal
 from fusilex.ui.canvas.paths import BoardArt
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.ask import Ask
-from fusilex.ui.frame.batch_dialogs import BatchDialogs
+from fusilex.ui.frame.batches.dialogs import BatchDialogs
+from fusilex.ui.frame.batches.thumbnails import keep
 from fusilex.ui.frame.file_dialogs import FileDialogs
 from fusilex.ui.frame.frame_keys import FrameKeys
 from fusilex.ui.frame.head import Head
@@ -28,7 +29,6 @@ from fusilex.ui.frame.key_strip import KeyStrip
 from fusilex.ui.frame.line import Line
 from fusilex.ui.frame.menu import Menu
 from fusilex.ui.frame.now_card import Facts, NowCard
-from fusilex.ui.frame.thumbnails import keep
 from fusilex.ui.picture import StationPicture
 from fusilex.ui.stations import picture_of
 from fusilex.ui.tabbed import TabbedStation

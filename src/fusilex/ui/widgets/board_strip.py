@@ -7,8 +7,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
+from fusilex.bench.record.bench import Bench
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk

@@ -16,15 +16,10 @@ from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
-PLACES: dict[str, tuple[int, int]] = {
-    "jar": (0, 0), "paste": (1, 0), "stencil": (2, 0), "needle": (3, 0), "window": (4, 0),
-    "placer": (0, 1), "oven": (1, 1), "air": (2, 1), "held": (3, 1), "microscope": (4, 1), "instrument": (5, 1),
-    "person": (0, 2), "limits": (1, 2), "serials": (2, 2), "blade": (3, 2), "scrap": (4, 2), "workmanship": (5, 2),
-    "power": (0, 3), "firmware": (1, 3), "tests": (2, 3), "fixture": (3, 3), "pins": (4, 3), "label": (5, 3),
-    "costs": (5, 0),
-}  # fmt: skip
-"""Where each kind stands: column and row; the shelf at the back, machines, people, and what proves in front."""
-COLUMNS, ROWS = 6, 4
+COLUMNS = 6
+ROWS = -(-len(KINDS) // COLUMNS)
+PLACES = {kind: (n % COLUMNS, n // COLUMNS) for n, kind in enumerate(KINDS)}
+"""Where each kind stands: column and row."""
 
 
 class BenchTop(Card):

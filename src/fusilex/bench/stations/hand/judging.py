@@ -7,8 +7,8 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.short_bins import judge_bins
-from fusilex.bench.stations.hand.care import care_for
 from fusilex.bench.stations.hand.extra import Extra, tasks_left
+from fusilex.bench.stations.hand.soldering import care_for
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.soldering.order import turns
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now, elsewhere
-from fusilex.bench.stations.hand.care import seconds_for
 from fusilex.bench.stations.hand.extra import tasks_left
+from fusilex.bench.stations.hand.soldering import seconds_for
 from fusilex.core.soldering.handwork import soldering
 
 CAUTIONS = {

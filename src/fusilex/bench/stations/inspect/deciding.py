@@ -7,7 +7,7 @@ from typing import ClassVar
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Fault
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.heat_limits import most_heats
+from fusilex.bench.common.heat.heat_limits import most_heats
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.bench.stations.inspect.touring import BEFORE

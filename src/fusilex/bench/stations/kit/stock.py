@@ -7,9 +7,9 @@ from collections.abc import Collection
 from datetime import datetime
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.bounds import MOST_PIECES
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.record.bounds import MOST_PIECES
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.kit.events import StockNoted
 from fusilex.bench.stations.kit.fitting import lot_of, lots_for

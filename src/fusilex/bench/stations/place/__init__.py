@@ -8,17 +8,17 @@ from fusilex.bench.stations.place import (
     hand_events,
     judging,
     now,
-    run,
-    run_events,
     setup,
     setup_events,
     thread,
 )
 from fusilex.bench.stations.place.rules import RULES
+from fusilex.bench.stations.place.running import commands as run_commands
+from fusilex.bench.stations.place.running import events as run_events
 
 STATION = Station(
     name="Place",
-    commands=(*commands.COMMANDS, *setup.COMMANDS, *run.COMMANDS, *hand.COMMANDS),
+    commands=(*commands.COMMANDS, *setup.COMMANDS, *run_commands.COMMANDS, *hand.COMMANDS),
     events=(*events.EVENTS, *setup_events.EVENTS, *run_events.EVENTS, *hand_events.EVENTS),
     slices=(events.Placing, *setup_events.SLICES, *run_events.SLICES, *hand_events.SLICES),
     judge=judging.judge,

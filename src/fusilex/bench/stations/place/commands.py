@@ -27,7 +27,7 @@ from fusilex.bench.stations.place.events import (
 from fusilex.bench.stations.place.machine import place_step, point_at, way_of
 from fusilex.bench.stations.place.placements import pieces_for
 from fusilex.bench.stations.place.programmed import kept_of
-from fusilex.bench.stations.place.run import MachineRan
+from fusilex.bench.stations.place.running.commands import MachineRan
 from fusilex.journal.entries import Event
 
 LARGEST_BED_MM = 2000.0

@@ -16,8 +16,8 @@ from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.hand import judge_marks, next_by_hand
 from fusilex.bench.stations.place.machine import way_of
 from fusilex.bench.stations.place.placements import pieces_for
-from fusilex.bench.stations.place.proving import judge_proof, judge_runs
 from fusilex.bench.stations.place.references import judge_machine
+from fusilex.bench.stations.place.running.proving import judge_proof, judge_runs
 from fusilex.core.judgement import Because, Judgement, Level
 
 

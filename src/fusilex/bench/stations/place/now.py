@@ -7,8 +7,8 @@ from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.hand import next_by_hand, turn_of, unseen_marks
 from fusilex.bench.stations.place.machine import way_of
-from fusilex.bench.stations.place.proving import judge_proof
 from fusilex.bench.stations.place.references import fits, judge_machine, points_to_teach
+from fusilex.bench.stations.place.running.proving import judge_proof
 from fusilex.core.placing.turns import turn_words
 
 CAUTIONS = {

@@ -10,7 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.programming import job_for, shifted
+from fusilex.bench.programme.programming import job_for, shifted
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.references import fit, fits, per_board

@@ -20,7 +20,7 @@ from fusilex.bench.stations.place.programmed import (
     plan_of,
     task,
 )
-from fusilex.bench.stations.place.run_events import ProofVoided
+from fusilex.bench.stations.place.running.events import ProofVoided
 from fusilex.bench.stations.place.setup_events import (
     Kept,
     LineDecided,

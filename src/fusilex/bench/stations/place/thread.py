@@ -9,7 +9,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.declared import Thread
 from fusilex.bench.stations.place.events import HAND
 from fusilex.bench.stations.place.hand_events import Hands
-from fusilex.bench.stations.place.run_events import RIGHT
+from fusilex.bench.stations.place.running.events import RIGHT
 
 
 def thread(batch: Batch, board: Board) -> Thread:

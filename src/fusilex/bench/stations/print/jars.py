@@ -26,11 +26,11 @@ from fusilex.bench.workshop.paste_care import (
 from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.printing.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
-from fusilex.core.printing.air import dew_point, judge_room
-from fusilex.core.printing.jar import JarState, gaps, inside_now, judge_jar, life_h, life_used
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.road.steps import NO_PASTE
+from fusilex.core.wet_paste.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
+from fusilex.core.wet_paste.air import dew_point, judge_room
+from fusilex.core.wet_paste.jar import JarState, gaps, inside_now, judge_jar, life_h, life_used
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Entry, Event
 

@@ -1,6 +1,6 @@
 """Reflow: panels through the oven, with the run's log or seen by eye."""
 
-from fusilex.bench.common import held, held_ahead
+from fusilex.bench.common.heat import held, held_ahead
 from fusilex.bench.station import Station
 from fusilex.bench.stations.reflow import commands, events, judging, now, thread, twin
 from fusilex.bench.stations.reflow.rules import RULES

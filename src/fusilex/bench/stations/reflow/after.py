@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import astuple, replace
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.common.oven_logs import logged_run
+from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.twin import Question, question
 from fusilex.core.heat.after import after_run, groups

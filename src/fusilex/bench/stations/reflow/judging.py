@@ -10,9 +10,9 @@ from msgspec.structs import asdict
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Load
-from fusilex.bench.common import held
 from fusilex.bench.common.doubtful import WHY
-from fusilex.bench.common.heat_limits import most_heats
+from fusilex.bench.common.heat import held
+from fusilex.bench.common.heat.heat_limits import most_heats
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.road import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste

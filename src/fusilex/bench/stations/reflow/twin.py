@@ -12,8 +12,8 @@ from msgspec import Struct
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Load
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.heat_limits import body_limits
-from fusilex.bench.common.oven_logs import logged_run
+from fusilex.bench.common.heat.heat_limits import body_limits
+from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadSizeSet, Reflowing, SettingsKept
 from fusilex.bench.stations.reflow.judging import rule_of, window_of

@@ -7,7 +7,7 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults, to_repair
-from fusilex.bench.common.heat_limits import most_heats
+from fusilex.bench.common.heat.heat_limits import most_heats
 from fusilex.bench.stations.rework.mending import (
     Repairs,
     heat_of,

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.common.commands import PassStep
 from fusilex.bench.now import Now
-from fusilex.bench.stations.hand.care import care_for, seconds_for
 from fusilex.bench.stations.hand.commands import SolderPart
 from fusilex.bench.stations.hand.extra import DoTask, SolderInBath, Task, tasks_left
+from fusilex.bench.stations.hand.soldering import care_for, seconds_for
 from fusilex.bench.stations.hand.typed_input import BATH_EXAMPLE, TASK_EXAMPLE, read_bath, read_task
 from fusilex.core.design.model import Part
 from fusilex.core.soldering.handwork import soldering

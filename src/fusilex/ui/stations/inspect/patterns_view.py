@@ -8,9 +8,9 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
 from fusilex.bench.boards import Fault
-from fusilex.bench.findings import Doubt, Finding, Findings, find
+from fusilex.bench.history.findings import Doubt, Finding, Findings, find
+from fusilex.bench.history.opportunities import words_found
 from fusilex.bench.now import Now
-from fusilex.bench.opportunities import words_found
 from fusilex.core.inspection.causes import CAUSES
 from fusilex.core.judgement import Level
 from fusilex.ui.canvas.view import BoardCanvas

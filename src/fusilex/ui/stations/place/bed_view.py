@@ -8,7 +8,7 @@ from PyQt6.QtGui import QResizeEvent
 
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
-from fusilex.bench.programming import usual_seconds
+from fusilex.bench.programme.programming import usual_seconds
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.calibrating import calibrated_record
 from fusilex.bench.stations.place.machine import place_step
@@ -22,8 +22,8 @@ from fusilex.bench.stations.place.programmed import (
     rows_of,
     task,
 )
-from fusilex.bench.stations.place.proving import judge_proof
 from fusilex.bench.stations.place.references import fits
+from fusilex.bench.stations.place.running.proving import judge_proof
 from fusilex.bench.stations.place.setup import ChooseMachine, KeepProgramme
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.workshop.placer import Placer

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.commands import PassStep
 from fusilex.bench.common.pieces import DropPart
 from fusilex.bench.now import Now
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.place.commands import PlacePart
 from fusilex.bench.stations.place.hand import (
     RIGHT,

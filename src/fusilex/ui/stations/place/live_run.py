@@ -13,9 +13,9 @@ from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import Task, kept_of, machine_from, placer_of, plan_of, task
-from fusilex.bench.stations.place.proving import judge_proof
-from fusilex.bench.stations.place.run import MachineRan
-from fusilex.bench.stations.place.runner import Runner
+from fusilex.bench.stations.place.running.commands import MachineRan
+from fusilex.bench.stations.place.running.proving import judge_proof
+from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.core.programme.plan import Act, Stop, walk
 from fusilex.devices.placer import NoPlacer, PlacerPort, SerialPlacer, SimulatedPlacer

@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.now import Now
-from fusilex.bench.papers import local_time
 from fusilex.bench.refusal import Refused
+from fusilex.bench.report.papers import local_time
 from fusilex.bench.stations.place.commands import BadPrint, ChooseWay, ForgetPoint, HidePoint, MachinePlaced
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.bench.stations.place.hand import (

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.programming import Programme, as_values, hand_of
+from fusilex.bench.programme.programming import Programme, as_values, hand_of
 from fusilex.bench.stations.place.programmed import Task, kept_of, parts_of_panel
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.optimise import Found

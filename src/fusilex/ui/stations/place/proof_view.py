@@ -7,9 +7,9 @@ from PyQt6.QtWidgets import QHBoxLayout
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.place.machine import place_step
-from fusilex.bench.stations.place.proving import judge_proof, next_look, parts_to_look_at
-from fusilex.bench.stations.place.run import JudgePart, PutLineRight, SignProof
-from fusilex.bench.stations.place.run_events import DRY, FIRST, RIGHT, WRONG, Proof, Runs
+from fusilex.bench.stations.place.running.commands import JudgePart, PutLineRight, SignProof
+from fusilex.bench.stations.place.running.events import DRY, FIRST, RIGHT, WRONG, Proof, Runs
+from fusilex.bench.stations.place.running.proving import judge_proof, next_look, parts_to_look_at
 from fusilex.bench.typed_text import numbers
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.core.design.model import Part

@@ -21,8 +21,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
-from fusilex.bench.machine_row import MachineRow, row_values
-from fusilex.bench.programming import Programme
+from fusilex.bench.programme.machine_row import MachineRow, row_values
+from fusilex.bench.programme.programming import Programme
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import machine_from, parts_of_panel, placer_of
 from fusilex.bench.workshop.placer import Placer

@@ -28,9 +28,9 @@ from fusilex.bench.workshop.paste_care import tau_h
 from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.judgement import Level, worst_first
-from fusilex.core.printing.air import dew_point
-from fusilex.core.printing.jar import JarState, judge_jar, warm_up_min
 from fusilex.core.problems import BadInput
+from fusilex.core.wet_paste.air import dew_point
+from fusilex.core.wet_paste.jar import JarState, judge_jar, warm_up_min
 from fusilex.formats.bundle import read_one
 from fusilex.ui.desk import Desk
 from fusilex.ui.reading import Reading

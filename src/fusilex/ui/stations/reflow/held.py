@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from fusilex.bench.common.held import HeldAir, StepHeld
-from fusilex.bench.common.held_ahead import air_question
+from fusilex.bench.common.heat.held import HeldAir, StepHeld
+from fusilex.bench.common.heat.held_ahead import air_question
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.commands import SeeReflow
 from fusilex.bench.stations.reflow.judging import rule_of

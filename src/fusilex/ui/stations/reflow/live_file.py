@@ -5,8 +5,8 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow
 from fusilex.core.units import clock
 from fusilex.formats.lists.seen import only_seen, seen_in

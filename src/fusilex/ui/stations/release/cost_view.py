@@ -7,7 +7,7 @@ import math
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QFontMetricsF, QPainter, QPen
 
-from fusilex.bench.costing import Costed, cost_of, even_words, judge_cost
+from fusilex.bench.report.costing import Costed, cost_of, even_words, judge_cost
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme

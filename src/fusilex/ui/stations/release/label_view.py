@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout
 from fusilex.bench.stations.release.commands import PackBoards
 from fusilex.bench.stations.release.events import Leaving
 from fusilex.bench.workshop.finished import Finished
-from fusilex.bench.workshop.going_out_kinds import LabelStock
+from fusilex.bench.workshop.labels_and_prices import LabelStock
 from fusilex.bench.workshop.records import Records
 from fusilex.formats.written.words import csv_line
 from fusilex.ui.desk import Desk

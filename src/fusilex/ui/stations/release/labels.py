@@ -8,9 +8,9 @@ from PyQt6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PyQt6.QtGui import QFont, QPageLayout, QPageSize, QPainter
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.beads import CODE
-from fusilex.bench.papers import local_time
-from fusilex.bench.workshop.going_out_kinds import LabelStock
+from fusilex.bench.history.beads import CODE
+from fusilex.bench.report.papers import local_time
+from fusilex.bench.workshop.labels_and_prices import LabelStock
 from fusilex.core.shown import shown
 from fusilex.ui.widgets.paper import painted_pdf
 

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
-from fusilex.bench.batch_papers import batch_html, batch_record
 from fusilex.bench.boards import numbers
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.report.batch_papers import batch_html, batch_record
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.core.shown import json_shown
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.bench.agreed import agree, agreed
+from fusilex.bench.computer.agreed import agree, agreed
 from fusilex.devices.command import Plan, Ran, run_command
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Search

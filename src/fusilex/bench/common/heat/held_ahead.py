@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
-from fusilex.bench.common.heat_limits import body_limits
+from fusilex.bench.common.heat.heat_limits import body_limits
 from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.held_steps import HeldSteps
 from fusilex.bench.workshop.oven import Oven

@@ -10,7 +10,7 @@ from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.printing.air import dew_point
+from fusilex.core.wet_paste.air import dew_point
 
 MONTH_H = 365.25 * 24 / 12
 LIFE = ((2.0, 6 * MONTH_H), (10.0, 6 * MONTH_H), (25.0, MONTH_H))

@@ -7,7 +7,6 @@ from datetime import UTC, datetime
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
-from fusilex.bench.carrying_on import carry_on
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins, naming
 from fusilex.bench.common.commands import Redo, Undo
@@ -15,18 +14,19 @@ from fusilex.bench.common.events import BatchOpened, Moved, places
 from fusilex.bench.common.files import ColumnsPicked, FileAssigned
 from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import WORDS, Standing
+from fusilex.bench.computer.user import user_name
 from fusilex.bench.derived import Derived
 from fusilex.bench.memo import Memo
 from fusilex.bench.now import Now
-from fusilex.bench.older_bins import as_meant
+from fusilex.bench.record.carrying_on import carry_on
+from fusilex.bench.record.older_bins import as_meant
+from fusilex.bench.record.stream import Stream, as_far_as
+from fusilex.bench.record.undoing import turned_by
 from fusilex.bench.refusal import Refused
 from fusilex.bench.road import Road, steps_of
 from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
 from fusilex.bench.source import Reading, Source, read_for
 from fusilex.bench.state import BatchState, WorkshopState
-from fusilex.bench.stream import Stream, as_far_as
-from fusilex.bench.turning import turned_by
-from fusilex.bench.user import user_name
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.losses import Losses

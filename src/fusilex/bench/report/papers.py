@@ -16,7 +16,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import title
-from fusilex.bench.curve import as_image, curve_svg
+from fusilex.bench.report.curve import as_image, curve_svg
 from fusilex.core.problems import BadInput
 from fusilex.core.shown import shown
 from fusilex.core.units import show_resistance

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.opportunities import RISING, looked_at, opportunities, words_found
+from fusilex.bench.history.opportunities import RISING, looked_at, opportunities, words_found
 from fusilex.core.inspection.causes import CAUSES, Evidence, Ranked, checks, ranked
 from fusilex.core.inspection.patterns import LEAST_FAULTS, Pattern, Suspect, patterns, suspect
 from fusilex.core.judgement import Because, Judgement, Level

@@ -11,11 +11,11 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from fusilex import __version__
-from fusilex.bench.bench import MOST_BOARDS, Bench
-from fusilex.bench.bounds import MOST_PIECES, check_bounds
 from fusilex.bench.common.events import BatchOpened
-from fusilex.bench.papers import board_record, page_html
+from fusilex.bench.record.bench import MOST_BOARDS, Bench
+from fusilex.bench.record.bounds import MOST_PIECES, check_bounds
 from fusilex.bench.refusal import Refused
+from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import batch_state, open_journal, workshop_state
 from fusilex.bench.workshop.records import RecordOffered, RecordRemoved, RecordSet, read_record
 from fusilex.bench.workshop.stock import Lots

@@ -7,10 +7,6 @@ from pathlib import Path
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLineEdit
 
-from fusilex.bench.archive import batch_in, rows_out
-from fusilex.bench.batch_list import Listed, listed
-from fusilex.bench.beads import asked
-from fusilex.bench.bench import Bench
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.standing import (
@@ -25,9 +21,13 @@ from fusilex.bench.common.standing import (
     aged,
     title,
 )
-from fusilex.bench.opening import opened
-from fusilex.bench.papers import local_time
+from fusilex.bench.history.beads import asked
+from fusilex.bench.record.archive import batch_in, rows_out
+from fusilex.bench.record.batch_list import Listed, listed
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.opening import opened
 from fusilex.bench.refusal import Refused
+from fusilex.bench.report.papers import local_time
 from fusilex.bench.workshop.record_kinds import KINDS
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
@@ -37,7 +37,7 @@ from fusilex.formats.bundle import read_one
 from fusilex.journal.bundle import MOST_BYTES
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
-from fusilex.ui.frame.batches import Batches
+from fusilex.ui.frame.batches.rack import Batches
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.waiting import waited_for
 

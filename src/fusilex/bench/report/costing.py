@@ -9,9 +9,9 @@ from itertools import pairwise
 from msgspec import Struct
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.bins import Bins
-from fusilex.bench.workshop.going_out_kinds import Costs
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.workshop.labels_and_prices import Costs
 from fusilex.bench.workshop.record_kinds import Person
 from fusilex.bench.workshop.records import Records
 from fusilex.core.cost import BreakEven, Cost, break_even

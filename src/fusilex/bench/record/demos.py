@@ -9,8 +9,8 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import asdict
 
-from fusilex.bench.bench import Bench
 from fusilex.bench.common.road import WaysChosen
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import workshop_state
 from fusilex.bench.workshop.records import Records, RecordSet, read_records
 from fusilex.core.road.propose import Ways

@@ -7,13 +7,13 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.beads import UNNAMED, asked, beads
-from fusilex.bench.bench import Bench
 from fusilex.bench.boards import Board
 from fusilex.bench.common.events import BoardSentBack
 from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import title
-from fusilex.bench.mentions import mentions, naming, numbering
+from fusilex.bench.history.beads import UNNAMED, asked, beads
+from fusilex.bench.history.mentions import mentions, naming, numbering
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput
 from fusilex.core.road.steps import DONE

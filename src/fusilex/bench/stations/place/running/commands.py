@@ -15,8 +15,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import MACHINE, PartsPlaced
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import fed_of, kept_of
-from fusilex.bench.stations.place.proving import judge_proof, lies_of, parts_to_look_at
-from fusilex.bench.stations.place.run_events import (
+from fusilex.bench.stations.place.running.events import (
     PROOFS,
     RIGHT,
     WRONG,
@@ -26,6 +25,7 @@ from fusilex.bench.stations.place.run_events import (
     ProofSigned,
     ProofVoided,
 )
+from fusilex.bench.stations.place.running.proving import judge_proof, lies_of, parts_to_look_at
 from fusilex.bench.workshop.losses import PieceLost
 from fusilex.bench.workshop.put_right import LinePutRight, PutRight, Right
 from fusilex.core.kit.losses import loss_key

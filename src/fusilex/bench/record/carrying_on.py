@@ -7,9 +7,9 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
-from fusilex.bench.rescue import Known, rescue
+from fusilex.bench.record.rescue import Known, rescue
+from fusilex.bench.record.stream import Stream
 from fusilex.bench.source import Source
-from fusilex.bench.stream import Stream
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import zip_files
 from fusilex.journal.place import free, identity, set_aside

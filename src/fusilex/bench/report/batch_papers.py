@@ -7,10 +7,10 @@ from __future__ import annotations
 from typing import Any
 
 from fusilex import __version__
-from fusilex.bench.beads import beads
-from fusilex.bench.bench import Bench
-from fusilex.bench.costing import cost_of, even_words
-from fusilex.bench.papers import board_record, curves, template
+from fusilex.bench.history.beads import beads
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.report.costing import cost_of, even_words
+from fusilex.bench.report.papers import board_record, curves, template
 from fusilex.core.road.steps import DONE
 
 BATCH_FORMAT = "fusilex-batch-papers-1"

@@ -19,11 +19,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from fusilex.bench.batch_list import Glance, Listed, glance, listed
-from fusilex.bench.papers import local_time
+from fusilex.bench.record.batch_list import Glance, Listed, glance, listed
+from fusilex.bench.report.papers import local_time
 from fusilex.core.problems import BadInput
 from fusilex.journal.store import Journal
-from fusilex.ui.frame.thumbnails import kept
+from fusilex.ui.frame.batches.thumbnails import kept
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import plain_text, shortened
 from fusilex.ui.widgets.words import plain_label

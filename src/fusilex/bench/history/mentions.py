@@ -7,7 +7,7 @@ import zipfile
 from collections.abc import Sequence
 from contextlib import suppress
 
-from fusilex.bench.beads import UNNAMED
+from fusilex.bench.history.beads import UNNAMED
 from fusilex.journal.store import Journal
 
 

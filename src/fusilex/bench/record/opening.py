@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from fusilex.bench.bench import Bench
-from fusilex.bench.demos import open_demo
+from fusilex.bench.record.bench import Bench
+from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
 from fusilex.journal.store import Journal

@@ -8,7 +8,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import older_name
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import kept_of, machine_of
-from fusilex.bench.stations.place.run_events import DRY, FIRST, WRONG, Proof, Runs
+from fusilex.bench.stations.place.running.events import DRY, FIRST, WRONG, Proof, Runs
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.core.judgement import Because, Judgement, Level
 from fusilex.core.placing.rejects import Tally, judge_rejects

@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from fusilex.bench.programming import (
+from fusilex.bench.programme.programming import (
     Programme,
     as_values,
     clock,

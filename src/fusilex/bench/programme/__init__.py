@@ -1,0 +1,1 @@
+"""The machine's programme for one machine, or several in a row."""

@@ -1,0 +1,1 @@
+"""What goes out on paper: of a board, of a batch, and what it cost."""
