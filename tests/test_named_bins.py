@@ -13,9 +13,10 @@ from typing import Any
 import asked as c
 import pytest
 from asked import acknowledge_all
+from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.common.bins import Bins
+from fusilex.bench.common.bins import Bin, Bins, numbered, with_names
 from fusilex.bench.history.tracing import trace
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.demos import open_demo
@@ -25,6 +26,8 @@ from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.bench.stations.release.getting_ready import cuts_of
 from fusilex.bench.workshop.put_right import LinePutRight, PutRight
 from fusilex.bench.workshop.stock import Lots
+from fusilex.core.design.model import Design
+from fusilex.core.kit.quantities import pull_list
 from fusilex.journal.place import sqlite_url
 
 OLD = Path(__file__).parent / "data" / "journal-before-named-bins"
@@ -249,3 +252,23 @@ def test_a_panel_is_judged_by_all_that_its_boards_carry(bench: Bench) -> None:
     bench.do(c.SetOption(panel, first, "next month", fitted=False))
     assert not hidden("H7-03") and near_cuts("H7-03") == near - {first}
     assert hidden("H7-07") and near_cuts("H7-07") == near
+
+
+def test_no_two_bins_have_one_name_or_one_number(heron: Design) -> None:
+    """Whatever a record from outside says of them."""
+    lines = pull_list(heron, 2)
+    lines += [replace(lines[0], value="a|b"), replace(lines[0], value="a¦b")]
+
+    def bin_for(n: int, number: int) -> Bin:
+        return Bin(lines[n].value, lines[n].package.code, lines[n].part_number, lines[n].refs, number)
+
+    odd = {"x": bin_for(3, 5), "y": bin_for(4, 5), "z": bin_for(5, 10**6), "again": bin_for(3, 7)}
+    odd |= {lines[6].article: bin_for(7, -3)}
+    named = with_names(lines, odd)
+    assert len({line.key for line in named}) == len(lines)
+    assert [named[3].key, named[4].key, named[5].key, named[7].key] == ["x", "y", "z", lines[6].article]
+    numbers = numbered(named, odd)
+    assert len(set(numbers.values())) == len(lines) and set(numbers.values()) <= set(
+        range(1, len(lines) + len(odd) + 1)
+    )
+    assert numbers["x"] == 5 and with_names(lines, {})[:3] == lines[:3]

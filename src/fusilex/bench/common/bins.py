@@ -12,6 +12,8 @@ from fusilex.bench.state import BatchState
 from fusilex.core.kit.quantities import PullLine
 from fusilex.journal.entries import Entry, Event
 
+MOST_BINS = 10_000
+
 
 class Bin(Struct, frozen=True):
     """What a bin was for when it was named, and its number."""
@@ -111,21 +113,31 @@ class BinNamed(OfBins, frozen=True):
 
 
 def with_names(lines: Sequence[PullLine], named: Mapping[str, Bin]) -> list[PullLine]:
-    """Lines under the names that their bins have."""
+    """Lines under the names that their bins have; those of no bin yet under what they are, each under another."""
     of: dict[int, str] = {}
     for same in (Bin.same, Bin.read_anew):
         for name, bin in named.items():
             if name not in of.values():
                 of |= next(({n: name} for n, x in enumerate(lines) if n not in of and same(bin, x)), {})
-    return [replace(line, bin=of[n]) if n in of else line for n, line in enumerate(lines)]
+    used, found = set(named), []
+    for n, line in enumerate(lines):
+        name = of.get(n, line.article)
+        while n not in of and name in used:  # two articles that read alike
+            name += "'"
+        used.add(name)
+        found.append(replace(line, bin=name) if name != line.article else line)
+    return found
 
 
 def numbered(lines: Sequence[PullLine], named: Mapping[str, Bin]) -> dict[str, int]:
     """Numbers of bins by name: those that have one keep it, the others get what is free, in order."""
-    kept = {line.key: named[line.key].number for line in lines if line.key in named}  # 0: to be numbered anew
-    taken = {bin.number for bin in named.values() if bin.number}
-    free = (n for n in range(1, len(lines) + len(named) + 1) if n not in taken)
-    return {line.key: kept.get(line.key) or next(free) for line in lines}
+    kept: dict[int, str] = {}
+    for name, bin in named.items():
+        if 0 < bin.number <= MOST_BINS:  # 0: to be numbered anew
+            kept.setdefault(bin.number, name)
+    own = {name: number for number, name in kept.items()}
+    free = (n for n in range(1, len(lines) + len(named) + 1) if n not in kept)
+    return {line.key: own.get(line.key) or next(free) for line in lines}
 
 
 def naming(events: Iterable[Event], lines: Sequence[PullLine], named: Mapping[str, Bin]) -> list[Event]:
