@@ -13,6 +13,7 @@ from windows import WINDOWS
 from fusilex.app import main
 from fusilex.bench.intake.design import read_design
 from fusilex.core.design.model import Design
+from fusilex.core.heat import fit
 from fusilex.core.heat.board import Board
 from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
 from fusilex.core.heat.joints import Joint, joints_of, molten
@@ -384,3 +385,22 @@ def test_a_plan_is_a_go_only_where_every_oven_that_may_be_keeps_the_window() -> 
     assert made.possible is True
     assert replace(made, index_at_worst=1.2).possible is None
     assert replace(made, index=1.1, index_at_worst=1.2).possible is False
+
+
+def test_a_fit_is_least_squares_held_by_what_is_usual(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Over a twin that is linear, the closed form of ridge regression; ended early, the best that was tried."""
+    dice = np.random.default_rng(5)
+    slope, told = dice.normal(size=(40, 4)), dice.normal(size=40)
+    middle, spread, weight = np.array([0.5, -1, 0, 2.0]), np.array([1, 0.3, 1.5, 0.8]), dice.uniform(0.2, 3, 40)
+    monkeypatch.setattr(fit, "_linear", lambda oven, names, z, runs: (told - slope @ z, slope))
+
+    def settled(goes_on: bool) -> tuple[np.ndarray, np.ndarray]:
+        share = fit._Share(lambda done: goes_on)
+        z, off, _ = fit._settled(OvenModel(), list("abcd"), middle + 1, [], (middle, spread), weight, share)
+        return z, off
+
+    held = np.diag(1 / spread**2)
+    by_hand = np.linalg.solve(slope.T @ (weight[:, None] * slope) + held, slope.T @ (weight * told) + held @ middle)
+    z, off = settled(True)
+    assert z == pytest.approx(by_hand, abs=1e-3) and off == pytest.approx(told - slope @ z)
+    assert settled(False)[0] == pytest.approx(middle + 1), "the first is there however early it ends"
