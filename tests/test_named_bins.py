@@ -27,6 +27,7 @@ from fusilex.bench.stations.release.getting_ready import cuts_of
 from fusilex.bench.workshop.put_right import LinePutRight, PutRight
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.design.model import Design
+from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import pull_list
 from fusilex.journal.place import sqlite_url
 
@@ -159,11 +160,13 @@ def test_a_line_put_right_stays_so_beside_a_second_source(stocked: Bench) -> Non
         pen.write(stocked.shop.id, [LinePutRight(older, 90.0, 0.1, 0.0, "seen")])
     stocked.refresh()
     assert stocked.workshop[PutRight].turns(stocked.batch.lines) == {line.key: 90.0}
+    stocked.do(c.SetOption(["H7-17"], "R8", "second source", value=line.value, part_number="SECOND"))
+    assert stocked.workshop[PutRight].turns(stocked.batch.lines)[line.key] == 90.0, "not lost beside another source"
     stocked.go("Place", "H7-01")
     stocked.do(c.PutLineRight("R8", 180.0, 0.0, 0.2, "seen again"))
     stocked.do(c.SetOption(["H7-18"], "R8", "other maker", value=line.value, part_number="OTHER"))
     put, lines = stocked.workshop[PutRight], stocked.batch.lines
-    assert put.turns(lines) == {line.key: 270.0} and put.shifts(lines) == {line.key: (0.1, 0.2)}
+    assert put.turns(lines)[line.key] == 270.0 and put.shifts(lines)[line.key] == (0.1, 0.2)
 
 
 @pytest.mark.parametrize(("which", "seed"), [("heron", 0), ("heron", 1), ("wren", 0), ("wren", 1)])
@@ -272,3 +275,21 @@ def test_no_two_bins_have_one_name_or_one_number(heron: Design) -> None:
         range(1, len(lines) + len(odd) + 1)
     )
     assert numbers["x"] == 5 and with_names(lines, {})[:3] == lines[:3]
+
+
+def test_the_clock_goes_by_the_lot_that_the_bin_held_and_by_what_is_said_late(stocked: Bench) -> None:
+    def clocks(serial: str) -> set[str]:
+        stocked.go("Place", serial)
+        return {j.subject for j in stocked.judgements("Place") if j.rule == "kit.moisture" and j.level is Level.STOP}
+
+    line = stocked.batch.line_of["U1"]
+    stocked.do(c.ReceiveLot("reel", line.part_number, line.value, line.package.code, 500, level="3", id="FRESH"))
+    stocked.do(c.FillBin(line.key, 40, "FRESH"))
+    assert clocks("H7-01") == {"LOT-U1"}, "what is on the board came out before"
+    assert clocks("H7-03") == set(), "what is to come is fresh"
+    other = stocked.batch.line_of["U2"]
+    stocked.do(c.PlacePart("H7-03", "U2"))
+    stocked.do(c.ReceiveLot("reel", other.part_number, other.value, other.package.code, 500, level="3", id="LATE"))
+    stocked.do(c.FillBin(other.key, 10, "LATE"))
+    stocked.do(c.NoteMoisture("LATE", "opened", (datetime.now(UTC) - timedelta(hours=400)).isoformat()))
+    assert clocks("H7-03") == {"LATE"}, "nobody said which lot it was of: what was said later counts"

@@ -37,12 +37,10 @@ def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
     lines, taken = batch.lines_of(board), batch.bins_taken(board)
     held: list[tuple[Lot, PullLine]] = []
     for part in batch.parts_on_paste(side, board):
-        put = board.put.get(part.ref)
-        if put is not None and part.ref in taken:  # the bin may hold another lot since
-            lot = bins.lot_at(taken[part.ref], put.at)
-        else:
-            there = bins.filled.get(lines[part.ref].key)
-            lot = there.lot if there else ""
+        key, put = taken.get(part.ref, lines[part.ref].key), board.put.get(part.ref)
+        there = bins.filled.get(key)
+        lot = bins.lot_at(key, put.at) if put else ""  # the bin may hold another one since
+        lot = lot or (there.lot if there else "")  # nobody said then: what was said later counts
         if lot in lots:
             held.append((lots[lot], lines[part.ref]))
     return judge_clocks(at, held)

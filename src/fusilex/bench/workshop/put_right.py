@@ -26,14 +26,15 @@ class Right(Struct, frozen=True):
 
 class PutRight(Struct):
     """By what a line's parts are: value, body and part number; in older journals by value and body alone where no line
-    beside it shared these.
+    beside it shared these, which may be any part number: the dry run looks at every line.
     """
 
     articles: dict[str, Right] = field(default_factory=dict)
 
     def of(self, line: PullLine) -> Right:
         """How a line's parts are put right in every batch."""
-        return self.articles.get(line.article) or self.articles.get(older_name(line)) or Right()
+        known = (line.article, older_name(line), f"{line.value} | {line.package.code}")
+        return next((self.articles[name] for name in known if name in self.articles), Right())
 
     def turns(self, lines: Iterable[PullLine]) -> dict[str, float]:
         """Degrees by bin, of those that are turned."""
