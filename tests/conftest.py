@@ -117,9 +117,9 @@ def open_window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -
     """Opens windows on a bench. They are held until the test is over: one that only its own circles of references
     hold may be collected while it is being painted.
     """
+    from fusilex.core.quantities import METRIC, choose
     from fusilex.ui.frame.start import make_application, make_window
     from fusilex.ui.theme import LIGHT, use
-    from fusilex.ui.units import Units
 
     monkeypatch.setattr("fusilex.ui.frame.window.STILL_MS", 3_600_000)  # stations are built where a test goes there
     held = []
@@ -134,7 +134,7 @@ def open_window(qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -
         return made
 
     yield open_
-    Units.inch = Units.fahrenheit = False
+    choose(METRIC)
     use(LIGHT)
 
 

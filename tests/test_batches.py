@@ -75,7 +75,7 @@ def test_a_paused_batch_says_what_has_aged(bench: Bench) -> None:
         bench.do(c.PrintPanel(2, 0.12, "leaded"))
     later = replace(bench.batch, at=datetime.now(UTC) + timedelta(hours=30))
     assert [(j.rule, j.level, j.headline) for j in aged(later)] == [
-        ("print.age", Level.STOP, "Paste of panel 1 has been open too long")
+        ("print.age", Level.STOP, "Paste of panel 1: open too long")
     ]
     assert aged(replace(bench.batch, at=datetime.now(UTC) + timedelta(hours=3))) == []
     bench.do(c.TakeUpBatch())

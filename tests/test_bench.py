@@ -230,7 +230,7 @@ def test_test_fails_on_a_short_and_loops_back(bench: Bench) -> None:
     for pair in bench.batch.own.plan[1:]:
         bench.do(c.TakeReading(serial, pair.key, well(pair)))
     bench.do(c.TakeReading(serial, bench.batch.own.plan[0].key, "0.4"))
-    with pytest.raises(c.Refused, match="joined"):
+    with pytest.raises(c.Refused, match="short"):
         bench.do(c.TestBoard(serial, True))
     with pytest.raises(c.Refused, match="no resistance"):
         bench.do(c.TakeReading(serial, bench.batch.own.plan[0].key, "banana"))

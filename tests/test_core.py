@@ -251,7 +251,7 @@ def test_pull_quantities(heron: Design) -> None:
     cap = lines["100 nF0402 (1005)"]
     assert (cap.per_board, cap.need, cap.pull) == (5, 90, math.ceil(90 * 1.03) + 8)
     assert sum(line.per_board for line in lines.values()) == len([p for p in heron.parts if p.populated])
-    assert any("22 / 220" in str(b.value) for j in look_alikes(list(lines.values())) for b in j.because)
+    assert any("22 / 220" in str(b.value) for j in look_alikes(list(lines.values())) for b in j.quantities)
     with pytest.raises(ValueError, match="at least one"):
         pull_list(heron, 0)
 

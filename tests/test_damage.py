@@ -96,7 +96,7 @@ def test_a_row_that_is_not_json_costs_its_batch_the_rest_and_nobody_else_anythin
     assert "damaged, only to be looked at" in window.head.shown_batch
     assert main(["--journal", str(worked), "papers", "B2-01"]) == 0
     said = capsys.readouterr().out
-    assert "stop     The record lost 1 entry or more" in said
+    assert "stop     At least 1 record entry lost" in said
     assert any(j.rule == "release.mended" and j.level is Level.STOP for j in bench.judgements("Release"))
     other = open_journal(sqlite_url(tmp_path / "other.sqlite"))
     assert batch_in(other, batch_out(bench), "b.zip").state.boards == bench.state.boards
@@ -128,7 +128,7 @@ def test_mending_keeps_what_fits_and_never_forgets_what_it_lost(
     assert bench.state.boards == before.state.boards and len(bench.workshop[Lots].lots) == 29
     assert any(j.rule == "kit.mended" and j.level is Level.UNKNOWN for j in bench.judgements("Kit"))
     lost = next(j for j in bench.judgements("Release") if j.rule == "release.mended")
-    assert lost.level is Level.STOP and "lost 1 entry or more" in lost.headline
+    assert lost.level is Level.STOP and "At least 1 record entry lost" in lost.headline
     assert main(["--journal", str(new), "papers", "B2-01", "--json"]) == 0
     assert json.loads(capsys.readouterr().out.splitlines()[-1])["data"]["entries_lost"][0]["entries"] == 1
     bench.do(c.named("ReceiveLot")("bag", "SR-new", "1 k", "0402", 10))

@@ -41,7 +41,7 @@ from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.inspection.faults import FAULT_WORDS
-from fusilex.core.judgement import Level
+from fusilex.core.judgement import Facts, Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.printing.looking import WORDS
@@ -211,10 +211,10 @@ FIELDS: dict[str, Made] = {
     "coated": lambda b, r: r.random() < 0.5,
     "parcel": lambda b, r: r.choice(("", "parcel 1")),
     "tag": lambda b, r: r.choice(("", "LED dark")),
+    "read": lambda b, r: r.choice((None, None, Facts("other", {"name": "x"}, {"n": (1.0, 2.0)}))),
 }
 NUMBERS = ("size_x", "size_y", "height", "mass_mg", "finest_mm", "litres", "minutes", "celsius", "foil_um")
 TEXTS = (
-    "headline",
     "name",
     "log_name",
     "place",

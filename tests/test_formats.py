@@ -459,14 +459,14 @@ def test_two_states_of_a_layer_stop_the_batch(heron_files: Files, heron: Design)
         text = text.replace(flash, re.sub(r"Y(-?\d+)", lambda m: f"Y{int(m[1]) + 400_000}", flash))
     design = design_from(heron_files | {"old/heron-r2-paste-top.gbr": text.encode()}, "x")
     stop = next(j for j in ready_findings(design)[1] if j.rule == "ready.twice")
-    assert stop.level is Level.STOP and "heron-r2-paste-top.gbr and old/heron-r2-paste-top.gbr" in stop.headline
+    assert stop.level is Level.STOP and "heron-r2-paste-top.gbr / old/heron-r2-paste-top.gbr" in stop.headline
     assert openings_of(design, "top").area.sum() == pytest.approx(openings_of(heron, "top").area.sum())
 
 
 def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -> None:
     older = b"Refs;Qty;Value\nR1,R2;2;1k\nR99;1;5k\n"
     design = design_from({"a-bom.csv": older} | heron_files, "x")
-    assert len(design.bom) == 35 and "second bill of materials" in design.remarks[0].text
+    assert len(design.bom) == 35 and "second BOM" in design.remarks[0].text
     assert [j.rule for j in ready_findings(design)[1] if j.level is Level.CARE] == ["ready.note"]
 
 

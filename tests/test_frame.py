@@ -32,9 +32,11 @@ from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.record import find_board
 from fusilex.bench.workshop.habits import Habits
 from fusilex.core.checks.fixes import Fix
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity
 from fusilex.core.road.steps import one_side
+from fusilex.core.wording import say
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
 from fusilex.journal.store import Journal
@@ -106,7 +108,15 @@ def test_judgements_are_chosen_by_key_and_explained(window: Window, qtbot: QtBot
     qtbot.addWidget(listed)
     listed.resize(340, 400)
     made = [
-        Judgement("print.release", level, f"s{i}", f"headline {i}", (Because("n", float(i), "mm"),), "do", ("U1",))
+        Judgement(
+            "print.release",
+            level,
+            f"s{i}",
+            say("will not release"),
+            (Quantity("n", float(i), "mm"),),
+            say("no stencil thin enough"),
+            (f"U{i}",),
+        )
         for i, level in enumerate(Level)
     ]
     listed.show_judgements(made, {made[1].key: "known"})
@@ -122,19 +132,17 @@ def test_judgements_are_chosen_by_key_and_explained(window: Window, qtbot: QtBot
     listed.choose(3)
     listed.show_judgements(made[:1], {}, "elsewhere")
     assert listed.current is made[0]
-    many = [replace(made[0], subject=f"s{i}", do="words " * 30) for i in range(9)]
+    long = say("thinner stencil", thin="words " * 30)
+    many = [replace(made[0], subject=f"s{i}", advice=long) for i in range(9)]
     listed.show_judgements(many, {})
     listed.choose(8)
     cards = listed.findChildren(JudgementCard)[-9:]
     assert [card.brief for card in cards] == [True] * 8 + [False] and cards[0].height() < cards[8].height() / 2
-    text = why_html(made[2], "because I say so")
-    for words in ("headline 2", "IPC-7525", "U1", "because I say so", "2", "mm"):
+    text = why_html(made[2], overruled="because I say so")
+    for words in ("U2: paste will not release", "IPC-7525", "U2", "because I say so", "2", "mm"):
         assert words in text
-    assert "Rule" not in why_html(Judgement("unheard.of", Level.GO, "s", "<b>h</b>")) and "&lt;b&gt;" in why_html(
-        Judgement("x", Level.GO, "s", "<b>h</b>")
-    )
-    QTest.keyClick(window, Qt.Key.Key_PageDown)
-    assert window.judged.chosen == 1 % len(window.judged.items)
+    strange = Judgement("kit.bag", Level.GO, "s", say("right bag", name="<b>h</b>"))
+    assert "<h3>Inputs" not in why_html(strange) and "&lt;b&gt;" in why_html(strange)
 
 
 def test_a_question_is_answered_once_or_left(qtbot: QtBot) -> None:

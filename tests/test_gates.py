@@ -19,7 +19,7 @@ from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
-from fusilex.core.judgement import Level
+from fusilex.core.judgement import Facts, Level
 from fusilex.core.road.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
@@ -137,16 +137,16 @@ def left_out(bench: Bench) -> None:
 
 Arrange = Callable[[Bench], None]
 GATES: dict[str, tuple[str, Arrange, str, str]] = {
-    "Ready": ("Ready", lambda bench: None, "U3 lies outside", "Kit"),
+    "Ready": ("Ready", lambda bench: None, "U3: outside", "Kit"),
     "Kit": ("Kit", short_kit, "15 short of control 32", "Print"),
     "Print": ("Print", thick_foil, "will not release", "Place"),
     "Place by hand": ("Place", empty_bin, "Only 0 of", "Place"),
-    "Place by machine": ("Place", untaught, "0 of 3 points taught", "Reflow"),
+    "Place by machine": ("Place", untaught, "0 of 3 reference points taught", "Reflow"),
     "Reflow": ("Reflow", never_melted, "", "Hand"),
     "Hand": ("Hand", nothing_to_solder_with, "Only 0 of", "Hand"),
     "Inspect": ("Inspect", faulty, "", "Test"),
     "Rework": ("Rework", in_rework, "", "Inspect"),
-    "Test": ("Test", joined, "are joined", "Release"),
+    "Test": ("Test", joined, ": short", "Release"),
     "Release": ("Release", left_out, "lacks U1", DONE),
 }
 
@@ -271,8 +271,8 @@ def test_what_was_overruled_is_shown_to_be(bench: Bench, open_window: OpenWindow
     bench.go("Inspect", FIRST)
     window.refresh()
     stop = bench.road.open_stops(bench.batch, "Inspect")[0]
-    with pytest.raises(c.Refused, match="says something else by now: U3: bridge"):
-        bench.do(c.Overrule(stop.key, "a spare", "U3: tombstone"))
+    with pytest.raises(c.Refused, match="has changed: U3: bridge"):
+        bench.do(c.Overrule(stop.key, "a spare", replace(Facts.of(stop), names={"place": "U3", "word": "tombstone"})))
     assert overrule_all(window, "a spare") == 1
     assert [card.overruled for card in window.judged.findChildren(JudgementCard) if card.overruled] == ["a spare"]
 
@@ -333,7 +333,7 @@ def test_a_lot_to_be_baked_goes_into_no_bin(bench: Bench) -> None:
     bench.do(c.AcceptFiles())
     line = bench.batch.line_of["U3"]
     bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.package.code, 50, level="6", id="T6"))
-    with pytest.raises(c.Refused, match="has to be baked before use"):
+    with pytest.raises(c.Refused, match="bake before use"):
         bench.do(c.FillBin(line.key, 20, "T6"))
     assert "T6" in {j.subject for j in bench.judgements("Kit") if j.level is Level.STOP}
     bench.do(c.NoteMoisture("T6", "baked"))

@@ -32,11 +32,13 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.report.papers import page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.machine.rs274 import Reader
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.plan import Plan, Trip
+from fusilex.core.quantities import Quantity
 from fusilex.core.shown import is_shown, json_shown, shown
+from fusilex.core.wording import say
 from fusilex.formats.bundle import Files
 from fusilex.formats.lists.grids import grids_of
 from fusilex.formats.lists.stock import StockRow, read_stock, stock_csv
@@ -267,8 +269,10 @@ def test_nothing_leaves_that_does_not_show(
 
 def test_reasons_are_escaped() -> None:
     for words in HOSTILE:
-        judged = Judgement("x.y", Level.STOP, words, words, (Because(words, words),), words, (words,))
-        assert set(Tags(why_html(judged, words)).found) <= {"h2", "h3", "p", "b", "table", "tr", "td"}
+        text = say("label unclear", name=words)
+        do = say("used all the same", reason=words)
+        judged = Judgement("kit.bag", Level.STOP, words, text, (Quantity(words, words),), do, (words,), (words,))
+        assert set(Tags(why_html(judged, overruled=words)).found) <= {"h2", "h3", "p", "b", "table", "tr", "td"}
 
 
 def test_files_are_whole_or_as_they_were(tmp_path: Path) -> None:

@@ -20,7 +20,7 @@ from fusilex.bench.stations.kit.now import at_bin
 from fusilex.bench.stations.kit.weighing import weigh
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Level
+from fusilex.core.judgement import Facts, Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.counting import by_reel, by_strip, by_weight
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_moisture, share_left
@@ -227,7 +227,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
         bench.do(c.NoteMoisture("T1", "opened", (datetime.now(UTC) + timedelta(hours=1)).isoformat()))
     bench.do(c.NoteMoisture("T1", "opened", long_ago))
     assert level("kit.moisture") == [Level.STOP]
-    with pytest.raises(c.Refused, match="open too long"):
+    with pytest.raises(c.Refused, match="floor life exceeded"):
         bench.do(c.FillBin(u1.key, u1.pull, "T1"))
     bench.do(c.NoteMoisture("T1", "baked"))
     assert level("kit.moisture") == [Level.GO]
@@ -258,7 +258,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
     stops = [j.subject for j in bench.judgements("Kit") if j.level is Level.STOP]
     assert len(stops) == 2, "C5's bin and Y1's are short"
     for stop in bench.road.open_stops(bench.batch, "Kit"):
-        bench.do(c.Overrule(stop.key, "fitted later", stop.headline))
+        bench.do(c.Overrule(stop.key, "fitted later", Facts.of(stop)))
     bench.do(c.CloseKit())
     assert set(bench.state[Bins].without) == {*c5.refs, "Y1"}
     assert project(bench.journal.since(bench.id)) == bench.state

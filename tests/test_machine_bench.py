@@ -213,7 +213,7 @@ def test_boards_that_moved_in_their_panel_are_taught_by_themselves(bench: Bench)
 def test_nothing_runs_before_it_is_proven_and_a_wrong_part_is_looked_at_again(bench: Bench) -> None:
     programmed(bench)
     label = next(iter(kept_of(bench.batch).labels))
-    with pytest.raises(c.Refused, match="dry run is not signed"):
+    with pytest.raises(c.Refused, match="Dry run not signed"):
         bench.do(c.MachineRan(1, [list(label)], []))
     with pytest.raises(c.Refused, match="not looked at yet"):
         bench.do(c.SignProof(DRY))
@@ -234,8 +234,8 @@ def test_nothing_runs_before_it_is_proven_and_a_wrong_part_is_looked_at_again(be
     run(bench, 1, NEVER)
     teach(bench, 2)
     bench.go("Place", "H7-07")
-    assert "first article is not signed" in judge_proof(bench.batch, 2)[0].headline
-    with pytest.raises(c.Refused, match="first article"):
+    assert "First article not signed" in judge_proof(bench.batch, 2)[0].headline
+    with pytest.raises(c.Refused, match="First article"):
         bench.do(c.MachinePlaced(2))
     prove(bench, FIRST)
     bench.do(c.MachinePlaced(2))
@@ -255,8 +255,8 @@ def test_a_signature_holds_for_how_parts_lay_when_it_was_given(bench: Bench) -> 
     for row in body["slots"]:
         row["turn"] = 180.0 if row["name"] == slot else row["turn"]
     bench.do(c.SetRecord("placer", body))
-    assert "since the dry run was signed" in judge_proof(bench.batch, 1)[0].headline
-    with pytest.raises(c.Refused, match="since the dry run"):
+    assert "after the dry run was signed" in judge_proof(bench.batch, 1)[0].headline
+    with pytest.raises(c.Refused, match="after the dry run"):
         bench.do(c.MachinePlaced(1))
     bench.do(c.Undo())
     assert judge_proof(bench.batch, 1)[0].level is Level.GO
@@ -343,7 +343,7 @@ def test_a_feeder_surely_worse_than_the_others_is_named_with_what_to_check() -> 
     # Wilson by hand: 9 of 100, z 1.96
     p, n, z = 0.09, 100, 1.959964
     low = (p + z * z / 2 / n - z * np.sqrt(p * (1 - p) / n + z * z / 4 / n / n)) / (1 + z * z / n)
-    assert f"{100 * low:.1f}" in str(bad[0].because)
+    assert f"{100 * low:.1f}" in str(bad[0].quantities)
     assert judge_rejects("slot", {**fleet, "F3": Tally(13, 1)}) == [], "one alone is chance"
 
 
@@ -495,7 +495,7 @@ def test_a_panel_goes_through_the_machine_by_keys(qtbot, window: Window) -> None
     press(window, K.Key_X)
     qtbot.waitUntil(lambda: view.search is None, timeout=30_000)
     assert kept_of(bench.batch) is not None and "from the best of all" in window.desk.said
-    assert "dry run is not signed" in window.station.now().title
+    assert "Dry run not signed" in window.station.now().title
     press(window, K.Key_S)
     assert view.run is not None and view.run.dry
     view.run.timer.stop()
@@ -621,7 +621,7 @@ def test_hands_choose_another_part_and_sweep_the_marks(window: Window) -> None:
     assert "Part by part" in window.desk.said and "min a panel" in window.desk.said
     press(window, K.Key_G)
     answer(window, f"{first.ref} 0.05 0")
-    assert first.ref in window.desk.said and "by itself" in window.desk.said
+    assert first.ref in window.desk.said and "self-align" in window.desk.said
     press(window, K.Key_Period)
     assert "goes on later" in window.desk.said
     row = window.station.view.bins

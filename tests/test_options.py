@@ -122,7 +122,7 @@ def test_what_cannot_differ_is_refused(mixed: Bench) -> None:
     while (part := mixed.batch.next_part(mixed.board, "Place")) and part.ref != "R9":
         mixed.do(c.PlacePart("H7-01", part.ref))
     assert [j.headline for j in mixed.judgements("Place") if j.level.value == "care"] == [
-        "Bin 38, 32 k, was not filled at Kit"
+        "Bin 38, 32 k: not filled at Kit"
     ]
     before = mixed.state.boards["H7-03"].variant
     mixed.do(c.SetOption(["H7-03"], "C9", "tried", "15 pF"))

@@ -111,7 +111,7 @@ def test_what_cannot_be_told_yet_says_how_many_more_boards_would(
     assert ("joint", "j3") in {(f["attribute"], f["value"]) for f in told["findings"]} and told["more_boards"] is None
     assert set(told["findings"][0]) >= {"p", "q", "ratio", "ratio_within95", "faults", "of", "also"}
     assert (
-        ask([rows[0], *(line[:-1] + "0" for line in rows[1:])])["judgements"][0]["headline"] == "No fault, no pattern"
+        ask([rows[0], *(line[:-1] + "0" for line in rows[1:])])["judgements"][0]["headline"] == "No defects, no pattern"
     )
     for wrong, why in (
         ("a,b\n1,2\n", "a column fault"),
@@ -131,5 +131,5 @@ def test_a_record_without_a_pattern_proves_nothing(tmp_path: Path, capsys: pytes
     record.write_text("\n".join(["board,feeder,fault", *rows]))
     assert main(["patterns", str(record), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)
-    assert "nothing in common" in told["judgements"][0]["headline"]
+    assert "no significant pattern" in told["judgements"][0]["headline"]
     assert not told["data"]["findings"] and {j["level"] for j in told["judgements"]} == {"unknown"}

@@ -172,7 +172,7 @@ def test_what_a_picture_does_not_show_is_said(heron: Design, good: np.ndarray) -
     half = picture.copy()
     half[:, 640:] = cv2.GaussianBlur(half[:, 640:], (0, 0), 11)
     said = suggest(heron, "top", parts, half, [good])
-    assert len(said.unseen) >= 6 and "not seen" in [b.what for b in judge_photo(said, "x").because]
+    assert len(said.unseen) >= 6 and "not seen" in [b.what for b in judge_photo(said, "x").quantities]
     cut = photograph(heron, "top", looked(3))[:, :760]
     beyond = suggest(heron, "top", parts, cut, [good])
     at = view(heron, "top", looked(3)) @ np.array([[p.x, p.y, 1] for p in parts]).T
@@ -253,7 +253,7 @@ def test_pictures_are_compared_kept_and_taught_by_keys(
     window.desk.go("Inspect", "H7-02")
     compare("b.jpg")
     assert {row[0]: row[1] for row in view.rows.rows}.items() >= {("R3", MISSING), ("D1", TURNED)}
-    assert window.now_card.now.title.endswith("otherwise on the picture")
+    assert window.now_card.now.title.endswith("different in the picture")
     while view.selected.ref != "D1":
         QTest.keyClick(window, Qt.Key.Key_Down)
     QTest.keyClicks(window, "9")

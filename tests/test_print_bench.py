@@ -246,7 +246,7 @@ def test_a_clogging_trend_says_wipe_before_a_fault(tmp_path: Path, heron_files: 
         assert lies.level is (Level.GO if panel < 6 else Level.UNKNOWN), "five prints after the look nobody knows"
         alarmed = alarmed or (panel if drift.level is Level.CARE else 0)
         bench.do(PrintPanel(panel, 0.12, "leaded"))
-    assert 11 <= alarmed <= 13 and "thin" in drift.headline and "Wipe" in drift.do
+    assert 11 <= alarmed <= 13 and "Less paste" in drift.headline and "Wipe" in drift.do
     told = bench.state[Run].weighed
     assert len(told) == 14 and told[0].apart and not told[5].apart, "the first print stands apart"
     care = bench.workshop[PasteCare]

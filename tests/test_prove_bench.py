@@ -44,7 +44,7 @@ from fusilex.bench.stations.test.power import next_step
 from fusilex.bench.stations.test.verdicts import suspects
 from fusilex.bench.workshop.finished import Finished
 from fusilex.bench.workshop.fixtures import Fixtures
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Facts, Judgement, Level
 from fusilex.devices.bench_meter import QUERIES, measure
 from fusilex.devices.command import FAILED, LEFT, plan_command, run_command
 from fusilex.devices.meter import NoMeter
@@ -126,7 +126,7 @@ def test_a_batch_is_proved_in_a_fraction_of_the_keys_and_what_was_planted_is_fou
     sampled = next(s for s in boards if s not in drawn)
     assert len(due(bench.batch, boards[sampled])) < 60 and rung(bench, sampled) < 30
     j = next(j for j in judged(bench, sampled, "Test") if j.rule == "test.sample")
-    assert j.level is Level.CARE and {b.value for b in j.because} >= {len(drawn), 2, "90 %"}
+    assert j.level is Level.CARE and {b.value for b in j.quantities} >= {len(drawn), 2, "90 %"}
     # a short on a board of the sample: found, and every board is due in full again
     short = next(p for p in bench.batch.own.checks.pairs if p.a.ref == p.b.ref == "U1")
     bad = drawn[1]
@@ -184,7 +184,7 @@ def test_a_repair_counts_also_where_the_next_fault_is_accepted(proving: Bench) -
     bench.do(c.RepairFault("H7-01", board.faults[0].id, "fixed"))
     bench.go("Rework", "H7-01")
     stop = next(j for j in bench.judgements("Rework") if j.rule == "inspect.fault")
-    bench.do(c.Overrule(stop.key, "it holds", stop.headline))
+    bench.do(c.Overrule(stop.key, "it holds", Facts.of(stop)))
     bench.do(c.AcceptAsIs("H7-01"))
     left = [p for p in unread(bench.batch, board) if "R9" in p.refs]
     assert left and any(p.purpose == "joined" for p in left), "what the iron was at is read again, its joints too"

@@ -57,7 +57,7 @@ def relisted(files: Files, change: object) -> Files:
     [
         (lambda x, y, s: (x + 12.5, y - 3), "shifted"),
         (lambda x, y, s: (x / 25.4, y / 25.4), "inch taken for mm"),
-        (lambda x, y, s: (44 - x if s == "bottom" else x, y), "as seen from below"),
+        (lambda x, y, s: (44 - x if s == "bottom" else x, y), "seen from below"),
         (lambda x, y, s: (31 - y, x, 90 if s == "top" else -90), "turned 270"),
     ],
 )
@@ -127,11 +127,11 @@ def test_the_size_code_trap(tmp_path: Path, heron_files: Files) -> None:
             "heron-r2-paste-top.gbr",
             lambda d: shifted(d, 1.7, 0.9),
             "ready.layers",
-            "Top paste: elsewhere than its copper",
+            "Top paste: not aligned with its copper",
         ),
-        ("heron-r2-plated.drl", lambda d: shifted(d, 5.3, 0), "ready.layers", "Drill: elsewhere than the copper"),
+        ("heron-r2-plated.drl", lambda d: shifted(d, 5.3, 0), "ready.layers", "Drill: not aligned with the copper"),
         ("heron-r2-outline.gbr", lambda d: shifted(d, 0, 12), "ready.layers", "Top copper: .* outside the outline"),
-        ("heron-r2-mask-top.gbr", lambda d: d.replace(b",R2*%", b",Rev. 1*%"), "ready.revision", "mask-top.gbr is 1, "),
+        ("heron-r2-mask-top.gbr", lambda d: d.replace(b",R2*%", b",Rev. 1*%"), "ready.revision", r"mask-top.gbr \(1\)"),
     ],
 )
 def test_layers_of_another_revision_are_named(
@@ -147,7 +147,7 @@ def test_layers_of_another_revision_are_named(
 def test_a_list_counted_on_its_own_is_a_care(heron_files: Files) -> None:
     files = {n.replace("r2-bom", "bom_v3"): d for n, d in heron_files.items()}
     judged = [j for j in ready_findings(design_from(files, "x"))[1] if j.level is not Level.GO]
-    assert [(j.rule, j.level) for j in judged] == [("ready.revision", Level.CARE)] and "bom_v3.csv is 3" in judged[
+    assert [(j.rule, j.level) for j in judged] == [("ready.revision", Level.CARE)] and "bom_v3.csv (3)" in judged[
         0
     ].headline
     names = {"Board_RevB.gbr": "B", "top rev 3.gbr": "3", "a_v1.3-F.gbr": "1.3", "driver2.gbr": "", "power_r.gbr": ""}
@@ -284,11 +284,11 @@ def test_etching_is_planned_and_corrected_by_logged_runs(tmp_path: Path, heron_f
     bench.do(c.Acknowledge("Etching"))
     bench.do(c.MixBath(0.5))
     minutes = {j.rule: j for j in judge_bath(bench, 35, 37.5)}["ready.etch"]
-    assert minutes.level is Level.UNKNOWN and "About 13 minutes" in minutes.headline
+    assert minutes.level is Level.UNKNOWN and "About 12.5 min" in minutes.headline
     for taken in (20.0, 22.0, 21.0):
         bench.do(c.LogEtch(taken, 37.5, 35, 2))
     after = {j.rule: j for j in judge_bath(bench, 35, 37.5)}
-    assert after["ready.etch"].level is Level.GO and "About 21 minutes" in after["ready.etch"].headline
+    assert after["ready.etch"].level is Level.GO and "About 21.3 min" in after["ready.etch"].headline
     assert after["ready.bath"].level is Level.GO
     bench.do(c.NoteProcess("own etching", 0.3))
     assert [j.level for j in bench.judgements("Ready") if j.rule == "ready.finest"] == [Level.STOP]

@@ -146,7 +146,7 @@ def test_turns_counted_otherwise_are_one_fault_and_one_fix(
     (fit,) = fit_turns(kinds_of(design.parts))
     assert (finding.kind, fit.side, fit.convention) == ("rotations", side, convention)
     assert fit.after == fit.n > fit.before and finding.fix is not None
-    doubtful = {b.value for b in finding.because if b.what.startswith("clockwise or not")}
+    doubtful = {b.value for b in finding.quantities if b.what.startswith("direction not known")}
     assert doubtful == (set() if fit.sense else {"L2"})
     mended = join(apply_fixes(design, [finding.fix]))
     assert not ready_findings(mended)[0]

@@ -105,7 +105,7 @@ def note(bench: Bench, kind: str, **body: object) -> None:
 def test_numbers_come_from_the_records(bench: Bench, heron_files: Files) -> None:
     """Each record changed, and the number it feeds looked at."""
     bench.do(c.AcceptFiles())
-    mass = lambda: next(j for j in bench.judgements("Print") if j.rule == "print.mass").because[1].value  # noqa: E731
+    mass = lambda: next(j for j in bench.judgements("Print") if j.rule == "print.mass").quantities[1].value  # noqa: E731
     before = mass()
     note(bench, "paste", id="leaded", alloy="Sn63Pb37", metal_density=4.0, metal_load=0.9, window="leaded")
     assert before != mass() == pytest.approx(1 / (0.9 / 4.0 + 0.1))
@@ -229,7 +229,7 @@ def test_what_wants_looking_after(bench: Bench) -> None:
     bench.do(c.ChooseMethod("Reflow", "dial oven"))
     assert "No dial oven on record" in watch(bench.batch, Oven)[0].headline
     note(bench, "paste", id="odd", window="nowhere")
-    assert "names the window nowhere" in watch(bench.batch, PasteSheet)[0].headline
+    assert "window nowhere not on record" in watch(bench.batch, PasteSheet)[0].headline
     assert judge_due("x", "", today, "v") is None and judge_due("x", today.isoformat(), today, "v").level is Level.CARE  # type: ignore[union-attr]
 
 

@@ -321,7 +321,7 @@ def test_a_bottom_pad_part_is_reworked_in_held_steps_by_keys(qtbot, window: Wind
     view = window.station.view
     qtbot.waitUntil(lambda: not view.aside.busy, timeout=60_000)
     assert view.profile.id == "bottom pad, leaded", "hidden pads, and the paste it was printed with"
-    assert view.judged.level is Level.UNKNOWN and "Go by the eye" in window.station.now().detail
+    assert view.judged.level is Level.UNKNOWN and "Watch until solder is shiny" in window.station.now().detail
     QTest.keyClick(window, K.Key_Return)
     assert window.station.now().title == "Hold: plate on"
     QTest.keyClick(window, K.Key_Return)

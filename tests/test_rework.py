@@ -100,7 +100,7 @@ def test_the_queue_goes_by_heat_and_says_what_is_reached_again(rework: Bench) ->
     assert bench.now("Rework").title == "Repair U1.7: bridge" and "plate and air" in bench.now("Rework").detail
     waiting = next(j for j in bench.judgements("Rework") if j.rule == "rework.queue")
     total = sum(method_of(bench.batch, f).seconds for b in boards_in_order(bench.batch) for f in b.open_faults)  # type: ignore[union-attr]
-    assert waiting.because[1].value == round(total / 60)
+    assert waiting.quantities[1].value == round(total / 60)
     bench.do(c.SetRecord("air", {"id": "fine tip", "nozzle_mm": 3.0}))
     bench.do(c.SetRecord("air", {"id": "wide", "nozzle_mm": 8.0}))
     part = bench.design.part_by_ref
@@ -167,7 +167,7 @@ def test_times_are_learnt_and_the_sum_says_when_to_scrap(rework: Bench) -> None:
     rework.do(c.SetRecord("limits", {"id": "shop", "board_worth": 5.0}))
     assert judged(rework) == [Level.CARE]
     said = next(j for j in rework.judgements("Rework") if j.rule == "rework.worth")
-    cost = next(b.value for b in said.because if b.what == "costs")
+    cost = next(b.value for b in said.quantities if b.what == "costs")
     board = rework.state.boards["H7-01"]
     seconds = sum(method_of(rework.batch, f).seconds for f in board.open_faults)  # type: ignore[union-attr]
     assert cost == pytest.approx(seconds / 60, abs=0.01), "at sixty an hour"

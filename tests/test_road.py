@@ -340,7 +340,7 @@ def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
     bench.do(c.AddStep("Inspect", "top", "Print 2"))
     stop = next(j for j in bench.judgements("Ready") if j.level is Level.STOP)
     assert (stop.rule, stop.refs) == ("ready.drop", ("J1",))
-    with pytest.raises(c.Refused, match="J1 drops off upside down"):
+    with pytest.raises(c.Refused, match="J1: drops off upside down"):
         bench.do(c.AcceptFiles())
     bench.do(c.Overrule(stop.key, "looked at later"))
     kitted(bench)
@@ -359,7 +359,7 @@ def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
         taught(bench)
         bench.do(c.MachinePlaced(panel))
     bench.go("Reflow 2", "H7-01")
-    assert "J1 drops off upside down" in bench.now("Reflow 2").detail
+    assert "J1: drops off upside down" in bench.now("Reflow 2").detail
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     assert bench.state.boards["H7-01"].step == "Reflow 2", "it stays until somebody has a reason"
     stop = bench.road.open_stops(bench.batch, "Reflow 2")[0]
@@ -385,7 +385,7 @@ def test_one_board_with_too_many_heats_holds_its_panel(bench: Bench) -> None:
     bench.state.boards["H7-04"].heats["U1"] = 3
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     assert {b.step for b in bench.state.panel_boards(1)} == {"Reflow"}
-    with pytest.raises(c.Refused, match="Panel 1 stays at Reflow: U1: 4 heats of 3"):
+    with pytest.raises(c.Refused, match="Panel 1 stays at Reflow: U1: 4 of 3 reflow cycles used"):
         bench.do(c.SendOn(1))
     bench.go("Reflow", "H7-01")
     assert bench.road.open_stops(bench.batch, "Reflow")[0].subject == "4 heats, H7-04", "said at every board of it"
@@ -455,7 +455,7 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
         with pytest.raises(c.Refused, match=words):
             bench.do(command)
     bench.do(c.DropStep("Hand"))
-    assert "No step puts on" in bench.judgements("Ready")[0].headline
+    assert "No step places" in bench.judgements("Ready")[0].headline
     bench.do(c.ChooseSides("hand"))
     assert bench.road.steps.ids == one_side().ids, "taken anew"
     bench.do(c.AddStep("Inspect", "top", "Reflow", "before the oven"))

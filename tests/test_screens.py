@@ -23,10 +23,12 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.bench.stations.test.planning import due
-from fusilex.core.judgement import Because, Judgement, Level, worst_first
+from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.quantities import Quantity, chosen
 from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
 from fusilex.core.road.steps import one_side
+from fusilex.core.wording import say
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.paths import BoardArt, paths_of
@@ -37,7 +39,6 @@ from fusilex.ui.frame.start import make_application
 from fusilex.ui.frame.window import Window
 from fusilex.ui.picture import neighbour
 from fusilex.ui.stations.kit.tray import across, unturned
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.board_strip import BoardStrip
 from fusilex.ui.widgets.keys import Key, key_name
 
@@ -314,7 +315,7 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
     again = open_window(window.desk.bench, window.settings)
     from fusilex.ui.theme import theme
 
-    assert Units.inch and theme.tokens.name == "dim"
+    assert chosen().inch and theme.tokens.name == "dim"
     assert again.height() == 720 and window.settings.value("geometry") == window.saveGeometry()
 
 
@@ -373,11 +374,10 @@ def test_every_rule_named_by_a_judgement_can_be_explained(window: Window) -> Non
 
 
 def test_worst_comes_first_and_numbers_carry_units() -> None:
-    made = [Judgement("x", level, "s", "h") for level in (Level.GO, Level.UNKNOWN, Level.STOP, Level.CARE)]
+    made = [Judgement("x", level, "s", say("h")) for level in (Level.GO, Level.UNKNOWN, Level.STOP, Level.CARE)]
     assert [j.level for j in worst_first(made)] == [Level.STOP, Level.CARE, Level.UNKNOWN, Level.GO]
-    assert (
-        Because("gap", 0.12345, "mm").text() == "gap 0.123 mm" and Because("share", 33.3, "%").text() == "share 33.3 %"
-    )
+    assert Quantity("gap", 0.12345, "mm").text() == "gap 0.123 mm"
+    assert Quantity("share", 33.3, "%").text() == "share 33.3 %"
 
 
 def test_arrows_walk_to_the_part_in_that_direction(bench: Bench) -> None:

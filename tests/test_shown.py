@@ -4,95 +4,26 @@ do what they do.
 
 from __future__ import annotations
 
-import re
 from datetime import UTC, datetime, timedelta
 
 import asked as c
 import pytest
 import shapely
-from asked import RULES, taught
+from asked import taught
 from conftest import HERON
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
-from windows import WINDOWS
 
 from fusilex.bench.clocks import clocks
 from fusilex.bench.record.bench import Bench
-from fusilex.bench.stations.kit.bins import STRAP_OHM
-from fusilex.bench.stations.test import planning
-from fusilex.core import similarity
-from fusilex.core.checks import layer_agreement, side_order, size_codes, systematic
-from fusilex.core.design import edge
 from fusilex.core.design.model import Design
 from fusilex.core.design.outlines import body_polygon
-from fusilex.core.electrical import network, power, probes
-from fusilex.core.kit import losses
-from fusilex.core.measuring import lots, spread
-from fusilex.core.placing import references
-from fusilex.core.printing import openings, paste
-from fusilex.core.reflow import profile
 from fusilex.core.rework import heat
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.frame.window import Window
-
-ANY = WINDOWS["leaded"]
-LIMITS: dict[str, list[float]] = {
-    "print.release": [openings.AREA_GO, openings.AREA_STOP, openings.ASPECT_GO],
-    "print.mass": [1, 1, -paste.TRANSFER_STEEPNESS, paste.TRANSFER_MIDDLE],
-    "place.error": [95, references.ERROR_CARE_MM, references.ERROR_STOP_MM],
-    "place.scale": [1, 100 * references.SCALE_LIMIT],
-    "place.suspect": [similarity.SEEN_MM],
-    "reflow.heating": [profile.SLOPE_WINDOW_S, ANY.heating[1]],
-    "reflow.soak": [*ANY.soak],
-    "reflow.above melting": [*ANY.above_melting, ANY.above_melting_hard_s],
-    "reflow.cooling": [profile.SLOPE_WINDOW_S, ANY.cooling[1], ANY.cooling_hard],
-    "reflow.to peak": [profile.ROOM_C, WINDOWS["lead-free"].to_peak_s / 60, ANY.to_peak_s / 60],
-    "ready.drop": [side_order.DROP_LIMIT_MG_PER_MM2, 30, 100 * side_order.CARE_SHARE],
-    "ready.layers": [100 * layer_agreement.OFF_SHARE, 100 * layer_agreement.HOLES_OFF_SHARE],
-    "ready.size": [size_codes.TOO_FAR, 1, size_codes.TOO_FAR],
-    "ready.frames": [edge.EDGE_LINE_MM, edge.EDGE_MM],
-    "ready.systematic": [systematic.ON_PAD_MM, 100 * systematic.BY_CHANCE, systematic.OFFSET_MM],
-    "rework.heat": [heat.SPREAD_MM, heat.LIGHT_MG],
-    "test.short": [
-        probes.MAX_GAP_MM,
-        probes.OPEN_ABOVE_OHM,
-        100 * planning.USUAL_METER.share,
-        planning.USUAL_METER.fixed,
-        planning.HEARD_FROM_OHM,
-    ],
-    "test.open": [probes.JOINED_BELOW_OHM],
-    "test.value": [100 * network.USUAL_TOLERANCE],
-    "test.power": [power.LOW_HOLD_S, power.HOLD_S, 100 * power.SAG_SHARE],
-    "test.instrument": [lots.ALIKE_FROM],
-    "test.odd": [spread.ODD_FROM, spread.ODD_BEYOND],
-    "test.cpk": [spread.CPK_FROM, spread.GOOD_CPK, 3],
-    "kit.strap": [STRAP_OHM[0] / 1e6, STRAP_OHM[1] / 1e6],
-    "kit.spares": (
-        [1]
-        + [n for up_to, (loss, extra) in losses._DEFAULT for n in ([up_to] if up_to < 9 else []) + [100 * loss, extra]]
-        + [0, 1]
-    ),
-}
-
-
-@pytest.mark.parametrize("rule", LIMITS)
-def test_limits_in_texts_are_the_limits_that_count(rule: str) -> None:
-    said = [float(n.replace("−", "-")) for n in re.findall(r"−?\d+(?:\.\d+)?", RULES[rule].text)]
-    assert said == pytest.approx(LIMITS[rule])
-
-
-def test_windows_are_the_same_in_every_paste_where_the_texts_say_so() -> None:
-    for window in WINDOWS.values():
-        assert (window.heating, window.soak, window.above_melting, window.cooling) == (
-            ANY.heating,
-            ANY.soak,
-            ANY.above_melting,
-            ANY.cooling,
-        )
-        assert (window.above_melting_hard_s, window.cooling_hard) == (150, 6)
 
 
 def test_heat_reaches_as_far_as_nozzle_and_spread(heron: Design) -> None:

@@ -22,11 +22,12 @@ from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.electrical.judge import judge_plan, judge_readings
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.electrical.probes import ProbePair, probe_plan
-from fusilex.core.judgement import Because, Level
+from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.quantities import PullLine, pull_list
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.packages.chips import ambiguous_code, chip_code
+from fusilex.core.quantities import Quantity
 from fusilex.core.units import show_number, show_resistance
 from fusilex.core.values import FORMS, parse_reading, read_value
 
@@ -87,7 +88,7 @@ def test_a_shown_resistance_is_read_back_to_three_digits(ohm: float, space: str,
 def test_numbers_are_shown_without_powers(value: float, digits: int) -> None:
     shown = show_number(value, digits)
     assert "e" not in shown and float(shown) == pytest.approx(value, rel=0.51 * 10.0 ** (1 - digits), abs=1e-300)
-    assert "e" not in Because("x", value).text()
+    assert "e" not in Quantity("x", value).text()
 
 
 def test_resistances_a_meter_would_show() -> None:

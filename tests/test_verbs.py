@@ -118,7 +118,7 @@ def test_refs_by_panel_fiducials_equal_the_windows_answer(
     _, data = ask(capsys, "refs", str(HERON), str(tmp_path / "taught.csv"))
     (window,) = [j for j in judge_machine(bench.batch, 1) if j.rule == "place.error"]
     assert f"{data['worst_part']['ref']} in cell {data['worst_part']['cell']}" == window.subject.partition(", ")[0]
-    assert data["worst_part"]["error_mm"] == pytest.approx(float(window.because[0].value), rel=1e-6)
+    assert data["worst_part"]["error_mm"] == pytest.approx(float(window.quantities[0].value), rel=1e-6)
     fit = fit_similarity(
         [point_at(bench.batch, n) for n in off], [bench.state[Placing].taught[1, "Place"][n] for n in off]
     )

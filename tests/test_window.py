@@ -23,6 +23,7 @@ from fusilex.bench.stations.test.now import next_pair
 from fusilex.bench.stations.test.planning import due, heard
 from fusilex.core.judgement import Level
 from fusilex.core.road.steps import DONE, one_side
+from fusilex.core.wording import say
 from fusilex.formats.bundle import Files
 from fusilex.ui.frame.batches.new_batch import Wanted
 from fusilex.ui.frame.why import why_html
@@ -225,7 +226,7 @@ def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: 
     judgement = window.judged.current
     assert judgement and judgement.level is Level.GO
     text = why_html(judgement)
-    assert "IPC-7525" in text and "foil" in text
+    assert "IPC-7525" in text and "stencil" in text
     press(window, Key.Key_F2)
     assert "nothing to overrule" in window.desk.said
     for key in (judgement.key, "print.release:top U1, 0.3 mm"):
@@ -237,7 +238,7 @@ def test_why_shows_rule_source_and_inputs_and_an_overruling_is_recorded(window: 
     press(window, Key.Key_F2, "seen on the last batch")
     state = window.desk.bench.state
     assert care and (said := state.overruling(care)) and said.reason == "seen on the last batch"
-    for other in (replace(care, headline="Something else"), replace(care, level=Level.STOP)):
+    for other in (replace(care, says=say("print again")), replace(care, refs=("X9",)), replace(care, level=Level.STOP)):
         assert not state.overruling(other), "a reason for one thing is none for another"
 
 

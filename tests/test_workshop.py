@@ -128,7 +128,7 @@ def test_an_expired_lot_needs_a_bake_or_a_reason(bench: Bench) -> None:
     assert levels(bench, "kit.moisture") == [Level.CARE]
     bench.do(c.NoteMoisture("T", "out", hours(35)))
     assert levels(bench, "kit.moisture") == [Level.STOP]
-    with pytest.raises(c.Refused, match="open too long"):
+    with pytest.raises(c.Refused, match="floor life exceeded"):
         bench.do(c.FillBin(line.key, 20, "T"))
     bench.do(c.Overrule("kit.moisture:T", "engineering samples"))
     bench.do(c.FillBin(line.key, 20, "T"))
@@ -196,7 +196,7 @@ def test_check_says_how_sure_it_is_and_what_would_mend_it(
             "kind": "missing",
             "ref": "R4",
             "where": "placements",
-            "text": "R4 is on the bill of materials but not in the placement list",
+            "text": "R4: in the BOM, not in the placement list",
             "fix": "R4 put on its pads, turn unknown",
         }
     ]

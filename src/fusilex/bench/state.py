@@ -10,7 +10,8 @@ from typing import Any, TypeVar
 from msgspec import Struct, field
 
 from fusilex.bench.boards import Board
-from fusilex.core.judgement import Judgement
+from fusilex.core.judgement import Facts, Judgement
+from fusilex.core.older_headlines import meant
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed
 
@@ -28,10 +29,20 @@ class Overruled(Struct, frozen=True):
     station: str = ""
     level: str = ""
     who: str = ""
+    facts: Facts | None = None
+
+    @property
+    def told(self) -> dict[str, str]:
+        """What people read of it."""
+        return {name: getattr(self, name) for name in ("reason", "at", "headline", "station", "level", "who")}
 
     def covers(self, judgement: Judgement) -> bool:
-        """The judgement still says what was set aside: a reason for one thing is none for another."""
-        return not self.level or (self.level, self.headline) == (judgement.level.value, judgement.headline)
+        """The judgement is still about what was set aside: a reason for one thing is none for another."""
+        if not self.level:
+            return True
+        if self.level != judgement.level.value:
+            return False
+        return self.facts.covers(judgement) if self.facts else meant(self.headline, judgement)
 
 
 class BatchState(Struct):

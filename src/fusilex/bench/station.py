@@ -12,7 +12,8 @@ from fusilex.bench.boards import Board
 from fusilex.bench.command import Command
 from fusilex.bench.declared import Thread
 from fusilex.bench.now import Now
-from fusilex.core.judgement import Judgement, Rule
+from fusilex.core.judgement import Judgement
+from fusilex.core.rule import Rule
 from fusilex.journal.entries import Event
 
 

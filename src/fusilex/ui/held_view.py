@@ -18,14 +18,14 @@ from fusilex.core.design.model import Part
 from fusilex.core.heat.held import Heated, HeldStep
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.judgement import Judgement
+from fusilex.core.quantities import MM, write, write_celsius
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.units import begun, clock, show_temperature
+from fusilex.core.units import begun, clock
 from fusilex.ui.desk import Desk
 from fusilex.ui.held_clock import FAST, HeldClock
 from fusilex.ui.held_words import before, while_held
 from fusilex.ui.search import Aside
 from fusilex.ui.tabbed import View
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.heat_map import HeatMap
 from fusilex.ui.widgets.held_list import Held, HeldList, set_words
 from fusilex.ui.widgets.keys import Key
@@ -151,8 +151,8 @@ class HeldView(View):
         part = self.part()
         if step is None:
             return [("part", part.ref if part else "–")]
-        air = show_temperature(step.air_c, Units.fahrenheit) if step.litres_per_min else "away"
-        plate = show_temperature(step.plate_c, Units.fahrenheit) if step.plate_c else "off"
+        air = write_celsius(step.air_c) if step.litres_per_min else "away"
+        plate = write_celsius(step.plate_c) if step.plate_c else "off"
         return [
             ("part", part.ref if part else "–"),
             (f"held, of {clock(step.least_s)} to {clock(step.most_s)}", clock(self.clock.held_s)),
@@ -295,5 +295,5 @@ class HeldView(View):
         if judged is None:
             return "Held steps", []
         gun = self.batch.workshop[Records].first(AirGun)
-        rows = [(b.what, b.text().removeprefix(b.what).strip()) for b in judged.because]
-        return f"{gun.id.capitalize()}, {gun.nozzle_mm:g} mm", rows
+        rows = [(q.what, q.amount()) for q in judged.quantities]
+        return f"{gun.id.capitalize()}, {write(gun.nozzle_mm, MM, 4)}", rows

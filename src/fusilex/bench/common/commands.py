@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import msgspec
+
 from fusilex.bench.batch import Batch, texts_of
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import (
@@ -14,7 +16,8 @@ from fusilex.bench.common.events import (
 )
 from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.finished import FinishedLeft
-from fusilex.core.judgement import Level
+from fusilex.core.judgement import Facts, Level
+from fusilex.core.quantities import METRIC
 from fusilex.core.road.steps import ASIDE, DONE, FIRST, WITH_PARTS
 
 
@@ -35,7 +38,7 @@ class Overrule(Command, frozen=True):
 
     key: str
     reason: str
-    headline: str = ""
+    read: Facts | None = None
 
     def decide(self, batch: Batch) -> Result:
         if not self.reason.strip():
@@ -44,10 +47,16 @@ class Overrule(Command, frozen=True):
         found = next(judged, None)
         if found is None or found.level is Level.GO:
             raise Refused(f"Nothing stands against board {batch.board.serial} there: there is nothing to overrule.")
-        if self.headline not in ("", found.headline):
-            raise Refused(f"It says something else by now: {found.headline}. Read it again first.")
+        if self.read is not None and not self.read.covers(found):
+            raise Refused(f"This check has changed: {found.headline}. Read it before you override it.")
         happened = JudgementOverruled(
-            self.key, self.reason.strip(), found.headline, batch.view.step, found.level.value, batch.board.serial
+            self.key,
+            self.reason.strip(),
+            found.words(METRIC),
+            batch.view.step,
+            found.level.value,
+            batch.board.serial,
+            msgspec.to_builtins(Facts.of(found)),
         )
         return Result([happened])
 

@@ -9,6 +9,7 @@ import msgspec
 
 from fusilex.bench.boards import Board, SentBack, laid_out
 from fusilex.bench.state import BatchState, Overruled
+from fusilex.core.judgement import Facts
 from fusilex.core.panel.layout import Panel
 from fusilex.core.road.steps import ASIDE, station_of
 from fusilex.journal.entries import Entry, Event
@@ -111,7 +112,9 @@ class CautionsRead(Event, frozen=True):
 
 
 class JudgementOverruled(Event, frozen=True):
-    """A judgement was set aside with a reason."""
+    """A judgement was set aside with a reason: what it was about, and for people what it said. Older journals have the
+    sentence alone.
+    """
 
     kind: ClassVar[str] = "judgement_overruled"
     about: ClassVar[str] = "board"
@@ -122,6 +125,7 @@ class JudgementOverruled(Event, frozen=True):
     station: str = ""
     level: str = ""
     board: str = ""
+    facts: dict[str, Any] = {}
 
     @classmethod
     def upcast(cls, body: dict[str, Any]) -> dict[str, Any]:
@@ -139,7 +143,8 @@ class JudgementOverruled(Event, frozen=True):
         return {**body, "key": f"{before} {numbers.get(int(number), 0)}"}
 
     def apply(self, state: BatchState, entry: Entry) -> None:
-        told = (self.headline, self.station, self.level, entry.who)
+        facts = msgspec.convert(self.facts, Facts) if self.facts else None
+        told = (self.headline, self.station, self.level, entry.who, facts)
         state.overruled[self.key] = Overruled(self.reason, entry.at, *told)
 
     @property

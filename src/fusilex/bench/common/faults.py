@@ -10,7 +10,9 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.core.inspection.faults import FAULT_WORDS, OLDER_WORDS
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.journal.entries import Entry, Event
 
 
@@ -83,9 +85,9 @@ def judge_faults(batch: Batch, board: Board) -> list[Judgement]:
             "inspect.fault",
             Level.STOP,
             f"{board.serial} {fault.ref} {fault.id}",
-            f"{fault.place}: {fault.word}",
-            (Because("found at", fault.found_at), Because("board", board.serial)),
-            "Repair it here." if board.station == "Rework" else "Goes to Rework with this board.",
+            say("open", place=fault.place, word=fault.word),
+            (Quantity("found at", fault.found_at), Quantity("board", board.serial)),
+            say("repair here" if board.station == "Rework" else "send to rework"),
             (fault.ref,),
         )
         for fault in board.open_faults

@@ -6,7 +6,9 @@ from typing import Any, ClassVar
 
 from msgspec import Struct, field
 
-from fusilex.core.judgement import Because, Judgement, Level, Rule
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.journal.entries import Entry, Event
 
 
@@ -30,33 +32,21 @@ class RecordMended(Event, frozen=True):
 
 EVENTS = (RecordMended,)
 
-RULE = Rule(
-    "A board leaves on a record that lost nothing: what is missing may be a fault, a wiped print or a reading.",
-    "The batch's record",
-)
-
 
 def judge_losses(losses: list[tuple[str, int, str]]) -> list[Judgement]:
     """Can the record be trusted to be whole?"""
     if not losses:
         return []
     lost = sum(count for _, count, _ in losses)
-    text = f"The record lost {lost} entr{'ies' if lost > 1 else 'y'} or more when the journal was damaged"
-    because = tuple(Because(at[:10], said or f"{count} left out") for at, count, said in losses)
-    do = "Look the board over as a first article, compare it with its neighbours, then overrule with what you saw."
-    return [Judgement("release.mended", Level.STOP, "record", text, because, do)]
-
-
-STOCK_RULE = Rule(
-    "Counts of stock are those on record; what a mended record lost may have been a count or a lot.",
-    "The workshop's record",
-)
+    text = say("entries lost", lost=lost)
+    because = tuple(Quantity(at[:10], said or f"{count} left out") for at, count, said in losses)
+    return [Judgement("release.mended", Level.STOP, "record", text, because, say("inspect as first article"))]
 
 
 def judge_stock_losses(losses: list[tuple[str, int, str]]) -> list[Judgement]:
     """Can the counts of the stock be trusted?"""
     if not losses:
         return []
-    because = tuple(Because(at[:10], said) for at, _, said in losses)
-    text = "The stock's record lost entries when the journal was damaged"
-    return [Judgement("kit.mended", Level.UNKNOWN, "stock", text, because, "Count the lots before you go by them.")]
+    because = tuple(Quantity(at[:10], said) for at, _, said in losses)
+    text, missing = say("entries lost"), ("entries of the stock's record",)
+    return [Judgement("kit.mended", Level.UNKNOWN, "stock", text, because, say("count lots"), (), missing)]

@@ -6,7 +6,9 @@ from collections.abc import Mapping
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import Bins
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 
 def judge_bins(batch: Batch, taken: Mapping[str, int]) -> list[Judgement]:
@@ -18,7 +20,7 @@ def judge_bins(batch: Batch, taken: Mapping[str, int]) -> list[Judgement]:
         left = batch.left_in_bin(line.key)
         if left is None and batch.state[Bins].filled and taken[line.key]:
             number = batch.bin_number[line.key]
-            text, do = f"Bin {number}, {line.name}, was not filled at Kit", "Fill it there with C, and check its bag."
+            text, do = say("not filled", number=number, name=line.name), say("fill it")
             found.append(Judgement("kit.unfilled", Level.CARE, line.key, text, (), do, line.refs))
         wanted = sum(
             batch.lines_of(b).get(ref) is line and ref not in b.placed and ref not in b.soldered
@@ -29,8 +31,8 @@ def judge_bins(batch: Batch, taken: Mapping[str, int]) -> list[Judgement]:
         if left is None or left >= wanted:
             continue
         level = Level.STOP if left < taken[line.key] else Level.CARE
-        text = f"Only {max(left, 0)} of {line.name} left"
-        do = "Count the bin again at Kit with C." if level is Level.STOP else "Find more before you run out."
-        numbers = (Because("taken next", taken[line.key]), Because("still wanted", wanted))
+        text = say("left", left=max(left, 0), name=line.name)
+        do = say("count again") if level is Level.STOP else say("find in time")
+        numbers = (Quantity("taken next", taken[line.key]), Quantity("still wanted", wanted))
         found.append(Judgement("kit.short", level, line.key, text, numbers, do, line.refs))
     return found

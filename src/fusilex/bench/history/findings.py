@@ -11,7 +11,9 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.history.opportunities import RISING, looked_at, opportunities, words_found
 from fusilex.core.inspection.causes import CAUSES, Evidence, Ranked, checks, ranked
 from fusilex.core.inspection.patterns import LEAST_FAULTS, Pattern, Suspect, patterns, suspect
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import Said, say
 
 MOST_ALSO = 4
 
@@ -36,9 +38,24 @@ class Finding(Struct, frozen=True):
         return f"It has {self.pattern.of} of {self.opportunities} places"
 
     @property
-    def sentence(self) -> str:
+    def says(self) -> Said:
         """What was found, with its numbers."""
-        return f"{self.headline}, which has {self.pattern.of} of {self.opportunities} places"
+        one = self.pattern
+        return say(
+            "often",
+            word=self.word,
+            attribute=one.attribute,
+            value=one.value,
+            defects=one.faults,
+            of=self.faults,
+            places=one.of,
+            opportunities=self.opportunities,
+        )
+
+    @property
+    def sentence(self) -> str:
+        """The same in words."""
+        return self.judgement.headline
 
     @property
     def judgement(self) -> Judgement:
@@ -46,17 +63,17 @@ class Finding(Struct, frozen=True):
         one = self.pattern
         also = ", ".join(f"{name} {value}" for name, value in one.also[:MOST_ALSO])
         numbers = (
-            Because("chance of it, over all looked at", f"{one.q:.2g}"),
-            Because("times as often as elsewhere", f"{one.within95[0]:.1f} to {one.within95[1]:.1f}"),
-            *((Because("cannot be told from", also),) if also else ()),
+            Quantity("chance of it, over all looked at", f"{one.q:.2g}"),
+            Quantity("times as often as elsewhere", f"{one.within95[0]:.1f} to {one.within95[1]:.1f}"),
+            *((Quantity("cannot be told from", also),) if also else ()),
         )
         return Judgement(
             "inspect.pattern",
             Level.CARE,
             f"{self.word}, {one.attribute} {one.value}",
-            self.sentence,
+            self.says,
             numbers,
-            checks(one.attribute, self.word),
+            say("look first", check=checks(one.attribute, self.word)),
         )
 
 
@@ -70,14 +87,11 @@ class Doubt(Struct, frozen=True):
     @property
     def judgement(self) -> Judgement:
         one = self.suspect
-        text = f"Whether {one.attribute} {one.value} is behind “{self.word}” cannot be told yet"
-        numbers = (Because("faults there", f"{one.faults} of {one.of}"),)
-        do = (
-            f"About {self.more_boards} more boards like these would tell."
-            if self.more_boards
-            else "Many more boards like these would have to tell."
-        )
-        return Judgement("inspect.pattern", Level.UNKNOWN, self.word, text, numbers, do)
+        text = say("too little data", attribute=one.attribute, value=one.value, word=self.word)
+        numbers = (Quantity("defects there", f"{one.faults} of {one.of}"),)
+        do = say("so many boards", boards=self.more_boards) if self.more_boards else say("many boards")
+        missing = ("more boards",)
+        return Judgement("inspect.pattern", Level.UNKNOWN, self.word, text, numbers, do, (), missing)
 
 
 class Findings(Struct, frozen=True):

@@ -20,6 +20,7 @@ from fusilex.core.design.roles import guess_roles
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Step, part_of, quiet
+from fusilex.core.wording import say
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.identify import (
     CHOSEN,
@@ -169,12 +170,13 @@ def _chosen(guess: Guess, role: tuple[str, str | None] | None) -> Guess:
 
 def _guessed(guesses: Mapping[str, Guess]) -> list[Remark]:
     """One remark for a layer or two that were guessed, one for all when there are more."""
-    do = "Look at the tiles with a diamond; R takes a file for something else."
+    do = say("check the tiles")
     if len(guesses) > 2:
-        words = ", ".join(f"{f} {_role_words(g).replace(',', '')}" for f, g in guesses.items())
-        return [Remark("ready.guessed", "layers", f"{len(guesses)} layers are told by their shapes alone: {words}", do)]
+        layers = tuple(f"{f} {_role_words(g).replace(',', '')}" for f, g in guesses.items())
+        return [Remark("ready.guessed", "layers", say("by shapes", layers=layers), do)]
     return [
-        Remark("ready.guessed", f, f"{f} is taken for {_role_words(g)}: {g.because}", do) for f, g in guesses.items()
+        Remark("ready.guessed", f, say("taken for", file=f, role=_role_words(g), why=g.because), do)
+        for f, g in guesses.items()
     ]
 
 
@@ -183,10 +185,9 @@ def _unread(images: Mapping[str, Layer]) -> list[Remark]:
     found = []
     for file, layer in images.items():
         if layer.unread:
-            said = ", ".join(layer.unread[:3]) + (f" and {len(layer.unread) - 3} more" if len(layer.unread) > 3 else "")
             level = Level.STOP if layer.role in ("copper", "mask", "paste", "outline") else Level.CARE
-            do = "Have the layer exported anew, or look at its picture and say with F2 why it will do."
-            found.append(Remark("ready.unread", file, f"Not all of {file} could be drawn: {said}", do, level))
+            text = say("not all drawn", file=file, what=tuple(layer.unread))
+            found.append(Remark("ready.unread", file, text, say("export again"), level))
     return found
 
 
@@ -207,9 +208,8 @@ def _settle_unknown(
         guesses[file] = Guess("gerber", found.role, found.side, found.because, GUESSED)
         images[file] = replace(images[file], role=found.role, side=found.side)
     if counted := [file for file, found in roles.items() if found.counted]:
-        text = f"Nothing says which copper is the top: {counted[0]} is taken for it because it has more pads"
-        do = "Look at the board: R takes a file for the other side. A placement list with sides would tell."
-        return [Remark("ready.guessed", "sides of the copper", text, do, Level.UNKNOWN)]
+        text, do, missing = say("top copper assumed", file=counted[0]), say("check the sides"), ("which copper is top",)
+        return [Remark("ready.guessed", "sides of the copper", text, do, Level.UNKNOWN, missing)]
     return []
 
 

@@ -12,6 +12,7 @@ from fusilex.core.design.which_side import sides_of_words, told_by, top_lead
 from fusilex.core.judgement import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
+from fusilex.core.wording import say
 from fusilex.formats.identify import Guess, identify, side_in_name
 from fusilex.formats.layers.gerber import read_components
 from fusilex.formats.lists.design_lists import Skipped, bom_in, placements_in, unknown_sides
@@ -103,8 +104,8 @@ class Lists:
                 if file in self._drawn:
                     self.also[file] = f"; {again[0]} says the same"
                 else:
-                    text = f"{file} names the parts of {again[0]} once more, left aside"
-                    self.remarks.append(Remark("ready.note", file, text, "Keep the one you mean in the folder."))
+                    text = say("second placement list", file=file, first=again[0])
+                    self.remarks.append(Remark("ready.note", file, text, say("keep the right one")))
             else:
                 kept |= dict.fromkeys(refs, file)
         self._sideless = [(table, words) for table, words in self._sideless if table.name in self._placements]
@@ -126,8 +127,8 @@ class Lists:
                 best = known, table, lines
         for table in self._boms:
             if best is None or table is not best[1]:
-                text = f"{table.name}: {'not the' if best is None else 'a second'} bill of materials, left aside"
-                self.remarks.append(Remark("ready.note", table.name, text, "Keep one of them in the folder."))
+                text = say("not the BOM" if best is None else "second BOM", file=table.name)
+                self.remarks.append(Remark("ready.note", table.name, text, say("keep one")))
         if best is not None:
             _, table, self.bom = best
             self.bom = _as_placed(self.bom, placed)
@@ -176,12 +177,11 @@ class Lists:
             sides = {"": told_by(usual, leads[""])} if "" in words else sides_of_words(leads, taken)
             for word, side in sides.items():
                 if word or side != usual:
-                    says = (
-                        f"“{table.cell(words[word][0], 'side')}” is taken for" if word else "no side named, taken for"
-                    )
-                    text = f"{table.name}: {says} the {side}, where its {len(at[word])} parts find their pads"
-                    do = "Look at one of them on the board; at Lists P picks another column for the side."
-                    self.remarks.append(Remark("ready.side-word", f"{table.name} {word}".strip(), text, do))
+                    named = table.cell(words[word][0], "side") if word else ""
+                    case = "unknown word" if word else "no side named"
+                    text = say(case, file=table.name, word=named, side=side, parts=len(at[word]))
+                    subject = f"{table.name} {word}".strip()
+                    self.remarks.append(Remark("ready.side-word", subject, text, say("check one part")))
             self._placements[table.name] = placements_in(table, sides, self._skipping(table))
 
     def _skipping(self, table: Table) -> Skipped:
@@ -195,25 +195,17 @@ class Lists:
             if skipped.problems:
                 lines = list(skipped.problems)
                 first = skipped.problems[lines[0]]
-                shown = "Line" if len(lines) == 1 else f"{len(lines)} lines:"
-                at = ", ".join(map(str, lines[:4])) + (" …" if len(lines) > 4 else "")
-                text = f"{shown} {at} of {file} cannot be read in whole: expected {first.expected}; found {first.found}"
-                do = "Correct the list and hand it in again, or say with F2 why it will do."
+                at = tuple(map(str, lines))
+                text = say("lines unread", file=file, lines=at, expected=first.expected, found=first.found)
                 level = Level.STOP if skipped.parts else Level.CARE
-                self.remarks.append(Remark("ready.skipped", file, text, do, level))
+                self.remarks.append(Remark("ready.skipped", file, text, say("correct the list"), level))
 
     def _unread(self, file: str, role: str, kind: ListKind) -> None:
-        what = {"bom": "bill of materials"}.get(role, "placement list")
-        text = f"{file} is taken for a {what}, but no header tells its columns for {kind.demand}"
-        do = "Pick the columns at Lists with P, or take the file for something else with R."
-        self.remarks.append(Remark("ready.columns", file, text, do))
+        text = say("no header, BOM" if role == "bom" else "no header, placements", file=file, wanted=kind.demand)
+        self.remarks.append(Remark("ready.columns", file, text, say("pick columns")))
 
     def _doubt(self, table: Table) -> None:
         if doubtful := [f for f in table.doubtful if table.sure[f] <= GUESS]:
-            words = ", ".join(f"column {table.fields[f] + 1} for {in_words(f)}" for f in doubtful)
-            text = f"{table.name} has no header: took {words}"
-            self.remarks.append(
-                Remark(
-                    "ready.columns", table.name, text, "Look at its first rows at Lists; P picks other columns there."
-                )
-            )
+            took = tuple(f"column {table.fields[f] + 1} for {in_words(f)}" for f in doubtful)
+            text = say("columns assumed", file=table.name, took=took)
+            self.remarks.append(Remark("ready.columns", table.name, text, say("check the rows")))

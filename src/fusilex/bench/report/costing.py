@@ -15,8 +15,10 @@ from fusilex.bench.workshop.labels_and_prices import Costs
 from fusilex.bench.workshop.record_kinds import Person
 from fusilex.bench.workshop.records import Records
 from fusilex.core.cost import BreakEven, Cost, break_even
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.quantities import PullLine
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.journal.entries import Entry
 
 PAUSE_S = 300.0
@@ -106,19 +108,18 @@ def judge_cost(costed: Costed) -> list[Judgement]:
     """Is the sum whole, and does it pay to make them here?"""
     cost, found = costed.cost, []
     if costed.unpriced or not cost.rate_per_h:
-        what = [f"{len(costed.unpriced)} bins without a price"] if costed.unpriced else []
-        what += ["no hour's rate"] if not cost.rate_per_h else []
-        numbers = tuple(Because("no price", name) for name in costed.unpriced[:5])
-        text = f"The cost is too low: {' and '.join(what)}"
-        do = "Note them in the workshop (F4), Costs."
-        found.append(Judgement("release.cost", Level.UNKNOWN, "cost", text, numbers, do))
+        rate = bool(cost.rate_per_h)
+        case = "no prices" if rate else "no prices, no rate" if costed.unpriced else "no rate"
+        numbers = tuple(Quantity("no price", name) for name in costed.unpriced[:5])
+        missing = (*(("prices",) if costed.unpriced else ()), *(() if rate else ("hourly rate",)))
+        text, do = say(case, bins=len(costed.unpriced)), say("enter them")
+        found.append(Judgement("release.cost", Level.UNKNOWN, "cost", text, numbers, do, (), missing))
     if costed.at_work:
-        text = f"{costed.at_work} boards are still at work: a good board costs less than this once they are out"
-        text = text if costed.at_work > 1 else "One board is still at work: the sum is not the last word"
-        found.append(Judgement("release.cost", Level.UNKNOWN, "boards at work", text))
+        text, missing = say("provisional", boards=costed.at_work), ("the boards still in process",)
+        found.append(Judgement("release.cost", Level.UNKNOWN, "boards at work", text, missing=missing))
     if not cost.good:
-        text = "No board is released yet: nothing says what a good one costs"
-        found.append(Judgement("release.cost", Level.UNKNOWN, "good boards", text))
+        text, missing = say("none released"), ("a released board",)
+        found.append(Judgement("release.cost", Level.UNKNOWN, "good boards", text, missing=missing))
     return found
 
 

@@ -60,7 +60,7 @@ def board_record(batch: Batch, serial: str) -> dict[str, Any]:
     record["entries_lost"] = [{"at": at, "entries": lost, "what": said} for at, lost, said in state[Mended].losses]
     record["cautions"] = [{"station": s, "acknowledged_at": at} for s, at in state.cautions.items()]
     record["overruled"] = [
-        {"judgement": key, **asdict(why)} for key, why in state.overruled.items() if _concerns(key, board, state.boards)
+        {"judgement": key, **why.told} for key, why in state.overruled.items() if _concerns(key, board, state.boards)
     ]
     return record
 

@@ -18,6 +18,8 @@ from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.printing.release import judge_release, worst_parts
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import write_point, write_size
+from fusilex.core.wording import say
 
 PASTE_RULES = ("ready.layers", "ready.unread", "ready.twice", "ready.revision", "ready.panel", "ready.guessed")
 """Rules of Ready on which the openings stand or fall: what stops a batch there stops a stencil."""
@@ -63,7 +65,7 @@ def check(folder: str) -> Answer:
         found,
         data,
         "\n".join(
-            [*lines, f"board {x1 - x0:.2f} × {y1 - y0:.2f} mm, {len(design.parts)} parts, {len(design.pads)} pads"]
+            [*lines, f"board {write_size(x1 - x0, y1 - y0, 4)}, {len(design.parts)} parts, {len(design.pads)} pads"]
         ),
     )
 
@@ -136,7 +138,7 @@ def openings(
         text.append(f"written: {', '.join(written['files'])}")
     if not rows:
         text.append("no paste openings on either side")
-        found.append(Judgement("print.release", Level.UNKNOWN, "paste", "No paste openings on either side"))
+        found.append(Judgement("print.release", Level.UNKNOWN, "paste", say("no paste"), missing=("a paste layer",)))
     return Answer(worst_first(found), data, "\n".join(text))
 
 
@@ -194,4 +196,4 @@ def cuts(folder: str) -> Answer:
 
 
 def _line(ends: tuple[float, float, float, float]) -> str:
-    return f"{ends[0]:.1f} {ends[1]:.1f} to {ends[2]:.1f} {ends[3]:.1f} mm"
+    return f"{write_point(*ends[:2], 1)} to {write_point(*ends[2:], 1)}"

@@ -15,8 +15,10 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.core.inspection.causes import ranked
 from fusilex.core.inspection.faults import FAULT_WORDS, fault_named
 from fusilex.core.inspection.patterns import Pattern, Suspect, patterns, suspect
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.opportunities import read_opportunities
 from fusilex.journal.bundle import is_bundle
@@ -65,8 +67,8 @@ def _of_batch(data: bytes, name: str) -> Answer:
     told: dict[str, Any] = {"findings": rows, "more_boards": max(more, default=None), "faults": counts}
     judged = [one.judgement for one in found.found] + [one.judgement for one in found.doubts]
     if not judged:
-        text = "Faults have nothing in common that chance does not explain" if counts else "Too few faults to tell"
-        judged = [Judgement("inspect.pattern", Level.UNKNOWN, name, text)]
+        text = say("nothing in common") if counts else say("too few")
+        judged = [Judgement("inspect.pattern", Level.UNKNOWN, name, text, missing=("more boards",))]
     return Answer(judged, told, "\n".join(j.headline for j in judged))
 
 
@@ -89,7 +91,8 @@ def why(fault: str, file: str | None = None) -> Answer:
         for r in rows
     ]
     text = [f"{n}. {r.cause.station}: {r.cause.text}. {r.cause.check}" for n, r in enumerate(rows, 1)]
-    judged = Judgement("inspect.causes", Level.UNKNOWN, word, f"{word}: begin with {rows[0].cause.text}")
+    text_of_it, missing = say("begin", word=word, cause=rows[0].cause.text), ("which cause it is",)
+    judged = Judgement("inspect.causes", Level.UNKNOWN, word, text_of_it, missing=missing)
     return Answer([judged], {"fault": word, "causes": causes}, "\n".join(text))
 
 
@@ -99,33 +102,24 @@ def _row(one: Pattern) -> dict[str, Any]:
 
 
 def _judged(one: Pattern, subject: str) -> Judgement:
-    headline = (
-        f"{one.attribute} {one.value}: {one.faults} faults of {one.of}, {one.ratio:.1f} times as often as elsewhere"
-    )
+    place = {"attribute": one.attribute, "value": one.value}
+    ratio = Quantity("ratio", one.ratio, "", one.within95)
+    headline = say("times as often", **place, defects=one.faults, of=one.of, ratio=ratio)
     numbers = (
-        Because("within 95 %", f"{one.within95[0]:.1f} to {one.within95[1]:.1f} times"),
-        Because("chance of it, over all looked at", f"{one.q:.2g}"),
-        *(Because("cannot be told from", f"{name} {value}") for name, value in one.also),
+        Quantity("within 95 %", f"{one.within95[0]:.1f} to {one.within95[1]:.1f} times"),
+        Quantity("chance of it, over all looked at", f"{one.q:.2g}"),
+        *(Quantity("cannot be told from", f"{name} {value}") for name, value in one.also),
     )
-    return Judgement(
-        "inspect.pattern", Level.CARE, subject, headline, numbers, f"Look at {one.attribute} {one.value} first."
-    )
+    return Judgement("inspect.pattern", Level.CARE, subject, headline, numbers, say("there first", **place))
 
 
 def _nothing(doubt: Suspect | None, more: int | None, faults: int, of: int, subject: str) -> Judgement:
     """No finding: nothing common, or not enough to tell."""
-    numbers = (Because("faults", faults), Because("opportunities", of))
+    numbers, missing = (Quantity("defects", faults), Quantity("opportunities", of)), ("more boards",)
     if doubt is None:
-        text = (
-            f"{faults} faults have nothing in common that chance does not explain" if faults else "No fault, no pattern"
-        )
-        return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers)
-    text = (
-        f"Whether {doubt.attribute} {doubt.value} is behind it cannot be told yet: {doubt.faults} faults of {doubt.of}"
-    )
-    boards = (
-        f"About {more} more boards like these would tell."
-        if more
-        else "Many more boards like these would have to tell."
-    )
-    return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers, boards)
+        text = say("no pattern" if faults else "no defects", defects=faults)
+        return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers, missing=missing)
+    place = {"attribute": doubt.attribute, "value": doubt.value}
+    text = say("too little data there", **place, defects=doubt.faults, of=doubt.of)
+    do = say("so many boards", boards=more) if more else say("many boards")
+    return Judgement("inspect.pattern", Level.UNKNOWN, subject, text, numbers, do, (), missing)

@@ -12,10 +12,12 @@ from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.inspection.tour import joints_seen, tour
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.photo.register import NotFound
 from fusilex.core.photo.suggest import judge_photo, straightened, suggest
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.pictures import read_picture
 
@@ -32,21 +34,22 @@ def lay_tour(folder: str, field: str, overlap: float = 0.1, side: str = "top") -
     found = tour(names, boxes, size, overlap)
     stops = [{"x_mm": round(s.x, 3), "y_mm": round(s.y, 3), "joints": list(s.joints)} for s in found.stops]
     data: dict[str, Any] = {"stops": stops, "path_mm": found.path_mm, "bound_stops": found.bound_stops}
-    many = f"{len(found.stops)} field{'s' if len(found.stops) > 1 else ''}"
-    headline = f"{many} cover all {len(names)} joints of the {side}"
+    headline = say("covers", fields=len(found.stops), joints=len(names), side=side)
     hidden = [p.ref for p in hidden_parts(design) if p.side == side]
     large = int(((boxes[:, 2:] - boxes[:, :2]) > np.array(size) * (1 - overlap)).any(axis=1).sum())
     if not names:
-        headline = f"No joint lies open to the {side}"
-    numbers: tuple[Because, ...] = (
-        Because("no tour has fewer than", found.bound_stops),
-        Because("way", found.path_mm, "mm"),
+        headline = say("no open joint", side=side)
+    numbers: tuple[Quantity, ...] = (
+        Quantity("no tour has fewer than", found.bound_stops),
+        Quantity("way", found.path_mm, "mm"),
     )
-    numbers += (Because("larger than the field, seen by the middle", large),) if large else ()
-    numbers += (Because("under their bodies, not to be seen", ", ".join(hidden[:6])),) if hidden else ()
+    numbers += (Quantity("larger than the field, seen by the middle", large),) if large else ()
+    numbers += (Quantity("under their bodies, not to be seen", ", ".join(hidden[:6])),) if hidden else ()
     level = Level.UNKNOWN if not names else Level.CARE if large or hidden else Level.GO
-    text = [headline, *(f"{n:3d}  {s.x:8.2f} {s.y:8.2f}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))]
-    return Answer([Judgement("inspect.tour", level, design.name, headline, numbers)], data, "\n".join(text))
+    missing = () if names else ("open joints",)
+    judged = Judgement("inspect.tour", level, design.name, headline, numbers, missing=missing)
+    rows = (f"{n:3d}  {s.x:8.2f} {s.y:8.2f}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))
+    return Answer([judged], data, "\n".join([judged.headline, *rows]))
 
 
 def _size(field: str) -> tuple[float, float]:

@@ -7,8 +7,10 @@ from pathlib import Path
 from fusilex.bench.record.rescue import Checked, check, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.progress import Step, quiet
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.journal.backups import copy_to
 from fusilex.journal.place import check_place, look_at, sqlite_url
 from fusilex.journal.trouble import NotSaved
@@ -53,10 +55,11 @@ def made(journal: Path) -> Answer:
 def _answer(journal: Path, found: Checked, wrong: list[str], do: str) -> Answer:
     counts = {s.title: len(s.kept) for s in found.streams}
     batches = sum(s.row[3] == "batch" for s in found.streams)
-    because = (Because("batches", batches), Because("entries", sum(counts.values())))
+    because = (Quantity("batches", batches), Quantity("entries", sum(counts.values())))
     level = Level.STOP if wrong else Level.GO
-    words = f"{journal.name}: {len(wrong)} things are wrong" if wrong else f"{journal.name} is whole"
-    judged = Judgement("journal.whole", level, journal.name, words, because, do if wrong else "")
+    words = say("damaged" if wrong else "whole", journal=journal.name, faults=len(wrong))
+    advice = say("what to do", do=do) if wrong else None
+    judged = Judgement("journal.whole", level, journal.name, words, because, advice)
     lines = [f"{count:>7} entries  {title}" for title, count in counts.items()]
     more = [f"… and {len(wrong) - MOST_SHOWN} more"] if len(wrong) > MOST_SHOWN else []
     data = {"journal": str(journal), "entries": counts, "wrong": wrong}

@@ -22,6 +22,7 @@ from fusilex.core.placing.references import judge_references
 from fusilex.core.placing.suggest import Candidate, corners_of
 from fusilex.core.placing.suggest import suggest as suggest_points
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import CELSIUS, RATE, write, write_celsius, write_length, write_point
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log
@@ -49,8 +50,8 @@ def refs(folder: str, points: str | None, suggest: int | None = None, hidden: st
         chosen, error = field.suggested(suggest, {word.strip().upper() for word in hidden.split(",")})
         data["suggested"] = [{"point": c.name, "x_mm": c.x, "y_mm": c.y, "seen_mm": c.seen_mm} for c in chosen]
         data["suggested_error_mm"] = error
-        text += [f"teach {c.name:<8} at {c.x:.3f} {c.y:.3f} mm" for c in chosen]
-        text.append(f"standard error at the worst part {error:.4f} mm")
+        text += [f"teach {c.name:<8} at {write_point(c.x, c.y, 3)}" for c in chosen]
+        text.append(f"standard error at the worst part {write_length(error, 4)}")
     return Answer(worst_first(judgements), data, "\n".join(text))
 
 
@@ -128,12 +129,12 @@ def _fitted(
         "suspect": names[suspect] if suspect is not None else None,
         "false_alarm": FALSE_ALARM,
     }
-    text = [f"shift {fit.dx:.4f} {fit.dy:.4f} mm, turn {fit.rotation_deg:.4f}°, scale {fit.scale:.6f}"]
+    text = [f"shift {write_point(fit.dx, fit.dy, 4)}, turn {fit.rotation_deg:.4f}°, scale {fit.scale:.6f}"]
     if isinstance(fit, Affine):
         text.append(f"scale along x {fit.stretch[0]:.6f}, y {fit.stretch[1]:.6f}, shear {fit.shear_deg:.4f}°")
-    text += [f"{n:<8} residual {r:.4f} mm" for n, r in zip(names, fit.residual_mm, strict=True)]
+    text += [f"{n:<8} residual {write_length(r, 4)}" for n, r in zip(names, fit.residual_mm, strict=True)]
     if worst is not None:
-        text.append(f"worst part {labels[worst]}: 95 % stay under {within[worst]:.4f} mm")
+        text.append(f"worst part {labels[worst]}: 95 % stay under {write_length(within[worst], 4)}")
     return judge_references(fit, names, labels, xy, suspect), data, text
 
 
@@ -164,8 +165,10 @@ def profile(log: str, window: str) -> Answer:
         "silent_probes": [name for name in read.probes_c if name not in per_probe] + list(read.silent),
     }
     text = [
-        f"{name}: index {index[name]:.0f}, peak {m.peak_c:.1f} °C, soak {m.soak_s:.0f} s, above {rule.melting:g} °C"
-        f" {m.above_melting_s:.0f} s, heating {m.max_heating_c_per_s:.2f}, cooling {m.max_cooling_c_per_s:.2f} °C/s"
+        f"{name}: index {index[name]:.0f}, peak {write_celsius(m.peak_c, 1)}, soak {m.soak_s:.0f} s,"
+        f" above {write(rule.melting, CELSIUS, 4)}"
+        f" {m.above_melting_s:.0f} s, heating {write(m.max_heating_c_per_s, RATE)},"
+        f" cooling {write(m.max_cooling_c_per_s, RATE)}"
         for name, m in per_probe.items()
     ]
     return Answer(worst_first(judge_profile(per_probe, rule)), data, "\n".join(text))

@@ -15,8 +15,10 @@ from fusilex.bench.workshop.oven import GOOD_C, fit_row
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.oven import PARAMETERS
 from fusilex.core.heat.sheet import COARSE_MM, plain_sheet
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.written.whole import write_whole
 
@@ -50,11 +52,9 @@ def fit(
         write_whole({Path(out): msgspec.json.format(msgspec.json.encode(body), indent=1) + b"\n"})
     text = [_line(one, one["name"] in found.untold) for one in told]
     level = Level.GO if found.residual_c <= GOOD_C and load else Level.CARE
-    numbers = (Because("RMS residual", found.residual_c, "°C"), Because("runs", len(logs)))
-    do = "" if level is Level.GO else "Look at where the probes sat, and whether each log has the settings of its run."
-    if load is None:
-        do = "Say with --design which board was in the oven: a fit without it proves nothing for another."
-    headline = f"The twin of {oven.id} is within {found.residual_c:.1f} °C of its logs"
+    numbers = (Quantity("RMS residual", found.residual_c, "K"), Quantity("runs", len(logs)))
+    do = say("name the board") if load is None else None if level is Level.GO else say("check the logs")
+    headline = say("calibrated", oven=oven.id, off=amount(found.residual_c, "K"))
     return Answer([Judgement("reflow.fit", level, oven.id, headline, numbers, do)], data, "\n".join(text))
 
 

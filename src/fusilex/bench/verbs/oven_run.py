@@ -24,11 +24,13 @@ from fusilex.core.heat.run import RunsAway, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
 from fusilex.core.heat.ties import shine_of, tied
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity, amount, write_celsius
 from fusilex.core.reflow.part_limits import limits_of
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import clock
+from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.schedule import read_schedule
 
@@ -90,32 +92,32 @@ def predict_run(
     half = float(found.peak95[found.last])
     worst = rows[0]
     level = Level.STOP if never else Level.CARE if worst.score > 1 else Level.GO
+    place = {"part": last.part, "cell": last.cell + 1}
     if never:
-        headline = (
-            f"{never} of {len(found.joints)} joints do not melt, {last.part} in cell {last.cell + 1} least of all"
-        )
+        headline = say("stays solid", never=never, joints=len(found.joints), **place)
     else:
-        headline = f"{last.part} in cell {last.cell + 1} melts last, at {found.molten.melts[found.last]:.0f} s"
+        headline = say("melts last", **place, at=amount(float(found.molten.melts[found.last]), "s"))
+    peak = round(float(found.molten.peak[found.last]), 1)
     numbers = (
-        Because("its peak", round(float(found.molten.peak[found.last]), 1), "°C"),
-        Because("give or take", round(half, 1), "°C"),
-        Because("hottest", f"{hot.part} {found.molten.peak[found.hottest]:.0f} °C"),
-        Because("spread", round(found.spread_c, 1), "°C"),
-        Because(
+        Quantity("its peak", peak, "°C", (peak - half, peak + half)),
+        Quantity("give or take", round(half, 1), "K"),
+        Quantity("hottest", round(float(found.molten.peak[found.hottest]), 1), "°C"),
+        Quantity("there", hot.part),
+        Quantity("spread", round(found.spread_c, 1), "K"),
+        Quantity(
             "furthest from the middle of the window",
             f"{worst.name} at {worst.joint.part}, index {100 * worst.score:.0f}",
         ),
-        Because("keep the window", f"{passing} of {len(found.joints)} joints"),
+        Quantity("keep the window", f"{passing} of {len(found.joints)} joints"),
     )
     if level is Level.GO and not np.isfinite(found.melts95).all():
-        level, headline = Level.UNKNOWN, f"{headline}, in some of the ovens that it may be perhaps never"
+        level, headline = Level.UNKNOWN, say("may never melt", first=headline)
     if doubt := _doubt(oven):
-        level, headline = Level.UNKNOWN, f"{doubt}: {headline}"
-    do = "Log a run with a probe, and fit the oven to it." if doubt else ""
-    if level in (Level.STOP, Level.CARE):
-        do = "Find other settings with oven plan."
-    text = "\n".join([headline, *(number.text() for number in numbers)])
-    return Answer([Judgement("reflow.predicted", level, load.design.name, headline, numbers, do)], data, text)
+        level, headline = Level.UNKNOWN, say("in doubt", doubt=doubt, first=headline)
+    do = say("other settings") if level in (Level.STOP, Level.CARE) else say("log a run") if doubt else None
+    missing = ("a logged run of this oven",) if level is Level.UNKNOWN else ()
+    judged = Judgement("reflow.predicted", level, load.design.name, headline, numbers, do, (), missing)
+    return Answer([judged], data, "\n".join([judged.headline, *(number.text() for number in numbers)]))
 
 
 def _margin(row: Margin) -> dict[str, Any]:
@@ -130,7 +132,7 @@ def _doubt(oven: Oven) -> str:
         return f"Nobody fitted {oven.id} to a log"
     if not oven.fit.board:
         return f"{oven.id} was fitted without its board"
-    return "" if oven.proven else f"The twin of {oven.id} is {oven.fit.residual_c:.0f} °C off its logs"
+    return "" if oven.proven else f"The twin of {oven.id} is {write_celsius(oven.fit.residual_c)} off its logs"
 
 
 def _loading(oven: Oven, load: OvenLoad, panels: int, preheat: float | None) -> Loading:
@@ -252,20 +254,21 @@ def plan_run(
     }
     level = {True: Level.GO, None: Level.UNKNOWN, False: Level.STOP}[possible]
     headline = {
-        True: f"{oven.id} brings every joint through the {window} window",
-        None: f"Whether {oven.id} keeps the {window} window is not known: {_doubt(oven) or 'its logs leave much open'}",
-        False: f"{oven.id} cannot bring this board through the {window} window",
+        True: say("possible", oven=oven.id, window=window),
+        None: say("not checked", oven=oven.id, window=window, doubt=_doubt(oven) or say("much open")),
+        False: say("not possible", oven=oven.id, window=window),
     }[possible]
     name, joint = made.worst
     numbers = (
-        Because("index of the worst joint", 100 * made.index),
-        Because("by the worst oven it may be", _index(made.index_at_worst)),
-        Because("worst", f"{name} at {joint.part}"),
+        Quantity("index of the worst joint", 100 * made.index),
+        Quantity("by the worst oven it may be", _index(made.index_at_worst)),
+        Quantity("worst", f"{name} at {joint.part}"),
     )
-    do = "" if possible else " ".join(data["helps"])
+    do = None if possible or not data["helps"] else say("what helps", helps=" ".join(data["helps"]))
+    missing = ("a logged run of this oven",) if level is Level.UNKNOWN else ()
+    judged = Judgement("reflow.plan", level, load.design.name, headline, numbers, do, (), missing)
     told = [_step(*step, seen) for step, seen in zip(made.steps, ties, strict=True)]
-    text = [headline, *told, *data["helps"]]
-    return Answer([Judgement("reflow.plan", level, load.design.name, headline, numbers, do)], data, "\n".join(text))
+    return Answer([judged], data, "\n".join([judged.headline, *told, *data["helps"]]))
 
 
 def _index(score: float) -> float | str:
@@ -274,5 +277,5 @@ def _index(score: float) -> float | str:
 
 
 def _step(t: float, what: str, setting: float | None, seen: str) -> str:
-    told = f"{clock(t)}  {what}" + ("" if setting is None else f" {setting:.0f} °C")
+    told = f"{clock(t)}  {what}" + ("" if setting is None else f" {write_celsius(setting)}")
     return f"{told}   {seen}".rstrip()

@@ -13,13 +13,15 @@ from fusilex.bench.programme.machine_row import MachineRow, row_values
 from fusilex.bench.programme.programming import Programme
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.workshop.machine_file import read_machine
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.quantities import pull_for
 from fusilex.core.machine.rs274 import BadBlock
 from fusilex.core.machine.tapes import tape_of
 from fusilex.core.panel.layout import single
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 from fusilex.devices.placer import run_through
 from fusilex.devices.placer_world import NEVER, Chances, World
 from fusilex.formats.bundle import read_one
@@ -72,23 +74,21 @@ def programme(asked: Asked) -> Answer:
     if asked.gcode and made:
         _written(Path(asked.gcode), made, f"{design.name}, {asked.side}")
     numbers = (
-        Because("time a panel", data["time_s"], "s"),
-        Because("no programme is faster than", data["bound_s"], "s"),
-        Because("by hand", len(data["hand"]), "parts of a board"),
+        Quantity("time a panel", data["time_s"], "s"),
+        Quantity("no programme is faster than", data["bound_s"], "s"),
+        Quantity("parts by hand", len(data["hand"])),
     )
     unsure = sorted({p.line for one in made for p in one.pieces if not tape_of(p.package).sure})
     level = Level.CARE if data["hand"] or unsure else Level.GO
     if not made:
-        text_of_it = "No line is worth the machine, or can be placed by it"
-        do = "Place them all by hand."
-        return Answer(
-            [Judgement("place.programme", level, design.name, text_of_it, numbers, do)], data, "\n".join(text)
-        )
-    headline = f"The machine places {data['placements']} parts of a panel in {data['time_s']:.0f} s"
-    do = "Place the others by hand after it." if data["hand"] else ""
+        judged = Judgement("place.programme", level, design.name, say("not worth it"), numbers, say("all by hand"))
+        return Answer([judged], data, "\n".join(text))
+    headline = say("program", placements=data["placements"], time=amount(data["time_s"], "s"))
+    advice = say("rest by hand") if data["hand"] else None
     if unsure:
-        do = f"{do} Look how marked parts lie in their tapes: {', '.join(unsure[:4])}.".strip()
-    return Answer([Judgement("place.programme", level, design.name, headline, numbers, do)], data, "\n".join(text))
+        advice = say("rest by hand, check tapes" if data["hand"] else "check tapes", lines=tuple(unsure))
+    judged = Judgement("place.programme", level, design.name, headline, numbers, advice)
+    return Answer([judged], data, "\n".join(text))
 
 
 def _told(data: dict[str, Any]) -> list[str]:
@@ -157,9 +157,9 @@ def simulate(file: str, machine_file: str, seed: int = 0, faults: bool = False) 
     }
     held = [machine.heads[k].name for k, part in enumerate(world.held) if part is not None]
     level = Level.CARE if world.faults or held or not world.placed else Level.GO
-    headline = f"{len(world.placed)} parts put down in {world.time_s:.1f} s, {len(world.faults)} faults"
-    numbers = (Because("time", world.time_s, "s"), Because("faults", len(world.faults)))
-    do = f"Head {held[0]} still holds a part at the end." if held else ""
+    headline = say("run", parts=len(world.placed), time=amount(world.time_s, "s"), faults=len(world.faults))
+    numbers = (Quantity("time", world.time_s, "s"), Quantity("faults", len(world.faults)))
+    do = say("holds a part", head=held[0]) if held else None
     lines = [f"{f['at_s']:8.1f} s  {f['kind']}, slot {f['slot']}, head {f['head']}" for f in data["faults"]]
     found = Judgement("place.simulated", level, name, headline, numbers, do)
-    return Answer([found], data, "\n".join([headline, *lines]))
+    return Answer([found], data, "\n".join([found.headline, *lines]))

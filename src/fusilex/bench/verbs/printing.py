@@ -21,8 +21,10 @@ from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.weighing import judge_weights, measured_transfer, ratios_of, run_chart
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import write_celsius, write_length, write_point
 from fusilex.core.wet_paste import jar as jars
 from fusilex.core.wet_paste.air import dew_point, judge_room
+from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.measured import read_looks, read_weights
 from fusilex.formats.lists.temperature_log import read_log
@@ -56,7 +58,10 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
     for n, (x, y) in enumerate(at.tolist(), 1):
         if not (x0 - BESIDE_MM <= x <= x1 + BESIDE_MM and y0 - BESIDE_MM <= y <= y1 + BESIDE_MM):
             raise BadInput(
-                name, f"places on the board, x {x0:g} to {x1:g}, y {y0:g} to {y1:g} mm", f"{x:g}, {y:g}", f"look {n}"
+                name,
+                f"places on the board, x {x0:g} to {x1:g}, y {y0:g} to {y1:g} mm",
+                f"{x:g}, {y:g}",
+                f"look {n}",
             )
     try:
         found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2))
@@ -103,8 +108,8 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
     }
     within = found.within95
     text = [
-        f"shift {found.dx:.3f} ± {within['dx_mm']:.3f}, {found.dy:.3f} ± {within['dy_mm']:.3f} mm in the middle,"
-        f" turn {found.rotation_deg:.3f} ± {within['rotation_deg']:.3f}°, stretch {100 * found.stretch:.3f} %",
+        f"shift {write_point(found.dx, found.dy, 3)} ± {write_point(within['dx_mm'], within['dy_mm'], 3)} in the"
+        f" middle, turn {found.rotation_deg:.3f} ± {within['rotation_deg']:.3f}°, stretch {100 * found.stretch:.3f} %",
         *(f"move the {m.words}" for m in todo),
         "Along the tape means lifting it and laying it anew.",
     ]
@@ -142,15 +147,14 @@ def jar(temperatures: str, paste: str, room: str | None = None) -> Answer:
         "dew_point_c": dew,
         "gaps_h": [[a, b] for a, b in silent],
     }
-    text = f"{100 * life:.2f} % of its life used, {now:.1f} °C inside, {wait:.0f} min until it may be opened"
+    text = f"{100 * life:.2f} % of its life used, {write_celsius(now, 1)} inside, {wait:.0f} min until it may be opened"
     judged = jars.judge_jar(state, room_c, humidity, room_said=room is not None)
     if room:
         judged += judge_room(room_c, humidity)
     else:
-        do = "Give --room C,RH: the dew point settles when it may be opened."
-        judged.append(
-            Judgement("print.room", Level.UNKNOWN, "room", "How warm and damp the room is, is not said", (), do)
-        )
+        do = say("give room")
+        missing = ("room temperature", "room humidity")
+        judged.append(Judgement("print.room", Level.UNKNOWN, "room", say("no room data"), (), do, (), missing))
     return Answer(worst_first(judged), data, text)
 
 
@@ -204,7 +208,8 @@ def dots(folder: str, needle: float, paste: str = "lead-free", foil: float = USU
         "path_bound_mm": bound,
         "minutes": seconds / 60,
     }
-    text = f"{sum(p['dots'] for p in pads)} dots on {len(pads)} pads, way {way:.0f} mm, none under {bound:.0f} mm"
+    dots = sum(p["dots"] for p in pads)
+    text = f"{dots} dots on {len(pads)} pads, way {write_length(way, 0)}, none under {write_length(bound, 0)}"
     return Answer(worst_first(judged), data, text)
 
 

@@ -13,9 +13,11 @@ from fusilex.core.electrical.checks import checks_of
 from fusilex.core.electrical.judge import judge_plan, judge_supply
 from fusilex.core.electrical.plan import ProbePlan, plan_readings
 from fusilex.core.electrical.probes import MAX_GAP_MM, ProbePair
-from fusilex.core.judgement import Because, Judgement, Level, worst_first
+from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.measuring.lots import Lot, judge_lots, lots, median_of
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity, write_length
+from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.readings import read_readings
 
@@ -56,7 +58,7 @@ def probes(folder: str, max_gap: float = MAX_GAP_MM, minutes: float | None = Non
         "left": plan.left,
         "max_gap_mm": max_gap,
     }
-    rows = [f"{p.a.name:<8} {p.b.name:<8} {p.gap:.3f} mm  {p.a.net} / {p.b.net}" for p in checks.pairs]
+    rows = [f"{p.a.name:<8} {p.b.name:<8} {write_length(p.gap, 3)}  {p.a.net} / {p.b.net}" for p in checks.pairs]
     if minutes is not None:
         rows = [f"{p.purpose:<7} {p.a.name:<8} {p.b.name:<8} {p.a.net} / {p.b.net}" for p in plan.order]
     judged = [*judge_plan(design, checks.pairs, max_gap), *judge_supply(checks)]
@@ -68,14 +70,13 @@ def probes(folder: str, max_gap: float = MAX_GAP_MM, minutes: float | None = Non
 
 def _unproven(plan: ProbePlan, beyond: int) -> Judgement:
     numbers = (
-        Because("readings", len(plan.order)),
-        Because("unproven for want of time", len(plan.unproven)),
-        Because("beyond any tip", beyond),
-        Because("chance that one of those is bad", plan.left),
+        Quantity("readings", len(plan.order)),
+        Quantity("unproven for want of time", len(plan.unproven)),
+        Quantity("out of probe reach", beyond),
+        Quantity("chance that one of those is bad", plan.left),
     )
-    text = f"{len(plan.unproven) + beyond} readings stay unproven"
-    do = "Give it more minutes, or test the functions that need them."
-    return Judgement("test.unread", Level.UNKNOWN, "plan", text, numbers, do)
+    text, do, missing = say("unproven", readings=len(plan.unproven) + beyond), say("more minutes"), ("these readings",)
+    return Judgement("test.unread", Level.UNKNOWN, "plan", text, numbers, do, (), missing)
 
 
 def _row(p: ProbePair) -> dict[str, Any]:

@@ -15,8 +15,10 @@ from fusilex.bench.report.batch_papers import batch_html, batch_record
 from fusilex.bench.report.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.formats.written.whole import write_whole
 from fusilex.formats.written.words import csv_line
 from fusilex.journal.store import Journal
@@ -90,18 +92,17 @@ def trace_what(what: str, journals: Sequence[str], recall: str | None = None) ->
     text = [f"{c.serial:<10} {c.batch:<16} {c.step:<10} {' '.join(c.refs[:8])}" for c in found.boards]
     text += [f"lot {lot.lot} on {lot.serial}: {' '.join(lot.refs[:8])}" for lot in found.lots]
     text += [f"{t.at[:16]} {t.who:<8} {t.step:<10} {t.words}" for t in found.events[:40]]
-    numbers = (Because("boards", len(found.boards)), Because("events", len(found.events)))
+    numbers = (Quantity("boards", len(found.boards)), Quantity("events", len(found.events)))
     if not found.kind:
-        headline = f"Nothing on record is called “{found.what}”"
-        do = "Try its serial, lot, jar, feeder, part number or a person's initials; loads as: load 3."
-        judged = Judgement("trace", Level.UNKNOWN, found.what, headline, numbers, do)
+        headline, do, missing = say("not found", what=found.what), say("try other names"), ("anything of that name",)
+        judged = Judgement("trace", Level.UNKNOWN, found.what, headline, numbers, do, (), missing)
     else:
         named = found.what if found.what.lower().startswith(found.kind) else f"{found.kind} {found.what}"
-        many = "1 board" if len(found.boards) == 1 else f"{len(found.boards)} boards"
         level = Level.UNKNOWN if found.gaps else Level.GO
-        missing = f", perhaps more: {found.unread}" if found.gaps else ""
-        told = tuple(Because("not read whole", gap) for gap in found.gaps[:5])
-        judged = Judgement("trace", level, found.what, f"{named}: {many}{missing}", (*numbers, *told))
+        told = tuple(Quantity("not read whole", gap) for gap in found.gaps[:5])
+        headline = say("perhaps more" if found.gaps else "found", named=named, boards=len(found.boards))
+        gaps = (found.unread,) if found.gaps else ()
+        judged = Judgement("trace", level, found.what, headline, (*numbers, *told), None, (), gaps)
     return Answer([judged], data, "\n".join(text))
 
 

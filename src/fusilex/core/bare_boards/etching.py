@@ -7,13 +7,16 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 COPPER_G_PER_CM3 = 8.96
 FRESH_MINUTES, AT_C, AT_UM = 12.5, 37.5, 35.0
 """A fresh ferric chloride bath at 35–40 °C with bubbling clears 35 µm in 10–15 minutes."""
 DOUBLES_EVERY_C = 10.0
 SLOW_AT_G_PER_L = 60.0
+CARE_FULL, OWN_RUNS = 0.7, 3
 """A litre of fresh 40 % ferric chloride holds about 50–70 g of copper before it is slow."""
 
 
@@ -80,40 +83,35 @@ def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath
     """Minutes to plan for one dip and whether the bath still takes the copper."""
     capacity = bath_l * SLOW_AT_G_PER_L
     full = (held_g + removed_g) / capacity
-    level = Level.STOP if full >= 1 else Level.CARE if full > 0.7 else Level.GO
+    level = Level.STOP if full >= 1 else Level.CARE if full > CARE_FULL else Level.GO
+    do = {Level.STOP: say("mix a fresh one"), Level.CARE: say("good for few")}.get(level)
     bath = Judgement(
         "ready.bath",
         level,
         "bath",
-        "The bath is spent" if level is Level.STOP else f"The bath is {100 * held_g / capacity:.0f} % used",
+        say("spent") if level is Level.STOP else say("used", used=amount(100 * held_g / capacity, "%")),
         (
-            Because("copper in it", round(held_g, 2), "g"),
-            Because("to remove", round(removed_g, 2), "g"),
-            Because("capacity", round(capacity), "g"),
+            Quantity("copper in it", round(held_g, 2), "g"),
+            Quantity("to remove", round(removed_g, 2), "g"),
+            Quantity("capacity", round(capacity), "g"),
         ),
-        (
-            ""
-            if level is Level.GO
-            else (
-                "Mix a fresh bath; take the old one to the hazardous waste point."
-                if level is Level.STOP
-                else "One or two boards more."
-            )
-        ),
+        do,
     )
     if not np.isfinite(minutes):
         return [bath]
     low, high = minutes / fit.scatter, minutes * fit.scatter
+    known = fit.n >= OWN_RUNS
     time = Judgement(
         "ready.etch",
-        Level.GO if fit.n >= 3 else Level.UNKNOWN,
+        Level.GO if known else Level.UNKNOWN,
         "etching",
-        f"About {minutes:.0f} minutes in the bath",
+        say("minutes", minutes=Quantity("minutes", minutes, "min", (low, high))),
         (
-            Because("likely from", round(low, 1), "min"),
-            Because("to", round(high, 1), "min"),
-            Because("own runs behind it", fit.n),
+            Quantity("likely from", round(low, 1), "min"),
+            Quantity("to", round(high, 1), "min"),
+            Quantity("own runs behind it", fit.n),
         ),
-        "Look from two thirds of the time on; log the minutes.",
+        say("look early"),
+        missing=() if known else ("own runs",),
     )
     return [time, bath]

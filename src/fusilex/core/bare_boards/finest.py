@@ -10,10 +10,13 @@ from msgspec import Struct
 
 from fusilex.core.design.connectivity import copper_pieces
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.overlay import shared_by
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 LOOK_MM = 0.5
+CARE_SHARE = 0.8
 """Gaps wider than this are not looked for."""
 
 
@@ -88,30 +91,29 @@ def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> l
     side, what = (finest.width_at[2], "track") if finest.width_mm <= finest.gap_mm else (finest.gap_at[2], "gap")
     x, y, _ = finest.width_at if what == "track" else finest.gap_at
     numbers = (
-        Because("narrowest track", round(finest.width_mm, 3), "mm"),
-        Because("narrowest gap", round(finest.gap_mm, 3), "mm"),
-        Because(f"at x {x:g}, y {y:g} mm,", side),
+        Quantity("narrowest track", round(finest.width_mm, 3), "mm"),
+        Quantity("narrowest gap", round(finest.gap_mm, 3), "mm"),
+        Quantity("at x", x, "mm"),
+        Quantity("y", y, "mm"),
+        Quantity("on", side),
     )
     if not shown:
-        text = f"Finest feature {finest.mm:.2f} mm: nothing on record to compare with"
-        return [
-            Judgement(
-                "ready.finest", Level.UNKNOWN, "process", text, numbers, "Note what your process has shown with F."
-            )
-        ]
+        text, do = say("not compared", finest=amount(finest.mm, "mm")), say("enter your process")
+        missing = ("finest feature that your process makes",)
+        return [Judgement("ready.finest", Level.UNKNOWN, "process", text, numbers, do, (), missing)]
     found = []
     able = [(name, limit) for name, limit in shown if finest.mm >= limit - 1e-6]
     for name, limit in able[:1] or shown:  # one process that manages is enough
-        level = Level.GO if finest.mm >= limit - 1e-6 else Level.CARE if finest.mm >= 0.8 * limit else Level.STOP
-        words = {Level.GO: "within", Level.CARE: "a little finer than", Level.STOP: "much finer than"}[level]
+        level = Level.GO if finest.mm >= limit - 1e-6 else Level.CARE if finest.mm >= CARE_SHARE * limit else Level.STOP
+        case = {Level.GO: "within", Level.CARE: "a little finer", Level.STOP: "much finer"}[level]
         found.append(
             Judgement(
                 "ready.finest",
                 level,
                 name,
-                f"Finest feature {finest.mm:.2f} mm: {words} what {name} has shown",
-                (Because(f"{name} has shown", limit, "mm"), *numbers),
-                "" if level is Level.GO else "Have these boards made elsewhere, or try one first.",
+                say(case, finest=amount(finest.mm, "mm"), process=name),
+                (Quantity("process has shown", limit, "mm"), *numbers),
+                None if level is Level.GO else say("have it made"),
             )
         )
     return found

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 METHODS = ("cut", "transfer", "look", "etch", "strip", "drill", "look again")
 """In the order they are done."""
@@ -35,11 +37,10 @@ def least_ring(design: Design) -> float | None:
 def judge_look(breaks: int, pinholes: int, touched: int, what: str) -> Judgement:
     """What a look at the resist found, and what of it was touched up."""
     left = max(0, breaks + pinholes - touched)
-    numbers = (Because("breaks", breaks), Because("pinholes", pinholes), Because("touched up", touched))
+    numbers = (Quantity("breaks", breaks), Quantity("pinholes", pinholes), Quantity("touched up", touched))
     if left:
-        text, do = f"{left} flaw{'s' if left > 1 else ''} in the resist of {what}", "Touch up with an etch-proof pen."
-        return Judgement("make.resist", Level.STOP, what, text, numbers, do)
-    return Judgement("make.resist", Level.GO, what, f"The resist of {what} is whole", numbers)
+        return Judgement("make.resist", Level.STOP, what, say("flaws", left=left, what=what), numbers, say("touch up"))
+    return Judgement("make.resist", Level.GO, what, say("whole", what=what), numbers)
 
 
 def judge_drill(run_out_mm: float, ring_mm: float | None, what: str) -> Judgement:
@@ -48,12 +49,12 @@ def judge_drill(run_out_mm: float, ring_mm: float | None, what: str) -> Judgemen
     >>> judge_drill(0.2, 0.3, "panel 1").level.value, judge_drill(0.3, 0.3, "panel 1").level.value
     ('go', 'stop')
     """
-    numbers = [Because("run-out", run_out_mm, "mm")]
+    numbers = [Quantity("run-out", run_out_mm, "mm")]
     if ring_mm is None:
-        text = f"Whether the holes of {what} break out cannot be told: no drilled pads are known"
-        return Judgement("make.drill", Level.UNKNOWN, what, text, tuple(numbers), "Look at every ring.")
-    numbers.append(Because("narrowest ring", round(ring_mm, 3), "mm"))
+        text, do, missing = say("not checked", what=what), say("inspect rings"), ("drilled pads",)
+        return Judgement("make.drill", Level.UNKNOWN, what, text, tuple(numbers), do, (), missing)
+    numbers.append(Quantity("narrowest ring", round(ring_mm, 3), "mm"))
     level = Level.STOP if run_out_mm >= ring_mm else Level.CARE if run_out_mm > CARE_SHARE * ring_mm else Level.GO
-    words = {Level.STOP: "break out of their pads", Level.CARE: "nearly break out", Level.GO: "stay inside their pads"}
-    do = "" if level is Level.GO else "A stiffer bit, a stand, a pilot hole; look at every ring."
-    return Judgement("make.drill", level, what, f"Holes of {what} {words[level]}", tuple(numbers), do)
+    case = {Level.STOP: "break out", Level.CARE: "nearly break out", Level.GO: "inside"}[level]
+    act = None if level is Level.GO else say("stiffer")
+    return Judgement("make.drill", level, what, say(case, what=what), tuple(numbers), act)

@@ -5,7 +5,9 @@ from __future__ import annotations
 from msgspec import Struct
 
 from fusilex.core.checks.fixes import Fix
-from fusilex.core.judgement import Because, Level
+from fusilex.core.judgement import Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import Said, worded
 
 
 class Finding(Struct, frozen=True):
@@ -14,13 +16,22 @@ class Finding(Struct, frozen=True):
     kind: str
     ref: str
     where: str
-    text: str
+    says: Said
     x: float | None = None
     y: float | None = None
     level: Level = Level.STOP
-    because: tuple[Because, ...] = ()
+    quantities: tuple[Quantity, ...] = ()
     fix: Fix | None = None
     refs: tuple[str, ...] = ()
+
+    @property
+    def rule(self) -> str:
+        return f"ready.{self.kind}"
+
+    @property
+    def text(self) -> str:
+        """What it says, in the chosen units."""
+        return worded(self.rule, self.says, self.quantities, self.refs)
 
 
 ORDER = (

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from fusilex.core.checks.findings import Finding
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import listed, say
 
 _DO = {
     "panel": "Apply it with A: one board is judged, and the panel is kept as it is stepped.",
@@ -35,9 +37,10 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 "ready.missing",
                 Level.UNKNOWN,
                 "bill of materials",
-                "No bill of materials to compare with",
+                say("no BOM"),
                 (),
-                "Add it with Ctrl+Shift+O, or drop it on the window.",
+                say("add it"),
+                missing=("bill of materials",),
             )
         )
     fitted = [p for p in design.parts if p.populated]
@@ -47,11 +50,15 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 "ready.agree",
                 Level.GO,
                 design.name,
-                "The files belong together",
-                (Because("parts", len(fitted)), Because("lines", len(design.bom)), Because("pads", len(design.pads))),
+                say("agree"),
+                (
+                    Quantity("parts", len(fitted)),
+                    Quantity("lines", len(design.bom)),
+                    Quantity("pads", len(design.pads)),
+                ),
             )
         )
-    found += [Judgement(r.rule, r.level, r.subject, r.text, (), r.do) for r in design.remarks]
+    found += [Judgement(r.rule, r.level, r.subject, r.says, (), r.advice, missing=r.missing) for r in design.remarks]
     guessed = [p.ref for p in fitted if not p.package.known]
     if guessed:
         found.append(
@@ -59,9 +66,9 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                 "ready.package",
                 Level.CARE,
                 "bodies",
-                f"{len(guessed)} bodies are not in the catalogue: size guessed",
-                (Because("parts", ", ".join(guessed[:6]) + (" …" if len(guessed) > 6 else "")),),
-                "Check their size on the board before trusting heights and losses.",
+                say("not in the catalogue", packages=len(guessed)),
+                (Quantity("parts", listed(guessed, 6)),),
+                say("check their size"),
                 tuple(guessed),
             )
         )
@@ -70,7 +77,8 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
 
 def _judged(f: Finding) -> Judgement:
     where = (
-        () if f.x is None or f.y is None else (Because("at x", round(f.x, 2), "mm"), Because("y", round(f.y, 2), "mm"))
+        ()
+        if f.x is None or f.y is None
+        else (Quantity("at x", round(f.x, 2), "mm"), Quantity("y", round(f.y, 2), "mm"))
     )
-    text = f"{f.text[0].upper()}{f.text[1:]}"
-    return Judgement(f"ready.{f.kind}", f.level, f.ref, text, (*f.because, *where), _DO[f.kind], f.refs or (f.ref,))
+    return Judgement(f.rule, f.level, f.ref, f.says, (*f.quantities, *where), say("act"), f.refs or (f.ref,))

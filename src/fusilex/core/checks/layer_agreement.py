@@ -9,7 +9,9 @@ import shapely
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design, Layer
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 OFF_SHARE = 0.05
 """Share of a layer's shapes that may lie where they should not before the layer is taken for another board's."""
@@ -17,7 +19,6 @@ HOLES_OFF_SHARE = 0.25
 """The same for plated holes: many drill files name mounting holes plated that have no copper."""
 POUR_MM2 = 100.0
 """Copper larger than this is a pour."""
-_DO = "Ask the designer for files of one revision, exported together."
 
 
 def judge_layers(design: Design) -> list[Judgement]:
@@ -33,12 +34,11 @@ def _revisions(design: Design) -> list[Judgement]:
         return []
     usual = counts.most_common(1)[0][0]
     others = {note for note in design.files if note.revision not in ("", usual)}
-    words = ", ".join(sorted(f"{note.name} is {note.revision}" for note in others)[:3])
-    more = f" and {len(others) - 3} more" if len(others) > 3 else ""
-    text = f"Not of one revision: {words}{more}, the others are {usual}"
+    text = say("differ", others=tuple(sorted(f"{note.name} ({note.revision})" for note in others)), usual=usual)
     lists_only = all(note.role in ("bom", "placements") for note in others)  # lists are often counted on their own
     level = Level.CARE if lists_only else Level.STOP
-    return [Judgement("ready.revision", level, "revisions", text, (Because("files", len(named)),), _DO)]
+    numbers = (Quantity("files", len(named)),)
+    return [Judgement("ready.revision", level, "revisions", text, numbers, say("one revision"))]
 
 
 def _paste(design: Design) -> list[Judgement]:
@@ -49,7 +49,7 @@ def _paste(design: Design) -> list[Judgement]:
             continue
         at = shapely.get_coordinates(shapely.centroid(paste.polygons))
         off = ~_on(copper.tree, at)
-        found += _off(f"{side} paste", "openings lie beside the copper", at, off, OFF_SHARE)
+        found += _off(f"{side} paste", "paste off copper", at, off, OFF_SHARE)
     return found
 
 
@@ -60,11 +60,8 @@ def _holes(design: Design) -> list[Judgement]:
         return []
     shapes = np.concatenate([x.polygons for x in layers])
     pads = shapes[shapely.area(shapes) < POUR_MM2]  # holes that miss their pads still fall on pours
-    for copper, words, level in (
-        (shapes, "plated holes meet no copper", Level.STOP),
-        (pads, "plated holes meet no pad of their own", Level.CARE),
-    ):
-        if found := _off("drill", words, at, ~_on(shapely.STRtree(copper), at), HOLES_OFF_SHARE, level):
+    for copper, case, level in ((shapes, "holes off copper", Level.STOP), (pads, "holes off pads", Level.CARE)):
+        if found := _off("drill", case, at, ~_on(shapely.STRtree(copper), at), HOLES_OFF_SHARE, level):
             return found
     return []
 
@@ -78,7 +75,7 @@ def _outline(design: Design) -> list[Judgement]:
             at = shapely.get_coordinates(shapely.centroid(copper.polygons[copper.flashed]))
             shapely.prepare(design.outline)
             off = ~shapely.intersects_xy(design.outline, at)
-            found += _off(f"{side} copper", "pads lie outside the outline", at, off, OFF_SHARE)
+            found += _off(f"{side} copper", "pads off board", at, off, OFF_SHARE)
     return found
 
 
@@ -101,12 +98,12 @@ def _on(shapes: shapely.STRtree, at: NDArray[np.float64]) -> NDArray[np.bool_]:
 
 
 def _off(
-    what: str, words: str, at: NDArray[np.float64], off: NDArray[np.bool_], most: float, level: Level = Level.STOP
+    what: str, case: str, at: NDArray[np.float64], off: NDArray[np.bool_], most: float, level: Level = Level.STOP
 ) -> list[Judgement]:
     count = int(np.count_nonzero(off))
     if count <= most * len(at):
         return []
     x, y = at[off][0]
-    where = (Because("first at x", round(float(x), 2), "mm"), Because("y", round(float(y), 2), "mm"))
-    text = f"{what.capitalize()}: {count} of {len(at)} {words}"
-    return [Judgement("ready.layers", level, what, text, where, _DO)]
+    where = (Quantity("first at x", round(float(x), 2), "mm"), Quantity("y", round(float(y), 2), "mm"))
+    text = say(case, what=what, off=count, of=len(at))
+    return [Judgement("ready.layers", level, what, text, where, say("one revision"))]

@@ -15,7 +15,9 @@ from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.checks.systematic import SystematicFit, fit_unnamed
 from fusilex.core.design.model import Design, Layer
-from fusilex.core.judgement import Because, Judgement
+from fusilex.core.judgement import Judgement
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 MIDDLE_MM = 0.1
 MET, MISSED = 0.75, 0.5
@@ -66,10 +68,10 @@ def _moved(
             "layers",
             what,
             "layers",
-            f"{what.capitalize()}: elsewhere than {against}, fits {words}",
-            because=(
-                Because("on their pads as they are", fit.before, f"of {fit.n}"),
-                Because("moved", fit.after, f"of {fit.n}"),
+            say("shifted", what=what, against=against, how=words),
+            quantities=(
+                Quantity("on their pads as they are", f"{fit.before} of {fit.n}"),
+                Quantity("moved", f"{fit.after} of {fit.n}"),
             ),
             fix=Fix("move-layers", "", {"layers": layers, "correction": asdict(move)}, f"{what} {words}"),
         )

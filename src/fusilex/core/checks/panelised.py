@@ -13,7 +13,8 @@ from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.checks.repeat import COPY, find_panel
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 LEAST_SHARE = 0.5
 
@@ -30,10 +31,11 @@ def panelised(design: Design) -> Finding | None:
         "panel",
         "the panel",
         "lists",
-        f"These files are a whole panel: {size} boards",
-        because=(
-            Because("every part stands there", times, "times"),
-            Because("boards apart", f"{panel.pitch_x:.2f} × {panel.pitch_y:.2f}", "mm"),
+        say("whole panel", size=size),
+        quantities=(
+            Quantity("copies of every part", times),
+            Quantity("pitch across", panel.pitch_x, "mm"),
+            Quantity("pitch along", panel.pitch_y, "mm"),
         ),
         fix=Fix("one-cell", "", {"panel": asdict(panel)}, f"one cell of {size} taken as the board"),
     )

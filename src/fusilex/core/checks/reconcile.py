@@ -23,6 +23,7 @@ from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import package_outlines
 from fusilex.core.judgement import Level
 from fusilex.core.overlay import pairs_meeting
+from fusilex.core.wording import say
 
 NOT_BOUGHT = ("fiducial", "test", "hole")
 
@@ -67,7 +68,7 @@ def _renamed(design: Design, middles: dict[str, tuple[float, float]]) -> list[Fi
     for p in (placed[ref] for ref in sorted(set(placed) - listed) if ref not in middles):
         near = [r for r in unplaced if np.hypot(middles[r][0] - p.x, middles[r][1] - p.y) < ON_PAD_MM]
         if len(near) == 1:
-            text = f"{p.ref} of the placement list lies on the pads of {near[0]} of the bill of materials"
+            text = say("two names", placed=p.ref, listed=near[0])
             fix = Fix("rename", p.ref, {"to": near[0]}, f"{p.ref} of the placement list called {near[0]}")
             found.append(Finding("renamed", p.ref, "bom", text, p.x, p.y, fix=fix, refs=(p.ref, near[0])))
     return found
@@ -82,12 +83,8 @@ def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) 
     left = listed - set(placed) - unfitted
     leads = sorted(ref for ref in left if ref not in middles and _lead_body(design, ref))
     if leads and not any(p.package.mount == "tht" for p in design.parts):  # a list of surface-mount parts alone
-        shown = ", ".join(leads[:4]) + (" …" if len(leads) > 4 else "")
-        text = (
-            f"{shown} {'has' if len(leads) == 1 else 'have'} leads and {'is' if len(leads) == 1 else 'are'} on the bill"
-            " of materials alone"
-        )
-        found.append(Finding("missing", "through-hole parts", "placements", text, level=Level.CARE, refs=tuple(leads)))
+        text, refs = say("leads in the BOM only", parts=tuple(leads)), tuple(leads)
+        found.append(Finding("missing", "through-hole parts", "placements", text, level=Level.CARE, refs=refs))
         left -= set(leads)
     for ref in sorted(left):
         x, y = middles.get(ref, (None, None))
@@ -99,18 +96,18 @@ def _listed_and_placed(design: Design, middles: dict[str, tuple[float, float]]) 
                 {"x": x, "y": y, "side": side_of.get(ref, "top")},
                 f"{ref} put on its pads, turn unknown",
             )
-        text = f"{ref} is on the bill of materials but not in the placement list"
+        text = say("not placed", ref=ref)
         found.append(Finding("missing", ref, "placements", text, x, y, fix=fix))
     if not design.bom:
         return found
     for ref in sorted((listed & set(placed)) - unfitted):
         if not placed[ref].populate:
-            text = f"{ref} is not to be fitted by the placement list, but the bill of materials has it bought"
+            text = say("bought, not fitted", ref=ref)
             fix = Fix("leave-out", ref, {}, f"{ref} left out")
             found.append(Finding("populate", ref, "bom", text, placed[ref].x, placed[ref].y, Level.CARE, fix=fix))
     for ref in sorted(set(placed) - listed):
         if placed[ref].populate and design.catalogue.package(placed[ref].package, ref).family not in NOT_BOUGHT:
-            text = f"{ref} is placed but not on the bill of materials"
+            text = say("not in the BOM", ref=ref)
             fix = Fix("leave-out", ref, {}, f"{ref} left out")
             found.append(Finding("missing", ref, "bom", text, placed[ref].x, placed[ref].y, fix=fix))
     return found
@@ -129,12 +126,12 @@ def _doubled(design: Design, middles: dict[str, tuple[float, float]]) -> list[Fi
             x, y = middles.get(ref, spots[0])
             keep = int(np.argmin([np.hypot(sx - x, sy - y) for sx, sy in spots]))
             fix = Fix("keep-one", ref, {"list": "placements", "keep": keep}, f"{ref} kept where its pads are")
-            text = f"{ref} stands {count} times in the placement list"
+            text = say("placed twice", ref=ref, count=count)
             found.append(Finding("doubled", ref, "placements", text, *spots[0], fix=fix))
     for ref, count in Counter(ref for line in design.bom for ref in line.refs).items():
         if count > 1:
             fix = Fix("keep-one", ref, {"list": "bom", "keep": 0}, f"{ref} kept where it stands first")
-            text = f"{ref} stands on {count} places of the bill of materials"
+            text = say("listed twice", ref=ref, count=count)
             found.append(Finding("doubled", ref, "bom", text, fix=fix))
     return found
 
@@ -150,7 +147,7 @@ def _on_pads(design: Design, middles: dict[str, tuple[float, float]]) -> list[Fi
     for part, beyond in zip(design.parts, outside.tolist(), strict=True):
         told = side_of.get(part.ref)
         if told is not None and told != part.side:
-            text = f"{part.ref} is listed for the {part.side} but its pads are on the other side"
+            text = say("other side", ref=part.ref, side=part.side)
             fix = Fix("side", part.ref, {"side": told}, f"{part.ref} moved to the {told}")
             found.append(Finding("side", part.ref, "pads", text, part.x, part.y, fix=fix))
         home = middles.get(part.ref)
@@ -159,10 +156,10 @@ def _on_pads(design: Design, middles: dict[str, tuple[float, float]]) -> list[Fi
             side = told or part.side
             fix = Fix("at-pads", part.ref, {"x": home[0], "y": home[1], "side": side}, f"{part.ref} put on its pads")
         if beyond > max(part.package.size_x, part.package.size_y) / 2:
-            text = f"{part.ref} lies outside the board outline"
+            text = say("outside", ref=part.ref)
             found.append(Finding("off-board", part.ref, "outline", text, part.x, part.y, fix=fix))
         elif part.populated and _misses_pads(design, part, home):
-            text = f"{part.ref} sits on no pads of its own"
+            text = say("no pads", ref=part.ref)
             found.append(Finding("missing", part.ref, "pads", text, part.x, part.y, fix=fix))
     return found
 
@@ -178,6 +175,8 @@ def _misses_pads(design: Design, part: Part, home: tuple[float, float] | None) -
     return bool(np.hypot(*(centre - (part.x, part.y))) > allowed)
 
 
+OVERLAP_MM = 0.1
+"""Bodies overlap by more than this, or not at all: sheets round."""
 MOST_PAIRS = 2_000
 """Overlapping bodies that are named."""
 
@@ -188,17 +187,14 @@ def _overlaps(parts: list[Part]) -> list[Finding]:
     found: list[Finding] = []
     for side in ("top", "bottom"):
         here = [part for part in known if part.side == side]
-        for i, j in pairs_meeting(package_outlines(here, -0.05), MOST_PAIRS - len(found)) if here else ():
-            text = f"the bodies of {here[i].ref} and {here[j].ref} overlap"
+        for i, j in pairs_meeting(package_outlines(here, -OVERLAP_MM / 2), MOST_PAIRS - len(found)) if here else ():
+            text = say("overlap", first=here[i].ref, second=here[j].ref)
             fix = Fix("leave-out", here[j].ref, {}, f"{here[j].ref} left out")
             found.append(Finding("overlap", here[i].ref, here[j].ref, text, here[i].x, here[i].y, Level.CARE, fix=fix))
     return found
 
 
 def _quantity(line: int, quantity: int | None, refs: tuple[str, ...]) -> Finding:
-    text = (
-        f"line {line} of the bill of materials says {quantity} piece{'' if quantity == 1 else 's'} and names"
-        f" {len(refs)} part{'' if len(refs) == 1 else 's'}"
-    )
+    text = say("differs", line=line, quantity=quantity, named=len(refs))
     fix = Fix("count-names", refs[0], {"line": line}, f"line {line} counted by its names: {len(refs)}")
     return Finding("quantity", refs[0], "bom", text, level=Level.CARE, fix=fix)

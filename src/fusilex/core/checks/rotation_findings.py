@@ -8,7 +8,9 @@ from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.checks.rotations import OddTurn, TurnFit, fit_turns, kinds_of, odd_turns
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Because, Level
+from fusilex.core.judgement import Level
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import listed, say
 
 
 def turn_findings(design: Design) -> list[Finding]:
@@ -38,11 +40,11 @@ def _convention(design: Design, fit: TurnFit) -> Finding:
         "rotations",
         f"{fit.side} turns",
         "placements",
-        f"The {fit.side} turns are off as a whole: {fit.convention.words}",
-        because=(
-            Because("lie like their kind as listed", fit.before, f"of {fit.n}"),
-            Because("corrected", fit.after, f"of {fit.n}"),
-            *((Because("clockwise or not is not told for", ", ".join(either_way)),) if either_way else ()),
+        say("all off", side=fit.side, how=fit.convention.words),
+        quantities=(
+            Quantity("like their kind as listed", f"{fit.before} of {fit.n}"),
+            Quantity("corrected", f"{fit.after} of {fit.n}"),
+            *((Quantity("direction not known for", ", ".join(either_way)),) if either_way else ()),
         ),
         fix=Fix("rotations", "", {"rotations": turns}, f"the {fit.side} turns read as {fit.convention.words}"),
         refs=tuple(turns),
@@ -55,26 +57,25 @@ def _no_turns(odd: list[OddTurn]) -> Finding:
         "rotations",
         "no turns",
         "placements",
-        f"No turns are given, and {len(odd)} part{'s lie' if len(odd) > 1 else ' lies'} otherwise than most of their"
-        " kind",
+        say("none given", parts=len(odd)),
         level=Level.CARE,
-        because=(Because("parts", ", ".join(list(turns)[:6]) + (" …" if len(turns) > 6 else "")),),
+        quantities=(Quantity("parts", listed(list(turns), 6)),),
         fix=Fix("rotations", "", {"rotations": turns}, "turns taken from the pads, as most of each kind lie"),
         refs=tuple(turns),
     )
 
 
 def _odd(o: OddTurn) -> Finding:
-    text = f"{o.part.ref} is listed turned {o.part.rotation_deg:g}°, its pads say {o.turn:g}°"
-    names = ", ".join(o.others[:4]) + (" …" if len(o.others) > 4 else "")
+    says = say("differs", ref=o.part.ref, listed=amount(o.part.rotation_deg, "°"), pads=amount(o.turn, "°"))
+    names = listed(o.others, 4)
     return Finding(
         "rotation",
         o.part.ref,
         "pads",
-        text,
+        says,
         o.part.x,
         o.part.y,
         Level.STOP if o.sure else Level.CARE,
-        because=(Because("of its kind otherwise" if o.sure else "either it or", names),),
+        quantities=(Quantity("others of its kind" if o.sure else "either it or", names),),
         fix=Fix("rotations", o.part.ref, {"rotations": {o.part.ref: o.turn}}, f"{o.part.ref} turned {o.turn:g}°"),
     )

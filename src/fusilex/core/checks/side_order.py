@@ -7,7 +7,9 @@ from functools import lru_cache
 from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 DROP_LIMIT_MG_PER_MM2 = 46.5
 """30 g per square inch of wetted pad, the widely used rule of thumb: 0.0465 g/mm²."""
@@ -87,28 +89,20 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
     top, bottom = side_load(design, "top"), side_load(design, "bottom")
     if not top.parts or not bottom.parts:
         side = "bottom" if bottom.parts else "top"
-        return [Judgement("ready.sides", Level.GO, "sides", f"Only the {side} has parts on paste")]
+        return [Judgement("ready.sides", Level.GO, "sides", say("one side", side=side))]
     first = first_side(top, bottom, school)
     other = "bottom" if first == "top" else "top"
     loads = {"top": top, "bottom": bottom}
     reasons = tuple(
-        Because(
-            f"{s}: {loads[s].parts} parts, {loads[s].mass_mg / 1000:.2f} g, worst {w.part.ref}",
-            round(100 * w.share),
-            "% of the limit",
-        )
+        Quantity(f"{s}: {loads[s].parts} parts, worst {w.part.ref}, of the limit", round(100 * w.share), "%")
         for s in ("top", "bottom")
         if (w := loads[s].worst)
     )
     if school == "hand":
-        found = [
-            Judgement("ready.sides", Level.GO, "sides", f"{first.capitalize()} on paste, {other} by hand", reasons)
-        ]
-        return found
+        return [Judgement("ready.sides", Level.GO, "sides", say("by hand", first=first, other=other), reasons)]
     held = school == "glued"
-    level = Level.CARE if held else Level.GO
-    do = f"Glue or carrier under the {first} before the {other} goes into the oven." if held else ""
-    found = [Judgement("ready.sides", level, "sides", f"{first.capitalize()} first, then flip", reasons, do)]
+    level, do = (Level.CARE, say("hold it", first=first, other=other)) if held else (Level.GO, None)
+    found = [Judgement("ready.sides", level, "sides", say("flip", first=first), reasons, do)]
     return found if held else [*found, *judge_hanging(design, first)]
 
 
@@ -118,15 +112,9 @@ def judge_hanging(design: Design, side: str) -> list[Judgement]:
     found = [_drop(check) for check in load.checks if check.level is not Level.GO]
     if load.untold:
         refs = tuple(p.ref for p in load.untold)
-        shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
-        text = (
-            f"Whether {shown} {'hangs' if len(refs) == 1 else 'hang'} on upside down cannot be told: no pads of that"
-            " side are known"
-        )
-        do = "Correct its side or its place, or look at its pads on the board; else glue it."
-        found.append(
-            Judgement("ready.drop", Level.UNKNOWN, "pads not known", text, (Because("parts", len(refs)),), do, refs)
-        )
+        text, do, missing = say("no pads"), say("correct the list"), ("pads of that side",)
+        numbers = (Quantity("parts", len(refs)),)
+        found.append(Judgement("ready.drop", Level.UNKNOWN, "pads not known", text, numbers, do, refs, missing))
     return found
 
 
@@ -137,12 +125,12 @@ def _drop(check: DropCheck) -> Judgement:
         "ready.drop",
         check.level,
         part.ref,
-        f"{part.ref} {'drops off' if check.level is Level.STOP else 'hangs near the limit'} upside down",
+        say("drops" if check.level is Level.STOP else "near the limit"),
         (
-            Because(source[part.package.mass_from], round(part.package.mass_mg / 1000, 3), "g"),
-            Because("wetted pads", round(check.area_mm2, 2), "mm²"),
-            Because("of the limit", round(100 * check.share), "%"),
+            Quantity(source[part.package.mass_from], round(part.package.mass_mg / 1000, 3), "g"),
+            Quantity("wetted pads", round(check.area_mm2, 2), "mm²"),
+            Quantity("of the limit", round(100 * check.share), "%"),
         ),
-        "Print its side last, glue it, or solder it by hand.",
+        say("print this side last"),
         (part.ref,),
     )

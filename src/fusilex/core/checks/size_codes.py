@@ -13,8 +13,10 @@ from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.pad_evidence import size_code_traps
 from fusilex.core.design.pads import lines_by_ref
-from fusilex.core.judgement import Because, Level
+from fusilex.core.judgement import Level
 from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, chip_code
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 SAME_PLACE_MM = 0.05  # one pad drawn twice
 TOO_FAR = 1.45
@@ -72,13 +74,10 @@ def _finding(placed: str, bought: str, fits: str, text: str, line: int, members:
     refs = tuple(part.ref for part, _ in members)
     first, apart = members[0]
     name = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
-    verb = "is" if len(refs) == 1 else "are"
     if placed and bought and placed != bought:
-        said = (
-            f"{name} {verb} {placed} in the placement list and {bought} on the bill of materials; the pads fit {fits}"
-        )
+        said = say("lists differ", parts=refs, placed=placed, bought=bought, fits=fits)
     else:
-        said = f"{name} {verb} listed as {placed or bought}, but the pads fit {fits}"
+        said = say("pads differ", parts=refs, listed=placed or bought, fits=fits)
     return Finding(
         "size",
         first.ref,
@@ -87,10 +86,10 @@ def _finding(placed: str, bought: str, fits: str, text: str, line: int, members:
         first.x,
         first.y,
         Level.STOP,
-        because=(
-            Because("pads' middles apart", round(apart, 2), "mm"),
+        quantities=(
+            Quantity("pads' middles apart", round(apart, 2), "mm"),
             *(
-                Because(code, f"{CHIP_SIZES[code][1]:g} × {CHIP_SIZES[code][2]:g}", "mm")
+                Quantity(f"{code} long", CHIP_SIZES[code][1], "mm")
                 for code in dict.fromkeys((placed, bought, fits))
                 if code
             ),

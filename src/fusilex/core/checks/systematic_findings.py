@@ -20,7 +20,9 @@ from fusilex.core.checks.systematic import (
 from fusilex.core.design.join import candidate_middles
 from fusilex.core.design.model import Design, Pad, Part
 from fusilex.core.design.pad_evidence import mixed_codes, size_code_traps
-from fusilex.core.judgement import Because, Level
+from fusilex.core.judgement import Level
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 
 def pad_middles(pads: tuple[Pad, ...]) -> dict[str, tuple[float, float]]:
@@ -98,16 +100,16 @@ def _same(a: SystematicFit, b: SystematicFit) -> bool:
 def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...]) -> Finding:
     where = " and ".join(sides)
     words = fit.correction.words
-    bottom = " as seen from below" if sides == ("bottom",) and fit.correction.mirror else ""
+    below = sides == ("bottom",) and fit.correction.mirror
     return Finding(
         "systematic",
         f"{where} placements",
         "placements",
-        f"The {where} placements are off as a whole: {words}{bottom}",
-        because=(
-            Because("on their pads as listed", fit.before, f"of {fit.n}"),
-            Because("corrected", fit.after, f"of {fit.n}"),
-            Because("left over, RMS", round(fit.rms_mm, 4), "mm"),
+        say("all off, from below" if below else "all off", side=where, how=words),
+        quantities=(
+            Quantity("on their pads as listed", f"{fit.before} of {fit.n}"),
+            Quantity("corrected", f"{fit.after} of {fit.n}"),
+            Quantity("left over, RMS", round(fit.rms_mm, 4), "mm"),
         ),
         fix=Fix(
             "transform",
@@ -129,11 +131,15 @@ def size_codes_read_otherwise(design: Design) -> list[Finding]:
                 "size-code",
                 trap.code,
                 "lists",
-                f"{trap.code} fits these pads only as {'an' if metric else 'a'} {other} code: "
-                f"{trap.fits_length:g} mm long, not {trap.read_length:g} mm",
-                because=(
-                    Because("pads' middles apart", round(trap.pads_apart, 2), "mm"),
-                    Because("parts", len(trap.refs)),
+                say(
+                    f"fits as {other}",
+                    code=trap.code,
+                    fits=amount(trap.fits_length, "mm"),
+                    read=amount(trap.read_length, "mm"),
+                ),
+                quantities=(
+                    Quantity("pads' middles apart", round(trap.pads_apart, 2), "mm"),
+                    Quantity("parts", len(trap.refs)),
                 ),
                 fix=Fix("size-codes", "", {"metric": not metric}, f"size codes read as {other} codes"),
                 refs=trap.refs,
@@ -145,9 +151,9 @@ def size_codes_read_otherwise(design: Design) -> list[Finding]:
                 "size-code",
                 "mixed",
                 "lists",
-                f"Inch and metric size codes stand side by side: {', '.join(mixed)}",
+                say("mixed", codes=tuple(mixed)),
                 level=Level.CARE,
-                because=(Because("bare codes", len(mixed)),),
+                quantities=(Quantity("bare codes", len(mixed)),),
                 fix=Fix(
                     "size-codes",
                     "",

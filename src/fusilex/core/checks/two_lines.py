@@ -9,8 +9,10 @@ from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.pads import lines_by_ref
-from fusilex.core.judgement import Because, Level
+from fusilex.core.judgement import Level
+from fusilex.core.quantities import Quantity
 from fusilex.core.values import read_value
+from fusilex.core.wording import listed, say
 
 
 def two_lines(design: Design) -> list[Finding]:
@@ -28,19 +30,22 @@ def two_lines(design: Design) -> list[Finding]:
         if len(writings) < 2:
             continue
         first, *others = (parts[0] for parts in writings.values())
-        places = " and ".join(str(lines[p.ref].line) for p in (first, *others))
-        numbers = list(dict.fromkeys(n for _, n in writings if n))
-        under = f", under part numbers {' and '.join(numbers)}" if len(numbers) > 1 else ""
-        text = f"{first.value} {first.package.code} stands on lines {places} of the bill of materials{under}"
-        fix = Fix("one-line", first.ref, {"with": [p.ref for p in others]}, f"lines {places} made one: {first.value}")
+        places = tuple(str(lines[p.ref].line) for p in (first, *others))
+        numbers = tuple(dict.fromkeys(n for _, n in writings if n))
+        case = "on several lines, several numbers" if len(numbers) > 1 else "on several lines"
+        says = say(case, part=f"{first.value} {first.package.code}", lines=places, numbers=numbers)
+        fix = Fix(
+            "one-line",
+            first.ref,
+            {"with": [p.ref for p in others]},
+            f"lines {listed(places, 9)} made one: {first.value}",
+        )
         refs = tuple(p.ref for parts in writings.values() for p in parts)
         numbers_behind = (
-            Because("writings", "; ".join(dict.fromkeys(v for v, _ in writings))),
-            Because("parts", len(refs)),
+            Quantity("writings", "; ".join(dict.fromkeys(v for v, _ in writings))),
+            Quantity("parts", len(refs)),
         )
-        found.append(
-            Finding("two-lines", first.ref, "bom", text, level=Level.CARE, because=numbers_behind, fix=fix, refs=refs)
-        )
+        found.append(Finding("two-lines", first.ref, "bom", says, None, None, Level.CARE, numbers_behind, fix, refs))
     return found
 
 

@@ -12,6 +12,8 @@ from fusilex.core.design.derive import hull_outline, paste_from_mask
 from fusilex.core.design.edge import board_edge, without_frames
 from fusilex.core.design.model import Hole, Layer, Placement, Remark
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 
 def frames_left_out(layers: list[Layer], outline: Polygon, remarks: list[Remark]) -> list[Layer]:
@@ -22,10 +24,8 @@ def frames_left_out(layers: list[Layer], outline: Polygon, remarks: list[Remark]
         if layer.role in ("paste", "mask"):
             layer, left_out = without_frames(layer, outline, coppers.get(layer.side))
             if left_out and layer.role == "paste":
-                shapes = f"{left_out} shapes" if left_out > 1 else "1 shape"
-                text = f"The {layer.side} paste has {shapes} along the board's edge or beyond it: no openings, left out"
-                do = "Tell the stencil maker to leave them out, too."
-                remarks.append(Remark("ready.frames", f"paste {layer.side}", text, do))
+                text = say("left out", side=layer.side, shapes=left_out)
+                remarks.append(Remark("ready.frames", f"paste {layer.side}", text, say("tell the stencil maker")))
         found.append(layer)
     return found
 
@@ -46,43 +46,33 @@ def paste_where_missing(
         made = paste_from_mask(by_role["mask", side], holes, by_role.get(("copper", side)))
         if len(made.layer):
             found.append(made.layer)
-            text = f"No paste layer for the {side}: {made.words}"
-            remarks.append(
-                Remark(
-                    "ready.derived",
-                    f"paste {side}",
-                    text,
-                    "Order the stencil from the designer's own layer where there is one.",
-                )
-            )
+            text = say("no paste layer", side=side, how=made.words)
+            remarks.append(Remark("ready.derived", f"paste {side}", text, say("order from own layer")))
     return found
 
 
 def outline_of(layers: list[Layer], name: str, remarks: list[Remark]) -> Polygon:
     """The board's edge as drawn, else the box round the copper, and said to be."""
     drawn = next((x for x in layers if x.role == "outline" and len(x)), None)
-    why = "No outline"
+    why = say("no outline layer")
     if drawn is not None:
         flashed = [x.polygons[x.flashed] for x in layers if x.role == "copper"]
         try:
             edge, aside = board_edge(drawn, name, shapely.centroid(np.concatenate(flashed)))
         except BadInput as problem:
-            why = f"The outline layer has {problem.found}"
+            why = say("outline unusable", found=problem.found)
         else:
             if aside:
-                text = f"The outline layer has more round the board: its edge is taken as {_size(edge)}"
-                do = "The smallest closed line that holds the copper counts; look whether that is the board."
-                remarks.append(Remark("ready.derived", "outline", text, do))
+                text = say("more than the edge", **_size(edge))
+                remarks.append(Remark("ready.derived", "outline", text, say("check the edge")))
             return edge
     hull = hull_outline(layers)
     assert hull is not None, "copper was demanded before"
-    text = f"{why}: the board is taken as the {_size(hull)} box round the copper"
-    remarks.append(
-        Remark("ready.derived", "outline", text, "Measure a bare board; parts at the edge cannot be judged.")
-    )
+    text = say("size from copper", why=why, **_size(hull))
+    remarks.append(Remark("ready.derived", "outline", text, say("measure a board")))
     return hull
 
 
-def _size(area: Polygon) -> str:
+def _size(area: Polygon) -> dict[str, Quantity]:
     x0, y0, x1, y1 = area.bounds
-    return f"{x1 - x0:.1f} × {y1 - y0:.1f} mm"
+    return {"width": amount(x1 - x0, "mm"), "height": amount(y1 - y0, "mm")}

@@ -18,6 +18,7 @@ from fusilex.core.design.model import BomLine, Design, Pad, Part, Placement, Rem
 from fusilex.core.design.pad_evidence import body_on_pads
 from fusilex.core.design.pads import bare_pads, copper_layers, find_pads, first_of_each, lines_by_ref, package_text
 from fusilex.core.packages.catalogue import Package
+from fusilex.core.wording import say
 
 
 def join(design: Design) -> Design:
@@ -58,11 +59,8 @@ def _with_leads_from_bill(design: Design, pads: tuple[Pad, ...]) -> Design:
         added.append(Placement(ref, float(x0 + x1) / 2, float(y0 + y1) / 2, 0.0, "top", "", ""))
     if not added:
         return design
-    shown = ", ".join(p.ref for p in added[:4]) + (" …" if len(added) > 4 else "")
-    text = f"{shown}: through-hole, on the bill of materials alone, put in the middle of their holes"
-    remark = Remark(
-        "ready.derived", "through-hole parts", text, "Their side and turn are not known: go by silk and sheet."
-    )
+    text = say("put on holes", parts=tuple(p.ref for p in added))
+    remark = Remark("ready.derived", "through-hole parts", text, say("side and rotation unknown"))
     remarks = design.remarks if any(r.subject == remark.subject for r in design.remarks) else (*design.remarks, remark)
     return replace(design, placements=(*design.placements, *added), remarks=remarks)
 
@@ -99,13 +97,8 @@ def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tu
         side = sides.get(ref, "top")
         placements.append(Placement(ref, float(x), float(y), 0.0, side, "", ""))
     named = not any(p.ref.startswith(UNNAMED) for p in placements)
-    where = "named in the copper" if named else "guessed from pitch and symmetry of the pads"
-    remark = Remark(
-        "ready.derived",
-        "placements",
-        f"No placement list: {len(placements)} parts {where}",
-        "Turns and values are not known: add the placement list when you have it.",
-    )
+    text = say("placed from names" if named else "placed from pads", parts=len(placements))
+    remark = Remark("ready.derived", "placements", text, say("add the placement list"))
     return (
         replace(design, placements=tuple(placements), remarks=(*design.remarks, remark), guessed_parts=not named),
         pads,

@@ -20,6 +20,7 @@ from fusilex.core.judgement import Level
 from fusilex.core.overlay import union_of
 from fusilex.core.packages.catalogue import STANDARD, Catalogue, Package
 from fusilex.core.panel.layout import Panel
+from fusilex.core.wording import Said, worded
 
 Polygons = NDArray[np.object_]
 
@@ -191,9 +192,15 @@ class Remark(Struct, frozen=True):
 
     rule: str
     subject: str
-    text: str
-    do: str
+    says: Said
+    advice: Said
     level: Level = Level.CARE
+    missing: tuple[str, ...] = ()
+
+    @property
+    def text(self) -> str:
+        """What it says, in the chosen units."""
+        return worded(self.rule, self.says)
 
 
 class Design(Struct, frozen=True, eq=False, dict=True):

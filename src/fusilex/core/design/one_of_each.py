@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from fusilex.core.checks.layer_agreement import shared
 from fusilex.core.design.model import Hole, Layer, Remark
 from fusilex.core.judgement import Level
+from fusilex.core.wording import say
 
 SAME, LIKE = 0.95, 0.5
 """Share of a layer's shapes that another file has too, from which on it is the same again, or another state of the
@@ -52,11 +53,8 @@ class Layers:
         """One remark for all files that are another state of what counts."""
         if not self._differ:
             return []
-        pairs = ", ".join(f"{kept} and {aside}" for kept, aside in self._differ[:2])
-        more = f" and {len(self._differ) - 2} more" if len(self._differ) > 2 else ""
-        text = f"Files say the same layer twice and differ: {pairs}{more}. The first of each counts"
-        do = "Keep one export in the folder; R takes a file for something else, or leaves it aside."
-        return [Remark("ready.twice", "layers", text, do, Level.STOP)]
+        text = say("differ", pairs=tuple(f"{kept} / {aside}" for kept, aside in self._differ))
+        return [Remark("ready.twice", "layers", text, say("keep one"), Level.STOP)]
 
     def _seen(self, file: str, alike: Mapping[str, tuple[float, float]]) -> bool:
         """True for a file that is not used because of one before it, given the share of shapes and the ratio of their

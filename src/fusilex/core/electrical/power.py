@@ -7,7 +7,9 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 PASSIVE = (
     "resistor", "capacitor", "electrolytic", "inductor", "crystal", "connector", "fiducial", "holder", "terminal",
@@ -92,10 +94,6 @@ def judge_draw(rail: str, draw: Draw) -> list[Judgement]:
     """Can a limit be set that means something?"""
     if not draw.unknown:
         return []
-    named = ", ".join(draw.unknown[:5]) + (" …" if len(draw.unknown) > 5 else "")
-    text = (
-        f"What {named} draw{'s' if len(draw.unknown) == 1 else ''} is not on record: the limit is too low or no guard"
-    )
-    numbers = (Because("known", draw.milliamps, "mA"),)
-    do = "Note its draw in the record of this power (F4), or set a limit from the first board with care."
-    return [Judgement("test.power", Level.UNKNOWN, rail, text, numbers, do, draw.unknown)]
+    numbers, missing = (Quantity("known", draw.milliamps, "mA"),), ("supply current of these parts",)
+    text, do = say("draw unknown"), say("enter draw")
+    return [Judgement("test.power", Level.UNKNOWN, rail, text, numbers, do, draw.unknown, missing)]

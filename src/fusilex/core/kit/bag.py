@@ -8,12 +8,14 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.packages.chips import chip_codes, may_be_date, without_codes
+from fusilex.core.quantities import Quantity
 from fusilex.core.units import show_value
 from fusilex.core.values import Meaning, read_value
+from fusilex.core.wording import say
 
 
 class Difference(Struct, frozen=True):
@@ -178,8 +180,8 @@ def judge_bag(check: BagCheck, reason: str = "") -> Judgement:
             "kit.bag",
             Level.GO,
             line.key,
-            f"The right bag: {name}",
-            (Because("agrees", ", ".join(check.agrees)),),
+            say("right bag", name=name),
+            (Quantity("agrees", ", ".join(check.agrees)),),
             refs=line.refs,
         )
     if check.level is Level.UNKNOWN:
@@ -187,23 +189,19 @@ def judge_bag(check: BagCheck, reason: str = "") -> Judgement:
             "kit.bag",
             Level.CARE if reason else Level.UNKNOWN,
             line.key,
-            f"The label does not settle {name}",
-            (Because("label", check.label[:40]), *(Because("in doubt", why) for why in check.unread)),
-            (
-                f"Used all the same: {reason}"
-                if reason
-                else "Type the value or the part number from the label, or say with W why it will do."
-            ),
+            say("label unclear", name=name),
+            (Quantity("label", check.label[:40]), *(Quantity("in doubt", why) for why in check.unread)),
+            say("used all the same", reason=reason) if reason else say("type value or number"),
             line.refs,
+            missing=("value or part number on the label",),
         )
     first = check.differs[0]
-    close = ", and looks almost the same" if first.near else ""
     return Judgement(
         "kit.bag",
         Level.CARE if reason else Level.STOP,
         line.key,
-        f"Wrong {first.what}: {first.found}, not {first.wanted}{close}",
-        tuple(Because(f"{d.what} wanted {d.wanted}, label", d.found) for d in check.differs),
-        f"Used all the same: {reason}" if reason else "Put the bag back and take the right one, or say why it will do.",
+        say("wrong but alike" if first.near else "wrong", what=first.what, found=first.found, wanted=first.wanted),
+        tuple(Quantity(f"{d.what} wanted {d.wanted}, label", d.found) for d in check.differs),
+        say("used all the same", reason=reason) if reason else say("put it back"),
         line.refs,
     )

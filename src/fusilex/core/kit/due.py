@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from datetime import date
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 SOON_DAYS = 14
 
 
-def judge_due(what: str, day: str, today: date, verb: str) -> Judgement | None:
-    """Something that is good up to a day: a stop after it, a care two weeks before. None without a day.
+def judge_due(what: str, day: str, today: date, kind: str) -> Judgement | None:
+    """Something that is good up to a day: a stop after it, a care two weeks before. None without a day. `kind` is
+    ``shelf life`` or ``check``.
 
-    >>> judge_due("jar 3", "2026-03-31", date(2026, 4, 1), "expired").level.value
+    >>> judge_due("jar 3", "2026-03-31", date(2026, 4, 1), "shelf life").level.value
     'stop'
     """
     if not day:
@@ -21,5 +24,5 @@ def judge_due(what: str, day: str, today: date, verb: str) -> Judgement | None:
     if left > SOON_DAYS:
         return None
     level = Level.STOP if left < 0 else Level.CARE
-    text = f"{what} {verb} on {day}" if left < 0 else f"{what}: good up to {day}"
-    return Judgement("workshop.due", level, what, text, (Because("days left", left),))
+    text = say(f"{kind} over" if left < 0 else f"{kind} soon", what=what, day=day)
+    return Judgement("workshop.due", level, what, text, (Quantity("days left", left, runs=True),))

@@ -13,13 +13,13 @@ from fusilex.core.packages.chips import CHIP_SIZES
 LEAST_PIECES = 100
 """Pieces handled before a logged loss is believed: with fewer, one lost piece says too little."""
 
-_DEFAULT = (  # up to this length (mm): loss fraction, minimum extra pieces; the usual shop defaults
+DEFAULT = (  # up to this length (mm): loss fraction, minimum extra pieces; the usual shop defaults
     (CHIP_SIZES["0201"][1], (0.05, 10)),
     (CHIP_SIZES["0402"][1], (0.03, 8)),
     (CHIP_SIZES["0603"][1], (0.02, 5)),
     (math.inf, (0.01, 3)),
 )
-_OTHER = (0.0, 1)
+OTHER = (0.0, 1)
 
 
 class Logged(Struct, frozen=True):
@@ -58,9 +58,9 @@ def loss_of(package: Package, log: Mapping[str, Logged] | None = None) -> Loss:
 def default_loss(package: Package) -> tuple[float, int]:
     """Loss fraction and minimum extra pieces before anything was logged here."""
     if package.family not in TWO_ENDED or package.mount != "smd":
-        return _OTHER
+        return OTHER
     long = max(package.size_x, package.size_y)
-    return next(loss for up_to, loss in _DEFAULT if long <= up_to * 1.1)
+    return next(loss for up_to, loss in DEFAULT if long <= up_to * 1.1)
 
 
 def loss_key(package: Package) -> str:

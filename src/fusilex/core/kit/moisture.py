@@ -9,7 +9,9 @@ from math import inf, isnan, nan
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 FLOOR_LIFE_H = {"1": inf, "2": 365 * 24.0, "2a": 4 * 7 * 24.0, "3": 168.0, "4": 72.0, "5": 48.0, "5a": 24.0, "6": 0.0}
 """Hours at ≤ 30 °C and ≤ 60 % RH; level 6 is baked before every use, the time it then has is on its label."""
@@ -62,21 +64,24 @@ def hours_left(level: str, spent: Exposure) -> float:
 
 def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] = (), holds: str = "") -> Judgement:
     """Go, care below a quarter of the life, stop when it is used up. `holds` says what is in the lot."""
-    name = f"{lot}, {holds}," if holds else lot
+    name = f"{lot} ({holds})" if holds else lot
     life, left = FLOOR_LIFE_H[level.lower()], hours_left(level, spent)
     if isnan(left):
-        return _by_label(lot, name.rstrip(","), spent, refs)
+        return _by_label(lot, name, spent, refs)
     if life == inf:
-        return Judgement("kit.moisture", Level.GO, lot, f"{name} does not mind moisture", refs=refs)
+        return Judgement("kit.moisture", Level.GO, lot, say("not sensitive", name=name), refs=refs)
     state = Level.STOP if left <= 0 else Level.CARE if left < CARE_LEFT * life else Level.GO
-    numbers = (Because("level", level), Because("open", round(spent.hours, 1), "h"), Because("floor life", life, "h"))
-    text = f"{name.rstrip(',')}: {_span(left)} of floor life left"
+    numbers = (
+        Quantity("level", level),
+        Quantity("open", round(spent.hours, 1), "h", limit=(0.0, life), source="J-STD-033", runs=True),
+        Quantity("floor life", life, "h"),
+    )
+    text = say("life left", name=name, left=Quantity("left", left, "h", runs=True))
     if state is Level.STOP:
-        text = f"{name} has to be baked before use" if level == BY_LABEL else f"{name} was open too long"
-    do = {
-        Level.STOP: "Bake it as its label says before it goes into the oven; tapes and trays may not stand the heat.",
-        Level.CARE: "Use it first, or put it into the dry cabinet.",
-    }.get(state, "" if not spent.running else "The clock runs; seal it or put it away dry when you are done.")
+        text = say("bake before use", name=name) if level == BY_LABEL else say("life exceeded", name=name)
+    do = {Level.STOP: say("bake it"), Level.CARE: say("use it first")}.get(
+        state, say("clock runs") if spent.running else None
+    )
     return Judgement("kit.moisture", state, lot, text, numbers, do, refs)
 
 
@@ -90,14 +95,10 @@ def share_left(level: str, spent: Exposure) -> float:
 
 def _by_label(lot: str, name: str, spent: Exposure, refs: tuple[str, ...]) -> Judgement:
     """A level-6 part after its bake: go while it is dry, then its label decides."""
-    numbers = (Because("level", BY_LABEL), Because("open since its bake", round(spent.hours, 1), "h"))
+    numbers = (Quantity("level", BY_LABEL), Quantity("open since its bake", round(spent.hours, 1), "h", runs=True))
     if spent.hours == 0:
-        do = "Once it is out, reflow it within the time on its label."
-        return Judgement("kit.moisture", Level.GO, lot, f"{name} is baked and dry", numbers, do, refs)
-    text = f"{name} is out for {_span(spent.hours)} since its bake; its label says how long it may be"
-    do = "Compare with the label; bake it again when the time is over."
-    return Judgement("kit.moisture", Level.UNKNOWN, lot, text, numbers, do, refs)
-
-
-def _span(hours: float) -> str:
-    return f"{hours:.0f} h" if hours < 96 else f"{hours / 24:.0f} days"
+        do = say("reflow within label")
+        return Judgement("kit.moisture", Level.GO, lot, say("baked and dry", name=name), numbers, do, refs)
+    text = say("out since bake", name=name)
+    missing = ("the time on its label",)
+    return Judgement("kit.moisture", Level.UNKNOWN, lot, text, numbers, say("compare label"), refs, missing)

@@ -11,11 +11,13 @@ from msgspec.structs import replace
 
 from fusilex.core.design.hidden_joints import hides_joints
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.losses import Logged, loss_of
 from fusilex.core.packages.catalogue import Package
+from fusilex.core.quantities import Quantity
 from fusilex.core.values import UNIT_OF_FAMILY, read_value
+from fusilex.core.wording import say
 
 
 class PullLine(Struct, frozen=True):
@@ -187,9 +189,9 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
             continue
         name = f"{line.value} {line.package.code}"
         numbers = (
-            Because("in the bin", count),
-            Because("needed", line.need),
-            Because("to pull with losses", line.pull),
+            Quantity("in the bin", count),
+            Quantity("needed", line.need),
+            Quantity("to pull with losses", line.pull),
         )
         if count < line.need:
             found.append(
@@ -197,9 +199,9 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
                     "kit.short",
                     Level.STOP,
                     name,
-                    f"{line.need - count} short of {name}",
+                    say("short", short=line.need - count, name=name),
                     numbers,
-                    f"Find {line.need - count} more, or start without {', '.join(line.refs)}.",
+                    say("find more", short=line.need - count),
                     line.refs,
                 )
             )
@@ -209,9 +211,9 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
                     "kit.spares",
                     Level.CARE,
                     name,
-                    f"Few spares of {name}",
+                    say("few spares", name=name),
                     numbers,
-                    "Enough when none is lost; mind the tweezers.",
+                    say("handle with care"),
                     line.refs,
                 )
             )
@@ -222,15 +224,14 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
                 "kit.waiting",
                 Level.UNKNOWN,
                 "bins",
-                f"{waiting} of {len(lines)} bins not counted yet",
-                (Because("pieces to pull", sum(x.pull for x in lines)),),
-                "Fill the bin that is lit and press Space.",
+                say("not counted", waiting=waiting, bins=len(lines)),
+                (Quantity("pieces to pull", sum(x.pull for x in lines)),),
+                say("fill next"),
+                missing=("counts of bins",),
             )
         )
     elif not found:
-        found.append(
-            Judgement("kit.short", Level.GO, "all bins", "Everything is in reach", (Because("bins", len(lines)),))
-        )
+        found.append(Judgement("kit.short", Level.GO, "all bins", say("all filled"), (Quantity("bins", len(lines)),)))
     return found
 
 
@@ -243,11 +244,10 @@ def judge_values(lines: Sequence[PullLine]) -> list[Judgement]:
     ]
     if not unread:
         return []
-    shown = ", ".join(f"“{x.value}”" for x in unread[:3]) + (" …" if len(unread) > 3 else "")
-    text = f"{len(unread)} {'value' if len(unread) == 1 else 'values'} cannot be read: {shown}"
-    do = "Go by part number, or have the bill of materials say the value with its unit."
+    text = say("not read", values=tuple(f"“{x.value}”" for x in unread))
     refs = tuple(ref for x in unread for ref in x.refs)
-    return [Judgement("kit.value", Level.UNKNOWN, "values", text, (Because("lines", len(unread)),), do, refs)]
+    numbers, missing = (Quantity("lines", len(unread)),), ("values with units",)
+    return [Judgement("kit.value", Level.UNKNOWN, "values", text, numbers, say("use part number"), refs, missing)]
 
 
 def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
@@ -264,16 +264,15 @@ def look_alikes(lines: Sequence[PullLine]) -> list[Judgement]:
     ]
     if not pairs:
         return []
-    first = f"{pairs[0][0].name} and {pairs[0][1].name}"
-    rest = f", and {len(pairs) - 1} more pairs" if len(pairs) > 1 else ""
+    text = say("alike" if len(pairs) == 1 else "many alike", names=tuple(x.name for x in pairs[0]), more=len(pairs) - 1)
     return [
         Judgement(
             "kit.alike",
             Level.CARE,
             "look-alikes",
-            f"{first} look alike{rest}",
-            (Because("values", "; ".join(f"{a.name} / {b.name}" for a, b in pairs)),),
-            "Read the whole label before you fill a bin.",
+            text,
+            (Quantity("values", "; ".join(f"{a.name} / {b.name}" for a, b in pairs)),),
+            say("read the label"),
             tuple(ref for a, b in pairs for ref in a.refs + b.refs),
         )
     ]

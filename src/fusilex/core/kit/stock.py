@@ -7,10 +7,12 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.packages.chips import chip_code
+from fusilex.core.quantities import Quantity
 from fusilex.core.values import read_value
+from fusilex.core.wording import say
 
 
 def fits(line: PullLine, part_number: str, value: str, package: str) -> bool:
@@ -57,26 +59,21 @@ def judge_cover(lines: Sequence[PullLine], have: Mapping[str, int]) -> list[Judg
     short = [x for x in known if have[x.key] < x.need]
     thin = [x for x in known if x.need <= have[x.key] < x.pull]
     numbers = (
-        Because("lines short", len(short)),
-        Because("without spares", len(thin)),
-        Because("not in stock at all", len(lines) - len(known)),
+        Quantity("lines short", len(short)),
+        Quantity("without spares", len(thin)),
+        Quantity("not in stock at all", len(lines) - len(known)),
     )
     if not short and not thin:
         level = Level.GO if len(known) == len(lines) else Level.UNKNOWN
-        text = (
-            "Stock covers the whole batch"
-            if level is Level.GO
-            else f"{len(lines) - len(known)} of {len(lines)} lines are not in stock"
-        )
-        return [Judgement("kit.cover", level, "stock", text, numbers)]
+        if level is Level.GO:
+            return [Judgement("kit.cover", level, "stock", say("covered"), numbers)]
+        text = say("not in stock", unknown=len(lines) - len(known), lines=len(lines))
+        return [Judgement("kit.cover", level, "stock", text, numbers, missing=("stock of those lines",))]
     worst = (short or thin)[0]
     more = len(short) + len(thin) - 1
-    text = (
-        f"Stock lacks {worst.need - have[worst.key]} of {worst.value}"
-        if short
-        else f"Stock of {worst.value} has few spares"
-    )
-    text += f", and {more} more lines are short" if more > 1 else ", and one more line is short" if more else ""
+    text = say("lacks" if short else "few spares", lack=worst.need - have[worst.key], value=worst.value)
+    if more:
+        text = say("and more lines", first=text, more=more)
     refs = tuple(ref for x in (*short, *thin) for ref in x.refs)
     level = Level.STOP if short else Level.CARE
-    return [Judgement("kit.cover", level, "stock", text, numbers, "Write the shopping list with B.", refs)]
+    return [Judgement("kit.cover", level, "stock", text, numbers, say("order them"), refs)]

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.measuring.drift import Drift, drift
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.measuring.ratio import Measured, differs
@@ -22,6 +22,8 @@ from fusilex.core.measuring.spread import (
     is_odd,
     robust_z,
 )
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 REFERENCE = ("golden", "reference")
 """Names of the board that is measured again and again to prove the instrument."""
@@ -146,19 +148,17 @@ def judge_lots(found: Sequence[Lot]) -> list[Judgement]:
     judged = [j for lot in found for j in _judge(lot)]
     if not judged:
         boards = len({t.board for lot in found for t in lot.taken})
-        numbers = (Because("boards", boards), Because("measurements", len(found)))
-        text = "Every reading is within its limits, and no board is odd"
-        return [Judgement("test.reading", Level.GO, "readings", text, numbers)] if found else []
+        numbers = (Quantity("boards", boards), Quantity("measurements", len(found)))
+        return [Judgement("test.reading", Level.GO, "readings", say("all within"), numbers)] if found else []
     return judged
 
 
 def _judge(lot: Lot) -> list[Judgement]:
     judged = []
     if why := lot.instrument_first:
-        text = f"{lot.name}: the instrument first, {why}"
-        do = "Measure the reference board again; only when it reads as it always did, believe the boards."
+        text, do = say("verify first", name=lot.name, why=why), say("measure golden board")
         numbers = tuple(
-            Because(f"change a reading, {what}", float(d.per_reading), lot.unit)
+            Quantity(f"change a reading, {what}", float(d.per_reading), lot.unit)
             for what, d in (("boards", lot.drift), ("reference", lot.reference))
             if d and d.told
         )
@@ -167,14 +167,14 @@ def _judge(lot: Lot) -> list[Judgement]:
     for t in lot.taken:
         numbers = _numbers(t)
         if t.limited and t.level is not Level.GO:
-            words = "is outside its limits" if t.level is Level.STOP else "is too near a limit for this instrument"
-            text = f"{lot.name} of {t.board} {words}"
-            do = "Look for what is behind it before anything is changed." if t.level is Level.STOP else "Measure again."
-            judged.append(Judgement("test.reading", t.level, f"{t.board} {lot.name}", text, numbers, do))
+            outside = t.level is Level.STOP
+            text = say("outside" if outside else "near a limit", name=lot.name, board=t.board)
+            do, missing = say("find out why" if outside else "measure again"), () if outside else ("a finer reading",)
+            subject = f"{t.board} {lot.name}"
+            judged.append(Judgement("test.reading", t.level, subject, text, numbers, do, (), missing))
         if t.board in odd:
-            odd_numbers = (*numbers, Because("robust z", odd[t.board]))
-            text = f"{lot.name} of {t.board} does not belong with the others"
-            do = "One board alone: compare its parts and joints with a neighbour's."
+            odd_numbers = (*numbers, Quantity("robust z", odd[t.board]))
+            text, do = say("outlier", name=lot.name, board=t.board), say("look at it alone")
             judged.append(Judgement("test.odd", Level.CARE, f"{t.board} {lot.name}", text, odd_numbers, do))
     judged += _open_questions(lot)
     return judged
@@ -184,24 +184,24 @@ def _open_questions(lot: Lot) -> list[Judgement]:
     """What the numbers are too few, or the limits missing, to tell; and a lot too near its limits."""
     judged = []
     if not all(t.limited for t in lot.taken):
-        text = f"{lot.name} has no limits: nothing says what is good"
-        judged.append(Judgement("test.reading", Level.UNKNOWN, lot.name, text, (), "Set limits, or compare boards."))
+        text, do, missing = say("no limits", name=lot.name), say("set limits"), ("limits",)
+        judged.append(Judgement("test.reading", Level.UNKNOWN, lot.name, text, (), do, (), missing))
     if len(lot.taken) < ODD_FROM:
-        text = f"{lot.name}: too few boards to tell an odd one"
-        numbers = (Because("boards", len(lot.taken)), Because("wanted", ODD_FROM))
-        judged.append(Judgement("test.odd", Level.UNKNOWN, lot.name, text, numbers, "Measure more boards."))
+        text, do, missing = say("too few", name=lot.name), say("measure more"), ("readings of more boards",)
+        numbers = (Quantity("boards", len(lot.taken)), Quantity("wanted", ODD_FROM))
+        judged.append(Judgement("test.odd", Level.UNKNOWN, lot.name, text, numbers, do, (), missing))
     if lot.capability and lot.capability.cpk < GOOD_CPK:
-        numbers = (Because("Cpk", lot.capability.cpk), Because("wanted", GOOD_CPK))
-        text = f"{lot.name} lies near its limits: some boards will be out"
-        do = "Find what spreads it, or ask the designer for wider limits."
+        numbers = (Quantity("Cpk", lot.capability.cpk, limit=(GOOD_CPK, math.inf)), Quantity("wanted", GOOD_CPK))
+        text, do = say("near its limits", name=lot.name), say("find the spread")
         judged.append(Judgement("test.cpk", Level.CARE, lot.name, text, numbers, do))
     return judged
 
 
-def _numbers(t: Taken) -> tuple[Because, ...]:
-    limits = [Because(w, v, t.unit) for w, v in (("low", t.low), ("high", t.high)) if math.isfinite(v)]
-    room = [Because("uncertainty", t.uncertainty, t.unit)] if t.uncertainty else []
-    return Because("read", t.value, t.unit), *limits, *room
+def _numbers(t: Taken) -> tuple[Quantity, ...]:
+    limits = [Quantity(w, v, t.unit) for w, v in (("low", t.low), ("high", t.high)) if math.isfinite(v)]
+    room = [Quantity("uncertainty", t.uncertainty, t.unit)] if t.uncertainty else []
+    inside = (t.value - t.uncertainty, t.value + t.uncertainty) if t.uncertainty else None
+    return Quantity("read", t.value, t.unit, inside), *limits, *room
 
 
 def median_of(lot: Lot) -> float:

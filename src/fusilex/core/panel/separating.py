@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -14,9 +15,11 @@ from shapely.geometry import LineString, Polygon, box
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.cuts import Box, Cut, CutOrder, cut_order
 from fusilex.core.panel.layout import Panel
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 WHEEL, HAND, CUTTERS = "wheel", "by hand", "cutters"
 WHEEL_ROOM_MM = 0.5
@@ -173,50 +176,41 @@ def _stressed(strokes: Sequence[Stroke], placed: Sequence[Placed]) -> tuple[Stre
 def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
     """Can the boards come out of the panel whole?"""
     if panel is None or (panel.count > 1 and not plan.strokes):
-        text = "No file says where the boards are cut out of their panel"
-        do = "Add score lines or tabs to panel.json; until then cut with a saw, away from parts."
-        return [Judgement("release.cut", Level.UNKNOWN, "panel", text, (), do)]
+        text, do, missing = say("cuts unknown"), say("add score lines"), ("score lines or tabs",)
+        return [Judgement("release.cut", Level.UNKNOWN, "panel", text, (), do, (), missing)]
     judged = []
     if plan.order.stranded:
-        many = len(plan.order.stranded)
-        counted = f"{many} pieces of the panel have" if many > 1 else "One piece of the panel has"
-        text = f"{counted} no score that runs from edge to edge"
-        do = "Saw them, or snap along the scores that end inside with a straight edge on either side."
+        text, do = say("no free edge", pieces=len(plan.order.stranded)), say("saw first")
         judged.append(Judgement("release.cut", Level.STOP, "panel", text, (), do))
     if plan.order.useless:
-        text = f"{len(plan.order.useless)} score lines slant or run through a board: no cut follows them"
-        judged.append(Judgement("release.cut", Level.STOP, "score lines", text, (), "Look at panel.json."))
+        text = say("slanting scores", lines=len(plan.order.useless))
+        judged.append(Judgement("release.cut", Level.STOP, "score lines", text, (), say("correct panel")))
     for level in (Level.STOP, Level.CARE):
         some = [s for s in plan.care if s.level is level]
         if some:
             judged.append(_cracks(some, level))
     if plan.strokes and (plan.unknown or not plan.parts):
-        named = ", ".join(plan.unknown[:5]) or "any part"
-        text = f"Nobody knows the body of {named}: what stands over a cut or near it cannot be told"
-        do = "Give them a body at Ready, Packages, and look along each score before the wheel goes."
-        judged.append(Judgement("release.cut", Level.UNKNOWN, "bodies", text, (), do, plan.unknown))
+        text = say("clearance not checked", named=plan.unknown or ("all parts",))
+        do, missing = say("enter packages"), ("packages of these parts",)
+        judged.append(Judgement("release.cut", Level.UNKNOWN, "bodies", text, (), do, plan.unknown, missing))
     if not judged and not plan.strokes:
-        text = "One board without a score line or tab: nothing is to be cut"
-        judged.append(Judgement("release.cut", Level.GO, "panel", text))
+        judged.append(Judgement("release.cut", Level.GO, "panel", say("no panel")))
     elif not judged:
-        numbers = (Because("cuts", len(plan.strokes)), Because("by hand", sum(s.tool == HAND for s in plan.strokes)))
-        text = "Every cut runs from edge to edge, and no capacitor stands near one"
-        judged.append(Judgement("release.cut", Level.GO, "panel", text, numbers))
+        numbers = (Quantity("cuts", len(plan.strokes)), Quantity("by hand", sum(s.tool == HAND for s in plan.strokes)))
+        judged.append(Judgement("release.cut", Level.GO, "panel", say("all cuts clear"), numbers))
     return judged
 
 
 def _cracks(some: Sequence[Stressed], level: Level) -> Judgement:
     nearest = min(some, key=lambda s: s.away)
     refs = tuple(dict.fromkeys(s.ref for s in some))
-    named = ", ".join(refs[:5]) + (" …" if len(refs) > 5 else "")
-    limit = STOP_MM if level is Level.STOP else CARE_MM
-    text = f"{named} stand{'s' if len(refs) == 1 else ''} within {limit:g} mm of a cut and may crack"
+    stop = level is Level.STOP
+    limit = STOP_MM if stop else CARE_MM
     numbers = (
-        Because(f"nearest, {nearest.ref} in cell {nearest.cell + 1}", nearest.away, "mm"),
-        Because("cut", nearest.cut),
-        Because("long side", "at right angles to it" if nearest.across else "along it"),
+        Quantity("nearest", nearest.away, "mm", limit=(limit, math.inf)),
+        Quantity("at", f"{nearest.ref} in cell {nearest.cell + 1}"),
+        Quantity("cut", nearest.cut),
+        Quantity("long side", "at right angles to it" if nearest.across else "along it"),
     )
-    stop = "Saw or wheel there, do not bend; or look at them under the microscope after it and measure what they hold."
-    care = "Support the board on both sides of the cut; look at them after it."
-    do = stop if level is Level.STOP else care
+    text, do = say("near a cut", limit=amount(limit, "mm")), say("do not bend" if stop else "support both sides")
     return Judgement("release.cut", level, f"{level.value} capacitors", text, numbers, do, refs)

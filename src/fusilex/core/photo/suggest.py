@@ -7,12 +7,14 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.photo.compare import SAME, THERE, UNSEEN, Difference, compare
 from fusilex.core.photo.drawn import draw
 from fusilex.core.photo.frame import Frame, Picture
 from fusilex.core.photo.register import Reference, flattened
 from fusilex.core.progress import Step, part_of, quiet
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 QUIET = (SAME, THERE, UNSEEN)
 """Verdicts that suggest nothing to look at."""
@@ -72,14 +74,13 @@ def suggest(
 def judge_photo(compared: Compared, subject: str) -> Judgement:
     """What a picture suggests. It proves nothing: what it does not show, eyes and meter tell."""
     found, unseen = compared.suggested, compared.unseen
-    numbers = tuple(Because(d.ref, d.verdict) for d in found[:MOST_NAMED])
+    numbers = tuple(Quantity(d.ref, d.verdict) for d in found[:MOST_NAMED])
     if unseen:
-        numbers += (Because("not seen", ", ".join(d.ref for d in unseen[:MOST_NAMED])),)
+        numbers += (Quantity("not seen", ", ".join(d.ref for d in unseen[:MOST_NAMED])),)
     refs = tuple(d.ref for d in found)
     if found:
-        text = f"{len(found)} part{'s look' if len(found) > 1 else ' looks'} otherwise on the picture"
-        return Judgement("inspect.photo", Level.CARE, subject, text, numbers, "Look at each in the loupe.", refs)
-    against = "the drawing tells no more than that something is there" if compared.drawn else ""
-    numbers += (Because("but", against),) if against else ()
-    do = "Eyes look at what a picture does not show: joints, heels, what stands in a shadow."
-    return Judgement("inspect.photo", Level.UNKNOWN, subject, "No difference is seen on the picture", numbers, do)
+        text = say("differs", parts=len(found))
+        return Judgement("inspect.photo", Level.CARE, subject, text, numbers, say("magnify each"), refs)
+    missing = ("an inspection by eye",)
+    text, do = say("no difference to the drawing" if compared.drawn else "no difference"), say("inspect by eye")
+    return Judgement("inspect.photo", Level.UNKNOWN, subject, text, numbers, do, (), missing)

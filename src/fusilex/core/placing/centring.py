@@ -8,10 +8,14 @@ import shapely
 from shapely.affinity import rotate, translate
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 SMALL_MM, OVERLAP, LEAD_SHARE, MOST_LEADS = 1.75, 0.5, 0.25, 20
 PEGGED = ("connector", "holder", "terminal")
+STRAIGHT_MM, STRAIGHT_DEG = 0.02, 0.5
+"""What does not self-align is straight up to here."""
 
 
 def judge_offset(part: Part, dx: float, dy: float, turn: float = 0.0) -> Judgement:
@@ -21,34 +25,36 @@ def judge_offset(part: Part, dx: float, dy: float, turn: float = 0.0) -> Judgeme
     while a lead hangs over its pad by up to a quarter of its width. Heavier, pegged or finer ones do not.
     """
     off = math.hypot(dx, dy)
-    numbers = [Because("off", off, "mm"), Because("turned", turn, "°")]
+    numbers = [Quantity("off", off, "mm"), Quantity("turned", turn, "°")]
     pads = [p.polygon for p in part.pads]
 
-    def judged(level: Level, text: str, do: str, *more: Because) -> Judgement:
-        return Judgement("place.nudge", level, part.ref, f"{part.ref} {text}", (*numbers, *more), do, (part.ref,))
+    def judged(level: Level, case: str, do: str = "") -> Judgement:
+        missing = ("its pads",) if level is Level.UNKNOWN else ()
+        act = say(do) if do else None
+        return Judgement("place.nudge", level, part.ref, say(case), tuple(numbers), act, (part.ref,), missing)
 
     if not pads:
-        do = "Look at both ends under the microscope."
-        return judged(Level.UNKNOWN, "has no pads in the files to measure against", do)
+        return judged(Level.UNKNOWN, "no pads", "magnify both ends")
     long = max(part.package.size_x, part.package.size_y)
     if len(pads) == 2 and long <= SMALL_MM:
         over = [1 - _off_share(pad, part, dx, dy, turn) for pad in pads]
         worst = min(over)
-        numbers.append(Because("over its pad", 100 * worst, "%"))
+        numbers.append(Quantity("over its pad", 100 * worst, "%"))
         if worst >= OVERLAP:
-            return judged(Level.GO, "comes straight by itself", "")
-        return judged(Level.CARE, "stays where it is or stands up", "Nudge it onto both pads.")
+            return judged(Level.GO, "self-aligns")
+        return judged(Level.CARE, "may tombstone", "onto both pads")
     if part.package.family in ("ic", "transistor") and 3 <= len(pads) <= MOST_LEADS:
         width = min(min(_sides(pad)) for pad in pads)
         radius = max(pad.centroid.distance(shapely.Point(part.x, part.y)) for pad in pads)
         hang = off + math.radians(abs(turn)) * radius
-        numbers += [Because("a lead hangs over by", hang, "mm"), Because("allowed", LEAD_SHARE * width, "mm")]
+        numbers += [Quantity("a lead hangs over by", hang, "mm"), Quantity("allowed", LEAD_SHARE * width, "mm")]
         if hang <= LEAD_SHARE * width:
-            return judged(Level.GO, "comes straight by itself", "")
-        return judged(Level.CARE, "hangs over its pads", "Nudge it before the oven.")
-    why = "is held by pegs" if part.package.family in PEGGED else "has too many legs or too much weight"
-    level = Level.CARE if off > 0.02 or abs(turn) > 0.5 else Level.GO
-    return judged(level, f"{why}: solder does not move it", "Put it straight now." if level is Level.CARE else "")
+            return judged(Level.GO, "self-aligns")
+        return judged(Level.CARE, "overhangs", "before reflow")
+    case = "held by pegs" if part.package.family in PEGGED else "too heavy"
+    if off > STRAIGHT_MM or abs(turn) > STRAIGHT_DEG:
+        return judged(Level.CARE, case, "straighten now")
+    return judged(Level.GO, case)
 
 
 def _off_share(pad: shapely.Polygon, part: Part, dx: float, dy: float, turn: float) -> float:

@@ -7,8 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import ArrayLike
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.placing.affine import Affine, Transform
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 SCALE_LIMIT, SHEAR_LIMIT_DEG = 0.003, 0.2
 ERROR_CARE_MM, ERROR_STOP_MM = 0.05, 0.10
@@ -20,11 +22,11 @@ def judge_references(
     """The transform's quality: wrong point, scale, and the error that 95 % stay under at the worst part."""
     found = []
     numbers = (
-        Because("RMS residual", fit.rms_mm, "mm"),
-        Because("points", len(fit.residuals)),
-        Because("turn", fit.rotation_deg, "°"),
-        Because("scale", f"{fit.scale:.5f}"),
-        *((Because("shear", fit.shear_deg, "°"),) if isinstance(fit, Affine) else ()),
+        Quantity("RMS residual", fit.rms_mm, "mm"),
+        Quantity("points", len(fit.residuals)),
+        Quantity("turn", fit.rotation_deg, "°"),
+        Quantity("scale", f"{fit.scale:.5f}"),
+        *((Quantity("shear", fit.shear_deg, "°"),) if isinstance(fit, Affine) else ()),
     )
     if suspect is not None:
         found.append(
@@ -32,9 +34,9 @@ def judge_references(
                 "place.suspect",
                 Level.STOP,
                 names[suspect],
-                f"{names[suspect]} was taught in the wrong place",
-                (Because("its residual", float(fit.residual_mm[suspect]), "mm"), *numbers),
-                f"Look at {names[suspect]} again and teach it anew.",
+                say("wrong", point=names[suspect]),
+                (Quantity("its residual", float(fit.residual_mm[suspect]), "mm"), *numbers),
+                say("teach again", point=names[suspect]),
                 (names[suspect],),
             )
         )
@@ -44,9 +46,9 @@ def judge_references(
                 "place.scale",
                 Level.STOP,
                 "scale",
-                "The taught points stretch the board",
-                (Because("scale", f"{fit.scale:.4f}"), Because("allowed", SCALE_LIMIT * 100, "%")),
-                "Suspect a wrong point before a stretched board.",
+                say("scale off"),
+                (Quantity("scale", f"{fit.scale:.4f}"), Quantity("allowed", SCALE_LIMIT * 100, "%")),
+                say("a point is wrong"),
             )
         )
     if isinstance(fit, Affine) and abs(fit.shear_deg) > SHEAR_LIMIT_DEG:
@@ -55,9 +57,9 @@ def judge_references(
                 "place.shear",
                 Level.STOP,
                 "shear",
-                "The taught points shear the board",
-                (Because("shear", fit.shear_deg, "°"), Because("allowed", SHEAR_LIMIT_DEG, "°")),
-                "Suspect a wrong point before a sheared board.",
+                say("sheared"),
+                (Quantity("shear", fit.shear_deg, "°"), Quantity("allowed", SHEAR_LIMIT_DEG, "°")),
+                say("a point is wrong"),
             )
         )
     if len(parts):
@@ -65,28 +67,25 @@ def judge_references(
     return found
 
 
-def _judged_error(fit: Transform, parts: Sequence[str], part_xy: ArrayLike, numbers: tuple[Because, ...]) -> Judgement:
+def _judged_error(fit: Transform, parts: Sequence[str], part_xy: ArrayLike, numbers: tuple[Quantity, ...]) -> Judgement:
     within, usual = fit.error_within(part_xy), fit.predicted_error(part_xy)
     if np.isnan(within[0]):
-        do = "Teach a third point."
-        return Judgement(
-            "place.error", Level.UNKNOWN, "transform", "Two points cannot tell how good they are", numbers, do
-        )
+        text, do = say("two points"), say("third point")
+        return Judgement("place.error", Level.UNKNOWN, "transform", text, numbers, do, (), ("a third point",))
     worst = int(np.argmax(within))
     bound, error = float(within[worst]), float(usual[worst])
-    level, text = _error_level(bound), f"{parts[worst]} may sit {bound:.3f} mm off"
+    level, case = _error_level(bound), "may be off"
     if fit.freedom <= 2 and _error_level(error) is not level:
-        level = Level.UNKNOWN
-        text = f"Three points cannot tell more than that {parts[worst]} sits within {bound:.3f} mm"
-    because = (Because("95 % stay under", bound, "mm"), Because("standard error", error, "mm"), *numbers)
-    do = (
-        ""
-        if level is Level.GO
-        else "Teach a fourth point."
-        if fit.freedom <= 2
-        else "Teach points further apart, or one more."
+        level, case = Level.UNKNOWN, "three points"
+    because = (
+        Quantity("95 % stay under", bound, "mm", limit=(0.0, ERROR_CARE_MM)),
+        Quantity("standard error", error, "mm"),
+        *numbers,
     )
-    return Judgement("place.error", level, parts[worst], text, because, do, (parts[worst].split(" ")[0],))
+    text, refs = say(case, part=parts[worst]), (parts[worst].split(" ")[0],)
+    act = None if level is Level.GO else say("fourth point" if fit.freedom <= 2 else "points further out")
+    missing = ("a fourth point",) if level is Level.UNKNOWN else ()
+    return Judgement("place.error", level, parts[worst], text, because, act, refs, missing)
 
 
 def _error_level(mm: float) -> Level:

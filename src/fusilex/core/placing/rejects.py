@@ -7,7 +7,9 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from fusilex.core.inspection.yields import wilson
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 CAUSES = {
     "not picked": (
@@ -58,13 +60,13 @@ def judge_rejects(kind: str, tallies: Mapping[str, Tally]) -> list[Judgement]:
         if low <= fleet:
             continue
         numbers = (
-            Because("rejects", f"{own.rejects} of {own.tries}"),
-            Because("likely rate", f"{100 * low:.1f} to {100 * high:.1f} %"),
-            Because("all others", f"{rejects} of {tries}"),
+            Quantity("rejects", f"{own.rejects} of {own.tries}"),
+            Quantity("likely rate", f"{100 * low:.1f} to {100 * high:.1f} %"),
+            Quantity("all others", f"{rejects} of {tries}"),
         )
         mostly = max(own.seen, key=lambda s: s[1])[0] if own.seen else "not picked"
-        do = "Look in this order: " + "; ".join(causes_of(mostly)) + "."
-        found.append(Judgement("place.rejects", Level.CARE, f"{kind} {name}", f"Look at {kind} {name}", numbers, do))
+        text, do = say("rejects more", kind=kind, name=name), say("check in order", causes=tuple(causes_of(mostly)))
+        found.append(Judgement("place.rejects", Level.CARE, f"{kind} {name}", text, numbers, do))
     return found
 
 

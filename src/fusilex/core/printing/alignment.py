@@ -8,8 +8,10 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity, amount
 from fusilex.core.similarity import Points, Similarity, fit_similarity, suspect_point
+from fusilex.core.wording import say
 
 READ_MM = 0.003
 """Standard error of what is read to the hundredth and written down: no fit knows more than that."""
@@ -202,24 +204,25 @@ def judge_looks(found: Alignment) -> list[Judgement]:
     """What the looks say beyond shift and turn: one that was misread, a foil that slipped between two looks, a foil
     that is longer or shorter than the board.
     """
-    numbers = (Because("looks", len(found.places)), Because("RMS residual", found.fit.rms_mm, "mm"))
+    numbers = (Quantity("looks", len(found.places)), Quantity("RMS residual", found.fit.rms_mm, "mm"))
     made = []
     if (pair := _slipped(found)) is not None:
         x, y = found.places[pair[0]]
-        do = "Clamp or tape the foil, seat it again and look at both places anew."
-        far = Because("apart", float(np.hypot(*(found.fit.residuals[pair[0]] - found.fit.residuals[pair[1]]))), "mm")
-        text = f"Two looks at {x:.1f}, {y:.1f} mm do not agree: the foil slipped between them"
+        do = say("clamp it")
+        far = Quantity("apart", float(np.hypot(*(found.fit.residuals[pair[0]] - found.fit.residuals[pair[1]]))), "mm")
+        text = say("slipped", x=amount(x, "mm"), y=amount(y, "mm"))
         made.append(Judgement("print.slip", Level.STOP, "foil", text, (far, *numbers), do))
     elif (wrong := suspect_point(found.places, found.places + _seen(found))) is not None:
         x, y = found.places[wrong]
-        own = Because("its residual", float(found.fit.residual_mm[wrong]), "mm")
-        text = f"The look at {x:.1f}, {y:.1f} mm does not belong to the others"
-        do = "Look there again: it was misread, or taken for another opening."
+        own = Quantity("its residual", float(found.fit.residual_mm[wrong]), "mm")
+        text = say("misread", x=amount(x, "mm"), y=amount(y, "mm"))
+        do = say("look again")
         made.append(Judgement("print.misread", Level.STOP, f"look {wrong + 1}", text, (own, *numbers), do))
     elif abs(found.stretch) > max(found.within95["stretch"], STRETCH_SEEN):
-        text = f"The foil is {'longer' if found.stretch > 0 else 'shorter'} than the board"
-        size = Because("by", 1000 * found.stretch, "mm per m")
-        do = "No moving mends that: share it out from the middle, or ask for a foil cut to this board's scale."
+        text = say("longer" if found.stretch > 0 else "shorter")
+        half = 1000 * found.within95["stretch"]
+        size = Quantity("by", by := 1000 * found.stretch, "mm per m", (by - half, by + half))
+        do = say("centre the error")
         made.append(Judgement("print.stretch", Level.CARE, "foil", text, (size, *numbers), do))
     return made
 

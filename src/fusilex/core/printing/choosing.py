@@ -9,9 +9,11 @@ import shapely
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Because, Judgement, Level
-from fusilex.core.printing.dots import DOT_S, PAD_S
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.dots import DOT_S, PAD_S, WEIGHED_DOTS
 from fusilex.core.printing.openings import Openings
+from fusilex.core.quantities import Quantity, Range, amount
+from fusilex.core.wording import Said, say
 
 STENCIL_PITCH_MM = 0.65
 STENCIL_CHIP_MM = 0.6
@@ -27,8 +29,8 @@ class Way(Struct, frozen=True):
     method: str
     minutes: float
     level: Level
-    why: str
-    then: str
+    why: Said
+    then: Said
 
 
 def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has_stencil: bool) -> list[Way]:
@@ -37,42 +39,39 @@ def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has
     pitch = _finest_pitch(openings)
     narrow = float(openings.width.min()) if pads else np.inf
     fine = pitch <= STENCIL_PITCH_MM + 1e-6 or narrow < STENCIL_CHIP_MM - 1e-6
-    small = f"pitch {pitch:.2f} mm" if pitch <= STENCIL_PITCH_MM + 1e-6 else f"openings of {narrow:.2f} mm"
+    by_pitch = pitch <= STENCIL_PITCH_MM + 1e-6
+    small = say("fine pitch" if by_pitch else "fine apertures", size=amount(pitch if by_pitch else narrow, "mm"))
     prints = -(-boards // max(panel_boards, 1))
-    unseen = f"{hidden} part{'s' if hidden != 1 else ''} with hidden joints: nobody sees a deposit that is short"
+    unseen = say("hidden joints", hidden=hidden)
     by_hand = boards * pads * (2 * DOT_S + PAD_S) / 60
     found = [
         Way(
             "stencil",
             STENCIL_MIN + prints * PRINT_MIN,
             Level.GO if has_stencil else Level.CARE,
-            "every deposit alike" if has_stencil else "none is on record for this design: it has to be cut first",
-            "Prints age: no more ahead than are placed in time.",
+            say("all alike" if has_stencil else "no stencil"),
+            say("prints age"),
         ),
         Way(
             "syringe",
             by_hand,
             Level.CARE if hidden or fine else Level.GO,
-            unseen
-            if hidden
-            else (f"{small}: a bead along each row, and bridges to be drawn off" if fine else "few pads, large enough"),
-            "No foil to align or clean; deposits differ, look at each.",
+            unseen if hidden else say("beads", small=small) if fine else say("large pads"),
+            say("no stencil needed"),
         ),
         Way(
             "dots",
             by_hand * 1.1,
             Level.CARE if hidden or fine else Level.GO,
-            unseen
-            if hidden
-            else (f"{small}: one dot is too much for a pad" if fine else "counted dots match a stencil's volume"),
-            "Weigh twenty dots first; every board takes as long as the first.",
+            unseen if hidden else say("dots too large", small=small) if fine else say("dots counted"),
+            say("weigh dots first", dots=WEIGHED_DOTS),
         ),
         Way(
             "tinned pads",
             boards * pads * TIN_PAD_S / 60,
             Level.STOP if hidden else Level.CARE,
-            "nothing can be tinned under a body" if hidden else "parts do not stick: each is held while it is soldered",
-            "One pad of each part first; flux, then iron or hot air. No oven.",
+            say("under a body" if hidden else "parts are held"),
+            say("one pad first"),
         ),
     ]
     poor = {Level.GO: 0, Level.CARE: 1, Level.STOP: 3}
@@ -94,33 +93,37 @@ def judge_ways(ways: Sequence[Way], chosen: str) -> Judgement:
     mine = next((w for w in ways if w.method == chosen), None)
     best = ways[0]
     if mine is None:
-        return Judgement("print.way", Level.UNKNOWN, "way", f"Nothing is known of paste by {chosen}", (), "")
+        missing = ("what this way needs",)
+        return Judgement("print.way", Level.UNKNOWN, "way", say("unknown", way=chosen), missing=missing)
     numbers = (
-        Because("minutes", round(mine.minutes)),
-        *(Because(w.method, round(w.minutes), "min") for w in ways if w is not mine),
+        Quantity("minutes", round(mine.minutes)),
+        *(Quantity(w.method, round(w.minutes), "min") for w in ways if w is not mine),
     )
-    text = f"Paste by {chosen}: {mine.why}"
-    do = mine.then if best is mine else f"{best.method.capitalize()} would suit better: {best.why}. {best.then}"
+    text = say("way", way=chosen, why=mine.why)
+    do = mine.then if best is mine else say("better", way=best.method, why=best.why, then=best.then)
     return Judgement("print.way", mine.level, "way", text, numbers, do)
 
 
-def judge_alloy(alloy: str, bismuth: bool, leaded: bool, parts: Sequence[Part], hidden: int) -> Judgement:
-    """What follows from the alloy downstream: heat, age, bending, the law."""
+def judge_alloy(
+    alloy: str, bismuth: bool, leaded: bool, parts: Sequence[Part], hidden: int, peak: tuple[float, float]
+) -> Judgement:
+    """What follows from the alloy downstream: heat (its window's peak, °C), age, bending, the law."""
     shy = [p.ref for p in parts if p.populated and p.package.family in HEAT_SHY]
     heavy = [p.ref for p in parts if p.populated and p.through_hole]
-    numbers = (Because("alloy", alloy), Because("parts shy of heat", len(shy)), Because("hidden joints", hidden))
+    numbers = (
+        Quantity("alloy", alloy),
+        Quantity("heat-sensitive parts", len(shy)),
+        Quantity("hidden joints", hidden),
+    )
     refs = tuple(shy[:6])
     if bismuth:
-        text = "Bismuth solder melts low and breaks easily"
-        do = "Good for parts shy of heat; not under connectors, weights or cells that are pulled. Never with lead."
         level = Level.CARE if heavy else Level.GO
-        return Judgement("print.alloy", level, "alloy", text, numbers, do, tuple(heavy[:6]))
+        return Judgement(
+            "print.alloy", level, "alloy", say("bismuth"), numbers, say("not under load"), tuple(heavy[:6])
+        )
     if leaded:
-        text = "Leaded solder forgives age and uneven heat"
-        do = "The peak is 20 °C lower. Where law or customer want it free of lead, it is not for them. Wash your hands."
-        return Judgement("print.alloy", Level.GO, "alloy", text, numbers, do)
-    text = "Lead-free solder wants 235 to 250 °C at every joint"
-    do = (
-        f"Look up what {', '.join(refs[:3])} can take." if shy else "Mind the oven's spread: the slowest joint decides."
-    )
+        do = say("lead", peak=Range(*peak, "°C"))
+        return Judgement("print.alloy", Level.GO, "alloy", say("leaded"), numbers, do)
+    text = say("lead-free", peak=Range(*peak, "°C"))
+    do = say("look up limits" if shy else "slowest joint")
     return Judgement("print.alloy", Level.CARE if shy else Level.GO, "alloy", text, numbers, do, refs)

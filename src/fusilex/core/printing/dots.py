@@ -8,10 +8,12 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import POWDER_TYPES, Paste, transfer
+from fusilex.core.quantities import Quantity, amount
 from fusilex.core.tours import length, path_bound, short_path
+from fusilex.core.wording import say
 
 BALLS_ACROSS_NEEDLE = 7
 DOT_BORES = 1.5
@@ -21,6 +23,7 @@ WEIGHED_DOTS = 20
 DOT_S, PAD_S = 1.2, 0.8
 """Seconds for a dot and for the way to the next pad, by hand."""
 COLD_C = 18.0
+WARM_BOARD_C = (30.0, 35.0)
 TOO_MUCH = (0.5, 0.25)
 """Shares of a dot that a pad wants, below which one dot is care, and stop."""
 
@@ -57,16 +60,16 @@ def dot_volume(bore_mm: float) -> float:
     return 2 / 3 * math.pi * (DOT_BORES * bore_mm / 2) ** 3
 
 
-def weighed_dot(grams: float, paste: Paste, dots: int = WEIGHED_DOTS) -> float:
-    """Volume of a dot (mm³) from what some of them weigh together.
+def weighed_dot(grams: float, paste: Paste) -> float:
+    """Volume of a dot (mm³) from what so many of them (`WEIGHED_DOTS`) weigh together.
 
     >>> from fusilex.core.printing.paste import PASTES
     >>> round(weighed_dot(0.005, PASTES["lead-free"]), 4)
     0.0586
     """
-    if not (0 < grams <= 5 and dots > 0):
-        raise ValueError("twenty dots weigh a few milligrams to a few grams")
-    return 1000 * grams / dots / paste.density
+    if not 0 < grams <= 5:
+        raise ValueError("dots weigh a few milligrams to a few grams")
+    return 1000 * grams / WEIGHED_DOTS / paste.density
 
 
 def plan_dots(openings: Openings, foil: float, dot_mm3: float) -> DotPlan:
@@ -115,22 +118,19 @@ def judge_needle(bore_mm: float, powder: int | None = None) -> Judgement:
     """Does this paste flow through this needle?"""
     coarsest = finest_powder(bore_mm)
     numbers = (
-        Because("bore", bore_mm, "mm"),
-        Because("seven balls need", BALLS_ACROSS_NEEDLE * dict(POWDER_TYPES)[powder or 3] / 1000, "mm"),
+        Quantity("bore", bore_mm, "mm"),
+        Quantity("seven balls need", BALLS_ACROSS_NEEDLE * dict(POWDER_TYPES)[powder or 3] / 1000, "mm"),
     )
     subject = f"needle {bore_mm:g} mm"
     if coarsest is None:
-        return Judgement(
-            "dots.needle", Level.STOP, subject, "No powder flows through this needle", numbers, "A wider one."
-        )
+        return Judgement("dots.needle", Level.STOP, subject, say("too fine"), numbers, say("wider"))
     if powder is None:
-        text = f"Type {coarsest} powder or finer flows through this needle; the paste's type is not on its sheet"
-        return Judgement("dots.needle", Level.UNKNOWN, subject, text, numbers, "Look at the label of the syringe.")
+        text, missing = say("powder unknown", coarsest=coarsest), ("powder type of the paste",)
+        return Judgement("dots.needle", Level.UNKNOWN, subject, text, numbers, say("read the label"), (), missing)
     if powder < coarsest:
-        text = f"Type {powder} powder clogs this needle: it wants type {coarsest} or finer"
-        do = "A wider needle, or finer paste. A higher type number is a finer powder."
-        return Judgement("dots.needle", Level.STOP, subject, text, numbers, do)
-    return Judgement("dots.needle", Level.GO, subject, f"Type {powder} powder flows through this needle", numbers)
+        text = say("clogs", powder=powder, coarsest=coarsest)
+        return Judgement("dots.needle", Level.STOP, subject, text, numbers, say("wider or finer"))
+    return Judgement("dots.needle", Level.GO, subject, say("flows", powder=powder), numbers)
 
 
 def judge_dots(plan: DotPlan, room_c: float | None = None, weighed: bool = False) -> list[Judgement]:
@@ -142,24 +142,23 @@ def judge_dots(plan: DotPlan, room_c: float | None = None, weighed: bool = False
     ratio = plan.volume / plan.dot_mm3
     small = [plan.names[i][0] or "a pad of no part" for i in np.argsort(ratio) if ratio[i] < TOO_MUCH[0]]
     parts = tuple(dict.fromkeys(small))
-    numbers = (Because("a dot", across, "mm across"), Because("its volume", plan.dot_mm3, "mm³"))
+    numbers = (Quantity("a dot across", across, "mm"), Quantity("its volume", plan.dot_mm3, "mm³"))
     if parts:
         worst = float(ratio.min())
-        more = f" and {len(parts) - 1} more" if len(parts) > 1 else ""
         level = Level.STOP if worst < TOO_MUCH[1] else Level.CARE
-        text = f"One dot is too much for the pads of {parts[0]}{more}"
-        do = "A finer needle, or smear one dot over two pads with a pin."
-        times = Because("times too much", 1 / worst)
+        times = Quantity("times too much", 1 / worst, limit=(0.0, 1 / TOO_MUCH[0]))
+        text, do = say("too much"), say("finer needle")
         found.append(Judgement("dots.size", level, parts[0], text, (times, *numbers), do, parts))
     else:
-        text = f"{int(plan.dots.sum())} dots on {len(plan.dots)} pads, {plan.seconds / 60:.0f} min a board"
+        dots, minutes = int(plan.dots.sum()), amount(plan.seconds / 60, "min")
+        text = say("enough" if weighed else "if usual", dots=dots, pads=len(plan.dots), minutes=minutes)
         if weighed:
             found.append(Judgement("dots.size", Level.GO, "dots", text, numbers))
         else:
-            do = f"Weigh {WEIGHED_DOTS} dots: that tells what one holds."
-            found.append(Judgement("dots.size", Level.UNKNOWN, "dots", f"{text}, if a dot is as usual", numbers, do))
+            do, missing = say("weigh dots", dots=WEIGHED_DOTS), ("weight of a dot",)
+            found.append(Judgement("dots.size", Level.UNKNOWN, "dots", text, numbers, do, (), missing))
     if room_c is not None and room_c < COLD_C:
-        do = "Warm the syringe in the hand, and the board to 30 or 35 °C: the paste grabs it."
-        cold = (Because("room", room_c, "°C"),)
-        found.append(Judgement("dots.cold", Level.CARE, "syringe", "Paste comes out stiff and strings", cold, do))
+        cold = (Quantity("room", room_c, "°C", limit=(COLD_C, math.inf)),)
+        do = say("warm it", low=amount(WARM_BOARD_C[0], "°C"), high=amount(WARM_BOARD_C[1], "°C"))
+        found.append(Judgement("dots.cold", Level.CARE, "syringe", say("stiff"), cold, do))
     return found

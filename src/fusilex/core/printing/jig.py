@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 STEP_CARE_MM, STEP_STOP_MM = 0.05, 0.10
 BEYOND_MM = 10.0
@@ -46,14 +49,13 @@ def judge_step(step_mm: float, foil: float) -> Judgement:
     size = abs(step_mm)
     level = Level.STOP if size > STEP_STOP_MM + 1e-9 else Level.CARE if size > STEP_CARE_MM + 1e-9 else Level.GO
     numbers = (
-        Because("step", round(step_mm, 3), "mm"),
-        Because("more paste at the edge", round(100 * size / (2 * foil)), "%"),
+        Quantity("step", round(step_mm, 3), "mm", limit=(-STEP_CARE_MM, STEP_CARE_MM)),
+        Quantity("more paste at the edge", round(100 * size / (2 * foil)), "%"),
     )
     if level is Level.GO:
-        return Judgement("print.jig", level, "jig", "Board and frame are of one height", numbers)
-    how = "lifts the foil off the board" if step_mm > 0 else "lets the foil bow over the board's edge"
-    do = "Shim the board with paper or film." if step_mm > 0 else "Shim the frame, or take thicker scraps."
-    return Judgement("print.jig", level, "jig", f"The frame {how}", numbers, do)
+        return Judgement("print.jig", level, "jig", say("level"), numbers)
+    text, do = (say("frame high"), say("shim board")) if step_mm > 0 else (say("frame low"), say("shim frame"))
+    return Judgement("print.jig", level, "jig", text, numbers, do)
 
 
 def blade_mm(width: float) -> float:
@@ -64,13 +66,12 @@ def blade_mm(width: float) -> float:
 def judge_blade(blade: float, width: float) -> Judgement:
     """Is the blade wide enough for the print?"""
     wanted = blade_mm(width)
-    numbers = (Because("blade", blade, "mm"), Because("wanted", wanted, "mm"))
+    numbers = (Quantity("blade", blade, "mm", limit=(wanted, math.inf)), Quantity("wanted", wanted, "mm"))
     if blade >= wanted - 1e-9:
-        return Judgement("print.blade", Level.GO, "blade", "The blade is wide enough", numbers)
+        return Judgement("print.blade", Level.GO, "blade", say("wide enough"), numbers)
     level = Level.STOP if blade < width else Level.CARE
-    text = "The blade is narrower than the print" if level is Level.STOP else "The blade barely covers the print"
-    do = "A wider one; two strokes side by side leave a ridge."
-    return Judgement("print.blade", level, "blade", text, numbers, do)
+    text = say("too narrow" if level is Level.STOP else "barely")
+    return Judgement("print.blade", level, "blade", text, numbers, say("wider"))
 
 
 def surround(box: Box, scraps: Sequence[tuple[float, float]], reach: float = RUN_MM) -> Surround:
@@ -118,9 +119,10 @@ def _lies_turned(side: str, scrap: tuple[float, float]) -> bool:
 
 def judge_surround(found: Surround) -> Judgement:
     """Do the scraps go all the way round?"""
-    numbers = (Because("scraps", len(found.supports)), Because("without support", round(found.bare_mm, 1), "mm"))
+    numbers = (
+        Quantity("support boards", len(found.supports)),
+        Quantity("without support", round(found.bare_mm, 1), "mm"),
+    )
     if found.bare_mm <= 0.5:
-        return Judgement("print.support", Level.GO, "support", "The foil rests on one plane all round", numbers)
-    text = f"{found.bare_mm:.0f} mm of the board's edge have nothing beside them"
-    do = "More scraps of the same thickness; without them the foil bends there, and paste creeps beneath it."
-    return Judgement("print.support", Level.CARE, "support", text, numbers, do)
+        return Judgement("print.support", Level.GO, "support", say("supported"), numbers)
+    return Judgement("print.support", Level.CARE, "support", say("unsupported"), numbers, say("more support"))

@@ -15,9 +15,11 @@ from numpy.typing import NDArray
 
 from fusilex.core.convex import convex, corners_of, shared_area, shared_areas
 from fusilex.core.design.model import Pad
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.alignment import Alignment
 from fusilex.core.printing.openings import Openings
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 ON_PAD_GO, ON_PAD_STOP = 0.75, 0.50
 GAP_GO, GAP_STOP = 0.10, 0.05
@@ -223,42 +225,37 @@ def judge_landing(made: Landed) -> list[Judgement]:
     openings = made.lands.openings
     parts = by_part(made)
     if not parts:
-        text = f"No opening of the {openings.side} lies over a pad that is known"
-        return [Judgement("print.aligned", Level.UNKNOWN, openings.side, text, (), "Look at every deposit.")]
+        text, missing = say("no pads", side=openings.side), ("pads under the apertures",)
+        return [Judgement("print.aligned", Level.UNKNOWN, openings.side, text, (), say("inspect all"), (), missing)]
     found = []
-    said = {
-        Level.STOP: ("would bridge or miss its pad", "Move the foil before you print."),
-        Level.CARE: ("lies close to its limit", "Move the foil if you can; big pads forgive, fine pitch does not."),
-        Level.UNKNOWN: ("may lie well or not", "Look at one more place, far from the others: that would tell."),
-    }
-    for level, (headline, do) in said.items():
+    for level, case, do in (
+        (Level.STOP, "misses", "move it"),
+        (Level.CARE, "near its limit", "move it if you can"),
+        (Level.UNKNOWN, "uncertain", "one more place"),
+    ):
         named = [(ref, i) for ref, i in parts if LEVELS[made.levels[i]] is level]
         if named:
-            refs = tuple(ref or "an opening of no part" for ref, _ in named)
-            more = f" and {len(refs) - 1} more" if len(refs) > 1 else ""
-            text = f"{refs[0]}{more} {headline}" if not more else f"{refs[0]}{more}: {headline}"
-            found.append(
-                Judgement(
-                    "print.aligned", level, f"{openings.side} {refs[0]}", text, _numbers(made, named[0][1]), do, refs
-                )
-            )
+            refs = tuple(ref or "an aperture of no part" for ref, _ in named)
+            subject, numbers = f"{openings.side} {refs[0]}", _numbers(made, named[0][1])
+            more = ("a reading at one more place",) if level is Level.UNKNOWN else ()
+            found.append(Judgement("print.aligned", level, subject, say(case), numbers, say(do), refs, more))
     if bare := int(np.count_nonzero(~made.lands.with_pad)):
-        text = f"{bare} opening{'s lie' if bare > 1 else ' lies'} over no pad that is known"
-        subject = f"{openings.side} without a pad"
-        found.append(Judgement("print.aligned", Level.UNKNOWN, subject, text, (), "Look at these deposits."))
+        text, missing = say("without a pad", bare=bare), ("pads under these apertures",)
+        subject, act = f"{openings.side} without a pad", say("inspect these")
+        found.append(Judgement("print.aligned", Level.UNKNOWN, subject, text, (), act, (), missing))
     elif all(LEVELS[made.levels[i]] is Level.GO for _, i in parts):
         ref, i = parts[0]
-        text = f"Every opening lies on its pad; tightest is {ref or 'an opening of no part'}"
+        text = say("aligned", tightest=ref or "an aperture of no part")
         subject = f"{openings.side} {ref}"
-        found.append(Judgement("print.aligned", Level.GO, subject, text, _numbers(made, i), "", (ref,)))
+        found.append(Judgement("print.aligned", Level.GO, subject, text, _numbers(made, i), None, (ref,)))
     return found
 
 
-def _numbers(made: Landed, i: int) -> tuple[Because, ...]:
-    numbers = [Because("on its own pad", round(100 * float(made.on_pad[i]), 1), "%")]
+def _numbers(made: Landed, i: int) -> tuple[Quantity, ...]:
+    numbers = [Quantity("on its own pad", round(100 * float(made.on_pad[i]), 1), "%")]
     if np.isfinite(made.gap[i]):
-        numbers.append(Because("gap to the next", round(float(made.gap[i]), 3), "mm"))
-        numbers.append(Because("as drawn", round(float(made.lands.drawn[i]), 3), "mm"))
+        numbers.append(Quantity("gap to the next", round(float(made.gap[i]), 3), "mm"))
+        numbers.append(Quantity("as drawn", round(float(made.lands.drawn[i]), 3), "mm"))
     if made.uncertain[i] > 0:
-        numbers.append(Because("known to", round(float(made.uncertain[i]), 3), "mm"))
+        numbers.append(Quantity("known to", round(float(made.uncertain[i]), 3), "mm"))
     return tuple(numbers)

@@ -8,10 +8,12 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.openings import AREA_GO, ASPECT_GO, Openings
 from fusilex.core.printing.risks import Risks
+from fusilex.core.quantities import Quantity
 from fusilex.core.tours import length, short_path
+from fusilex.core.wording import say
 
 FEW = 12
 """Parts on the way over the risky few; a look at each takes some seconds."""
@@ -20,14 +22,6 @@ WORDS = ("none", "little", "much", "bridged", "smeared", "off")
 """What a deposit may look like when it is not good."""
 FORGIVEN = ("little", "much", "bridged", "smeared", "off")
 """On big pads far apart: molten solder draws back from bare mask onto its pad."""
-DO = {
-    "none": "look whether the opening is blocked",
-    "little": "wipe the foil, press a little more, stir the paste",
-    "much": "look at the foil's thickness, and for a gap under it",
-    "bridged": "wipe the underside, seat the board flat, less pressure",
-    "smeared": "wipe the underside; lift straight, do not slide",
-    "off": "align the foil anew",
-}
 
 
 class Mark(Struct, frozen=True):
@@ -46,8 +40,9 @@ class Route(Struct, frozen=True, eq=False):
     path_mm: float
 
 
-def fine_parts(openings: Openings, web: ArrayLike, most_web: float = FINE_WEB_MM) -> set[str]:
+def fine_parts(openings: Openings, web: ArrayLike, most_web: float | None = None) -> set[str]:
     """Parts that do not forgive: an opening up to 0.3 mm wide, or a web up to `most_web` (mm) between two."""
+    most_web = FINE_WEB_MM if most_web is None else most_web
     fine = (openings.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= most_web + 1e-6)
     return {ref for ref, strict in zip(openings.refs, fine.tolist(), strict=True) if strict and ref}
 
@@ -83,33 +78,21 @@ def judge_print(
     """
     seen = list(marks)
     strict = [m for m in seen if m.ref in fine or m.word not in FORGIVEN or (m.word == "bridged" and m.ref in near)]
-    numbers = (Because("marked", len(seen)), Because("looked at", f"{sum(looked.values())} of {len(looked)}"))
+    numbers = (Quantity("marked", len(seen)), Quantity("looked at", f"{sum(looked.values())} of {len(looked)}"))
     if strict:
         worst = strict[0]
         refs = tuple(dict.fromkeys(m.ref for m in strict))
-        more = f" and {len(refs) - 1} more" if len(refs) > 1 else ""
-        text = f"Wipe {panel} and print again: {worst.ref}{more} {SEEN[worst.word]}"
-        do = f"Wipe it clean with isopropyl, blow it dry; {DO[worst.word]}."
+        text = say("again", panel=panel, seen=say(f"seen {worst.word}"))
+        do = say("wipe it", fix=say(f"fix {worst.word}"))
         return Judgement("print.look", Level.STOP, panel, text, numbers, do, refs)
     if seen:
         refs = tuple(dict.fromkeys(m.ref for m in seen))
-        text = f"{panel.capitalize()} may go on: {', '.join(refs[:3])} will forgive it"
-        return Judgement("print.look", Level.CARE, panel, text, numbers, "Look at these after the oven.", refs)
+        return Judgement("print.look", Level.CARE, panel, say("usable", panel=panel), numbers, say("look later"), refs)
     if not looked:
-        text = f"Which deposits of {panel} to look at first is not known"
-        return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, "No opening names its part: look at all.")
+        text, do, missing = say("no order", panel=panel), say("look at all"), ("parts of the apertures",)
+        return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, do, (), missing)
     if not all(looked.values()):
         left = tuple(ref for ref, done in looked.items() if not done)
-        text = f"{len(left)} of {len(looked)} risky parts were not looked at yet"
-        return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, f"Look at {', '.join(left[:4])}.", left)
-    return Judgement("print.look", Level.GO, panel, f"Nothing was seen amiss on {panel}", numbers)
-
-
-SEEN = {
-    "none": "has no paste",
-    "little": "has too little",
-    "much": "has too much",
-    "bridged": "is bridged",
-    "smeared": "is smeared",
-    "off": "lies beside its pads",
-}
+        text, missing = say("parts left", left=len(left), parts=len(looked)), ("a look at these parts",)
+        return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, say("look at"), left, missing)
+    return Judgement("print.look", Level.GO, panel, say("good", panel=panel, parts=len(looked)), numbers)

@@ -6,9 +6,11 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.jig import BEAD_MM
 from fusilex.core.printing.openings import ROUND, Openings, roundness
-from fusilex.core.units import show_number
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 FLUX_DENSITY = 1.0  # g/cm³
 TRANSFER_MIDDLE, TRANSFER_STEEPNESS = 0.50, 12.0
@@ -77,7 +79,8 @@ def coarsest_powder(openings: Openings) -> int | None:
 def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> list[Judgement]:
     """Paste for the batch and the powder that fits."""
     per_board = paste_mass_mg(openings, foil, paste)
-    total, unit = (per_board * boards / 1000, "g") if per_board * boards >= 100 else (per_board * boards, "mg")
+    total = per_board * boards
+    paste_needed = amount(total / 1000, "g") if total >= 100 else amount(total, "mg")
     powder = coarsest_powder(openings)
     narrowest = float(openings.width.min()) if len(openings) else 0.0
     found = [
@@ -85,14 +88,14 @@ def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> l
             "print.mass",
             Level.GO,
             "paste",
-            f"{show_number(total)} {unit} of paste on {boards} board{'s' if boards > 1 else ''}",
+            say("needed", paste=paste_needed, boards=boards),
             (
-                Because("per board", per_board, "mg"),
-                Because("paste density", paste.density, "g/cm³"),
-                Because("foil", foil, "mm"),
-                Because("solder left of its volume", 100 * paste.solder_fraction, "%"),
+                Quantity("per board", per_board, "mg"),
+                Quantity("paste density", paste.density, "g/cm³"),
+                Quantity("foil", foil, "mm"),
+                Quantity("solder left of its volume", 100 * paste.solder_fraction, "%"),
             ),
-            "Lay a bead on top of that: 12 to 15 mm across, along the print.",
+            say("and a bead", low=amount(BEAD_MM[0], "mm"), high=amount(BEAD_MM[1], "mm")),
         )
     ]
     if powder is None:
@@ -101,9 +104,9 @@ def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> l
                 "print.powder",
                 Level.STOP,
                 "powder",
-                "No common powder fits the narrowest opening",
-                (Because("narrowest opening", narrowest, "mm"),),
-                "Widen the opening or dispense that part.",
+                say("none fits"),
+                (Quantity("narrowest aperture", narrowest, "mm"),),
+                say("widen"),
             )
         )
     else:
@@ -112,12 +115,12 @@ def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> l
                 "print.powder",
                 Level.GO,
                 "powder",
-                f"Type {powder} powder or finer fits",
+                say("fits", powder=powder),
                 (
-                    Because("narrowest opening", narrowest, "mm"),
-                    Because("largest ball", dict(POWDER_TYPES)[powder], "µm"),
+                    Quantity("narrowest aperture", narrowest, "mm"),
+                    Quantity("largest ball", dict(POWDER_TYPES)[powder], "µm"),
                 ),
-                "A higher type number is a finer powder.",
+                say("type numbers"),
             )
         )
     return found

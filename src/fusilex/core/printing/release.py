@@ -10,8 +10,10 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO, LEAST_FOIL, Openings
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 COATED_STOP = 0.5
 MET = 1e-6
@@ -65,49 +67,48 @@ def judge_release(openings: Openings, foil: float, coated: bool = False) -> list
     """One judgement per level that occurs, naming the parts; a go naming the worst when all release."""
     parts = worst_parts(openings, foil, coated)
     if not parts:
-        return [Judgement("print.release", Level.UNKNOWN, openings.side, f"No paste openings on the {openings.side}")]
+        text, missing = say("no apertures", side=openings.side), ("a paste layer of this side",)
+        return [Judgement("print.release", Level.UNKNOWN, openings.side, text, missing=missing)]
     found = [_bridge(openings.side, names) for names in openings.joined]
-    for level, headline in ((Level.STOP, "will not release"), (Level.CARE, "may not release")):
+    for level in (Level.STOP, Level.CARE):
         if named := [p for p in parts if p.level == level]:
-            found.append(_poor(openings.side, level, headline, named, foil))
+            found.append(_poor(openings.side, level, named, foil))
     if not any(p.level is not Level.GO for p in parts):
         found.append(
             Judgement(
                 "print.release",
                 Level.GO,
                 f"{openings.side} {parts[0].ref}",
-                f"Every opening releases; tightest is {parts[0].ref or 'an opening of no part'}",
-                (Because("area ratio", parts[0].area_ratio), Because("foil", foil, "mm")),
-                "",
+                say("all release", tightest=parts[0].ref or "an aperture of no part"),
+                (
+                    Quantity("area ratio", parts[0].area_ratio, limit=(AREA_GO, np.inf), source="IPC-7525"),
+                    Quantity("stencil thickness", foil, "mm"),
+                ),
+                None,
                 (parts[0].ref,),
             )
         )
     return found
 
 
-def _poor(side: str, level: Level, headline: str, named: Sequence[PartRelease], foil: float) -> Judgement:
-    refs = tuple(p.ref or "an opening of no part" for p in named)
-    shown = " and ".join(refs) if len(refs) < 3 else f"{refs[0]}, {refs[1]} and {len(refs) - 2} more"
+def _poor(side: str, level: Level, named: Sequence[PartRelease], foil: float) -> Judgement:
+    refs = tuple(p.ref or "an aperture of no part" for p in named)
     thin = thin_enough(named, foil)
     numbers = (
-        Because("area ratio", named[0].area_ratio),
-        Because("aspect ratio", named[0].aspect_ratio),
-        Because("narrowest", named[0].width, "mm"),
-        Because("foil", foil, "mm"),
+        Quantity("area ratio", named[0].area_ratio, limit=(AREA_GO, np.inf), source="IPC-7525"),
+        Quantity("aspect ratio", named[0].aspect_ratio, limit=(ASPECT_GO, np.inf), source="IPC-7525"),
+        Quantity("narrowest", named[0].width, "mm"),
+        Quantity("stencil thickness", foil, "mm"),
     )
-    do = (
-        f"Use a foil of {thin:.2f} mm or thinner, or look at these deposits on every print."
-        if thin is not None
-        else "No common foil is thin enough: widen these openings, or dispense these parts."
-    )
-    return Judgement("print.release", level, f"{side} {refs[0]}", f"{shown} {headline}", numbers, do, refs)
+    do = say("thinner stencil", thin=amount(thin, "mm")) if thin is not None else say("no stencil thin enough")
+    text = say("will not release" if level is Level.STOP else "may not release")
+    return Judgement("print.release", level, f"{side} {refs[0]}", text, numbers, do, refs)
 
 
 def _bridge(side: str, names: tuple[str, ...]) -> Judgement:
-    shown = " and ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
     refs = tuple(dict.fromkeys(name.rsplit(".", 1)[0] for name in names))
-    do = "Have the opening parted, or dispense these pads: one deposit over several nets bridges them."
-    return Judgement("print.joined", Level.STOP, f"{side} {names[0]}", f"{shown} lie under one opening", (), do, refs)
+    text = say("joined", pads=names)
+    return Judgement("print.joined", Level.STOP, f"{side} {names[0]}", text, (), say("part it"), refs)
 
 
 def judge_hidden(openings: Openings, hidden: Sequence[str]) -> list[Judgement]:
@@ -117,17 +118,5 @@ def judge_hidden(openings: Openings, hidden: Sequence[str]) -> list[Judgement]:
     refs = tuple(ref for ref, n in counts.items() if n)
     if not refs:
         return []
-    shown = ", ".join(refs[:4]) + (" …" if len(refs) > 4 else "")
-    text = f"{shown} {'hides its' if len(refs) == 1 else 'hide their'} joints: look at every deposit now"
-    do = "Under magnification, before the first part goes on; wipe and print again where one is short or joined."
-    return [
-        Judgement(
-            "print.hidden",
-            Level.CARE,
-            f"{openings.side} hidden",
-            text,
-            (Because("deposits", sum(counts.values())),),
-            do,
-            refs,
-        )
-    ]
+    subject, numbers = f"{openings.side} hidden", (Quantity("deposits", sum(counts.values())),)
+    return [Judgement("print.hidden", Level.CARE, subject, say("hidden"), numbers, say("magnify"), refs)]

@@ -12,11 +12,13 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.landing import Lands, landed
 from fusilex.core.printing.openings import ROUND, Openings, roundness
 from fusilex.core.printing.paste import BALLS_ACROSS_RECTANGLE, BALLS_ACROSS_ROUND, POWDER_TYPES
 from fusilex.core.printing.release import release_levels
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 OVER_CARE, OVER_STOP = 0.02, 0.20
 WEB_CARE, WEB_STOP = 0.15, 0.10
@@ -25,11 +27,6 @@ BIG_PAD_MM2, COVERED = 9.0, (0.50, 0.80)
 """A pad from 3 × 3 mm on wants windows, and paste on 50 to 80 % of it (IPC-7525)."""
 LEVELS = (Level.GO, Level.CARE, Level.STOP)
 WHYS = ("", "release", "powder", "land", "web", "dot")
-SAID = {
-    "powder": ("too narrow for the powder", "Take a finer powder: a higher type number is finer."),
-    "land": ("larger than its land", "Have it trimmed to the land, or look for balls and bridges beside it."),
-    "web": ("close to its neighbour", "Have it made narrower: the web of foil between them bends, and paste joins."),
-}
 
 
 class Risks(Struct, frozen=True, eq=False):
@@ -114,19 +111,17 @@ def judge_risks(found: Risks, powder: int | None = None) -> list[Judgement]:
         here = np.flatnonzero((found.why == n) & (found.levels > 0))
         if not len(here):
             continue
-        headline, do = SAID[why]
-        parts = tuple(dict.fromkeys(openings.refs[i] or "an opening of no part" for i in here.tolist()))
+        parts = tuple(dict.fromkeys(openings.refs[i] or "an aperture of no part" for i in here.tolist()))
         level = LEVELS[int(found.levels[here].max())]
         numbers = {
-            "powder": Because("balls across", round(float(found.balls[here].min()), 1)),
-            "land": Because("beyond the land", round(100 * float(found.beyond[here].max()), 1), "%"),
-            "web": Because("web", round(float(found.web[here].min()), 3), "mm"),
+            "powder": Quantity("balls across", round(float(found.balls[here].min()), 1)),
+            "land": Quantity("beyond the pad", round(100 * float(found.beyond[here].max()), 1), "%"),
+            "web": Quantity("web", round(float(found.web[here].min()), 3), "mm", limit=(WEB_CARE, np.inf)),
         }[why]
-        more = f" and {len(parts) - 1} more" if len(parts) > 1 else ""
-        kind = Because("powder type", powder or "unknown")
-        text = f"Openings of {parts[0]}{more} are {headline}"
-        because = (numbers, *((kind,) if why == "powder" else ()), Because("openings", len(here)))
-        made.append(Judgement(f"print.{why}", level, f"{openings.side} {parts[0]}", text, because, do, parts))
+        kind = Quantity("powder type", powder or "unknown")
+        because = (numbers, *((kind,) if why == "powder" else ()), Quantity("apertures", len(here)))
+        rule, subject = f"print.{why}", f"{openings.side} {parts[0]}"
+        made.append(Judgement(rule, level, subject, say("at fault"), because, say("change it"), parts))
     return made
 
 
@@ -149,15 +144,10 @@ def judge_missing(lands: Lands, parts: Iterable[Part]) -> list[Judgement]:
         if not here.all():
             (some if here.any() else none).append(ref)
     made = []
-    for refs, level, text, do in (
-        (none, Level.STOP, "no openings at all", "Solder these by hand, dispense them, or have a new foil cut."),
-        (some, Level.CARE, "pads without an opening", "Dispense these pads, or make sure that they are meant bare."),
-    ):
+    for refs, level, text, do in ((none, Level.STOP, "none", "by hand"), (some, Level.CARE, "some", "dispense")):
         if refs:
-            more = f" and {len(refs) - 1} more have" if len(refs) > 1 else " has"
-            subject = f"{openings.side} {refs[0]}"
-            numbers = (Because("parts", len(refs)),)
-            made.append(Judgement("print.missing", level, subject, f"{refs[0]}{more} {text}", numbers, do, tuple(refs)))
+            subject, numbers = f"{openings.side} {refs[0]}", (Quantity("parts", len(refs)),)
+            made.append(Judgement("print.missing", level, subject, say(text), numbers, say(do), tuple(refs)))
     return made
 
 
@@ -186,22 +176,16 @@ def judge_windows(lands: Lands) -> list[Judgement]:
     return [_windowed(openings.side, ref, fault, *found) for (ref, fault), found in worst.items()]
 
 
-WINDOWS = {
-    "undivided": (
-        "is one undivided opening",
-        "Have it cut into windows of 1 to 2.5 mm: the blade scoops it hollow, gas stays, and the part floats.",
-    ),
-    "much": ("gets much paste", "Smaller windows: the part floats, and its edge joints stay open."),
-    "little": ("gets little paste", "Larger windows: heat stays in the part, and voids in the joint."),
-}
+PANES_MM = (1.0, 2.5)
+"""Sides of the windows that a big aperture is split into."""
 
 
 def _windowed(side: str, ref: str, fault: str, share: float, windows: int, pad: float) -> Judgement:
-    headline, do = WINDOWS[fault]
     numbers = (
-        Because("covered", round(100 * share), "%"),
-        Because("windows", windows),
-        Because("pad", round(pad, 1), "mm²"),
+        Quantity("covered", round(100 * share), "%", limit=(100 * COVERED[0], 100 * COVERED[1]), source="IPC-7525"),
+        Quantity("windows", windows),
+        Quantity("pad", round(pad, 1), "mm²"),
     )
-    text = f"The big pad of {ref} {headline}"
+    text = say(fault)
+    do = say(f"split {fault}", low=amount(PANES_MM[0], "mm"), high=amount(PANES_MM[1], "mm"))
     return Judgement("print.windows", Level.CARE, f"{side} {ref} {fault}", text, numbers, do, (ref,))

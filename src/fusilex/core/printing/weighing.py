@@ -8,15 +8,18 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import TRANSFER_STEEPNESS, transfer
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 LAMBDA, LIMIT, FAR = 0.2, 2.85, 3.4
 """Weight of the newest print, and how many standard errors the mean, and one print alone, may lie off. With 2 % scatter
 and six prints before, one alarm without cause in about 119 prints, and a tenth less paste found within 3: by
 simulation, as the tests repeat it.
 """
+TRANSFER_LIMITS = (0.7, 1.3)
 RANGE_SIGMA = 1.128
 RANGE_FREEDOM = 0.62
 """Degrees of freedom that a moving range is worth, of the one its two values could tell."""
@@ -143,37 +146,34 @@ def run_chart(ratios: ArrayLike, history: ArrayLike = (), apart: Sequence[int] =
 
 def judge_weights(chart: RunChart, found: Transfer, predicted_mg: float) -> list[Judgement]:
     """The last prints against those before: fit to go on, or what to do before a fault is made."""
+    half = found.within95
+    inside = (found.factor - half, found.factor + half) if np.isfinite(half) else None
     numbers = (
-        Because("predicted", round(predicted_mg, 1), "mg"),
-        Because("transfer", round(found.factor, 3)),
-        Because("±", round(found.within95, 3) if np.isfinite(found.within95) else "unknown"),
-        Because("prints", found.prints),
+        Quantity("predicted", round(predicted_mg, 1), "mg"),
+        Quantity("transfer", round(found.factor, 3), "", inside, TRANSFER_LIMITS),
+        Quantity("±", round(half, 3) if np.isfinite(half) else "unknown"),
+        Quantity("prints", found.prints),
     )
     last = len(chart.log_ratio) - 1
     late = [a for a in chart.alarms if a.index >= last - 1]
     made = []
     if late:
         alarm = late[-1]
-        do = (
-            "Wipe the underside of the foil; if the next print is as thin, add paste to the bead or stir it."
-            if alarm.less
-            else "Look under the foil: paste creeps beneath it, or something lifts it. Wipe it and seat the board anew."
-        )
-        off = Because("lately", round(100 * float(np.expm1(np.mean(chart.log_ratio[max(0, last - 2) :]))), 1), "%")
-        text = f"Paste is getting {'thin' if alarm.less else 'thick'}: {alarm.why}"
+        do = say("wipe underside" if alarm.less else "look underneath")
+        off = Quantity("lately", round(100 * float(np.expm1(np.mean(chart.log_ratio[max(0, last - 2) :]))), 1), "%")
+        why = say("this print" if alarm.alone else "lately")
+        text = say("thin" if alarm.less else "thick", why=why)
         made.append(Judgement("print.drift", Level.CARE, "weights", text, (off, *numbers), do))
     elif np.isnan(chart.score[last]) and not np.isnan(chart.score).all():
-        text = "The last print stands apart: what it weighs says nothing of the next ones"
-        made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, "Weigh the next one."))
+        text, do, missing = say("outlier"), say("weigh the next"), ("weight of the next print",)
+        made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, do, (), missing))
     elif np.isnan(chart.score).all():
-        text = "Too few prints were weighed to tell a change"
-        do = f"From the {LEAST_HISTORY + 1}th on each print is held against those before it."
-        made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, do))
+        text, do, missing = say("too few"), say("weigh more", first=LEAST_HISTORY + 1), ("weights of more prints",)
+        made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, do, (), missing))
     else:
-        made.append(Judgement("print.drift", Level.GO, "weights", "Prints weigh what they did", numbers))
-    if np.isfinite(found.within95) and not 0.7 <= found.factor <= 1.3 and abs(found.factor - 1) > found.within95:
-        less = found.factor < 1
-        text = f"Prints weigh {'less' if less else 'more'} than openings and foil say"
-        do = "Measure the foil; look for blocked openings." if less else "Measure the foil and the height of the jig."
+        made.append(Judgement("print.drift", Level.GO, "weights", say("steady"), numbers))
+    low, high = TRANSFER_LIMITS
+    if np.isfinite(found.within95) and not low <= found.factor <= high and abs(found.factor - 1) > found.within95:
+        text, do = (say("less"), say("look for blocks")) if found.factor < 1 else (say("more"), say("measure both"))
         made.append(Judgement("print.transfer", Level.CARE, "transfer", text, numbers, do))
     return made

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 USUAL_EVERY = 5
 LEARNT_FROM = 3
@@ -27,14 +29,13 @@ def judge_wipe(since: int, faults_after: Sequence[int]) -> Judgement:
     """Is the foil to be wiped beneath before the next print?"""
     every, learnt = wipe_every(faults_after)
     numbers = (
-        Because("prints since", since),
-        Because("wiped every", every),
-        Because("learnt from", len(faults_after) if learnt else "no fault here yet"),
+        Quantity("prints since", since),
+        Quantity("wiped every", every),
+        Quantity("learnt from", len(faults_after) if learnt else "no fault here yet"),
     )
     if since < every:
-        return Judgement("print.wipe", Level.GO, "foil", f"Wipe the foil after {every - since} more", numbers)
-    do = "Dry wipe first, then isopropyl, then dry: the next print after it is a first one."
-    return Judgement("print.wipe", Level.CARE, "foil", "Wipe the foil beneath now", numbers, do)
+        return Judgement("print.wipe", Level.GO, "foil", say("later", left=every - since), numbers)
+    return Judgement("print.wipe", Level.CARE, "foil", say("now"), numbers, say("how"))
 
 
 def stands_apart(hours_since: float | None, prints_since_wipe: int) -> str:
@@ -50,5 +51,4 @@ def judge_first(why: str) -> list[Judgement]:
     """A print that is no ordinary one is looked at whole."""
     if not why:
         return []
-    do = "Look at every part of it, not only the risky few: paste has not settled in the foil yet."
-    return [Judgement("print.first", Level.CARE, "first", f"This is {why}", (), do)]
+    return [Judgement("print.first", Level.CARE, "first", say("first", why=why), (), say("look at all"))]

@@ -5,42 +5,19 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.metrics import FIELD_OF, Doubt, Metrics, window_index
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.units import show_number
+from fusilex.core.wording import say
 
 TOUCHING = 1e-9
 """Share of a limit by which rounding may put a value beyond it."""
-_ADVICE = {
-    ("heating", 1): "Heat more slowly: fast ramps throw balls and stand small parts on end.",
-    ("soak", -1): "Hold longer in the soak so that heavy parts catch up.",
-    ("soak", 1): "Shorten the soak: the flux dries before the paste melts.",
-    ("above melting", -1): "Hold longer at the top, until the slowest joint has gone.",
-    ("above melting", 1): "Open the door sooner after melting.",
-    ("peak", -1): "Go hotter: the slowest joint may not have melted.",
-    ("peak", 1): "Stop the heat sooner: parts and board are over-heated.",
-    ("cooling", 1): "Open the door a little, not wide.",
-    ("to peak", 1): "Heat faster before the soak.",
-}
-_VERB = {
-    "above melting": "stays molten",
-    "peak": "peaks at",
-    "soak": "soaks",
-    "heating": "heats at",
-    "cooling": "cools at",
-    "to peak": "takes",
-}
-
-
-_NOUN = {
-    "above melting": "time above melting",
-    "peak": "peak",
-    "soak": "time in the soak",
-    "heating": "steepest heating",
-    "cooling": "steepest cooling",
-    "to peak": "time to the peak",
-}
+_ADVISED = {
+    ("heating", 1), ("soak", -1), ("soak", 1), ("above melting", -1), ("above melting", 1), ("peak", -1), ("peak", 1),
+    ("cooling", 1), ("to peak", 1),
+}  # fmt: skip
+"""Metrics, and the way in which they leave their range, for which there is something to do."""
 
 
 def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> list[Judgement]:
@@ -66,24 +43,20 @@ def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> li
     if not found:
         index = max((window_index(m, window) for m in per_probe.values()), default=math.nan)
         wild = sum(m.wild for m in per_probe.values())
-        numbers: tuple[Because, ...] = (Because("index", index), Because("probes", len(per_probe)))
+        numbers: tuple[Quantity, ...] = (Quantity("index", index), Quantity("probes", len(per_probe)))
         if wild:
-            numbers += (Because("wild samples left out", wild),)
+            numbers += (Quantity("wild samples left out", wild),)
         if per_probe:
-            return [Judgement("reflow.index", Level.GO, "run", f"Inside the window, index {index:.0f}", numbers)]
-        return [
-            Judgement(
-                "reflow.log", Level.UNKNOWN, "run", "No probe has a record", (), "Check the probes and log again."
-            )
-        ]
+            return [Judgement("reflow.index", Level.GO, "run", say("within", index=index), numbers)]
+        text, do, missing = say("no thermocouple"), say("check them"), ("a log of a thermocouple",)
+        return [Judgement("reflow.log", Level.UNKNOWN, "run", text, (), do, (), missing)]
     return found
 
 
 def _never(probe: str, name: str, metrics: Metrics) -> Judgement:
-    numbers = (Because("peak", metrics.peak_c, "°C"),)
-    return Judgement(
-        f"reflow.{name}", Level.STOP, probe, f"{probe} never went through the {name}", numbers, "Run again hotter."
-    )
+    numbers = (Quantity("peak", metrics.peak_c, "°C"),)
+    text, do = say("never", probe=probe), say("hotter")
+    return Judgement(f"reflow.{name}", Level.STOP, probe, text, numbers, do)
 
 
 def _judged(
@@ -93,7 +66,7 @@ def _judged(
     tell.
     """
     low, high = (edge + sign * TOUCHING * max(1.0, abs(edge)) for edge, sign in zip(allowed, (-1, 1), strict=True))
-    numbers = (Because("wanted from", allowed[0], unit), Because("to", allowed[1], unit))
+    numbers = (Quantity("limit from", allowed[0], unit), Quantity("to", allowed[1], unit))
     if low <= doubt.low and doubt.high <= high:
         return None
     if doubt.high < low or doubt.low > high:
@@ -104,35 +77,24 @@ def _judged(
             or (name == "above melting" and (value > window.above_melting_hard_s or value <= 0))
             or (name == "cooling" and value > window.cooling_hard)
         )
-        shown = f"{value / 60:.1f} min to peak" if name == "to peak" else f"{show_number(value)} {unit}"
-        return Judgement(
-            f"reflow.{name}",
-            Level.STOP if hard else Level.CARE,
-            probe,
-            f"{probe} {_VERB[name]} {shown}",
-            (Because(name, value, unit), *numbers),
-            _ADVICE.get((name, way), ""),
-        )
-    return Judgement(f"reflow.{name}", Level.UNKNOWN, probe, doubt.why)
+        between = None if doubt.low == doubt.high else (doubt.low, doubt.high)
+        own = Quantity(name, value, unit, between, allowed, window.name)
+        edge = Quantity("limit", allowed[1] if way > 0 else allowed[0], unit)
+        text = say("above" if way > 0 else "below", probe=probe, own=own, limit=edge)
+        do = say("lower" if way > 0 else "raise") if (name, way) in _ADVISED else None
+        level = Level.STOP if hard else Level.CARE
+        return Judgement(f"reflow.{name}", level, probe, text, (own, *numbers), do)
+    return Judgement(f"reflow.{name}", Level.UNKNOWN, probe, say("not shown", why=doubt.why), missing=(doubt.why,))
 
 
 def _untold(why: str, cases: list[tuple[str, str, Doubt, str]]) -> Judgement:
     """One gap or end of the record, and all that it leaves open."""
-    names = list(dict.fromkeys(_NOUN[name] for _, name, _, _ in cases))
-    shown = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
-    rule = f"reflow.{cases[0][1]}" if len(names) == 1 else "reflow.log"
-    probes = list(dict.fromkeys(probe for probe, *_ in cases))
+    names = list(dict.fromkeys(name for _, name, _, _ in cases))
+    rule = f"reflow.{names[0]}" if len(names) == 1 else "reflow.log"
+    probes = tuple(dict.fromkeys(probe for probe, *_ in cases))
     subject = probes[0] if len(probes) == 1 else "record"
-    of = f" of {probes[0]}" if len(probes) == 1 else ""
-    because = tuple(
-        Because(
-            f"{probe}, {_NOUN[name]}",
-            f"{show_number(d.low)} to {'any' if math.isinf(d.high) else show_number(d.high)}",
-            unit,
-        )
-        for probe, name, d, unit in cases
-    )
-    do = "Log the whole run, from cold to solid again, a sample a second; run a test board if this one is gone."
-    return Judgement(
-        rule, Level.UNKNOWN, f"{subject}, {why}", f"The record does not tell {shown}{of}: {why}", because, do
-    )
+    because = tuple(Quantity(f"{probe}, {name} from", d.low, unit) for probe, name, d, unit in cases)
+    because += tuple(Quantity(f"{probe}, {name} to", d.high, unit) for probe, name, d, unit in cases)
+    text = say("not shown by", probes=probes, metrics=tuple(names), why=why)
+    missing = ("a log of the whole run",)
+    return Judgement(rule, Level.UNKNOWN, f"{subject}, {why}", text, because, say("log the whole run"), (), missing)

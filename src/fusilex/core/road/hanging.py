@@ -8,7 +8,9 @@ from msgspec.structs import replace
 
 from fusilex.core.checks.side_order import judge_hanging
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 MOST_HEATS = 3
 """Heats a part takes unless its sheet says otherwise (three is a common limit)."""
@@ -21,8 +23,8 @@ def judge_turned(design: Design, side: str, there: Set[str], held: bool = False)
     """
     below = "bottom" if side == "top" else "top"
     hanging = [j for j in judge_hanging(design, below) if not there.isdisjoint(j.refs)]
-    do = "Look: is the glue set, or the carrier under it?"
-    return [replace(j, level=Level.CARE, do=do) if held and j.level is Level.STOP else j for j in hanging]
+    do = say("check the glue")
+    return [replace(j, level=Level.CARE, advice=do) if held and j.level is Level.STOP else j for j in hanging]
 
 
 def judge_heats(heats: Mapping[str, int], coming: int, most: int = MOST_HEATS) -> list[Judgement]:
@@ -32,8 +34,7 @@ def judge_heats(heats: Mapping[str, int], coming: int, most: int = MOST_HEATS) -
         return []
     worst = max(reached.values())
     named = tuple(ref for ref, n in reached.items() if n == worst)
-    shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
     level = Level.STOP if worst > most else Level.CARE
-    text = f"{shown}: {worst} heats of {most}"
-    do = "A part maker's sheet may allow more; else leave it." if worst > most else "It has none left: mend with care."
-    return [Judgement("reflow.heats", level, f"{worst} heats", text, (Because("heats", worst),), do, named)]
+    text, do = say("used", cycles=worst, most=most), say("ask the maker" if worst > most else "none left")
+    numbers = (Quantity("reflow cycles", worst, limit=(0, most)),)
+    return [Judgement("reflow.heats", level, f"{worst} heats", text, numbers, do, named)]

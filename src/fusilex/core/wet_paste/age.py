@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 TACK_H, LONGEST_H = 4.0, 8.0
 """Paste keeps its tack for 4 to 8 hours by most sheets; the paste's own sheet wins."""
@@ -15,14 +17,11 @@ def judge_paste_age(what: str, hours: float, tack_h: float = TACK_H, longest_h: 
     ['go', 'care', 'stop']
     """
     level = Level.STOP if hours > longest_h else Level.CARE if hours > tack_h else Level.GO
-    said = {Level.STOP: "has been open too long", Level.CARE: "loses its tack soon"}.get(level, "is fresh")
-    do = {
-        Level.STOP: "Wipe it off and print again; where parts are on it, look whether they still sit in wet paste.",
-        Level.CARE: "Finish this one first.",
-    }.get(level, "")
+    case = {Level.STOP: "too old", Level.CARE: "tack going"}.get(level, "fresh")
+    do = {Level.STOP: say("print again"), Level.CARE: say("finish first")}.get(level)
     numbers = (
-        Because("open for", round(hours, 1), "h"),
-        Because("tack", tack_h, "h"),
-        Because("at most", longest_h, "h"),
+        Quantity("open for", round(hours, 1), "h", limit=(0.0, longest_h), source="paste", runs=True),
+        Quantity("tack", tack_h, "h"),
+        Quantity("at most", longest_h, "h"),
     )
-    return Judgement("print.age", level, what, f"Paste of {what} {said}", numbers, do)
+    return Judgement("print.age", level, what, say(case, what=what), numbers, do)

@@ -8,7 +8,9 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 USUAL_PART_S = 12.0
 """Seconds a part takes by hand where nobody has placed any yet."""
@@ -78,7 +80,7 @@ def may_print(
     """
     left = None if not waiting.parts else 60 * tack_h - 60 * waiting.oldest_h
     if waiting.parts and pace.at_most(waiting.parts) / 60 > (left or 0.0):
-        return Ahead(0, "what is printed already will not be placed in time", left)
+        return Ahead(0, "waiting", left)
     panels, limit = 0, "tack"
     while panels < 1000:
         more = panels + 1
@@ -96,23 +98,20 @@ def may_print(
 def judge_ahead(found: Ahead, pace: Pace, waiting: Waiting, tack_h: float) -> Judgement:
     """May the next panel be printed now, and how many after it?"""
     numbers = [
-        Because("a part takes", round(pace.mean_s, 1), "s"),
-        Because("parts that wait", waiting.parts),
-        Because("tack", tack_h, "h"),
+        Quantity("a part takes", round(pace.mean_s, 1), "s"),
+        Quantity("parts that wait", waiting.parts),
+        Quantity("tack", tack_h, "h"),
     ]
     if found.minutes_left is not None:
-        numbers.append(Because("oldest paste keeps", round(found.minutes_left), "min"))
+        numbers.append(Quantity("oldest paste keeps", round(found.minutes_left), "min", runs=True))
     because = tuple(numbers)
+    missing = () if pace.count else ("pace of placing",)
     if found.panels == 0:
-        text = "Print nothing now: " + (
-            found.limit if waiting.parts else "one panel takes longer to place than its paste keeps"
-        )
-        do = "Place what is printed first." if waiting.parts else "A second pair of hands, or paste that keeps longer."
+        text = say(f"none, {found.limit}" if waiting.parts else "none, one panel too slow")
+        do = say("place first" if waiting.parts else "two people")
         level = Level.CARE if pace.count else Level.UNKNOWN
-        return Judgement("print.ahead", level, "ahead", text, because, do)
-    panels = f"{found.panels} panel{'s' if found.panels > 1 else ''}"
+        return Judgement("print.ahead", level, "ahead", text, because, do, (), missing)
     if not pace.count:
-        do = "The pace of this shop shows after some parts; until then print one and place it."
-        text = f"About {panels} may be printed now, at the usual pace"
-        return Judgement("print.ahead", Level.UNKNOWN, "ahead", text, because, do)
-    return Judgement("print.ahead", Level.GO, "ahead", f"{panels} may be printed now", because)
+        text, do = say("about so many", panels=found.panels), say("place one first")
+        return Judgement("print.ahead", Level.UNKNOWN, "ahead", text, because, do, (), missing)
+    return Judgement("print.ahead", Level.GO, "ahead", say("so many", panels=found.panels), because)

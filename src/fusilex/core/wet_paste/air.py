@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 BEST_C, BEST_RH = (20.0, 26.0), (40.0, 60.0)
 HARD_C, HARD_RH = (16.0, 30.0), (20.0, 75.0)
@@ -28,35 +30,24 @@ def dew_point(celsius: float, humidity: float) -> float:
 def judge_room(celsius: float, humidity: float | None = None) -> list[Judgement]:
     """What the room will do to a print: best from 20 to 26 °C and 40 to 60 %."""
     found = []
-    warm = Because("room", round(celsius, 1), "°C")
+    warm = Quantity("room", round(celsius, 1), "°C", limit=BEST_C, source="paste")
     if not BEST_C[0] <= celsius <= BEST_C[1]:
         cold = celsius < BEST_C[0]
         hard = not HARD_C[0] <= celsius <= HARD_C[1]
-        text = (
-            "The room is cold: paste is stiff and fills fine openings badly"
-            if cold
-            else "The room is warm: deposits slump, and paste dries sooner"
-        )
-        do = "Warm room and paste before you print." if cold else "Print fewer ahead, look at fine pitch for bridges."
+        text, do = (say("cold"), say("warm it")) if cold else (say("warm"), say("print fewer"))
         found.append(Judgement("print.room", Level.STOP if hard else Level.CARE, "temperature", text, (warm,), do))
     if humidity is not None and not BEST_RH[0] <= humidity <= BEST_RH[1]:
         dry = humidity < BEST_RH[0]
         hard = not HARD_RH[0] <= humidity <= HARD_RH[1]
-        text = (
-            "The room is dry: flux dries on the foil, and static builds up"
-            if dry
-            else "The room is damp: paste takes up water, slumps and spits in the oven"
-        )
-        do = "Strap on; cover the foil between prints." if dry else "Close the jar between prints; print fewer ahead."
+        text, do = (say("dry"), say("cover stencil")) if dry else (say("damp"), say("close jar"))
         level = Level.STOP if hard and not dry else Level.CARE
-        numbers = (Because("humidity", round(humidity), "%"), warm)
+        numbers = (Quantity("humidity", round(humidity), "%", limit=BEST_RH, source="paste"), warm)
         found.append(Judgement("print.room", level, "humidity", text, numbers, do))
     if humidity is None:
-        do = "Type the humidity, or hang up a sensor: it settles how soon paste dries or takes up water."
-        found.append(
-            Judgement("print.room", Level.UNKNOWN, "humidity", "How damp the room is, nobody said", (warm,), do)
-        )
+        missing = ("room humidity",)
+        text, do = say("no humidity"), say("enter humidity")
+        found.append(Judgement("print.room", Level.UNKNOWN, "humidity", text, (warm,), do, (), missing))
     if not found:
-        numbers = (warm, Because("humidity", round(humidity or 0), "%"))
-        found.append(Judgement("print.room", Level.GO, "room", "The room suits paste", numbers))
+        numbers = (warm, Quantity("humidity", round(humidity or 0), "%"))
+        found.append(Judgement("print.room", Level.GO, "room", say("suits"), numbers))
     return found

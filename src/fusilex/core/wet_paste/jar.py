@@ -9,8 +9,10 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
 from fusilex.core.wet_paste.air import dew_point
+from fusilex.core.wording import say
 
 MONTH_H = 365.25 * 24 / 12
 LIFE = ((2.0, 6 * MONTH_H), (10.0, 6 * MONTH_H), (25.0, MONTH_H))
@@ -151,65 +153,66 @@ def judge_jar(
     found = [*_judge_life(jar), *cold]
     if jar.opened_h is not None and jar.opened_h > OPENED_CARE_H:
         stop = jar.opened_h > OPENED_STOP_H
-        text = f"{jar.name} was opened {jar.opened_h / 24:.1f} days ago"
-        do = "Big pads only, and look at the first print closely." if stop else "Stir it; look whether it still rolls."
-        age = Because("open for", round(jar.opened_h, 1), "h")
+        text = say("opened", jar=jar.name, ago=Quantity("ago", jar.opened_h, "h", runs=True))
+        do = say("big pads only" if stop else "see if it rolls")
+        age = Quantity("open for", round(jar.opened_h, 1), "h", runs=True)
         found.append(Judgement("jar.opened", Level.CARE, jar.name, text, (age,), do))
     if not jar.stirred and jar.opened_h is not None:
-        do = "Stir it slowly for a minute, round the wall and the floor; a syringe is not stirred."
-        found.append(Judgement("jar.stirred", Level.CARE, jar.name, f"{jar.name} was not stirred yet", (), do))
+        do = say("stir")
+        found.append(Judgement("jar.stirred", Level.CARE, jar.name, say("not stirred", jar=jar.name), (), do))
     if not found:
-        numbers = (Because("life used", round(100 * (jar.life or 0)), "%"), Because("left", round(jar.left_g, 1), "g"))
-        found.append(Judgement("jar.life", Level.GO, jar.name, f"{jar.name} is fit to print", numbers))
+        numbers = (
+            Quantity("life used", round(100 * (jar.life or 0)), "%", limit=(0, 100 * LIFE_STOP), runs=True),
+            Quantity("left", round(jar.left_g, 1), "g"),
+        )
+        found.append(Judgement("jar.life", Level.GO, jar.name, say("fit", jar=jar.name), numbers))
     return found
 
 
 def _judge_life(jar: JarState) -> list[Judgement]:
     made = []
     if jar.expired:
-        do = "Not for boards that go out; a sheet or a test print may speak for it."
-        made.append(Judgement("jar.expired", Level.STOP, jar.name, f"{jar.name} is past the date on its label", (), do))
+        do = say("not for delivery")
+        made.append(Judgement("jar.expired", Level.STOP, jar.name, say("expired", jar=jar.name), (), do))
     if jar.coldest_c is not None and jar.coldest_c < FROZEN_C:
-        numbers = (Because("coldest", round(jar.coldest_c, 1), "°C"),)
-        do = "No sheet covers that: flux and powder may have parted. Stir it, print a test board, look whether it wets."
-        made.append(Judgement("jar.frozen", Level.UNKNOWN, jar.name, f"{jar.name} was frozen", numbers, do))
+        numbers = (Quantity("coldest", round(jar.coldest_c, 1), "°C", limit=(FROZEN_C, math.inf), source="paste"),)
+        do, missing = say("test print"), ("a test print after the frost",)
+        text = say("frozen", jar=jar.name)
+        made.append(Judgement("jar.frozen", Level.UNKNOWN, jar.name, text, numbers, do, (), missing))
     if jar.life is None or jar.unknown_h > 0 or not jar.whole:
-        silent = (Because("silence", round(jar.unknown_h, 1), "h"),) if jar.unknown_h else ()
-        do = "A log of the fridge or the room would tell; else print a test board and look whether it wets."
-        text = f"How {jar.name} was kept is not known" + (" throughout" if jar.life is not None else "")
-        made.append(Judgement("jar.life", Level.UNKNOWN, jar.name, text, silent, do))
+        silent = (Quantity("silence", round(jar.unknown_h, 1), "h"),) if jar.unknown_h else ()
+        text = say("history unknown" if jar.life is None else "history has gaps", jar=jar.name)
+        missing = ("a log of its temperature",)
+        made.append(Judgement("jar.life", Level.UNKNOWN, jar.name, text, silent, say("find a log"), (), missing))
     elif jar.life > LIFE_CARE:
         stop = jar.life > LIFE_STOP
-        text = f"{jar.name} has lived its life" if stop else f"{jar.name} comes to the end of its life"
-        numbers = (Because("life used", round(100 * jar.life, 1), "%"),)
-        do = "Open another jar." if stop else "Use it up first, on boards without fine pitch."
-        made.append(Judgement("jar.life", Level.STOP if stop else Level.CARE, jar.name, text, numbers, do))
+        text = say("used up" if stop else "nearly used up", jar=jar.name)
+        used = Quantity("life used", round(100 * jar.life, 1), "%", limit=(0, 100 * LIFE_STOP), runs=True)
+        do = say("open another" if stop else "use first")
+        made.append(Judgement("jar.life", Level.STOP if stop else Level.CARE, jar.name, text, (used,), do))
     return made
 
 
 def _judge_damp(jar: JarState, humidity: float | None, room_said: bool) -> list[Judgement]:
     if room_said and humidity is not None:
         return []
-    text = f"Whether water settles in {jar.name}, nobody can tell without the room's air"
-    do = "Read temperature and humidity of the room: a jar below the dew point draws water."
-    return [Judgement("jar.cold", Level.UNKNOWN, jar.name, text, (), do)]
+    missing = ("room temperature", "room humidity") if not room_said else ("room humidity",)
+    text, do = say("condensation not checked", jar=jar.name), say("read the room")
+    return [Judgement("jar.cold", Level.UNKNOWN, jar.name, text, (), do, (), missing)]
 
 
 def _judge_warmth(jar: JarState, room_c: float, humidity: float | None, tau_h: float) -> list[Judgement]:
     if jar.now_c is None:
-        do = "Wait until it is as warm as the room, closed: feel its floor."
-        return [Judgement("jar.cold", Level.UNKNOWN, jar.name, f"How warm {jar.name} is, nobody knows", (), do)]
+        text, do, missing = say("temperature unknown", jar=jar.name), say("wait until warm"), ("paste temperature",)
+        return [Judgement("jar.cold", Level.UNKNOWN, jar.name, text, (), do, (), missing)]
     wait = warm_up_min(jar.now_c, room_c, humidity, tau_h)
     if wait <= 0:
         return []
-    numbers = [Because("paste", round(jar.now_c, 1), "°C"), Because("room", round(room_c, 1), "°C")]
+    numbers = [Quantity("paste", round(jar.now_c, 1), "°C", runs=True), Quantity("room", round(room_c, 1), "°C")]
     if humidity is not None:
-        numbers.append(Because("dew point", round(dew_point(room_c, humidity), 1), "°C"))
+        numbers.append(Quantity("dew point", round(dew_point(room_c, humidity), 1), "°C"))
     if math.isinf(wait):
-        text = "The air is as damp as it can be: water will settle on any paste"
-        return [
-            Judgement("jar.cold", Level.STOP, jar.name, text, tuple(numbers), "Dry the room before you open a jar.")
-        ]
-    text = f"{jar.name} is too cold to open: {wait:.0f} min more"
-    do = "Leave it closed: water would settle in it. Do not warm it with hot air or on the plate."
-    return [Judgement("jar.cold", Level.STOP, jar.name, text, tuple(numbers), do)]
+        text = say("air saturated")
+        return [Judgement("jar.cold", Level.STOP, jar.name, text, tuple(numbers), say("dry the room"))]
+    text = say("too cold", jar=jar.name, wait=Quantity("wait", wait, "min", runs=True))
+    return [Judgement("jar.cold", Level.STOP, jar.name, text, tuple(numbers), say("leave closed"))]

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QWidget
 
 from fusilex.core.design.model import Pad, Part
+from fusilex.core.quantities import MM, write
 from fusilex.ui.canvas.bodies import draw_part
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.theme import theme
@@ -147,7 +148,7 @@ class Loupe(QWidget):
         length = 10 ** math.floor(math.log10(self.field_mm() / 3))
         length = next(length * m for m in (5, 2, 1) if length * m <= self.field_mm() / 3)
         y, half = circle.bottom() - circle.height() * 0.1, length * scale / 2
-        words, wide, high = f"{length:g} mm", max(half, theme.base * 2) + 6, theme.base * 2
+        words, wide, high = write(length, MM, 4), max(half, theme.base * 2) + 6, theme.base * 2
         painter.setPen(Qt.PenStyle.NoPen)  # a plate: the bar may lie over a pale part
         painter.setBrush(theme.colour("board", 200))
         painter.drawRoundedRect(QRectF(circle.center().x() - wide, y - high, 2 * wide, high + 5), 4, 4)

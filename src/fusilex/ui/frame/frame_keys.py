@@ -6,7 +6,8 @@ from fusilex.bench.common.commands import Overrule, Redo, SendBack, TakeBack, Un
 from fusilex.bench.history.tracing import returned
 from fusilex.bench.record.undoing import done_here
 from fusilex.bench.refusal import Refused
-from fusilex.core.judgement import Level
+from fusilex.core.judgement import Facts, Judgement, Level
+from fusilex.core.quantities import Units, choose, chosen
 from fusilex.core.road.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.host import Host
@@ -14,7 +15,6 @@ from fusilex.ui.frame.trace import TraceDialog
 from fusilex.ui.frame.why import Why
 from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.theme import DIM, LIGHT, theme, use
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 
@@ -135,7 +135,7 @@ class FrameKeys:
     def _why(self) -> None:
         if judgement := self.host.judged.current:
             overruled = self.desk.bench.state.overruling(judgement)
-            Why(self.host.widget(), judgement, overruled.reason if overruled else "").exec()
+            Why(self.host.widget(), judgement, self.desk.batch, overruled.reason if overruled else "").exec()
             self.host.widget().setFocus()
 
     def why_of(self, index: int) -> None:
@@ -149,11 +149,11 @@ class FrameKeys:
         elif judgement:
             self.desk.ask(
                 f"Overrule “{judgement.headline}” because",
-                lambda reason: self._overruled(judgement.key, judgement.headline, reason),
+                lambda reason: self._overruled(judgement, reason),
             )
 
-    def _overruled(self, key: str, headline: str, reason: str) -> None:
-        self.desk.do(Overrule(key, reason, headline), "Overruled, with your reason on record.")
+    def _overruled(self, read: Judgement, reason: str) -> None:
+        self.desk.do(Overrule(read.key, reason, Facts.of(read)), "Overruled, with your reason on record.")
 
     def send_back(self) -> None:
         """The board in hand goes back to an earlier step; one that was released has come back from its user."""
@@ -195,8 +195,8 @@ class FrameKeys:
 
     def turn_units(self) -> None:
         """mm and °C, inch and °C, mm and °F, inch and °F, round and round."""
-        state = (2 * Units.fahrenheit + Units.inch + 1) % 4
-        Units.inch, Units.fahrenheit = bool(state % 2), bool(state // 2)
-        self.host.settings.setValue("inch", Units.inch)
-        self.host.settings.setValue("fahrenheit", Units.fahrenheit)
+        state = (2 * chosen().fahrenheit + chosen().inch + 1) % 4
+        choose(Units(bool(state % 2), bool(state // 2)))
+        self.host.settings.setValue("inch", chosen().inch)
+        self.host.settings.setValue("fahrenheit", chosen().fahrenheit)
         self.host.refresh()

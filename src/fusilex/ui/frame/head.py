@@ -12,8 +12,8 @@ from fusilex.bench.common.standing import WORDS, Standing
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.workshop.record_kinds import Person
 from fusilex.bench.workshop.records import Records
+from fusilex.core.quantities import chosen
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import plain_text
 from fusilex.ui.widgets.shown import Shown
 
@@ -90,7 +90,7 @@ class Head(Shown):
 
     def _clocks(self) -> list[tuple[str, str]]:
         """Who is here, the clocks that run, the units."""
-        units = f"{'°F' if Units.fahrenheit else '°C'}  {'inch' if Units.inch else 'mm'}"
+        units = f"{'°F' if chosen().fahrenheit else '°C'}  {'inch' if chosen().inch else 'mm'}"
         running = clocks(self.bench.batch) if self.bench else []
         who = [("here", self.bench.who)] if self.bench and self.bench.who in self._people() else []
         return [*who, *running, ("units", units)]

@@ -20,7 +20,7 @@ def blocks_of(j: Judgement, overruled: str, width: int, brief: bool) -> list[tup
     """Texts of a card with size, token, weight and height."""
     room = width - TEXT_LEFT - 14
     rows = [(j.headline, "body" if brief else "lead", "ink", True)]
-    numbers = "" if brief else ", ".join(b.text() for b in j.because[:3])
+    numbers = "" if brief else ", ".join(q.text() for q in j.quantities[:3])
     if numbers:
         rows.append((f"{numbers}.", "small", "soft", False))
     if overruled:

@@ -16,6 +16,7 @@ from fusilex.bench.record.demos import open_demo
 from fusilex.bench.record.opening import newest_readable
 from fusilex.bench.rooms import open_journal
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Units, choose
 from fusilex.core.shown import shown
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotSaved
@@ -23,7 +24,6 @@ from fusilex.ui.frame.error_report import Mishaps
 from fusilex.ui.frame.stranded import Stranded
 from fusilex.ui.frame.window import Window
 from fusilex.ui.theme import DIM, LIGHT, load_fonts, use
-from fusilex.ui.units import Units
 
 BACKUP_AFTER_MS = 4000
 """The day's backup waits until the window has been in use for a moment."""
@@ -49,8 +49,7 @@ def make_application() -> QApplication:
 def make_window(bench: Bench, settings: QSettings, home: Journal | None = None) -> Window:
     """The window as it was left: theme, units, size."""
     use(DIM if settings.value("theme") == "dim" else LIGHT)
-    Units.inch = settings.value("inch") in (True, "true")
-    Units.fahrenheit = settings.value("fahrenheit") in (True, "true")
+    choose(Units(*(settings.value(name) in (True, "true") for name in ("inch", "fahrenheit"))))
     window = Window(bench, settings, home)
     geometry = settings.value("geometry")
     if geometry is None or not window.restoreGeometry(geometry):

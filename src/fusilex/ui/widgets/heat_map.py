@@ -9,9 +9,8 @@ from PyQt6.QtGui import QImage, QPainter, QPen
 
 from fusilex.core.heat.matter import BODY_W_PER_M2K
 from fusilex.core.heat.sheet import Sheet
-from fusilex.core.units import show_temperature
+from fusilex.core.quantities import write_celsius
 from fusilex.ui.theme import heat_rgb, mixed, theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 
@@ -105,7 +104,7 @@ class HeatMap(Card):
             painter.fillRect(QRectF(bar.left() + step, bar.top(), 1.5, bar.height()), tone)
         for c in _round_values(low, high):
             x = bar.left() + (c - low) / (high - low) * bar.width()
-            words = show_temperature(c, Units.fahrenheit)
+            words = write_celsius(c)
             left = min(max(x - 40, room.left() - 14), room.right() - 66)
             place = QRectF(left, bar.bottom() + 1, 80, theme.base * 1.8)
             plain_text(painter, place, words, "small", "soft", False, Qt.AlignmentFlag.AlignHCenter)

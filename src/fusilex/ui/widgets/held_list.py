@@ -9,19 +9,19 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
 from fusilex.core.heat.held import HeldStep
-from fusilex.core.units import clock, show_temperature
+from fusilex.core.quantities import write_fixed
+from fusilex.core.units import clock
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 
 
 def set_words(step: HeldStep) -> str:
     """What plate and air are set to in a step, as one says it."""
-    plate = f"plate {show_temperature(step.plate_c, Units.fahrenheit)}" if step.plate_c else "plate off"
+    plate = f"plate {write_fixed(step.plate_c, '°C', 0)}" if step.plate_c else "plate off"
     if not step.litres_per_min:
         return f"{plate}, air away"
-    return f"{plate}, air {show_temperature(step.air_c, Units.fahrenheit)} at {step.litres_per_min:g} l/min"
+    return f"{plate}, air {write_fixed(step.air_c, '°C', 0)} at {step.litres_per_min:g} l/min"
 
 
 class Held(Struct):

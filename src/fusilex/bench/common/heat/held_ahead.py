@@ -22,18 +22,14 @@ from fusilex.core.heat.held import Gun, Heated, HeldStep, best_order, held, undo
 from fusilex.core.heat.joints import joints_of
 from fusilex.core.heat.oven import AIR, PLATE, OvenModel
 from fusilex.core.heat.sheet import Sheet, sheet_of
-from fusilex.core.judgement import Because, Judgement, Level, Rule
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.placing.points import on_board
+from fusilex.core.quantities import Quantity, amount
 from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.core.wording import say
 
 CELL_MM, ORDER_MM = 2.0, 3.0
-
-RULE = Rule(
-    "By the shortest clocks every joint of the part melts, by the longest no body passes its limit, whichever plate and"
-    " gun of the usual spread it is: go. By the likeliest alone, or where nobody logged them: can't tell; look.",
-    "Hot air by Martin's correlation for round jets, the board's own copper, limits of the bodies",
-)
 
 
 def profiles_for(batch: Batch, part: Part | None, window: str) -> list[HeldSteps]:
@@ -117,26 +113,24 @@ def judge_held(
     may = [j.part for k, j in enumerate(found.joints) if found.highest[k] > asked.limits.get(j.part, np.inf)]
     melting = asked.window.melting
     numbers = (
-        Because("coolest joint", round(float(found.shortest[own].min())), "°C"),
-        Because("hottest joint", round(float(found.longest[own].max())), "°C"),
-        Because("melts again", ", ".join(others[:5]) or "none"),
+        Quantity("coolest joint", round(float(found.shortest[own].min())), "°C"),
+        Quantity("hottest joint", round(float(found.longest[own].max())), "°C"),
+        Quantity("melts again", ", ".join(others[:5]) or "none"),
     )
     low = [s for s in steps if 0 < s.litres_per_min < lowest]
     if low:
-        level, text = Level.STOP, f"{low[0].name} wants {low[0].litres_per_min:g} l/min"
-        do = f"This gun goes down to {lowest:g}. Another profile, or another gun."
+        flow = amount(low[0].litres_per_min, "l/min")
+        level, text, do = Level.STOP, say("too little air", step=low[0].name, flow=flow), say("more air", lowest=lowest)
     elif over:
-        level, text = Level.STOP, f"{over[0]} gets hotter than its limit"
-        do = "Cooler air or shorter clocks; its sheet may allow more."
+        level, text, do = Level.STOP, say("too hot", ref=over[0]), say("cooler")
     elif found.longest[own].min() < melting:
-        level, text = Level.STOP, f"{part.ref} does not melt by these steps"
-        do = "Hotter air, a hotter plate or longer clocks."
+        level, text, do = Level.STOP, say("stays solid", ref=part.ref), say("hotter")
     elif found.least[own].min() < melting or may or not asked.proven:
-        level, text = Level.UNKNOWN, f"Whether these steps suit {part.ref} no log tells"
-        do = "Go by the eye: shine all round, then the part settles. Within the clocks."
+        level, text, do = Level.UNKNOWN, say("not checked", ref=part.ref), say("watch the solder")
     else:
-        level, text, do = Level.GO, f"These steps solder {part.ref}", ""
-    return Judgement("heat.held", level, part.ref, text, numbers, do, tuple(others))
+        level, text, do = Level.GO, say("suits", ref=part.ref), None
+    missing = ("a log of this air with a thermocouple",) if level is Level.UNKNOWN else ()
+    return Judgement("heat.held", level, part.ref, text, numbers, do, tuple(others), missing)
 
 
 def _melts(asked: AirQuestion, found: Heated, k: int) -> bool:

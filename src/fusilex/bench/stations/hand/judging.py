@@ -9,8 +9,10 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.stations.hand.extra import Extra, tasks_left
 from fusilex.bench.stations.hand.soldering import care_for
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity, amount
 from fusilex.core.soldering.order import turns
+from fusilex.core.wording import say
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -18,15 +20,14 @@ def judge(batch: Batch) -> list[Judgement]:
     order, board = batch.parts_of(batch.step.id), batch.board
     done = sum(p.ref in board.soldered for p in order)
     flips = turns(order)
-    tall = tuple(Because(p.ref, p.package.height, "mm high") for p in order[-2:])
-    text = f"{done} of {len(order)} parts soldered by hand on {board.serial}"
-    found = [Judgement("hand.order", Level.GO, board.serial, text, (*tall, Because("turned over", flips, "times")))]
+    tall = tuple(Quantity(f"height of {p.ref}", p.package.height, "mm") for p in order[-2:])
+    text = say("so far", done=done, parts=len(order), serial=board.serial)
+    found = [Judgement("hand.order", Level.GO, board.serial, text, (*tall, Quantity("flips", flips)))]
     if board.step == batch.step.id and (part := batch.next_part(board, batch.step.id)):
         found += judge_bins(batch, {batch.line_of[part.ref].key: 1})
     guessed = tuple(p.ref for p in order if not p.package.known)
     if guessed:
-        shown = ", ".join(guessed[:3]) + (f" and {len(guessed) - 3} more" if len(guessed) > 3 else "")
-        text, do = f"Heights of {shown} are guessed", "Check the order by eye."
+        text, do = say("heights guessed"), say("check the order")
         found.append(Judgement("ready.package", Level.CARE, "heights", text, (), do, guessed))
     return [*found, *_tasks(batch), *_hot(batch)]
 
@@ -39,18 +40,20 @@ def _hot(batch: Batch) -> list[Judgement]:
         return []
     care = care_for(batch, part)
     heat, wire = care.heating, care.dose
-    numbers: tuple[Because, ...] = (
-        Because("set", f"{heat.low_c:.0f} to {heat.high_c:.0f} °C"),
-        Because("tip", heat.tip_mm, "mm"),
-        Because("on a joint", f"{heat.dwell_s[0]:g} to {heat.dwell_s[1]:g} s"),
-        Because("solder", round(wire.volume_mm3, 2), "mm³ in all"),
+    numbers: tuple[Quantity, ...] = (
+        Quantity("iron from", heat.low_c, "°C"),
+        Quantity("to", heat.high_c, "°C"),
+        Quantity("tip", heat.tip_mm, "mm"),
+        Quantity("on a joint from", heat.dwell_s[0], "s"),
+        Quantity("up to", heat.dwell_s[1], "s"),
+        Quantity("solder in all", round(wire.volume_mm3, 2), "mm³"),
     )
-    text = f"{wire.length_mm:.0f} mm of {wire.wire_mm:g} mm wire to the largest joint of {part.ref}"
+    text = say("wire", length=amount(wire.length_mm, "mm"), wire=amount(wire.wire_mm, "mm"), ref=part.ref)
     level = Level.CARE if care.much_copper else Level.UNKNOWN if care.untold else Level.GO
-    numbers += (Because("no file tells", care.untold),) if care.untold else ()
-    return [
-        Judgement("hand.joint", level, part.ref, text, numbers, f"{heat.why[:1].upper()}{heat.why[1:]}.", (part.ref,))
-    ]
+    missing = (care.untold,) if level is Level.UNKNOWN else ()
+    numbers += (Quantity("not known", care.untold),) if care.untold else ()
+    do = say("heat", why=heat.why)
+    return [Judgement("hand.joint", level, part.ref, text, numbers, do, (part.ref,), missing)]
 
 
 def work(batch: Batch, board: Board) -> bool:
@@ -63,7 +66,9 @@ def _tasks(batch: Batch) -> list[Judgement]:
     board = batch.board
     left = tasks_left(batch, board, batch.step.id) if board.step == batch.step.id else []
     return [
-        Judgement("hand.task", Level.STOP, f"{board.serial} {task.id}", f"{task.words} is not done", (), "Do it here.")
+        Judgement(
+            "hand.task", Level.STOP, f"{board.serial} {task.id}", say("open", task=task.words), (), say("do it here")
+        )
         for task in left
     ]
 

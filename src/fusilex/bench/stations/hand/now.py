@@ -6,6 +6,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.hand.extra import tasks_left
 from fusilex.bench.stations.hand.soldering import seconds_for
+from fusilex.core.quantities import MM, write
 from fusilex.core.soldering.handwork import soldering
 
 CAUTIONS = {
@@ -31,8 +32,9 @@ def now(batch: Batch) -> Now:
     number = batch.bin_number[batch.line_of[part.ref].key]
     rest = sum(seconds_for(batch, p) for p in order if p.ref not in board.soldered)
     how = soldering(part).steps[0].text
+    high = write(part.package.height, MM, 4)
     return Now(
         f"Solder {part.ref}{side}",
-        f"{part.value}, {part.package.height:g} mm high, bin {number}. {how}. {max(1, round(rest / 60))} min to go.",
+        f"{part.value}, {high} high, bin {number}. {how}. {max(1, round(rest / 60))} min to go.",
         sum(p.ref in board.soldered for p in order) / len(order),
     )

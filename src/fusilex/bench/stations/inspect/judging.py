@@ -12,7 +12,9 @@ from fusilex.bench.stations.inspect.events import Looks
 from fusilex.bench.stations.inspect.pictures import papers as pictures
 from fusilex.bench.stations.inspect.touring import BEFORE
 from fusilex.bench.stations.inspect.yields import judge_yield
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -28,10 +30,9 @@ def _first(batch: Batch) -> list[Judgement]:
     signed = batch.state[Looks].first.get(batch.step.id)
     if signed:
         board, who, at = signed
-        numbers = (Because("signed by", who or "nobody named"), Because("on", at[:10]))
-        return [Judgement("inspect.first", Level.GO, batch.step.id, f"First article {board} is signed", numbers)]
-    do = "See every field of a good board, then G signs it."
-    return [Judgement("inspect.first", Level.CARE, batch.step.id, "No first article is signed yet", (), do)]
+        numbers = (Quantity("signed by", who or "no name"), Quantity("on", at[:10]))
+        return [Judgement("inspect.first", Level.GO, batch.step.id, say("signed", board=board), numbers)]
+    return [Judgement("inspect.first", Level.CARE, batch.step.id, say("not signed"), (), say("see all fields"))]
 
 
 def _doubt(batch: Batch) -> list[Judgement]:
@@ -39,12 +40,10 @@ def _doubt(batch: Batch) -> list[Judgement]:
     found = left_in_doubt(batch, batch.board)
     if not found:
         return []
-    named = [ref for ref, _ in found]
-    shown = ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
-    numbers = tuple(Because(ref, why) for ref, why in found[:6])
-    do = "Their fillets first: wetted up the lead, shiny or as the alloy dries, none grainy."
-    subject = f"doubt of {batch.board.serial}"
-    return [Judgement("inspect.doubt", Level.UNKNOWN, subject, f"Look first at {shown}", numbers, do, tuple(named))]
+    numbers = tuple(Quantity(ref, why) for ref, why in found[:6])
+    subject, refs = f"doubt of {batch.board.serial}", tuple(ref for ref, _ in found)
+    text, do, missing = say("inspect first"), say("fillets first"), ("an inspection of these parts",)
+    return [Judgement("inspect.doubt", Level.UNKNOWN, subject, text, numbers, do, refs, missing)]
 
 
 def _hidden(batch: Batch) -> list[Judgement]:
@@ -52,9 +51,8 @@ def _hidden(batch: Batch) -> list[Judgement]:
     if not hidden:
         return []
     shown = ", ".join(hidden[:4]) + (" …" if len(hidden) > 4 else "")
-    verb = "hides its" if len(hidden) == 1 else "hide their"
-    do = "Decide by the readings and the functions at Test."
-    return [Judgement("inspect.hidden", Level.UNKNOWN, shown, f"{shown} {verb} joints", (), do, tuple(hidden))]
+    text, do, missing = say("hidden"), say("read or test"), ("readings or functions of these parts",)
+    return [Judgement("inspect.hidden", Level.UNKNOWN, shown, text, (), do, tuple(hidden), missing)]
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:
@@ -65,11 +63,11 @@ def remarks(batch: Batch, board: Board) -> list[Judgement]:
     """A board that went by without a look goes out with that on record."""
     part_seen = [counts for counts in board.fields.values() if 0 < counts[0] < counts[1]]
     if not board.unseen and part_seen:
-        text = f"{part_seen[0][0]} of {part_seen[0][1]} fields of board {board.serial} were looked through"
-        return [Judgement("inspect.unseen", Level.CARE, board.serial, text, (), "Look at the others now, or say so.")]
+        text = say("some fields", seen=part_seen[0][0], fields=part_seen[0][1], serial=board.serial)
+        return [Judgement("inspect.unseen", Level.CARE, board.serial, text, (), say("inspect the others"))]
     if not board.unseen:
         return []
-    text, do = f"Nobody looked at board {board.serial}", "Look now, or say so on the label."
+    text, do = say("not inspected", serial=board.serial), say("inspect now")
     return [Judgement("inspect.unseen", Level.CARE, board.serial, text, (), do)]
 
 

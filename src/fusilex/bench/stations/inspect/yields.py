@@ -8,32 +8,35 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
-from fusilex.core.inspection.yields import SMALL, exact, per_million, rolled, wilson
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.inspection.yields import SMALL, Rate, Share, exact, per_million, rolled, wilson
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 
 def judge_yield(batch: Batch) -> list[Judgement]:
     """How good the batch is so far, and how sure that is."""
     seen = [b for b in batch.state.boards.values() if b.first_pass is not None]
     if not seen:
-        return [Judgement("inspect.yield", Level.UNKNOWN, "batch", "No board inspected yet")]
+        missing = ("an inspected board",)
+        return [Judgement("inspect.yield", Level.UNKNOWN, "batch", say("none inspected"), missing=missing)]
     share = wilson(sum(bool(b.first_pass) for b in seen), len(seen))
     good = batch.workshop[Records].first(Limits).good_yield
     level = Level.CARE if share.value < good else Level.GO if share.low >= good else Level.UNKNOWN
-    small = "a small batch: the interval is what counts" if len(seen) < SMALL else ""
     found = faults(seen)
     many = per_million(sum(found.values()), opportunities(batch, seen))
     numbers = (
-        Because("yield", f"{100 * share.value:.0f} %, likely {100 * share.low:.0f} to {100 * share.high:.0f} %"),
-        Because("faults per million", f"{many.value:,.0f}, likely {many.low:,.0f} to {many.high:,.0f}"),
+        _share("yield", share, (100 * good, 100.0)),
+        Quantity("faults per million", f"{many.value:,.0f}, likely {many.low:,.0f} to {many.high:,.0f}"),
         *rolled_over(batch, seen),
-        *((Because("but", small),) if small else ()),
     )
-    do = "Tab shows what faults have in common." if level is Level.CARE else ""
+    text = say("small batch" if len(seen) < SMALL else "yield", good=share.good, boards=share.n)
     if level is Level.UNKNOWN:
         more = next((k for k in range(1, 1000) if wilson(share.good + k, share.n + k).low >= good), 1000)
-        do = f"{more} more boards without a fault would tell that it is {100 * good:.0f} % or better."
-    return [Judgement("inspect.yield", level, "batch", f"First-pass yield {share.good} of {share.n}", numbers, do)]
+        do, missing = say("more good boards", more=more, good=amount(100 * good, "%")), ("more inspected boards",)
+        return [Judgement("inspect.yield", level, "batch", text, numbers, do, (), missing)]
+    see = say("see the defects") if level is Level.CARE else None
+    return [Judgement("inspect.yield", level, "batch", text, numbers, see)]
 
 
 def faults(boards: list[Board]) -> Counter[str]:
@@ -50,7 +53,7 @@ def opportunities(batch: Batch, boards: list[Board]) -> int:
     return sum(of[board.variant] for board in boards)
 
 
-def rolled_over(batch: Batch, seen: list[Board]) -> tuple[Because, ...]:
+def rolled_over(batch: Batch, seen: list[Board]) -> tuple[Quantity, ...]:
     """Yield over the stations that found faults, multiplied: eyes and meter."""
     tested = [b for b in seen if b.tests]
     if not tested:
@@ -58,4 +61,8 @@ def rolled_over(batch: Batch, seen: list[Board]) -> tuple[Because, ...]:
     eyes = exact(sum(bool(b.first_pass) for b in seen), len(seen))
     meter = exact(sum(bool(b.tests[0].get("passed")) for b in tested), len(tested))
     both = rolled([eyes, meter])
-    return (Because("rolled", f"{100 * both.value:.0f} %, likely {100 * both.low:.0f} to {100 * both.high:.0f} %"),)
+    return (_share("rolled", both),)
+
+
+def _share(what: str, found: Share | Rate, limit: tuple[float, float] | None = None) -> Quantity:
+    return Quantity(what, 100 * found.value, "%", (100 * found.low, 100 * found.high), limit)

@@ -11,10 +11,12 @@ from fusilex.bench.common.mended import Mended, judge_stock_losses
 from fusilex.bench.stations.kit.events import Kitted
 from fusilex.bench.stations.kit.fitting import clocks, have, lines_to_pull, lots_for
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.bag import check_bag, judge_bag
 from fusilex.core.kit.quantities import judge_stock, judge_values, look_alikes
 from fusilex.core.kit.stock import judge_cover
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -48,30 +50,28 @@ def _programmes(batch: Batch) -> list[Judgement]:
         if line is None:
             continue
         if done is not None:
-            text = f"{line.name} carries version {done.version}"
+            text = say("done", name=line.name, version=done.version)
             numbers = (
-                Because("file", done.name),
-                Because("version", done.version),
-                Because("sha-256", done.sha256[:12]),
+                Quantity("file", done.name),
+                Quantity("version", done.version),
+                Quantity("sha-256", done.sha256[:12]),
             )
-            found.append(Judgement("kit.programme", Level.GO, key, text, numbers, "", line.refs))
+            found.append(Judgement("kit.programme", Level.GO, key, text, numbers, None, line.refs))
         else:
-            do = "Program the parts in their tray, mark them, then record the file with G."
-            text = f"{line.name} is not programmed yet"
-            found.append(Judgement("kit.programme", Level.STOP, key, text, (), do, line.refs))
+            text = say("open", name=line.name)
+            found.append(Judgement("kit.programme", Level.STOP, key, text, (), say("program"), line.refs))
     return found
 
 
 def _strap(batch: Batch) -> list[Judgement]:
     strap = batch.state[Kitted].strap
     if strap is None:
-        text, do = "Strap not tested for this batch", "Test it, then type what it reads with Y."
-        return [Judgement("kit.strap", Level.UNKNOWN, "wrist strap", text, (), do)]
-    numbers = (Because("reads", strap.text),)
+        missing = ("resistance of the strap",)
+        return [Judgement("kit.strap", Level.UNKNOWN, "wrist strap", say("untested"), (), say("test"), (), missing)]
+    numbers = (Quantity("reads", strap.text),)
     if strap.passed:
-        return [Judgement("kit.strap", Level.GO, "wrist strap", "Strap is good", numbers)]
-    do = "Wet the skin, change the cord, test again. Open no bag before."
-    return [Judgement("kit.strap", Level.STOP, "wrist strap", "Strap fails its test", numbers, do)]
+        return [Judgement("kit.strap", Level.GO, "wrist strap", say("passed"), numbers)]
+    return [Judgement("kit.strap", Level.STOP, "wrist strap", say("failed"), numbers, say("change cord"))]
 
 
 def remarks(batch: Batch, board: Board) -> list[Judgement]:
@@ -80,8 +80,8 @@ def remarks(batch: Batch, board: Board) -> list[Judgement]:
     gone = tuple(ref for ref in batch.state[Bins].without if ref not in there)
     if not gone:
         return []
-    text = f"Goes out without {', '.join(gone)}"
-    return [Judgement("kit.short", Level.CARE, "parts left out", text, (), "Say so on the label.", gone)]
+    text = say("left out", refs=tuple(gone))
+    return [Judgement("kit.short", Level.CARE, "parts left out", text, (), say("mark label"), gone)]
 
 
 def papers(batch: Batch, board: Board) -> dict[str, Any]:

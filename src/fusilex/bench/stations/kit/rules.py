@@ -1,48 +1,31 @@
-"""The rules of Kit, as F1 shows them."""
+"""The rules of Kit: which numbers F1 puts into their texts."""
 
 from __future__ import annotations
 
-from fusilex.bench.common.mended import STOCK_RULE
-from fusilex.core.judgement import Rule
+import fusilex.bench.stations.kit.bins as strap
+from fusilex.core.kit import losses, moisture
+from fusilex.core.rule import constant, rule
 
 RULES = {
-    "kit.mended": STOCK_RULE,
-    "kit.unfilled": Rule(
-        "A bin is filled, and its bag checked, before a piece of it goes onto a board.", "Shop practice"
+    "kit.mended": rule(),
+    "kit.unfilled": rule(),
+    "kit.bag": rule(),
+    "kit.value": rule(),
+    "kit.cover": rule(),
+    "kit.moisture": rule(
+        three=constant(moisture, "FLOOR_LIFE_H", "h", ("3",)), care=constant(moisture, "CARE_LEFT", "%", times=100)
     ),
-    "kit.bag": Rule(
-        "Value or part number stand on the label and agree; body, tolerance, voltage and dielectric agree as far as"
-        " label and line both say them; a tighter tolerance and a higher voltage pass. A value that cannot be read, or"
-        " two that differ, settle nothing.",
-        "Comparison with units understood: 100n = 0.1uF = 104",
+    "kit.programme": rule(),
+    "kit.strap": rule(allowed=constant(strap, "STRAP_OHM", "Ω")),
+    "kit.short": rule(),
+    "kit.spares": rule(
+        **{f"length{n + 1}": constant(losses, "DEFAULT", "mm", (n, 0)) for n in range(3)},
+        **{f"loss{n + 1}": constant(losses, "DEFAULT", "%", (n, 1, 0), 100) for n in range(4)},
+        **{f"extra{n + 1}": constant(losses, "DEFAULT", part=(n, 1, 1)) for n in range(4)},
+        loss5=constant(losses, "OTHER", "%", (0,), 100),
+        extra5=constant(losses, "OTHER", part=(1,)),
+        pieces=constant(losses, "LEAST_PIECES"),
     ),
-    "kit.value": Rule(
-        "The value of a resistor, capacitor, coil or crystal is a number with its unit in one of the usual writings.",
-        "Bill of materials; the writings that are read stand in the documentation",
-    ),
-    "kit.cover": Rule(
-        "Stock that fits covers the pull quantity of every bin not filled yet.",
-        "Lots in stock, less what other batches reserved",
-    ),
-    "kit.moisture": Rule(
-        "Hours open since the last bake against the floor life of the level at ≤ 30 °C and 60 % RH; care in its last"
-        " quarter.",
-        "J-STD-033; the bag's label wins",
-    ),
-    "kit.programme": Rule(
-        "Parts that carry a programme have file and version on record before their bin is filled.", "The batch's record"
-    ),
-    "kit.strap": Rule(
-        "Wrist strap and cord read 0.75 to 35 MΩ, tested before the first bag is opened.", "ANSI/ESD S20.20 and S1.1"
-    ),
-    "kit.short": Rule("A bin holds at least boards × pieces per board.", "Pull list"),
-    "kit.spares": Rule(
-        "Pull = need × (1 + loss), rounded up, + minimum extra. Loss and extra of two-ended parts by length: up to 0.6"
-        " mm 5 % + 10, 1.0 mm 3 % + 8, 1.6 mm 2 % + 5, longer 1 % + 3; others 0 % + 1.",
-        "Shop defaults for hand and small-machine work",
-    ),
-    "kit.waiting": Rule("A bin that was not counted can not be judged.", "Pull list"),
-    "kit.alike": Rule(
-        "Values in one body that differ in a single character are easily swapped.", "Comparison of labels"
-    ),
+    "kit.waiting": rule(),
+    "kit.alike": rule(),
 }

@@ -9,7 +9,9 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.stations.make.events import Making
 from fusilex.core.bare_boards.making import judge_drill, judge_look, least_ring
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -27,9 +29,12 @@ def judged(batch: Batch, panel: int, method: str, n: Mapping[str, float]) -> lis
         return [judge_drill(n["run_out_mm"], least_ring(batch.design), what)]
     if method == "look again" and (finest := batch.derived.finest) is not None:
         fine = n["finest_mm"] <= finest.mm
-        numbers = (Because("came out", n["finest_mm"], "mm"), Because("finest in the files", round(finest.mm, 3), "mm"))
-        text = f"{what.capitalize()} shows {n['finest_mm']:g} mm{'' if fine else ', the files want finer'}"
-        do = "" if fine else "Ring out every fine track before parts are spent on it."
+        numbers = (
+            Quantity("came out", n["finest_mm"], "mm"),
+            Quantity("finest in the files", round(finest.mm, 3), "mm"),
+        )
+        text = say("fine enough" if fine else "too coarse", what=what, finest=amount(n["finest_mm"], "mm"))
+        do = None if fine else say("ring out")
         return [Judgement("make.finest", Level.GO if fine else Level.CARE, what, text, numbers, do)]
     return []
 

@@ -7,6 +7,7 @@ from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.make.judging import judge
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import etch_minutes
+from fusilex.core.quantities import CELSIUS, MICRON, write
 
 CAUTIONS = {
     "Make": (
@@ -40,7 +41,7 @@ def now(batch: Batch) -> Now:
         if bath is None:
             return Now("Note the bath first", "How many litres: under Bare boards at Ready, N.", past / len(panels))
         minutes = batch.workshop[Etching].rate.factor * etch_minutes(35.0, 38.0, bath.held_g, 0.0, bath.litres)
-        expected = f" About {minutes:.0f} min at 38 °C for 35 µm."
+        expected = f" About {minutes:.0f} min at {write(38.0, CELSIUS)} for {write(35.0, MICRON)}."
     if stops := batch.not_overruled(judge(batch)):
         again = "Do it again, or overrule with F2 and a reason, then Space."
         return Now(f"Panel {board.panel} stays", f"{stops[0].headline}. {stops[0].do} {again}", past / len(panels))

@@ -1,19 +1,12 @@
-"""The rules of Make, as F1 shows them."""
+"""The rules of Make: which numbers F1 puts into their texts."""
 
 from __future__ import annotations
 
-from fusilex.core.judgement import Rule
+from fusilex.core.bare_boards import making
+from fusilex.core.rule import constant, rule
 
 RULES = {
-    "make.resist": Rule(
-        "Every break and pinhole of the resist is touched up before the board goes into the bath.",
-        "A look at the board",
-    ),
-    "make.drill": Rule(
-        "The drill's run-out stays below the narrowest ring, (pad − hole) / 2; care from 70 % of it on.",
-        "Pads and holes of the files",
-    ),
-    "make.finest": Rule(
-        "The narrowest track or gap that came out whole against the narrowest of the files.", "A look at the board"
-    ),
+    "make.resist": rule(),
+    "make.drill": rule(care=constant(making, "CARE_SHARE", "%", times=100)),
+    "make.finest": rule(),
 }

@@ -13,10 +13,12 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.hand_events import BOARD, PART, Hands, MarkSeen, OrderPut, RoundsChosen
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.placing.pace import Pace, paces, rest_of, rounds
 from fusilex.core.placing.turns import least_turn, repeats_at
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 RIGHT, WRONG = "right", "wrong"
 
@@ -138,12 +140,12 @@ def judge_marks(batch: Batch, board: Board) -> list[Judgement]:
     wrong = [p.ref for p in marked(batch, board) if seen.get(p.ref) == WRONG]
     about = board.serial
     if wrong:
-        text, do = f"{', '.join(wrong)} lies the wrong way round", "Turn it, then look at its mark again."
+        text, do = say("reversed"), say("rotate it")
         return [Judgement("place.marks", Level.STOP, about, text, (), do, tuple(wrong))]
     left = unseen_marks(batch, board)
     if left and {p.ref for p in batch.parts_of(step.id, board)} <= set(board.placed):
-        numbers = (Because("not looked at", len(left)),)
-        text, do = f"{len(left)} marks were not looked at once more", "P goes over them, one key each."
+        numbers = (Quantity("not rechecked", len(left)),)
+        text, do = say("not rechecked", marks=len(left)), say("recheck")
         return [Judgement("place.marks", Level.CARE, about, text, numbers, do, tuple(p.ref for p in left[:8]))]
     return []
 

@@ -18,7 +18,9 @@ from fusilex.bench.stations.place.machine import way_of
 from fusilex.bench.stations.place.placements import pieces_for
 from fusilex.bench.stations.place.references import judge_machine
 from fusilex.bench.stations.place.running.proving import judge_proof, judge_runs
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -26,8 +28,8 @@ def judge(batch: Batch) -> list[Judgement]:
     board, order = batch.board, batch.parts_of(batch.step.id)
     placed = sum(p.ref in board.placed for p in order)
     lost = sum(batch.state[Bins].dropped.values())
-    numbers = (Because("left", len(order) - placed), Because("dropped in this batch", lost))
-    text = f"{placed} of {len(order)} parts on board {board.serial}"
+    numbers = (Quantity("left", len(order) - placed), Quantity("dropped in this batch", lost))
+    text = say("so far", placed=placed, parts=len(order), serial=board.serial)
     found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
     found += judge_bins(batch, next_pieces(batch, board)) + judge_wet_paste(batch, board)
     found += judge_board_clocks(batch, board)

@@ -10,6 +10,7 @@ from fusilex.bench.stations.place.machine import way_of
 from fusilex.bench.stations.place.references import fits, judge_machine, points_to_teach
 from fusilex.bench.stations.place.running.proving import judge_proof
 from fusilex.core.placing.turns import turn_words
+from fusilex.core.quantities import write_length
 
 CAUTIONS = {
     "Place": (
@@ -52,7 +53,7 @@ def _by_machine(batch: Batch) -> Now:
     if len(fits(batch, panel)) < len(batch.panel_at(panel, "Place")):
         wanted, error = points_to_teach(batch, panel)
         point = next((c.name for c in wanted if c.name not in known), "U1@1")
-        told = f" These leave {error:.3f} mm at the worst part." if wanted else ""
+        told = f" These leave {write_length(error, 3)} at the worst part." if wanted else ""
         return Now(
             f"Teach {point} on panel {panel}",
             f"Clamp the panel, jog to the point, press T and type what the machine reads; H where it is hidden.{told}",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from functools import lru_cache
 
@@ -12,13 +13,15 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.built import Built
 from fusilex.bench.stations.place.events import PER_BOARD, Placing
 from fusilex.bench.stations.place.machine import place_step, point_at
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import as_seen, cell_of, on_panel
 from fusilex.core.placing.references import judge_references
 from fusilex.core.placing.suggest import Candidate, corners_of, one_more, suggest
+from fusilex.core.quantities import Quantity
 from fusilex.core.similarity import one_each
+from fusilex.core.wording import say
 
 LEAST_POINTS = 3
 
@@ -123,7 +126,7 @@ def judge_machine(batch: Batch, panel: int) -> list[Judgement]:
     if len(found) == 1:
         return found[0]
     wrong = [j for own in found for j in own if j.level is not Level.GO]
-    return wrong or max(found, key=lambda own: float(own[-1].because[0].value) if own else 0.0, default=[])
+    return wrong or max(found, key=lambda own: float(own[-1].quantities[0].value) if own else 0.0, default=[])
 
 
 def _judged(batch: Batch, panel: int, cell: int | None) -> list[Judgement]:
@@ -132,10 +135,9 @@ def _judged(batch: Batch, panel: int, cell: int | None) -> list[Judgement]:
     where = f"panel {panel}" if cell is None else f"the board in cell {cell + 1} of panel {panel}"
     about = where + (", bottom" if step.side == "bottom" else "")
     if transform is None:
-        text = f"{len(names)} of {LEAST_POINTS} points taught on {where}"
-        do = "Teach points far apart, at best in three corners, before the machine runs."
-        numbers = (Because("points", len(names)),)
-        return [Judgement("place.points", Level.STOP, about, text, numbers, do)]
+        text = say("too few", points=len(names), least=LEAST_POINTS, where=where)
+        numbers = (Quantity("points", len(names), limit=(LEAST_POINTS, math.inf)),)
+        return [Judgement("place.points", Level.STOP, about, text, numbers, say("far apart"))]
     labels, places = on_panel(batch.design, batch.panel, batch.parts_of(step.id), cell)
     places = as_seen(batch.panel, places, step.side)
     found = judge_references(transform, names, labels, places, odd_one(design, measured))

@@ -26,6 +26,7 @@ from fusilex.core.printing.dots import (
 )
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.tinning import plan_tinning
+from fusilex.core.quantities import MM, write
 from fusilex.journal.entries import Entry, Event
 
 MOST_AT_ONCE = 5_000
@@ -53,7 +54,7 @@ class NeedleChosen(Event, frozen=True):
 
     @property
     def words(self) -> str:
-        return f"the needle of {self.bore_mm:g} mm"
+        return f"the needle of {write(self.bore_mm, MM)}"
 
 
 class DotsWeighed(Event, frozen=True):

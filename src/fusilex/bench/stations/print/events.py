@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from fusilex.bench.boards import PastePrint
 from fusilex.bench.state import BatchState
 from fusilex.bench.stations.print.foil_events import Foil, Run
+from fusilex.core.quantities import MM, write
 from fusilex.journal.entries import Entry, Event
 
 
@@ -63,7 +64,7 @@ class FoilChosen(Event, frozen=True):
 
     @property
     def words(self) -> str:
-        return f"the {self.foil_mm:g} mm foil"
+        return f"the {write(self.foil_mm, MM)} foil"
 
 
 class PasteChosen(Event, frozen=True):

@@ -25,12 +25,14 @@ from fusilex.bench.workshop.paste_care import (
 )
 from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.paste import paste_mass_mg
+from fusilex.core.quantities import Quantity
 from fusilex.core.road.steps import NO_PASTE
 from fusilex.core.wet_paste.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
 from fusilex.core.wet_paste.air import dew_point, judge_room
 from fusilex.core.wet_paste.jar import JarState, gaps, inside_now, judge_jar, life_h, life_used
+from fusilex.core.wording import say
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Entry, Event
 
@@ -106,9 +108,9 @@ def judge_paste_in_use(batch: Batch) -> list[Judgement]:
     found: list[Judgement] = []
     if jar is None:
         many = jars_of(batch)
-        text = "Which jar is printed from is not said" if many else f"No jar of {batch.state.paste} paste is on record"
-        do = "Choose it under Paste, so that each board's record names it." if many else "Note it in the workshop (F4)."
-        found.append(Judgement("jar.life", Level.UNKNOWN, "jar", text, (), do))
+        text = say("not selected") if many else say("none on record", paste=batch.state.paste)
+        act, jars = say("select one" if many else "record one"), ("the jar that is printed from",)
+        found.append(Judgement("jar.life", Level.UNKNOWN, "jar", text, (), act, (), jars))
     else:
         state = state_of(batch, jar)
         found += judge_jar(state, celsius, humidity, tau_h(jar), lately)
@@ -116,10 +118,9 @@ def judge_paste_in_use(batch: Batch) -> list[Judgement]:
     if lately:
         found += judge_room(celsius, humidity)
     else:
-        do = "Type it under Paste, such as 22 45: it settles when a jar may be opened."
-        found.append(
-            Judgement("print.room", Level.UNKNOWN, "room", "Nobody said how warm and damp the room is", (), do)
-        )
+        missing = ("room temperature", "room humidity")
+        text, do = say("no room data"), say("enter room")
+        found.append(Judgement("print.room", Level.UNKNOWN, "room", text, (), do, (), missing))
     return found
 
 
@@ -129,10 +130,9 @@ def _judge_left(batch: Batch, jar: JarState) -> list[Judgement]:
     if not each or not left or jar.left_g * 1000 >= each * left + BEAD_MG:
         return []
     panels = max(0, int((jar.left_g * 1000 - BEAD_MG) / each))
-    numbers = (Because("left", round(jar.left_g, 1), "g"), Because("a panel takes", round(each), "mg"))
-    do = "Have the next jar out of the fridge in time: it warms up for hours."
-    text = f"{jar.name} is enough for {panels} more panels of {left}"
-    return [Judgement("jar.left", Level.CARE, jar.name, text, numbers, do)]
+    numbers = (Quantity("left", round(jar.left_g, 1), "g"), Quantity("a panel takes", round(each), "mg"))
+    text = say("enough for", jar=jar.name, panels=panels, wanted=left)
+    return [Judgement("jar.left", Level.CARE, jar.name, text, numbers, say("warm the next"))]
 
 
 BEAD_MG = 8_000.0

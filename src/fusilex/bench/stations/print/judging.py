@@ -37,6 +37,7 @@ from fusilex.core.printing.risks import Ground, risks
 from fusilex.core.printing.weighing import RunChart, judge_weights, measured_transfer, run_chart
 from fusilex.core.printing.wiping import judge_first, judge_wipe
 from fusilex.core.road.steps import METHODS, NO_PASTE
+from fusilex.core.wording import say
 
 STENCIL = METHODS["Print"][0]
 BY_NEEDLE = ("syringe", "dots")
@@ -63,9 +64,9 @@ def judge(batch: Batch) -> list[Judgement]:
     now = [] if made else _before(batch)
     if batch.step.method != STENCIL:
         mass = judge_paste(openings, foil, sheet.paste, len(batch.state.boards))[:1]
-        do = "That is a guide: as much as a stencil of this thickness would leave. Heap it half a pad high at most."
+        do = say("a guide")
         dotted = judge_syringe(batch) if batch.step.method in BY_NEEDLE and len(openings) else []
-        return [*dotted, *(replace(j, do=do) for j in mass), *now]
+        return [*dotted, *(replace(j, advice=do) for j in mass), *now]
     return [
         *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil, coated(batch))),
         *judged_openings(openings, batch.on_panel, foil, sheet.powder or None, coated(batch)),
@@ -110,29 +111,36 @@ def judge_choice(batch: Batch) -> list[Judgement]:
     if not len(openings):
         return []
     counts = len(batch.state.boards), len(batch.panel.cells), len(batch.on_panel.hidden)
-    alloy = batch.workshop[Records].paste(batch.state.paste).alloy
+    records = batch.workshop[Records]
+    alloy, peak = records.paste(batch.state.paste).alloy, records.window(batch.state.paste).peak
     stencil = stencil_of(batch)
     own = stencil is not None and bool(stencil.design)
-    return [*_choice(openings, batch.any_board, counts, own, batch.step.method, alloy)]
+    return [*_choice(openings, batch.any_board, counts, own, batch.step.method, alloy, peak)]
 
 
 @lru_cache(maxsize=8)
 def _choice(
-    openings: Openings, boards: Built, counts: tuple[int, int, int], has_stencil: bool, method: str, alloy: str
+    openings: Openings,
+    boards: Built,
+    counts: tuple[int, int, int],
+    has_stencil: bool,
+    method: str,
+    alloy: str,
+    peak: tuple[float, float],
 ) -> tuple[Judgement, Judgement]:
     count, cells, hidden = counts
     bismuth, leaded = "BI" in alloy.upper(), "PB" in alloy.upper()
     ways = ways_of(openings, count, cells, hidden, has_stencil)
-    return judge_ways(ways, method), judge_alloy(alloy, bismuth, leaded, boards.parts, hidden)
+    return judge_ways(ways, method), judge_alloy(alloy, bismuth, leaded, boards.parts, hidden, peak)
 
 
 NOT_LOOKED = Judgement(
     "print.aligned",
     Level.UNKNOWN,
-    "foil",
-    "How the foil lies, nobody looked yet",
-    (),
-    "Under Foil, look through it at the two places that tell most.",
+    "stencil",
+    say("not checked"),
+    advice=say("check two spots"),
+    missing=("a look at two places",),
 )
 
 

@@ -7,6 +7,9 @@ from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.print.foil import next_stage
 from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.print.judging import STENCIL, judge, looked_at
+from fusilex.core.printing.dots import WARM_BOARD_C
+from fusilex.core.printing.jig import BEAD_MM
+from fusilex.core.quantities import CELSIUS, MM, write_length, write_range
 
 CAUTIONS = {
     "Print": (
@@ -20,7 +23,7 @@ CAUTIONS = {
 STAGE_WORDS = {
     "clean": ("Clean", "Blow the dust off; isopropyl where fingers were. Then no fingers on the pads."),
     "seat": ("Seat", "Flat in its jig, flush with the frame, foil down on it without a gap."),
-    "bead": ("Bead for", "A bead 12 to 15 mm across, as wide as the print, on the foil before it. Stirred paste only."),
+    "bead": ("Bead for", "Stir the paste. Lay a bead {bead} in diameter, full width, ahead of the print."),
     "stroke": ("Print", "One steady stroke, the bead rolling, the foil wiped clean behind the blade."),
     "lift": ("Lift off", "Straight up and slowly, first at the far side from the hinge."),
 }
@@ -37,7 +40,7 @@ STAGE_DONE = {
 """What is said when they have done it."""
 
 HOW = {
-    "syringe": "From the syringe: {paste}, less than you think. A board at 30 to 35 °C grabs it. Space when looked at.",
+    "syringe": "Dispense {paste} sparingly; a board at {warm} helps it stick. Inspect, then press Space.",
     "dots": "One dot a pad, {paste}. Space when looked at.",
     "tinned pads": "Tin each pad thinly with the iron, then flux. Space when looked at.",
 }
@@ -60,13 +63,15 @@ def now(batch: Batch) -> Now:
             f"Settle {stops[0].refs[0] if stops[0].refs else stops[0].subject}", f"{stops[0].headline}. {stops[0].do}"
         )
     share, up = printed / len(panels), f", {step.side} up" if step.side == "bottom" else ""
-    foil = f"{batch.state.foil_mm:.2f} mm foil, {batch.state.paste} paste"
+    foil = f"{write_length(batch.state.foil_mm)} foil, {batch.state.paste} paste"
     if step.method != STENCIL:
-        return Now(f"Print panel {board.panel}{up}", HOW[step.method].format(paste=f"{batch.state.paste} paste"), share)
+        how = HOW[step.method].format(paste=f"{batch.state.paste} paste", warm=write_range(*WARM_BOARD_C, CELSIUS))
+        return Now(f"Print panel {board.panel}{up}", how, share)
     stage = next_stage(batch, board.panel)
     if stage == STAGES[-1]:
         left = [ref for ref, done in looked_at(batch).items() if not done]
         told = f"Next {left[0]}. Space when it is good, 1 to 6 for what is not." if left else "Space accepts the print."
         return Now(f"Look at panel {board.panel}", told, share)
     title, how = STAGE_WORDS[stage]
+    how = how.format(bead=write_range(*BEAD_MM, MM))
     return Now(f"{title} panel {board.panel}{up}", f"{how} {foil}." if stage == "stroke" else how, share)

@@ -1,136 +1,123 @@
-"""The rules of Print, as F1 shows them."""
+"""The rules of Print: which numbers F1 puts into their texts."""
 
 from __future__ import annotations
 
-from fusilex.core.judgement import Rule
+import fusilex.bench.stations.print.jars as paste_here
+import fusilex.bench.stations.print.stencil as stencil_here
+from fusilex.bench.common.rule_numbers import paste, sheet, window
+from fusilex.core import similarity
+from fusilex.core.printing import (
+    alignment,
+    choosing,
+    dots,
+    jig,
+    landing,
+    looking,
+    openings,
+    release,
+    risks,
+    weighing,
+    wiping,
+)
+from fusilex.core.printing import paste as paste_of
+from fusilex.core.quantities import write
+from fusilex.core.rule import constant, rule
+from fusilex.core.wet_paste import ahead, air, jar
 
 RULES = {
-    "print.age": Rule(
-        "Printed paste keeps its tack for 4 h and is molten within 8 h of its print.",
-        "Typical sheet; the paste's own wins",
+    "print.age": rule(tack=paste("tack_h", "h"), longest=paste("longest_h", "h")),
+    "print.release": rule(
+        go=constant(openings, "AREA_GO"),
+        care=constant(openings, "AREA_STOP"),
+        aspect=constant(openings, "ASPECT_GO"),
+        coated=constant(release, "COATED_STOP"),
     ),
-    "print.release": Rule(
-        "Area ratio = opening area / (perimeter × foil thickness): go from 0.66, care from 0.60, stop below. Aspect"
-        " ratio = narrowest width / foil thickness: go from 1.5. Openings are connected areas; the narrowest width of a"
-        " bent one is its thinnest arm.",
-        "IPC-7525 stencil design guidelines",
+    "print.hidden": rule(),
+    "print.joined": rule(under=constant(openings, "UNDER", "%", times=100)),
+    "print.mass": rule(
+        steepness=constant(paste_of, "TRANSFER_STEEPNESS"), middle=constant(paste_of, "TRANSFER_MIDDLE")
     ),
-    "print.hidden": Rule(
-        "Joints under a body cannot be inspected after reflow: bodies named QFN, DFN, SON, LGA, BGA, CSP, or with a pad"
-        " wholly under them.",
-        "Package names and pads",
+    "print.powder": rule(
+        straight=constant(paste_of, "BALLS_ACROSS_RECTANGLE"), round=constant(paste_of, "BALLS_ACROSS_ROUND")
     ),
-    "print.joined": Rule(
-        "An opening lies over pads of one net only: more than a quarter of a pad under it counts.",
-        "Paste layer against pads and nets",
+    "print.land": rule(
+        care=constant(risks, "OVER_CARE", "%", times=100), stop=constant(risks, "OVER_STOP", "%", times=100)
     ),
-    "print.mass": Rule(
-        "Mass = Σ area × foil × transfer × paste density; transfer = 1 / (1 + exp(−12 (area ratio − 0.50))).",
-        "Expected transfer curve; paste density from its metal load",
+    "print.web": rule(care=constant(risks, "WEB_CARE", "mm"), stop=constant(risks, "WEB_STOP", "mm")),
+    "print.missing": rule(),
+    "print.windows": rule(
+        big=constant(risks, "BIG_PAD_MM2", "mm²"), covered=constant(risks, "COVERED", "%", times=100)
     ),
-    "print.powder": Rule(
-        "Five of the largest balls across the narrowest rectangular opening, eight across a round one.",
-        "J-STD-005 powder types",
+    "print.aligned": rule(
+        **{
+            "pad go": constant(landing, "ON_PAD_GO", "%", times=100),
+            "pad stop": constant(landing, "ON_PAD_STOP", "%", times=100),
+            "gap go": constant(landing, "GAP_GO", "mm"),
+            "gap stop": constant(landing, "GAP_STOP", "mm"),
+            "share go": constant(landing, "GAP_SHARE_GO", "%", times=100),
+            "share stop": constant(landing, "GAP_SHARE_STOP", "%", times=100),
+        },
+        prints=constant(stencil_here, "LOOK_EVERY"),
+        read=constant(alignment, "EYES", "mm", (0,)),
     ),
-    "print.land": Rule(
-        "Up to 2 % of an opening beyond its land is go, up to 20 % care, more stop.",
-        "Paste beside a land makes balls and bridges; the shop's own sheet wins",
+    "print.misread": rule(
+        chance=constant(similarity, "FALSE_ALARM", "%", times=100), least=constant(similarity, "SEEN_MM", "mm")
     ),
-    "print.web": Rule(
-        "The web of foil between two openings: go from 0.15 mm, care from 0.10 mm, stop below.",
-        "Narrower webs bend and tear; the stencil maker's own limit wins",
+    "print.slip": rule(most=constant(alignment, "SLIP_MM", "mm")),
+    "print.stretch": rule(seen=constant(alignment, "STRETCH_SEEN", "mm per m", times=1000)),
+    "print.look": rule(width=constant(looking, "FINE_WIDTH_MM", "mm"), web=constant(looking, "FINE_WEB_MM", "mm")),
+    "print.first": rule(pause=constant(wiping, "PAUSE_H", "h")),
+    "print.wipe": rule(every=constant(wiping, "USUAL_EVERY"), learnt=constant(wiping, "LEARNT_FROM")),
+    "print.drift": rule(
+        sigma=constant(weighing, "RANGE_SIGMA"),
+        weight=constant(weighing, "LAMBDA"),
+        limit=constant(weighing, "LIMIT"),
+        far=constant(weighing, "FAR"),
     ),
-    "print.missing": Rule(
-        "Every surface-mount pad of a part that is fitted has an opening.", "Paste layer against pads and parts"
+    "print.transfer": rule(allowed=constant(weighing, "TRANSFER_LIMITS")),
+    "print.ahead": rule(tack=paste("tack_h", "h"), parts=constant(ahead, "MOST_PACE")),
+    "print.room": rule(
+        **{
+            "best c": constant(air, "BEST_C", "°C"),
+            "best rh": constant(air, "BEST_RH", "%"),
+            "hard c": constant(air, "HARD_C", "°C"),
+            "damp": constant(air, "HARD_RH", "%", (1,)),
+            "dry": constant(air, "BEST_RH", "%", (0,)),
+        }
     ),
-    "print.windows": Rule(
-        "A pad from 9 mm² on is printed through windows that cover 50 to 80 % of it.",
-        "IPC-7525 stencil design guidelines",
+    "print.jig": rule(care=constant(jig, "STEP_CARE_MM", "mm"), stop=constant(jig, "STEP_STOP_MM", "mm")),
+    "print.way": rule(
+        pitch=constant(choosing, "STENCIL_PITCH_MM", "mm"),
+        chip=constant(choosing, "STENCIL_CHIP_MM", "mm"),
+        setup=constant(choosing, "STENCIL_MIN", "min"),
+        print=constant(choosing, "PRINT_MIN", "min"),
+        dot=constant(dots, "DOT_S", "s"),
+        pad=constant(dots, "PAD_S", "s"),
+        tin=constant(choosing, "TIN_PAD_S", "s"),
     ),
-    "print.aligned": Rule(
-        "Share of each opening on its own pad: go from 75 %, stop below 50 %. Free gap to the next pad"
-        " of another net: go"
-        " from 0.10 mm and 50 % of what was drawn, stop below 0.05 mm or 25 %. Go only where 95 % of"
-        " what the looks allow"
-        " is go, and for five prints after a look.",
-        "Least squares over looks that read to 0.015 mm; paste that touches the next pad joins it in the oven",
+    "print.alloy": rule(peak=window("peak", "°C")),
+    "print.support": rule(),
+    "print.blade": rule(beyond=constant(jig, "BEYOND_MM", "mm")),
+    "jar.life": rule(
+        life=lambda batch: tuple(f"{write(h, 'h')} at {write(c, '°C')}" for c, h in sheet(batch).life),
+        care=constant(jar, "LIFE_CARE", "%", times=100),
+        stop=constant(jar, "LIFE_STOP", "%", times=100),
     ),
-    "print.misread": Rule(
-        "A look that the others make less likely than 1 % to be good, and that lies more than 0.02 mm off.",
-        "F test of the residuals without it (Bonferroni)",
+    "jar.frozen": rule(coldest=constant(jar, "FROZEN_C", "°C")),
+    "jar.cold": rule(
+        under=constant(jar, "UNDER_ROOM_C", "K"),
+        jar=constant(jar, "JAR_TAU_H", "h"),
+        syringe=constant(jar, "SYRINGE_TAU_H", "h"),
     ),
-    "print.slip": Rule("Two looks at one place agree within 0.04 mm.", "The foil cannot lie in two ways at once"),
-    "print.stretch": Rule(
-        "Stretch beyond its own 95 % and 0.2 mm per m means foil and board differ.",
-        "Least squares with three places or more",
+    "jar.opened": rule(care=constant(jar, "OPENED_CARE_H", "h"), stop=constant(jar, "OPENED_STOP_H", "h")),
+    "jar.stirred": rule(),
+    "jar.expired": rule(),
+    "jar.left": rule(bead=constant(paste_here, "BEAD_MG", "g", times=0.001)),
+    "dots.needle": rule(balls=constant(dots, "BALLS_ACROSS_NEEDLE")),
+    "dots.size": rule(
+        care=lambda batch: 1 / dots.TOO_MUCH[0],
+        stop=lambda batch: 1 / dots.TOO_MUCH[1],
+        dots=constant(dots, "WEIGHED_DOTS"),
     ),
-    "print.look": Rule(
-        "Fine openings, up to 0.3 mm wide or apart, and deposits that are missing, are printed again;"
-        " bare mask sends paste"
-        " back to big pads.",
-        "Practice; the shop's own rule wins",
-    ),
-    "print.first": Rule(
-        "The first print, the first after 1 h or a wipe, fills the foil anew.",
-        "Practice; such prints stand apart in the run chart",
-    ),
-    "print.wipe": Rule(
-        "Wiped every 5 prints; once 3 smears or bridges were seen, one print before a quarter of them came.",
-        "This batch's own marks",
-    ),
-    "print.drift": Rule(
-        "Each print in standard errors of those before it (moving ranges / 1.128), averaged with weight"
-        " 0.2: beyond 2.85 of"
-        " the mean's, or one print beyond 3.4, is a change. One alarm without cause in about 119 prints.",
-        "EWMA chart, self-starting; by simulation",
-    ),
-    "print.transfer": Rule(
-        "Measured over predicted between 0.7 and 1.3, unless its 95 % hold 1.", "Weighed prints; Student's t"
-    ),
-    "print.ahead": Rule(
-        "All parts of all printed boards go on before the first paste loses its tack, at the slower end"
-        " (95 %) of the pace of"
-        " the last 400 parts.",
-        "The paste's sheet and this batch's record",
-    ),
-    "print.room": Rule(
-        "Best from 20 to 26 °C and 40 to 60 %; stop below 16, above 30 °C, above 75 %.",
-        "Usual paste sheets; the paste's own wins",
-    ),
-    "print.jig": Rule(
-        "Frame and board of one height: care from 0.05 mm, stop from 0.10 mm.",
-        "Half the step times the opening's area more paste",
-    ),
-    "print.way": Rule(
-        "Stencil for pitch up to 0.65 mm, openings under 0.6 mm and hidden joints; else what takes less time.",
-        "Practice: 20 min to set a foil up, 1.5 min a print, 2.4 s of dots and 0.8 s of way a pad, 6 s to tin one",
-    ),
-    "print.alloy": Rule(
-        "What follows from the alloy: heat, age, breaking, law.", "Melting points and habits of the alloys; sheets win"
-    ),
-    "print.support": Rule("Scraps of the board's thickness lie all round it.", "The foil rests on one plane"),
-    "print.blade": Rule("A blade reaches 10 mm beyond the print on either side.", "Practice"),
-    "jar.life": Rule(
-        "Life used = ∫ dt / life(T), log-linear between the sheet's points: care from 80 %, stop from 100 %. Known only"
-        " where its record says since when.",
-        "The paste's sheet; six months up to 10 °C and one month at 25 °C where it says nothing",
-    ),
-    "jar.frozen": Rule("No colder than −2 °C.", "Usual paste sheets keep it from 2 to 10 °C; the paste's own wins"),
-    "jar.cold": Rule(
-        "Closed until less than 2 °C under the room and above its dew point; jars take 1 h, syringes 1/4 h (τ).",
-        "Magnus' formula for the dew point",
-    ),
-    "jar.opened": Rule("Care 24 h after it was opened first.", "Usual paste sheets; the paste's own wins"),
-    "jar.stirred": Rule("A jar is stirred after it was opened.", "Flux and powder part while it stands"),
-    "jar.expired": Rule("The date on the label is not past.", "The maker's label"),
-    "jar.left": Rule(
-        "What is left covers the panels still to print and 8 g of bead.", "Prints predicted from the openings"
-    ),
-    "dots.needle": Rule("Seven of the largest balls across the bore of a needle.", "J-STD-005 powder types"),
-    "dots.size": Rule(
-        "A dot is no more than twice what the pad wants; care up to four times. What it holds is assumed until 20 were"
-        " weighed.",
-        "Volume a stencil would leave over that of a dot",
-    ),
-    "dots.cold": Rule("Below 18 °C paste comes out stiff.", "Practice: warm syringe and board slightly"),
+    "dots.cold": rule(cold=constant(dots, "COLD_C", "°C")),
 }

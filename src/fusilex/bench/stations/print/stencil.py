@@ -17,7 +17,7 @@ from fusilex.bench.stations.print.foil_events import Foil, Look
 from fusilex.bench.workshop.record_kinds import Stencil
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.alignment import EYES, Alignment, Move, frame_moves, judge_looks, lies, moves
 from fusilex.core.printing.landing import Landed, Lands, judge_landing, landed, lands_of
@@ -26,6 +26,8 @@ from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.risks import Ground, ground_of, judge_missing, judge_risks, judge_windows, risks
 from fusilex.core.printing.stepped import stepped
 from fusilex.core.printing.wiping import stands_apart
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 Place = tuple[float, float]
 LOOK_EVERY = 5
@@ -122,11 +124,11 @@ def judge_alignment(batch: Batch, looks: tuple[Look, ...] | None = None) -> list
 
 def _aged(judged: Judgement, since: int) -> Judgement:
     """The same so many prints after the last look."""
-    told = replace(judged, because=(*judged.because, Because("prints since the look", since)))
+    told = replace(judged, quantities=(*judged.quantities, Quantity("prints since the look", since, runs=True)))
     if judged.level is not Level.GO or since < LOOK_EVERY:
         return told
-    text = f"The foil lay well {since} prints ago"
-    return replace(told, level=Level.UNKNOWN, headline=text, do="Look through it again at the place that tells most.")
+    missing = ("a look since",)
+    return replace(told, level=Level.UNKNOWN, says=say("aged"), advice=say("check again"), missing=missing)
 
 
 def stencil_of(batch: Batch) -> Stencil | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 
 from fusilex.bench.batch import Batch
@@ -18,9 +19,11 @@ from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.side_order import judge_sides
 from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Because, Judgement, Level, worst_first
+from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.quantities import Quantity
 from fusilex.core.road.hanging import judge_turned
 from fusilex.core.road.steps import Step, faults
+from fusilex.core.wording import say
 
 
 @lru_cache(maxsize=8)
@@ -37,8 +40,8 @@ def ready_findings(design: Design) -> tuple[list[Finding], list[Judgement]]:
 def _copper(design: Design) -> list[Judgement]:
     """Copper against the netlist."""
     if not design.netpoints:
-        return [Judgement("ready.netlist", Level.UNKNOWN, "copper", "No netlist to check the copper with")]
-    words = {"open": "is in pieces", "short": "touch", "bare": "has no copper"}
+        text, missing = say("no netlist"), ("a netlist",)
+        return [Judgement("ready.netlist", Level.UNKNOWN, "copper", text, missing=missing)]
     hidden = inner_missing(design)
     faults = compare_with_netlist(design)
     found = [
@@ -46,25 +49,21 @@ def _copper(design: Design) -> list[Judgement]:
             "ready.netlist",
             Level.STOP,
             " ".join(fault.nets),
-            f"{' and '.join(fault.nets)} {words[fault.kind]}",
-            (Because("near x", round(fault.points[0][0], 2), "mm"), Because("y", round(fault.points[0][1], 2), "mm")),
-            "Ask the designer for files of one revision.",
+            say(fault.kind, nets=tuple(fault.nets)),
+            (Quantity("near x", round(fault.points[0][0], 2), "mm"), Quantity("y", round(fault.points[0][1], 2), "mm")),
+            say("one revision"),
         )
         for fault in faults
         if not (hidden and fault.kind == "open")
     ]
     if hidden:
         opens = sum(fault.kind == "open" for fault in faults)
-        text = "An inner copper layer is missing: what it joins is not checked"
-        do = "Add every inner layer as positive copper; R takes a file for inner 2, inner 3 and so on."
-        found.append(
-            Judgement(
-                "ready.netlist", Level.UNKNOWN, "inner layers", text, (Because("nets in pieces without it", opens),), do
-            )
-        )
+        text, do, missing = say("inner layer missing"), say("add inner layers"), ("inner copper layers",)
+        numbers = (Quantity("nets in pieces without it", opens),)
+        found.append(Judgement("ready.netlist", Level.UNKNOWN, "inner layers", text, numbers, do, (), missing))
     nets = {p.net for p in design.netpoints if p.net}
-    numbers = (Because("nets", len(nets)), Because("points", len(design.netpoints)))
-    return found or [Judgement("ready.netlist", Level.GO, "copper", "Copper and netlist agree", numbers)]
+    behind = (Quantity("nets", len(nets)), Quantity("points", len(design.netpoints)))
+    return found or [Judgement("ready.netlist", Level.GO, "copper", say("agree"), behind)]
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -83,20 +82,15 @@ def side_order(batch: Batch) -> str:
 
 def judge_steps(batch: Batch) -> list[Judgement]:
     """Can boards go along the road, and does some step put on every part?"""
-    do = "Mend it in the Road picture, or take the proposal again with S."
+    do = say("fix the route")
     found = [
-        Judgement("ready.road", Level.STOP, f"road {n}", f"The road: {w}", (), do)
-        for n, w in enumerate(faults(batch.steps), 1)
+        Judgement("ready.road", Level.STOP, f"road {n}", say("fault", fault=fault), (), do)
+        for n, fault in enumerate(faults(batch.steps), 1)
     ]
     left = tuple(p.ref for p in batch.parts_of(""))
     if left:
-        shown = ", ".join(left[:4]) + (f" and {len(left) - 4} more" if len(left) > 4 else "")
-        text, numbers = f"No step puts on {shown}", (Because("parts", len(left)),)
-        found.append(
-            Judgement(
-                "ready.road", Level.STOP, "parts", text, numbers, "Add a step for them, or do not fit them.", left
-            )
-        )
+        text, numbers = say("not placed"), (Quantity("parts", len(left)),)
+        found.append(Judgement("ready.road", Level.STOP, "parts", text, numbers, say("add a step"), left))
     return found
 
 
@@ -117,13 +111,12 @@ def judge_bare(batch: Batch) -> list[Judgement]:
     if readied.bare_panels is not None:
         count, wanted = readied.bare_panels, len(batch.state.panels)
         short = max(0, wanted - count)
-        unit = "panel" if batch.panel.count > 1 else "board"
-        here = f"{count} bare {unit}{'' if count == 1 else 's'} {'is' if count == 1 else 'are'} here"
-        text = f"{short} bare {unit}{'s' if short > 1 else ''} short" if short else here
-        numbers = (Because("counted", count), Because("wanted", wanted))
-        wipe = "Wipe them with 99 % isopropyl and a lint-free cloth; touch only edges."
+        unit = "panels" if batch.panel.count > 1 else "boards"
+        text = say(f"{unit} short", short=short) if short else say(f"{unit} here", here=count)
+        numbers = (Quantity("counted", count, limit=(wanted, math.inf)), Quantity("wanted", wanted))
         level = Level.STOP if short else Level.GO if readied.clean else Level.CARE
-        found.append(Judgement("ready.bare", level, "bare boards", text, numbers, "" if readied.clean else wipe))
+        do = None if readied.clean else say("wipe them")
+        found.append(Judgement("ready.bare", level, "bare boards", text, numbers, do))
     if shown := batch.workshop[Etching].shown:
         found += judge_finest(batch.derived.finest, sorted(shown.items()))
     return found
@@ -134,7 +127,8 @@ def judge_bath(batch: Batch, foil_um: float, celsius: float) -> list[Judgement]:
     etching = batch.workshop[Etching]
     bath = etching.bath
     if bath is None:
-        return [Judgement("ready.bath", Level.UNKNOWN, "bath", "No bath on record", (), "Note its litres with N.")]
+        text, do, missing = say("no bath"), say("enter litres"), ("the bath",)
+        return [Judgement("ready.bath", Level.UNKNOWN, "bath", text, (), do, (), missing)]
     removed = batch.derived.copper_to_remove_g(foil_um)
     fit = etching.rate
     minutes = fit.factor * etch_minutes(foil_um, celsius, bath.held_g, removed, bath.litres)

@@ -1,6 +1,6 @@
 """Reflow: panels through the oven, with the run's log or seen by eye."""
 
-from fusilex.bench.common.heat import held, held_ahead
+from fusilex.bench.common.heat import held
 from fusilex.bench.station import Station
 from fusilex.bench.stations.reflow import commands, events, judging, now, thread, twin
 from fusilex.bench.stations.reflow.rules import RULES
@@ -12,7 +12,7 @@ STATION = Station(
     events=events.EVENTS,
     slices=(events.Reflowing,),
     judge=judging.judge,
-    rules={**RULES, "heat.held": held_ahead.RULE},
+    rules=RULES,
     now=now.now,
     thread=thread.thread,
     doubts=thread.doubts,

@@ -18,11 +18,13 @@ from fusilex.bench.common.road import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.workshop.records import Records
 from fusilex.core.heat.group import Group
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.road.hanging import judge_heats, judge_turned
+from fusilex.core.wording import say
 
 SHOWN = 4
 
@@ -80,14 +82,13 @@ def _together(batch: Batch) -> list[Board]:
 
 def _run(batch: Batch, load: Load | None) -> list[Judgement]:
     if load is None:
-        text, do = f"No run on record for panel {batch.board.panel}", "Run the oven, then open its log with L."
-        return [Judgement("reflow.log", Level.UNKNOWN, f"panel {batch.board.panel}", text, (), do)]
+        text, do, missing = say("no run", panel=batch.board.panel), say("run the oven"), ("a log of the run",)
+        return [Judgement("reflow.log", Level.UNKNOWN, f"panel {batch.board.panel}", text, (), do, (), missing)]
     if not load.log:
-        text = f"Load {load.number} was seen by eye, not measured"
-        late = list(dict.fromkeys(g.part for g in load.joints))[:SHOWN]
-        last = ", ".join(late) if late else "the last joints to melt, large parts and the middle"
-        do = f"Look at {last} first; log the next run."
-        return [Judgement("reflow.log", Level.UNKNOWN, f"load {load.number}", text, (Because("seen", load.seen),), do)]
+        text, seen, missing = say("by eye", load=load.number), (Quantity("seen", load.seen),), ("a log of the run",)
+        late = tuple(dict.fromkeys(g.part for g in load.joints))[:SHOWN]
+        do = say("inspect these first", late=late) if late else say("inspect last joints")
+        return [Judgement("reflow.log", Level.UNKNOWN, f"load {load.number}", text, seen, do, (), missing)]
     metrics = {name: Metrics.from_dict(m) for name, m in load.metrics.items()}
     own = judge_log(metrics, rule_of(batch, batch.board), load.number)
     return [*own, *judge_joints(load.joints, load.number), *_oven(load)]
@@ -99,37 +100,23 @@ def judge_joints(joints: Sequence[Group], number: int) -> list[Judgement]:
         return []
     by = {verdict: [g for g in joints if g.verdict == verdict] for verdict in WHY}
     subject = f"load {number}"
-    numbers = tuple(Because(WHY[v], len(found)) for v, found in by.items() if found)
-    for verdict, level, do in (
-        ("cold", Level.STOP, "Run it again, hotter or longer, or look at each of its joints and overrule."),
-        ("short", Level.CARE, "Inspect has them first."),
-        ("hot", Level.CARE, "Inspect has them first; look for browned bodies and lifted foil."),
-        (
-            "open",
-            Level.UNKNOWN,
-            "Inspect has them first. A probe on the part that melts last, in a fitted oven, tells.",
-        ),
-    ):
+    numbers = tuple(Quantity(WHY[v], len(found)) for v, found in by.items() if found)
+    levels = {"cold": Level.STOP, "short": Level.CARE, "hot": Level.CARE, "open": Level.UNKNOWN}
+    for verdict, level in levels.items():
         if found := by[verdict]:
-            named = list(dict.fromkeys(g.part for g in found))
-            shown = ", ".join(named[:SHOWN]) + (f" and {len(named) - SHOWN} more" if len(named) > SHOWN else "")
-            verb = WHY[verdict] if len(named) == 1 else _MANY.get(verdict, WHY[verdict])
-            text = f"{shown} {verb}, by the oven's twin"
-            return [Judgement("reflow.joints", level, subject, text, numbers, do, tuple(named))]
-    text = f"All {len(joints)} parts kept the window, by the oven's twin held to the log"
-    return [Judgement("reflow.joints", Level.GO, subject, text)]
-
-
-_MANY = {"short": "were molten too short or not hot enough", "open": "are not told by their run"}
+            refs = tuple(dict.fromkeys(g.part for g in found))
+            missing = ("a thermocouple on the part that melts last",) if level is Level.UNKNOWN else ()
+            text, do = say(verdict), say(f"after {verdict}")
+            return [Judgement("reflow.joints", level, subject, text, numbers, do, refs, missing)]
+    return [Judgement("reflow.joints", Level.GO, subject, say("all within", parts=len(joints)))]
 
 
 def _oven(load: Load) -> list[Judgement]:
     """Is it still the oven of its logs?"""
     if not load.changed or load.off_c is None:
         return []
-    text = f"The oven ran {load.off_c:.0f} °C off what its logs foretell"
-    do = "An element, the sensor, the load or a probe is not what it was. Look, then fit it anew: K under Foretold."
-    return [Judgement("reflow.oven", Level.CARE, f"load {load.number}", text, (Because("off", load.off_c, "°C"),), do)]
+    numbers = (Quantity("off", load.off_c, "K"),)
+    return [Judgement("reflow.oven", Level.CARE, f"load {load.number}", say("off its model"), numbers, say("check it"))]
 
 
 def judge_log(metrics: Mapping[str, Metrics], window: ProcessWindow, number: int) -> list[Judgement]:

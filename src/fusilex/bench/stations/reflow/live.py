@@ -15,6 +15,7 @@ from msgspec import Struct
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import SET, Schedule, Step, steps_of
 from fusilex.core.heat.ties import USUAL_HOLD_S, Shine, off_at
+from fusilex.core.quantities import CELSIUS, RATE, write, write_celsius
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import begun, clock
 
@@ -118,16 +119,17 @@ def alarms(log: LiveLog, window: ProcessWindow) -> list[str]:
         slope = log.slope(k)
         if not len(t) or math.isnan(slope):
             continue
+        most = write(window.peak[1], CELSIUS, 4)
         if c[-1] >= window.peak[1]:
-            found.append((0, f"{name} is at {c[-1]:.0f} °C, above {window.peak[1]:g}: heat off, open the door."))
+            found.append((0, f"{name} is at {write_celsius(c[-1])}, above {most}: heat off, open the door."))
         elif c[-1] + AHEAD_S * slope > window.peak[1]:
             soon = (window.peak[1] - c[-1]) / slope
-            found.append((1, f"{name} passes {window.peak[1]:g} °C in {soon:.0f} s: heat off."))
+            found.append((1, f"{name} passes {most} in {soon:.0f} s: heat off."))
         above = t[c >= window.melting]
         if len(above) and c[-1] >= window.melting and t[-1] - above[0] > window.above_melting[1] - AHEAD_S:
             found.append((2, f"{name} is molten for {t[-1] - above[0]:.0f} s: open the door."))
         if slope > window.heating[1]:
-            found.append((3, f"{name} heats by {slope:.1f} °C/s: turn it down."))
+            found.append((3, f"{name} heats by {write(slope, RATE)}: turn it down."))
     return [words for _, words in sorted(found, key=lambda f: f[0])]
 
 
@@ -203,7 +205,11 @@ def _waiting(left_s: tuple[float, float]) -> tuple[str, str]:
     solid, cool = left_s
     if cool == 0:
         return "Cool enough to touch", "X ends the run and puts it on record."
-    touch = "Hands off until it is cool." if math.isnan(cool) else f"Below {TOUCH_C:g} °C in about {clock(cool)}."
+    touch = (
+        "Hands off until it is cool."
+        if math.isnan(cool)
+        else f"Below {write(TOUCH_C, CELSIUS, 4)} in about {clock(cool)}."
+    )
     if solid == 0:
         return "Solid: hands off, it is hot", touch
     when = "" if math.isnan(solid) else f", about {clock(solid)}"
@@ -222,4 +228,4 @@ def _watch(log: LiveLog, at_s: float, shine: Shine | None) -> str:
 
 def _words(step: Step) -> str:
     _, what, celsius = step
-    return what if celsius is None else f"{what} {celsius:.0f} °C"
+    return what if celsius is None else f"{what} {write_celsius(celsius)}"

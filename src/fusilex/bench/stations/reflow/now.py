@@ -10,7 +10,7 @@ CAUTIONS = {
     "Reflow": (
         "An oven used for boards is never used for food again.",
         "Fumes: extraction or outside air. Never leave it running alone.",
-        "Board and tray stay hot: handle below 50 °C.",
+        "Board and tray stay hot: handle below 50 °C (122 °F).",
         "Mains wiring of a modified oven is a qualified person's job.",
     ),
 }

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import math
+
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.stations.release.events import BAG, CLEAN, COAT, LABEL, LOOK, STEPS, Leaving
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.measuring.spread import is_odd, robust_z
 from fusilex.core.panel.separating import STOP_MM, CutPlan, judge_cuts
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 WORDS = {
     CLEAN: ("Clean the flux off", "Solvent as the paste's sheet names it, gloves, extraction; dry it."),
@@ -57,26 +61,24 @@ def judge_ready(batch: Batch, board: Board) -> list[Judgement]:
     near = [s for s in plan.care if s.cell == board.cell]
     close = [s for s in near if s.level is Level.STOP]
     if close and LOOK not in done:
-        refs = ", ".join(dict.fromkeys(s.ref for s in close))
         numbers = (
-            Because("nearest", close[0].away, "mm"),
-            Because("limit", STOP_MM, "mm"),
-            Because("cut", close[0].cut),
+            Quantity("nearest", close[0].away, "mm", limit=(STOP_MM, math.inf)),
+            Quantity("limit", STOP_MM, "mm"),
+            Quantity("cut", close[0].cut),
         )
-        text = f"{refs} of {board.serial} {'stands' if len(close) == 1 else 'stand'} so near a cut that it may crack"
-        do = "No bending there; after the cut look at it under the microscope, then note the last look."
-        found.append(Judgement("release.cut", Level.STOP, board.serial, text, numbers, do, tuple(s.ref for s in close)))
+        refs = tuple(dict.fromkeys(s.ref for s in close))
+        text, do = say("may crack", serial=board.serial), say("inspect after the cut")
+        found.append(Judgement("release.cut", Level.STOP, board.serial, text, numbers, do, refs))
     elif near:
-        refs = ", ".join(dict.fromkeys(s.ref for s in near))
-        text = f"{refs} of {board.serial} near a cut"
-        do = "Support the board on both sides of the cut." if LOOK not in done else "Looked at after the cut."
-        level = Level.CARE if LOOK not in done else Level.GO
-        found.append(Judgement("release.cut", level, board.serial, text, (Because("nearest", near[0].away, "mm"),), do))
+        refs, seen = tuple(dict.fromkeys(s.ref for s in near)), LOOK in done
+        text, do = say("beside a cut", serial=board.serial), say("inspected" if seen else "support the board")
+        level, nearest = Level.GO if seen else Level.CARE, Quantity("nearest", near[0].away, "mm")
+        found.append(Judgement("release.cut", level, board.serial, text, (nearest,), do, refs))
     left = [s for s in wanted(batch) if s not in done]
     if cut is not None or left:
-        what = [*([f"{len(plan.strokes) - cut + 1} cuts"] if cut is not None else []), *left]
-        text = f"Not on record for {board.serial}: {', '.join(what)}"
-        found.append(Judgement("release.ready", Level.CARE, board.serial, text, (), "Space notes each as it is done."))
+        what = (*([f"{len(plan.strokes) - cut + 1} cuts"] if cut is not None else []), *left)
+        text = say("not done", serial=board.serial, steps=what)
+        found.append(Judgement("release.ready", Level.CARE, board.serial, text, (), say("confirm each")))
     return [*found, *_weight(batch, board), *_picture(batch)]
 
 
@@ -90,23 +92,21 @@ def _weight(batch: Batch, board: Board) -> list[Judgement]:
         return []
     serials = list(grams)
     z = float(robust_z([grams[s] for s in serials])[serials.index(board.serial)])
-    numbers = (Because("grams", grams[board.serial], "g"), Because("boards of its build weighed", len(grams)))
+    numbers = (Quantity("grams", grams[board.serial], "g"), Quantity("boards of its build weighed", len(grams)))
     if z != z:
-        text = f"{board.serial} weighs {grams[board.serial]:g} g: too few boards to compare"
-        return [Judgement("release.weight", Level.UNKNOWN, board.serial, text, numbers, "Weigh more boards.")]
+        text, do, missing = say("too few", serial=board.serial), say("weigh more"), ("weights of more boards",)
+        return [Judgement("release.weight", Level.UNKNOWN, board.serial, text, numbers, do, (), missing)]
     if is_odd(z):
-        text = f"{board.serial} weighs otherwise than the others"
-        do = "Look for a part that is missing, or one too many; weigh it again."
-        return [Judgement("release.weight", Level.CARE, board.serial, text, (*numbers, Because("robust z", z)), do)]
-    return [Judgement("release.weight", Level.GO, board.serial, f"{board.serial} weighs as the others do", numbers)]
+        text, do = say("outlier", serial=board.serial), say("look for the part")
+        return [Judgement("release.weight", Level.CARE, board.serial, text, (*numbers, Quantity("robust z", z)), do)]
+    return [Judgement("release.weight", Level.GO, board.serial, say("alike", serial=board.serial), numbers)]
 
 
 def _picture(batch: Batch) -> list[Judgement]:
     """At least one picture a batch."""
     if any(board.pictures for board in batch.state.boards.values()):
         return []
-    text = "No picture of this batch is kept yet"
-    return [Judgement("release.picture", Level.CARE, "batch", text, (), "At Inspect, Photo keeps one of any board.")]
+    return [Judgement("release.picture", Level.CARE, "batch", say("none"), (), say("take one"))]
 
 
 def papers_of(batch: Batch, board: Board) -> dict[str, object]:

@@ -9,7 +9,9 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.mended import Mended, judge_losses
 from fusilex.bench.stations.release.events import SEPARATE
 from fusilex.bench.stations.release.getting_ready import judge_ready
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -44,12 +46,11 @@ def _parts_missing(batch: Batch, board: Board) -> list[str]:
 
 def _record(board: Board, lacking: list[str]) -> Judgement:
     if lacking:
-        text = f"Board {board.serial} lacks {', '.join(lacking)}"
-        do = "Take it through the station that is missing."
-        return Judgement("release.record", Level.STOP, board.serial, text, (), do)
-    parts = Because("parts", len(board.placed) + len(board.soldered))
-    numbers = (parts, Because("repairs", len(board.faults)), Because("readings", len(board.readings)))
-    return Judgement("release.record", Level.GO, board.serial, f"Board {board.serial} is complete", numbers)
+        text = say("lacks", serial=board.serial, lacking=tuple(lacking))
+        return Judgement("release.record", Level.STOP, board.serial, text, (), say("do it"))
+    parts = Quantity("parts", len(board.placed) + len(board.soldered))
+    numbers = (parts, Quantity("repairs", len(board.faults)), Quantity("readings", len(board.readings)))
+    return Judgement("release.record", Level.GO, board.serial, say("complete", serial=board.serial), numbers)
 
 
 def _by_reason(batch: Batch, board: Board, judged: Sequence[Judgement]) -> list[Judgement]:
@@ -57,7 +58,6 @@ def _by_reason(batch: Batch, board: Board, judged: Sequence[Judgement]) -> list[
     passed = [(j, why) for j in judged if j.level is Level.STOP and (why := batch.state.overruling(j))]
     if not passed:
         return []
-    because = tuple(Because(j.headline, why.reason) for j, why in {j.key: (j, why) for j, why in passed}.values())
-    count = len(because)
-    text = f"{count} stop{'s were' if count > 1 else ' was'} overruled with a reason"
-    return [Judgement("release.overruled", Level.CARE, board.serial, text, because, "They stand in its papers.")]
+    because = tuple(Quantity(j.headline, why.reason) for j, why in {j.key: (j, why) for j, why in passed}.values())
+    text = say("overridden", stops=len(because))
+    return [Judgement("release.overruled", Level.CARE, board.serial, text, because, say("in the report"))]

@@ -8,6 +8,7 @@ from fusilex.bench.stations.release.events import LOOK, SEPARATE
 from fusilex.bench.stations.release.getting_ready import WORDS, cuts_of, next_cut, next_step
 from fusilex.bench.stations.release.judging import judge
 from fusilex.core.panel.separating import HAND
+from fusilex.core.quantities import write_length, write_point
 
 CAUTIONS = {
     "Release": (
@@ -44,6 +45,8 @@ def now(batch: Batch) -> Now:
 def _cut(batch: Batch, panel: int, cut: int) -> Now:
     stroke, many = cuts_of(batch).strokes[cut - 1], len(cuts_of(batch).strokes)
     x1, y1, x2, y2 = stroke.ends
-    where = f"x {x1:.1f} mm" if x1 == x2 else f"y {y1:.1f} mm" if y1 == y2 else f"{x1:.1f}, {y1:.1f} mm"
+    where = (
+        f"x {write_length(x1, 1)}" if x1 == x2 else f"y {write_length(y1, 1)}" if y1 == y2 else write_point(x1, y1, 1)
+    )
     tool = "By hand" if stroke.tool == HAND else "By the " + stroke.tool
     return Now(f"Cut {cut} of {many}, panel {panel}", f"{tool} at {where}: {stroke.why}. Space.", (cut - 1) / many)

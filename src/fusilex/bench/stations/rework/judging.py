@@ -17,9 +17,11 @@ from fusilex.bench.stations.rework.mending import (
     queue,
     seconds_of,
 )
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
 from fusilex.core.rework.heat import neighbours
 from fusilex.core.road.hanging import judge_heats
+from fusilex.core.wording import say
 
 AIR = ("air", "plate and air")
 """Methods whose heat reaches beyond the part."""
@@ -44,11 +46,11 @@ def _heats(batch: Batch) -> list[Judgement]:
 def _queue(batch: Batch) -> Judgement:
     waiting = batch.state.at(batch.step.id)
     if not waiting:
-        return Judgement("rework.queue", Level.GO, "queue", "Nothing to repair")
-    text = f"{len(waiting)} board{'s wait' if len(waiting) > 1 else ' waits'} for repair"
+        return Judgement("rework.queue", Level.GO, "queue", say("none"))
+    text = say("waiting", boards=len(waiting))
     faults = [f for b in waiting for f in to_repair(batch, b)]
     times = [s for f in faults if (s := seconds_of(batch, f)) is not None]
-    numbers = (Because("open faults", len(faults)), Because("about", round(sum(times) / 60), "min"))
+    numbers = (Quantity("open defects", len(faults)), Quantity("about", round(sum(times) / 60), "min"))
     return Judgement("rework.queue", Level.CARE, "queue", text, numbers)
 
 
@@ -63,13 +65,12 @@ def _heat(batch: Batch) -> list[Judgement]:
         near = neighbours(batch.design, part, heat_of(batch, part))
         subject = f"{fault.ref} of {batch.board.serial}"
         if not near:
-            return [Judgement("rework.heat", Level.GO, subject, f"Nothing stands in the heat of {fault.ref}")]
+            return [Judgement("rework.heat", Level.GO, subject, say("none", ref=fault.ref))]
         light = [n.ref for n in near if n.blown]
-        blown = Because("may blow away", ", ".join(light[:4]) or "none")
-        text = f"{len(near)} part{'s stand' if len(near) > 1 else ' stands'} in the heat of {fault.ref}"
-        text += ", should you take air" if method is not None and method.name in OR_AIR else ""
-        do = "Shield them, lowest airflow." if light else "Shield them."
-        numbers = (Because("nearest", near[0].distance, "mm"), blown)
+        blown = Quantity("may blow away", ", ".join(light[:4]) or "none")
+        case = "near, with air" if method is not None and method.name in OR_AIR else "near"
+        text, do = say(case, parts=len(near), ref=fault.ref), say("shield, low air" if light else "shield")
+        numbers = (Quantity("nearest", near[0].distance, "mm"), blown)
         return [Judgement("rework.heat", Level.CARE, subject, text, numbers, do, tuple(n.ref for n in near))]
     return []
 

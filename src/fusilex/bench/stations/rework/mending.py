@@ -14,11 +14,13 @@ from fusilex.bench.common.pieces import REPLACED_WORDS
 from fusilex.bench.workshop.record_kinds import AirGun, Limits, Person
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
 from fusilex.core.rework.heat import heat_radius
 from fusilex.core.rework.methods import method_for
 from fusilex.core.rework.queue import Mend, Worth, again_melted, in_order, learnt_seconds, worth_of
 from fusilex.core.soldering.handwork import Handwork
+from fusilex.core.wording import say
 
 KILLED = ("cracked", "burnt")
 """Faults of a part that something killed: it is asked what, before a new one goes the same way."""
@@ -149,18 +151,16 @@ def judge_worth(batch: Batch, board: Board) -> list[Judgement]:
 
 def _said(board: Board, one: Worth, rate: float) -> Judgement:
     numbers = (
-        Because("minutes", round(one.minutes, 1)),
-        Because("at an hour's", rate),
-        Because("costs", round(one.cost, 2)),
-        Because("a good board is worth", one.worth),
-        Because("good afterwards", f"{100 * one.chance:.0f} %, {one.fixed} of {one.tried} here"),
+        Quantity("minutes", round(one.minutes, 1)),
+        Quantity("at an hour's", rate),
+        Quantity("costs", round(one.cost, 2)),
+        Quantity("a good board is worth", one.worth),
+        Quantity("good afterwards", f"{100 * one.chance:.0f} %, {one.fixed} of {one.tried} here"),
     )
     subject = f"worth of {board.serial}"
     if one.saves >= 0:
-        return Judgement("rework.worth", Level.GO, subject, f"Mending saves about {one.saves:.2f}", numbers)
-    do = "Scrap it with X, or mend it for another reason."
-    text = f"Mending costs about {-one.saves:.2f} more than it saves"
-    return Judgement("rework.worth", Level.CARE, subject, text, numbers, do)
+        return Judgement("rework.worth", Level.GO, subject, say("saves", saves=one.saves), numbers)
+    return Judgement("rework.worth", Level.CARE, subject, say("costs more", more=-one.saves), numbers, say("scrap it"))
 
 
 def judge_again(batch: Batch, board: Board) -> list[Judgement]:
@@ -172,6 +172,5 @@ def judge_again(batch: Batch, board: Board) -> list[Judgement]:
     if not pairs:
         return []
     later, earlier = pairs[0]
-    text = f"The heat of {later} reaches {', '.join(dict.fromkeys(earlier))} again"
-    do = "Shield it, or look at it once more after."
+    text, do = say("reheated", later=later, earlier=tuple(dict.fromkeys(earlier))), say("shield or inspect")
     return [Judgement("rework.again", Level.CARE, f"{later} of {board.serial}", text, (), do, tuple(earlier))]

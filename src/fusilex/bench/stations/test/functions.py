@@ -17,11 +17,13 @@ from fusilex.bench.stations.test.power import for_design, next_step
 from fusilex.bench.workshop.fixtures import FixtureClosed, Fixtures
 from fusilex.bench.workshop.proof_kinds import ASKS, Fixture, FunctionTest, TestList
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.measuring.lots import REFERENCE, Lot, Taken, lots
 from fusilex.core.measuring.ratio import Measured, differs, ratio
+from fusilex.core.quantities import Quantity
 from fusilex.core.spelling import PREFIX, tidy
+from fusilex.core.wording import say
 from fusilex.journal.entries import Event
 
 GOLDEN = REFERENCE[0]
@@ -219,8 +221,8 @@ def judge_functions(batch: Batch, board: Board) -> list[Judgement]:
     done, doubt = standing(batch, board.serial, tests), instrument_doubt(batch)
     found = []
     for name, why in doubt.items():
-        do = "Measure the golden board before any board is blamed or passed."
-        found.append(Judgement("test.instrument", Level.CARE, name, f"{name}: the instrument first, {why}", (), do))
+        text, do = say("verify first", name=name, why=why), say("measure golden board")
+        found.append(Judgement("test.instrument", Level.CARE, name, text, (), do))
     for test in tests:
         one = done.get(test.name)
         if one is None or one.level == Level.GO.value:
@@ -231,15 +233,15 @@ def judge_functions(batch: Batch, board: Board) -> list[Judgement]:
 
 def _failed(board: Board, test: FunctionTest, one: Functioned) -> Judgement:
     stop = one.level == Level.STOP.value
-    text = f"{test.name} of {board.serial} {'fails' if stop else 'cannot be told'}"
-    limits = [Because(w, v, one.unit) for w, v in (("low", one.low), ("high", one.high)) if v is not None]
+    text = say("failed" if stop else "not conclusive", name=test.name, serial=board.serial)
+    limits = [Quantity(w, v, one.unit) for w, v in (("low", one.low), ("high", one.high)) if v is not None]
     read = (
-        [Because("read", one.value, one.unit)] if one.value is not None else [Because("answer", one.note[:80] or "–")]
+        [Quantity("read", one.value, one.unit)] if one.value is not None else [Quantity("answer", one.note[:80] or "–")]
     )
-    do = "Tag it, then Rework at the suspected part." if stop else "Too near a limit, or nothing to compare with."
+    do, missing = say("to rework" if stop else "near a limit"), () if stop else ("a finer reading, or limits",)
     level = Level.STOP if stop else Level.UNKNOWN
-    subject = f"{test.name} of {board.serial}"
-    return Judgement("test.function", level, subject, text, (*read, *limits), do, tuple(test.parts))
+    subject, refs = f"{test.name} of {board.serial}", tuple(test.parts)
+    return Judgement("test.function", level, subject, text, (*read, *limits), do, refs, missing)
 
 
 def fixture_of(batch: Batch) -> Fixture | None:
@@ -277,19 +279,19 @@ def judge_fixture(batch: Batch) -> list[Judgement]:
     found = []
     known = {pad.net for pad in batch.design.pads}
     if strange := [net for net in fixture.contacts if net not in known]:
-        text = f"{fixture.id} has contacts on {', '.join(strange[:4])}, which this design has not"
-        found.append(Judgement("test.fixture", Level.UNKNOWN, f"{fixture.id} nets", text, (), "Is it the right one?"))
+        text, do, missing = say("other nets", fixture=fixture.id, nets=tuple(strange)), say("right one"), ("its nets",)
+        found.append(Judgement("test.fixture", Level.UNKNOWN, f"{fixture.id} nets", text, (), do, (), missing))
     hours = proved_ago(batch)
     if hours > fixture.proof_h:
-        text = f"{fixture.id} was proved with the golden board {hours:.0f} h ago"
-        text = text if math.isfinite(hours) else f"{fixture.id} is not proved with the golden board yet"
-        do = "Measure the golden board on it first."
-        found.append(Judgement("test.fixture", Level.UNKNOWN, fixture.id, text, (), do))
+        ago = Quantity("ago", hours, "h", runs=True)
+        text = say("verified" if math.isfinite(hours) else "not verified", fixture=fixture.id, ago=ago)
+        do, missing = say("measure golden board"), ("a reading of the golden board",)
+        found.append(Judgement("test.fixture", Level.UNKNOWN, fixture.id, text, (), do, (), missing))
     cycles = batch.workshop[Fixtures].cycles.get(fixture.id, 0)
     if cycles >= fixture.cycles_last:
-        numbers = (Because("cycles", cycles), Because("contacts last", fixture.cycles_last))
-        text = f"The contacts of {fixture.id} are worn out"
-        found.append(Judgement("test.fixture", Level.CARE, f"{fixture.id} contacts", text, numbers, "Change them."))
+        numbers = (Quantity("cycles", cycles, runs=True), Quantity("contacts last", fixture.cycles_last))
+        text = say("worn", fixture=fixture.id)
+        found.append(Judgement("test.fixture", Level.CARE, f"{fixture.id} contacts", text, numbers, say("change")))
     return found
 
 

@@ -26,7 +26,9 @@ from fusilex.bench.stations.test.verdicts import judge_board
 from fusilex.core.electrical.judge import judge_plan, judge_supply, judge_unseen
 from fusilex.core.electrical.power import judge_draw
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import say
 from fusilex.devices.command import WELL
 
 
@@ -61,10 +63,10 @@ def _sampled(batch: Batch, board: Board) -> list[Judgement]:
         if not left:
             return []
         at, where = next(row for row in batch.state[Testing].findings if row[0] > sample.at)
-        text = f"Board {board.serial} was let by, and {where} has a fault: {left} readings are due"
-        numbers = (Because("found on", at[:10]),)
+        text, numbers = say("recalled", serial=board.serial, where=where, left=left), (Quantity("found on", at[:10]),)
         level = Level.STOP if any(t["passed"] for t in board.tests) else Level.UNKNOWN
-        return [Judgement("test.sample", level, board.serial, text, numbers, "Test it in full, as all the others.")]
+        do, missing = say("test in full"), ("its readings",) if level is Level.UNKNOWN else ()
+        return [Judgement("test.sample", level, board.serial, text, numbers, do, (), missing)]
     if not is_sampled(batch, board):
         return []
     return [risk_of(batch, board)]
@@ -75,15 +77,15 @@ def risk_of(batch: Batch, board: Board) -> Judgement:
     sample = batch.state[Testing].sample
     assert sample is not None
     numbers = (
-        Because("boards in full", len(sample.boards)),
-        Because("of", len(batch.state.boards)),
-        Because("at most bad among all", sample.most_bad),
-        Because("confidence", f"{100 * sample.confidence:g} %"),
-        Because("drawn", sample.at[:10]),
+        Quantity("boards in full", len(sample.boards)),
+        Quantity("of", len(batch.state.boards)),
+        Quantity("at most bad among all", sample.most_bad),
+        Quantity("confidence", f"{100 * sample.confidence:g} %"),
+        Quantity("drawn", sample.at[:10]),
     )
-    text = f"{board.serial} goes by the sample: at most {sample.most_bad} bad boards with {100 * sample.confidence:g} %"
-    do = "Once the drawn boards are good. A finding on any board brings all of them back to full readings."
-    return Judgement("test.sample", Level.CARE, board.serial, text, numbers, do)
+    sure = amount(100 * sample.confidence, "%")
+    text = say("by sample", serial=board.serial, bad=sample.most_bad, confidence=sure)
+    return Judgement("test.sample", Level.CARE, board.serial, text, numbers, say("if the drawn are good"))
 
 
 def _not_planned(batch: Batch, board: Board) -> list[Judgement]:
@@ -91,30 +93,32 @@ def _not_planned(batch: Batch, board: Board) -> list[Judgement]:
     minutes, plan = batch.state[Testing].minutes, plan_for(batch, board)
     if minutes is None or not plan.unproven:
         return []
-    first = ", ".join(p.key for p in plan.unproven[:2])
-    numbers = (Because("readings planned", len(plan.order)), Because("chance that one of the others is bad", plan.left))
-    text = f"{len(plan.unproven)} readings stay unproven in {minutes:g} min, first {first}"
-    do = "Give it more minutes (L), or lean on the functions that need them."
-    return [Judgement("test.plan", Level.UNKNOWN, board.serial, text, numbers, do)]
+    numbers = (
+        Quantity("readings planned", len(plan.order)),
+        Quantity("chance that one of the others is bad", plan.left),
+    )
+    first = tuple(p.key for p in plan.unproven[:2])
+    text = say("no time for", unread=len(plan.unproven), minutes=amount(minutes, "min"), first=first)
+    do, missing = say("more minutes"), ("readings of these pairs",)
+    return [Judgement("test.plan", Level.UNKNOWN, board.serial, text, numbers, do, (), missing)]
 
 
 def _waived(batch: Batch, board: Board) -> list[Judgement]:
     waived = batch.state[Testing].waived.get(board.serial, {})
     if not waived:
         return []
-    numbers = tuple(Because(pair, reason) for pair, reason in list(waived.items())[:6])
-    text = f"{len(waived)} reading{'s' if len(waived) > 1 else ''} of {board.serial} left out for a reason"
-    return [Judgement("test.waived", Level.CARE, board.serial, text, numbers, "They stand in its papers.")]
+    numbers = tuple(Quantity(pair, reason) for pair, reason in list(waived.items())[:6])
+    text = say("waived", readings=len(waived), serial=board.serial)
+    return [Judgement("test.waived", Level.CARE, board.serial, text, numbers, say("in the report"))]
 
 
 def _out_of_reach(batch: Batch) -> list[Judgement]:
     beyond = batch.own.checks.out_of_reach
     if not beyond:
         return []
-    numbers = tuple(Because(p.key, f"{p.a.net} / {p.b.net}") for p in beyond[:6])
-    text = f"{len(beyond)} pairs of neighbours lie where no tip reaches"
-    do = "Test the functions that need them, or have a board X-rayed."
-    return [Judgement("test.hidden", Level.UNKNOWN, "out of reach", text, numbers, do)]
+    numbers = tuple(Quantity(p.key, f"{p.a.net} / {p.b.net}") for p in beyond[:6])
+    text, do, missing = say("out of reach", pairs=len(beyond)), say("test functions"), ("readings of these pairs",)
+    return [Judgement("test.hidden", Level.UNKNOWN, "out of reach", text, numbers, do, (), missing)]
 
 
 def missing(batch: Batch, board: Board) -> list[str]:

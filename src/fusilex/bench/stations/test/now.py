@@ -16,6 +16,7 @@ from fusilex.bench.stations.test.programming import firmware_of, written
 from fusilex.bench.stations.test.verdicts import bad_pairs, suspects
 from fusilex.core.electrical.probes import ProbePair
 from fusilex.core.judgement import Level
+from fusilex.core.quantities import write_length
 from fusilex.core.units import show_resistance
 from fusilex.devices.command import WELL
 
@@ -58,7 +59,7 @@ def _probe(batch: Batch, board: Board, pair: ProbePair) -> Now:
     elif pair.purpose == "value":
         told = f"{show_resistance(pair.least)} to {show_resistance(pair.most)}."
     else:
-        told = f"{pair.a.net} and {pair.b.net}, {pair.gap:.2f} mm apart."
+        told = f"{pair.a.net} and {pair.b.net}, {write_length(pair.gap)} apart."
     words = f" It {pair.shown.words}." if pair.shown.words.startswith("starts") else ""
     how = "Type what the meter says"
     if heard(pair, beeps_below(batch)):

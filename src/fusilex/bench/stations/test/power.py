@@ -15,7 +15,9 @@ from fusilex.bench.stations.test.verdicts import stops
 from fusilex.bench.workshop.proof_kinds import FirstPower
 from fusilex.bench.workshop.records import Records
 from fusilex.core.electrical.power import Draw, PowerStep, current_limit, expected_draw, power_level, power_steps
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 CAUTION = "First power"
 LONGEST_S = 3600.0
@@ -69,21 +71,21 @@ def judge_power(batch: Batch, board: Board) -> list[Judgement]:
     found = []
     power = power_of(batch)
     if power is not None and power.rail not in {pad.net for pad in batch.design.pads}:
-        text = f"No pad of this design is on {power.rail}: nobody knows where its power goes in"
-        found.append(Judgement("test.power", Level.UNKNOWN, power.rail, text, (), "Correct its record (F4)."))
+        text, do, missing = say("net not found", rail=power.rail), say("correct the record"), ("the supply net",)
+        found.append(Judgement("test.power", Level.UNKNOWN, power.rail, text, (), do, (), missing))
     for one in last:
         if one.level == Level.GO.value:
             continue
         stop = one.level == Level.STOP.value
-        text = f"First power of {board.serial} {'was ended' if stop else 'told nothing yet'}: {one.said}"
+        text = say("ended" if stop else "not conclusive", serial=board.serial, said=one.said)
         numbers = (
-            Because("read", one.volts, "V"),
-            Because("drew", one.milliamps, "mA"),
-            Because("after", one.seconds, "s"),
+            Quantity("read", one.volts, "V"),
+            Quantity("drew", one.milliamps, "mA"),
+            Quantity("after", one.seconds, "s"),
         )
-        do = "Supply off. Look for what is warm, ring out the rails again." if stop else "Hold the step to its end."
+        do, whole = say("supply off" if stop else "hold to the end"), () if stop else ("a whole power-up",)
         level = Level.STOP if stop else Level.UNKNOWN
-        found.append(Judgement("test.power", level, board.serial, text, numbers, do))
+        found.append(Judgement("test.power", level, board.serial, text, numbers, do, (), whole))
     return found
 
 

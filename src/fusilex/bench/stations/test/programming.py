@@ -15,8 +15,10 @@ from fusilex.bench.stations.test.events import BoardProgrammed, Programmed, Test
 from fusilex.bench.stations.test.power import for_design, next_step
 from fusilex.bench.workshop.proof_kinds import Firmware
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 from fusilex.devices.command import FAILED, LEFT, WELL, Plan, plan_command
 
 BY_HAND, BY_COMMAND = "by hand", "by command"
@@ -94,18 +96,17 @@ def judge_programme(batch: Batch, board: Board) -> list[Judgement]:
     if firmware is None or last is None:
         return []
     subject = f"programme of {board.serial}"
-    numbers = (Because("file", last.name), Because("version", last.version or "unknown"), Because("how", last.how))
+    numbers = (Quantity("file", last.name), Quantity("version", last.version or "unknown"), Quantity("how", last.how))
     if last.ended != WELL:
-        text = f"Programming {board.serial} {'failed' if last.ended == FAILED else 'was left'}"
-        do = "Read what the command printed; check supply and contacts, then do it again."
+        text, do = say("failed" if last.ended == FAILED else "left", serial=board.serial), say("read the output")
         return [Judgement("test.programme", Level.STOP, subject, text, numbers, do)]
     if last.version != firmware.version:
-        text = f"{board.serial} holds version {last.version or 'unknown'}, {firmware.version} is on record now"
-        return [Judgement("test.programme", Level.STOP, subject, text, numbers, "Programme it again.")]
+        found = last.version or "unknown"
+        text = say("other version", serial=board.serial, found=found, version=firmware.version)
+        return [Judgement("test.programme", Level.STOP, subject, text, numbers, say("program again"))]
     if not last.sha256:
-        text = f"Nobody has the digest of what was written into {board.serial}"
-        do = "Name the file in the firmware's record (F4), so that its digest can be kept."
-        return [Judgement("test.programme", Level.UNKNOWN, subject, text, numbers, do)]
+        text, do, missing = say("no checksum", serial=board.serial), say("name the file"), ("checksum of the firmware",)
+        return [Judgement("test.programme", Level.UNKNOWN, subject, text, numbers, do, (), missing)]
     return []
 
 

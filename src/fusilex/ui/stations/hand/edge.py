@@ -8,6 +8,7 @@ from PyQt6.QtGui import QPainter, QPen
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
+from fusilex.core.quantities import MM, write
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
@@ -85,7 +86,7 @@ class EdgeView(Card):
                 painter.drawLine(QPointF(x + dx * wide, edge), QPointF(x + dx * wide, edge + (thick + 1.4) * scale))
         label = QRectF(x - slot / 2, self.height() - theme.base * 4.4, slot, 22)
         plain_text(painter, label, part.ref, "body", "ink", here, Qt.AlignmentFlag.AlignHCenter)
-        words = "done" if done else f"{part.package.height:g} mm"
+        words = "done" if done else write(part.package.height, MM, 4)
         plain_text(
             painter, label.translated(0, theme.base * 1.9), words, "small", "soft", False, Qt.AlignmentFlag.AlignHCenter
         )

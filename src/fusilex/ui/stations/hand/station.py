@@ -15,6 +15,7 @@ from fusilex.bench.stations.hand.extra import DoTask, SolderInBath, Task, tasks_
 from fusilex.bench.stations.hand.soldering import care_for, seconds_for
 from fusilex.bench.stations.hand.typed_input import BATH_EXAMPLE, TASK_EXAMPLE, read_bath, read_task
 from fusilex.core.design.model import Part
+from fusilex.core.quantities import CELSIUS, MM, write, write_length, write_range
 from fusilex.core.soldering.handwork import soldering
 from fusilex.core.soldering.order import soldered_from
 from fusilex.ui.canvas.view import BoardCanvas
@@ -195,8 +196,8 @@ class HandPicture(StationPicture):
         heat, wire = care.heating, care.dose
         return part.ref, [
             ("pads", f"{len(part.pads)}, about {seconds_for(self.batch, part):.0f} s"),
-            ("wire", f"{wire.wire_mm:g} mm, {wire.length_mm:.0f} mm a joint"),
-            ("iron", f"{heat.low_c:.0f} to {heat.high_c:.0f} °C"),
-            ("tip", f"{heat.tip_mm:g} mm, {heat.dwell_s[0]:g} to {heat.dwell_s[1]:g} s"),
-            ("height", f"{part.package.height:g} mm"),
+            ("wire", f"{write(wire.wire_mm, MM, 4)}, {write_length(wire.length_mm, 0)} a joint"),
+            ("iron", write_range(heat.low_c, heat.high_c, CELSIUS)),
+            ("tip", f"{write(heat.tip_mm, MM, 4)}, {heat.dwell_s[0]:g} to {heat.dwell_s[1]:g} s"),
+            ("height", write(part.package.height, MM, 4)),
         ]

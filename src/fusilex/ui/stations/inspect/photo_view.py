@@ -21,6 +21,7 @@ from fusilex.core.photo.frame import Picture as Pixels
 from fusilex.core.photo.suggest import QUIET, Compared, judge_photo, straightened, suggest
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left
+from fusilex.core.quantities import write_signed
 from fusilex.formats.bundle import read_one
 from fusilex.formats.pictures import MOST_BYTES, PATTERN, read_picture
 from fusilex.ui.canvas.view import BoardCanvas
@@ -39,7 +40,7 @@ TICK_MS, MOST_HELD = 150, 8
 def words_of(one: Difference) -> str:
     """What is suggested of a part, with its numbers where it has any."""
     if one.verdict == SHIFTED:
-        return f"{one.verdict}, {one.dx_mm:+.2f} {one.dy_mm:+.2f} mm"
+        return f"{one.verdict}, {write_signed(one.dx_mm)}, {write_signed(one.dy_mm)}"
     return f"{one.verdict} by {one.rotation_deg:.0f}°" if one.verdict == TURNED else one.verdict
 
 

@@ -7,10 +7,9 @@ import math
 from fusilex.bench.stations.make.events import Making
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.core.bare_boards.making import least_ring
-from fusilex.core.units import show_length
+from fusilex.core.quantities import write_length
 from fusilex.ui.desk import Desk
 from fusilex.ui.picture import StationPicture
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 COVERED = ("cut", "transfer", "look", "etch")
@@ -60,4 +59,4 @@ class MakePicture(StationPicture):
         if finest is not None:
             rows += [("narrowest track", finest.width_mm), ("narrowest gap", finest.gap_mm)]
         rows += [("narrowest ring", ring)] if ring is not None else []
-        return "Copper", [(what, show_length(mm, Units.inch)) for what, mm in rows if math.isfinite(mm)]
+        return "Copper", [(what, write_length(mm)) for what, mm in rows if math.isfinite(mm)]

@@ -13,6 +13,7 @@ from fusilex.bench.now import Now
 from fusilex.bench.stations.place.programmed import placer_of
 from fusilex.bench.typed_text import numbers
 from fusilex.bench.workshop.placer import Placer, SlotRow
+from fusilex.core.quantities import MM, write
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.place.bed import Bed
 from fusilex.ui.widgets.keys import Key
@@ -59,18 +60,18 @@ class BedEdit(QObject):
     def now(self) -> Now:
         s = self.slot
         if s.in_row * s.rows > 1:
-            what = f"{s.in_row} × {s.rows} pockets, {s.step_x:g} and {s.step_y:g} mm apart"
+            what = f"{s.in_row} × {s.rows} pockets, {write(s.step_x, MM, 4)} and {write(s.step_y, MM, 4)} apart"
             return Now(f"Slot {s.name} at {s.x:g}, {s.y:g}", f"{s.kind}: {what}. This is the first.")
         lies = f"tapes turned {s.turn:g}°" if s.turn else "tapes from the right, holes away"
         return Now(
             f"Slot {s.name} at {s.x:g}, {s.y:g}",
-            f"{s.kind}, up to {s.width:g} mm wide, {lies}. Measure the middle of the pocket under the camera.",
+            f"{s.kind}, up to {write(s.width, MM, 4)} wide, {lies}. Measure the middle of the pocket under the camera.",
         )
 
     def keys(self) -> list[Key]:
         return [
             Key("Left Right", "slot", lambda key: self._go(-1 if key == "Left" else 1)),
-            Key("Shift+Left Shift+Right Shift+Up Shift+Down", f"move {STEP_MM:g} mm", self._move),
+            Key("Shift+Left Shift+Right Shift+Up Shift+Down", f"move {write(STEP_MM, MM, 4)}", self._move),
             Key("A", "another slot", lambda _: self._add()),
             Key("D", "take it away", lambda _: self._take_away()),
             Key("W", "width", lambda _: self._width()),

@@ -149,7 +149,7 @@ class ByHand:
                 return
             flat = [f[0] for f in found]
             told = judge_offset(known[ref], flat[0], flat[1], flat[2] if len(flat) == 3 else 0.0)
-            numbers_said = ", ".join(b.text() for b in told.because)
+            numbers_said = ", ".join(b.text() for b in told.quantities)
             self.desk.say(f"{told.headline} ({numbers_said}). {told.do}".strip())
 
         self.desk.ask("Part, dx and dy in mm it sits off its pads, and degrees it is turned", judged, f"{part.ref} ")

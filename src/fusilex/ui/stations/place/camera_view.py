@@ -16,6 +16,7 @@ from fusilex.bench.stations.place.programmed import lying, machine_of, placer_of
 from fusilex.bench.stations.place.references import cell_in_hand, fit, per_board, points_to_teach
 from fusilex.core.placing.points import cell_of
 from fusilex.core.placing.suggest import Candidate
+from fusilex.core.quantities import MM, write, write_length
 from fusilex.devices.bed_camera import TrueLie, covered, lie_of
 from fusilex.devices.placer_world import Chances
 from fusilex.ui.canvas.picture import BoardPictures
@@ -127,7 +128,9 @@ class CameraView(View):
             self._for = key
             self._drive(following)
         x, y = self.picture.at
-        self.picture.words = f"x {x:.2f}  y {y:.2f} mm" + (f"   looking for {following.name}" if following else "")
+        self.picture.words = f"x {write_length(x)}  y {write_length(y)}" + (
+            f"   looking for {following.name}" if following else ""
+        )
         self.picture.update()
 
     def _drive(self, point: Candidate | None) -> None:
@@ -153,15 +156,20 @@ class CameraView(View):
             )
         cell = cell_of(self.batch.panel, following.name) if per_board(self.batch) else None
         told = "" if fit(self.batch, self.panel, cell) is None else " This one finds a wrong one among the others."
+        step, fine = write(STEP_MM, MM, 4), write(FINE_MM, MM, 4)
         return Now(
             f"Bring {following.name} under the cross",
-            f"Arrows move {STEP_MM:g} mm, with Shift {FINE_MM:g}. Enter takes it, H where it is hidden.{told}",
+            f"Arrows move {step}, with Shift {fine}. Enter takes it, H where it is hidden.{told}",
         )
 
     def keys(self) -> list[Key]:
         return [
-            Key("Left Right Up Down", f"{STEP_MM:g} mm", lambda key: self._jog(key, STEP_MM)),
-            Key("Shift+Left Shift+Right Shift+Up Shift+Down", f"{FINE_MM:g} mm", lambda key: self._jog(key, FINE_MM)),
+            Key("Left Right Up Down", write(STEP_MM, MM, 4), lambda key: self._jog(key, STEP_MM)),
+            Key(
+                "Shift+Left Shift+Right Shift+Up Shift+Down",
+                write(FINE_MM, MM, 4),
+                lambda key: self._jog(key, FINE_MM),
+            ),
             Key("Enter", "take the point", lambda _: self._take(), True),
             Key("H", "hidden: another", lambda _: self._hide(), True),
             Key("G", *teach_other(self.desk)),
@@ -193,7 +201,7 @@ class CameraView(View):
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
-        rows = [("taught", ", ".join(known) or "nothing yet"), ("field", f"{FIELD_MM:g} mm, stand-in")]
+        rows = [("taught", ", ".join(known) or "nothing yet"), ("field", f"{write(FIELD_MM, MM, 4)}, stand-in")]
         if (found := fit(self.batch, self.panel, cell_in_hand(self.batch))) is not None:
-            rows += [("turn", f"{found.rotation_deg:.3f}°"), ("RMS", f"{found.rms_mm:.3f} mm")]
+            rows += [("turn", f"{found.rotation_deg:.3f}°"), ("RMS", write_length(found.rms_mm, 3))]
         return f"Panel {self.panel}", rows

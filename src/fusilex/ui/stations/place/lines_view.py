@@ -21,6 +21,7 @@ from fusilex.core.machine.model import Slot
 from fusilex.core.machine.tapes import Tape, pockets_lost, tape_of
 from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG
 from fusilex.core.programme.feeding import PITCH_LIMIT_MM, Sighting, boards_fed, pick_point
+from fusilex.core.quantities import MM, write
 from fusilex.core.units import show_value
 from fusilex.core.values import read_value
 from fusilex.ui.desk import Desk
@@ -135,7 +136,8 @@ class LinesView(View):
         if tape is None:
             return "comes in no tape"
         lost = pockets_lost(tape.pitch, THREAD_MM)
-        words = f"{tape.width:g} mm tape, a pocket every {tape.pitch:g} mm; threading loses {lost} pockets. "
+        wide, pitch = write(tape.width, MM, 4), write(tape.pitch, MM, 4)
+        words = f"{wide} tape, a pocket every {pitch}; threading loses {lost} pockets. "
         words += "Thread it past the peeler, strip the cover only up to the first part, take up the slack."
         seen = self.batch.state[SetUp].seen.get(place_step(self.batch).id, {}).get(slot, [])
         return words + _seen_words(seen, tape.pitch)

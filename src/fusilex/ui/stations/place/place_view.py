@@ -29,6 +29,7 @@ from fusilex.bench.stations.place.typed_input import point
 from fusilex.core.design.model import Part
 from fusilex.core.placing.affine import Transform
 from fusilex.core.placing.turns import turn_words
+from fusilex.core.quantities import MM, write
 from fusilex.formats.written.programme import to_csv
 from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
@@ -227,7 +228,7 @@ class PlaceView(View):
         made = self.batch.print_of(board, self.batch.step.side)
         rows = [("paste print", f"{made.number}, at {local_time(made.at)[11:]}" if made else "none")]
         if part and not self.machine:
-            rows += [("package", part.package.code), ("height", f"{part.package.height:g} mm")]
+            rows += [("package", part.package.code), ("height", write(part.package.height, MM, 4))]
             mean, low, high = finish(self.batch, board)
             rows.append(("this board done in", f"{mean / 60:.0f} min ({low / 60:.0f} to {high / 60:.0f})"))
         lost = sum(self.bench.state[Bins].dropped.values())

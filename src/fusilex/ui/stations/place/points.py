@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPainter
 from fusilex.bench.stations.place.commands import ChooseReferences
 from fusilex.bench.stations.place.events import PER_BOARD, PER_PANEL
 from fusilex.bench.stations.place.references import LEAST_POINTS, cell_in_hand, fit, per_board, taught
+from fusilex.core.quantities import write_length, write_point
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card
@@ -74,10 +75,10 @@ class PointList(Card):
             )
             return
         for what, value in (
-            ("shift", f"{transform.dx:.3f}  {transform.dy:.3f} mm"),
+            ("shift", write_point(transform.dx, transform.dy, 3, "  ")),
             ("turn", f"{transform.rotation_deg:.3f}°"),
             ("scale", f"{transform.scale:.5f}"),
-            ("RMS", f"{transform.rms_mm:.3f} mm"),
+            ("RMS", write_length(transform.rms_mm, 3)),
         ):
             plain_text(painter, QRectF(14, y, width, 22), what, "body", "soft")
             plain_text(painter, QRectF(14, y, width, 22), value, "body", "ink", False, Qt.AlignmentFlag.AlignRight)

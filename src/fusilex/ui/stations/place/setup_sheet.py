@@ -10,6 +10,7 @@ from fusilex.core.machine.tapes import pockets_lost, tape_of
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.make import Piece
 from fusilex.core.programme.plan import Plan
+from fusilex.core.quantities import MM, write
 from fusilex.core.shown import shown
 from fusilex.ui.widgets.paper import painted_pdf
 
@@ -54,7 +55,12 @@ def _row(painter: QPainter, y: float, job: Job, line: int, slot: int, piece: Pie
     tape = tape_of(piece.package)
     stands, count = job.machine.slots[slot], str(int(job.count[line]))
     turn = f"{tape.turn:g}°" + ("" if tape.sure else f" ({tape.quadrant}) ?")
-    sizes = (f"{tape.width:g} mm", f"{tape.pitch:g} mm", count, f"{pockets_lost(tape.pitch, THREAD_MM)}")
+    sizes = (
+        write(tape.width, MM, 4),
+        write(tape.pitch, MM, 4),
+        count,
+        f"{pockets_lost(tape.pitch, THREAD_MM)}",
+    )
     if stands.pockets > 1:
         sizes = (stands.kind, f"{stands.in_row} × {stands.rows}", count, "–")
     cells = (stands.name, job.names[line], *sizes, turn)

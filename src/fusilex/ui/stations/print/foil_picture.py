@@ -16,10 +16,9 @@ from fusilex.bench.stations.print.stencil import Place, Sheet
 from fusilex.core.judgement import Judgement
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.alignment import Move
-from fusilex.core.units import show_length
+from fusilex.core.quantities import write_fixed, write_length
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.theme import RADIUS, theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text, shortened
 
 CENTRE = Qt.AlignmentFlag.AlignHCenter
@@ -156,7 +155,7 @@ class FoilPicture(QWidget):
         painter.setPen(QPen(theme.colour("silk"), 2))
         painter.drawLine(QPointF(circle.center().x() - half, y), QPointF(circle.center().x() + half, y))
         box = QRectF(circle.center().x() - wide, y - theme.base * 2, 2 * wide, theme.base * 2)
-        plain_text(painter, box, f"{show_length(length)}{times}", "small", "silk", False, CENTRE)
+        plain_text(painter, box, f"{write_fixed(length, 'mm', 2)}{times}", "small", "silk", False, CENTRE)
 
     def _middle(self, painter: QPainter, box: QRectF) -> None:
         """The panel as it lies, with the hinge and an arrow for each end that has to move."""
@@ -216,7 +215,7 @@ class FoilPicture(QWidget):
         wide = box.width() - 60
         head = shortened(worst.headline, wide, 1, "lead", True)
         plain_text(painter, QRectF(box.left() + 42, box.top() + 9, wide, 30), head, "lead", "ink", True)
-        because = ", ".join(b.text() for b in worst.because)
+        because = ", ".join(b.text() for b in worst.quantities)
         told = shortened(because, wide, 1, "body")
         line = theme.base * 2.3
         plain_text(painter, QRectF(box.left() + 42, box.top() + 9 + line, wide, 24), told, "body", "soft")
@@ -246,7 +245,7 @@ class FoilPicture(QWidget):
 def said_offset(dx: float, dy: float) -> str:
     """``right 0.10  up 0.14 mm``: how far paste lies from its pad."""
     parts = [
-        f"{plus if value > 0 else minus} {show_length(abs(value), Units.inch)}"
+        f"{plus if value > 0 else minus} {write_fixed(abs(value), 'mm', 2)}"
         for value, plus, minus in ((dx, "right", "left"), (dy, "up", "down"))
         if abs(value) >= 5e-4
     ]
@@ -265,7 +264,7 @@ def _arrow(painter: QPainter, start: QPointF, dx: float, dy: float) -> None:
     painter.drawLine(start, end)
     for turn in (2.6, -2.6):
         painter.drawLine(end, end + QPointF(9 * math.cos(angle + turn), 9 * math.sin(angle + turn)))
-    words = show_length(round(size, 2), Units.inch)
+    words = write_length(round(size, 2))
     box = QRectF(0, 0, theme.base * 7, theme.base * 1.9)
     aside = QPointF(0, theme.base * (1.5 if dy < 0 else -1.5))  # clear of an arrow that lies level
     beyond = aside if abs(dy) <= abs(dx) else (end - start) * (theme.base * 1.5 / reach)

@@ -18,6 +18,7 @@ from fusilex.bench.stations.print.stencil import (
 from fusilex.bench.stations.print.typed_input import height, offset
 from fusilex.core.judgement import Level, worst_first
 from fusilex.core.printing.alignment import HINGES
+from fusilex.core.quantities import write_length, write_point, write_signed
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.print.foil_picture import FoilPicture, Shown, said_offset
 from fusilex.ui.tabbed import View
@@ -99,7 +100,7 @@ class FoilView(View):
         stretch = f", stretch {1000 * found.stretch:.2f} ‰" if abs(found.stretch) > 1e-5 else ""
         return (
             f"turn {found.rotation_deg:.2f}° ± {known['rotation_deg']:.2f}{stretch}\n"
-            f"{said_offset(found.dx, found.dy)}\n± {max(known['dx_mm'], known['dy_mm']):.2f} mm in the middle"
+            f"{said_offset(found.dx, found.dy)}\n± {write_length(max(known['dx_mm'], known['dy_mm']))} in the middle"
         )
 
     def now(self) -> Now | None:
@@ -109,7 +110,7 @@ class FoilView(View):
             return Now("Align by eye", "This side has too few fine openings to tell from.")
         looks = looks_at(self.batch)
         if self._nudged or len(looks) < 2:
-            at = f"{self.place[0]:.1f}, {self.place[1]:.1f} mm"
+            at = write_point(*self.place, 1)
             told = "Shift the paste by the arrows until it lies as you see it, then Space."
             return Now(
                 f"Look at place {self._current % len(self.places) + 1}", f"{at} of the panel. {told}", len(looks) / 2
@@ -197,12 +198,12 @@ class FoilView(View):
 
     def _jig(self, text: str) -> None:
         if (found := self.desk.read(lambda: height(text))) is not None:
-            self.desk.do(MeasureJig(found), f"The frame stands {found:+.2f} mm against the board.")
+            self.desk.do(MeasureJig(found), f"The frame stands {write_signed(found)} against the board.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         how, side = holding(self.batch)
         foil = self.batch.state[Foil]
-        step = "not measured" if foil.step_mm is None else f"{foil.step_mm:+.2f} mm"
+        step = "not measured" if foil.step_mm is None else write_signed(foil.step_mm)
         return "Foil", [
             ("held by", f"{how}, at the {side}"),
             ("places seen", str(len(looks_at(self.batch)))),

@@ -23,6 +23,7 @@ from fusilex.core.printing.jig import (
     judge_surround,
     surround,
 )
+from fusilex.core.quantities import MM, write, write_range, write_signed, write_size
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -79,7 +80,7 @@ class JigPicture(Card):
         plain_text(
             painter,
             bead.adjusted(0, 2, 0, 0),
-            f"bead {BEAD_MM[0]:g} to {BEAD_MM[1]:g} mm across",
+            f"bead {write_range(*BEAD_MM, MM)} across",
             "small",
             "ink",
             False,
@@ -96,7 +97,7 @@ class JigPicture(Card):
         for n, judged in enumerate(self.judged):
             y = self.height() - foot + n * theme.base * 2.6
             judgement_mark(painter, QPointF(34, y + theme.base), 6, judged.level)
-            numbers = ", ".join(b.text() for b in judged.because)
+            numbers = ", ".join(b.text() for b in judged.quantities)
             box = QRectF(50, y, self.width() - 70, theme.base * 2.2)
             plain_text(painter, box, f"{judged.headline}: {numbers}", "body", "ink")
 
@@ -167,13 +168,13 @@ class JigView(View):
 
     def _jig(self, text: str) -> None:
         if (found := self.desk.read(lambda: height(text))) is not None:
-            self.desk.do(MeasureJig(found), f"The frame stands {found:+.2f} mm against the board.")
+            self.desk.do(MeasureJig(found), f"The frame stands {write_signed(found)} against the board.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         panel = self.batch.panel
         return "Jig", [
-            ("panel", f"{panel.width:g} × {panel.height:g} mm"),
-            ("blade from", f"{blade_mm(panel.width):g} mm"),
-            ("stroke", f"{panel.height + 2 * RUN_MM:g} mm"),
+            ("panel", write_size(panel.width, panel.height, 4)),
+            ("blade from", write(blade_mm(panel.width), MM, 4)),
+            ("stroke", write(panel.height + 2 * RUN_MM, MM, 4)),
             ("scraps", str(len(self.scraps()))),
         ]

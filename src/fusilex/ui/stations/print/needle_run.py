@@ -13,6 +13,7 @@ from fusilex.bench.workshop.record_kinds import Needle
 from fusilex.bench.workshop.records import Records
 from fusilex.core.printing.dots import WEIGHED_DOTS
 from fusilex.core.printing.tinning import WIRE_MM
+from fusilex.core.quantities import MM, MM3, write, write_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
@@ -54,8 +55,8 @@ class NeedleRun:
         made = plan(self.desk.batch)
         i = int(made.order[done])
         ref, pin = made.names[i]
-        dots = f"{made.dots[i]} dot{'s' if made.dots[i] > 1 else ''}, {made.volume[i]:.2f} mm³"
-        what = f"Tin it thinly: {made.dots[i]} mm of {WIRE_MM:g} mm wire" if self.tinned else dots
+        dots = f"{made.dots[i]} dot{'s' if made.dots[i] > 1 else ''}, {write(made.volume[i], MM3)}"
+        what = f"Tin it thinly: {write(int(made.dots[i]), MM)} of {write(WIRE_MM, MM, 4)} wire" if self.tinned else dots
         told = f"{what}. {done} of {count} pads of {self.serial}. Space when done."
         return Now(f"{ref}, pad {pin}" if ref else "The next pad", told, done / count)
 
@@ -130,7 +131,7 @@ class NeedleRun:
     def _needle(self, text: str) -> None:
         needles = {n.id.lower(): n.bore_mm for n in self.desk.bench.workshop[Records].all(Needle).values()}
         if chosen := self.desk.read(lambda: bore_of(text, needles)):
-            self.desk.do(ChooseNeedle(chosen), f"Needle of {chosen:g} mm.")
+            self.desk.do(ChooseNeedle(chosen), f"Needle of {write(chosen, MM, 4)}.")
 
     def _weighed(self, text: str) -> None:
         if value := self.desk.read(lambda: grams(text)):
@@ -138,16 +139,16 @@ class NeedleRun:
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         made = plan(self.desk.batch)
-        way = f"{made.path_mm:.0f} mm, none under {made.bound_mm:.0f}"
+        way = f"{write_length(made.path_mm, 0)}, none under {write_length(made.bound_mm, 0)}"
         if self.tinned:
             return "Tinned pads", [
                 ("pads a board", str(len(made.order))),
-                ("wire", f"{made.dots.sum()} mm"),
+                ("wire", write(int(made.dots.sum()), MM)),
                 ("way", way),
             ]
         return "Dots", [
-            ("needle", f"{bore(self.desk.batch):g} mm"),
-            ("a dot", f"{made.dot_mm3:.3f} mm³"),
+            ("needle", write(bore(self.desk.batch), MM, 4)),
+            ("a dot", write(made.dot_mm3, MM3)),
             ("dots a board", str(int(made.dots.sum()))),
             ("way", way),
             ("a board takes", f"{made.seconds / 60:.0f} min"),

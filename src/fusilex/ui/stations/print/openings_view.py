@@ -18,7 +18,7 @@ from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
 from fusilex.core.printing.reduce import Reduction, reduced, reductions
 from fusilex.core.printing.release import worst_parts
 from fusilex.core.printing.risks import WHYS, Risks, changed, risks
-from fusilex.core.units import show_length
+from fusilex.core.quantities import MM, write, write_fixed, write_length
 from fusilex.formats.written.paste_layer import paste_gerber
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
@@ -28,7 +28,6 @@ from fusilex.ui.stations.print.board_view import BoardView
 from fusilex.ui.stations.print.mid_batch import in_mid_batch
 from fusilex.ui.stations.print.ratio_chart import RatioChart
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 LEAST, MOST, STEP = 0.08, 0.20, 0.01
@@ -106,9 +105,9 @@ class OpeningsView(BoardView[RatioChart]):
         if self.openings is not self._of:  # another side, or another design: nothing tried here counts there
             self._of, self._suggested = self.openings, None
             self._foil = self._coated = self._powder = self._bore = None
-        what = f"{show_length(self.foil, Units.inch)} foil{', coated' if self.coat else ''}"
+        what = f"{write_fixed(self.foil, 'mm', 2)} foil{', coated' if self.coat else ''}"
         if self.by_needle:
-            what = f"needle of {self.bore:g} mm"
+            what = f"needle of {write(self.bore, MM, 4)}"
         self.chart.setVisible(not self.by_needle)
         if self._suggested is not None:
             count = len(self._suggested)
@@ -187,7 +186,7 @@ class OpeningsView(BoardView[RatioChart]):
             ]
         if self.by_needle:
             tried = [
-                Key("Enter", f"take {self.bore:g} mm", lambda _: self._take_needle()),
+                Key("Enter", f"take {write(self.bore, MM, 4)}", lambda _: self._take_needle()),
                 Key("Esc", "as it is", lambda _: self._back()),
             ]
             return [*(tried if self.trying else ()), Key("+ -", "wider, finer needle", self._wider)]
@@ -198,7 +197,7 @@ class OpeningsView(BoardView[RatioChart]):
             Key("R", "suggestions", lambda _: self._suggest(True)),
         ]
         if self.trying:
-            take = Key("Enter", f"take {show_length(self.foil, Units.inch)}", lambda _: self._take())
+            take = Key("Enter", f"take {write_fixed(self.foil, 'mm', 2)}", lambda _: self._take())
             keys = [*([take] if self._foil is not None else []), Key("Esc", "as it is", lambda _: self._back()), *keys]
         return keys
 
@@ -221,7 +220,7 @@ class OpeningsView(BoardView[RatioChart]):
     def _take_needle(self) -> None:
         chosen = self.bore
         self._back()
-        self.desk.do(ChooseNeedle(chosen), f"Needle of {chosen:g} mm.")
+        self.desk.do(ChooseNeedle(chosen), f"Needle of {write(chosen, MM, 4)}.")
 
     def _next_powder(self) -> int:
         types = [number for number, _ in POWDER_TYPES]
@@ -238,7 +237,7 @@ class OpeningsView(BoardView[RatioChart]):
         self.desk.say("")
 
     def _take(self) -> None:
-        foil, done = self.foil, f"Foil {show_length(self.foil, Units.inch)}."
+        foil, done = self.foil, f"Foil {write_fixed(self.foil, 'mm', 2)}."
         self._back()
         in_mid_batch(self.desk, done, lambda reason: self.desk.do(ChooseFoil(foil, reason), done))
 
@@ -276,6 +275,6 @@ class OpeningsView(BoardView[RatioChart]):
             ("per board", f"{per_board:.0f} mg"),
             ("per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
             ("alloy", sheet.alloy),
-            ("foil", show_length(self.foil, Units.inch)),
+            ("foil", write_length(self.foil)),
             ("openings", str(len(self.openings))),
         ]

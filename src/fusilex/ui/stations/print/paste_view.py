@@ -29,6 +29,7 @@ from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.judgement import Level, worst_first
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import CELSIUS, write, write_celsius
 from fusilex.core.wet_paste.air import dew_point
 from fusilex.core.wet_paste.jar import JarState, judge_jar, warm_up_min
 from fusilex.formats.bundle import read_one
@@ -122,7 +123,7 @@ def said_of(state: JarState, jar: Jar, air: tuple[float, float | None], each_mg:
     warm = (
         "warmth unknown"
         if state.now_c is None or wait is None
-        else f"{state.now_c:.0f} °C inside"
+        else f"{write_celsius(state.now_c)} inside"
         + (", may be opened" if wait <= 0 else "" if math.isinf(wait) else f", {wait:.0f} min more")
     )
     opened = (
@@ -186,7 +187,7 @@ class PasteView(View):
             self.desk.ask("Temperature in °C and humidity in %, such as 22 45", self._air)
 
     def _room_read(self, found: tuple[float, float]) -> None:
-        self.desk.do(NoteAir(*found, how="sensor"), f"The sensor says {found[0]:g} °C, {found[1]:g} %.")
+        self.desk.do(NoteAir(*found, how="sensor"), f"The sensor says {write(found[0], CELSIUS, 4)}, {found[1]:g} %.")
 
     def _next(self, jars: list[Jar], jar: Jar | None) -> None:
         ids = [j.id for j in jars]
@@ -194,7 +195,7 @@ class PasteView(View):
         self.desk.do(ChooseJar(chosen), f"Paste comes from {chosen}.")
 
     def _handle(self, jar: Jar, action: str, celsius: float = 22.0) -> None:
-        words = {"in": f"put away at {celsius:.0f} °C", "out": "taken out, closed"}.get(action, action)
+        words = {"in": f"put away at {write_celsius(celsius)}", "out": "taken out, closed"}.get(action, action)
         self.desk.do(HandleJar(jar.id, action, celsius), f"{jar.id} {words}.")
 
     def _choose_log(self, jar: Jar) -> None:
@@ -212,14 +213,14 @@ class PasteView(View):
 
     def _air(self, text: str) -> None:
         if found := self.desk.read(lambda: air_of(text)):
-            told = f"{found[0]:g} °C" + (f", {found[1]:g} %" if found[1] >= 0 else "")
+            told = write(found[0], CELSIUS, 4) + (f", {found[1]:g} %" if found[1] >= 0 else "")
             self.desk.do(NoteAir(*found), f"The room has {told}.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         celsius, humidity, lately = air(self.batch)
         _, pace, waiting = ahead(self.batch)
-        dew = "unknown" if humidity is None else f"{dew_point(celsius, humidity):.1f} °C"
-        said = f"{celsius:g} °C" + ("" if humidity is None else f", {humidity:g} %") if lately else "not said"
+        dew = "unknown" if humidity is None else write_celsius(dew_point(celsius, humidity), 1)
+        said = write(celsius, CELSIUS, 4) + ("" if humidity is None else f", {humidity:g} %") if lately else "not said"
         return "Paste", [
             ("room", said),
             ("dew point", dew if lately else "unknown"),

@@ -9,9 +9,8 @@ from PyQt6.QtGui import QPainter, QPixmap
 from fusilex.core.judgement import Level
 from fusilex.core.printing.openings import AREA_GO, AREA_STOP, Openings
 from fusilex.core.printing.release import COATED_STOP, release_levels, worst_parts
-from fusilex.core.units import show_length
+from fusilex.core.quantities import chosen, write_fixed
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.chart import Axis, Chart
 from fusilex.ui.widgets.glyphs import plain_text
@@ -38,7 +37,7 @@ class RatioChart(Card):
     def draw(self, painter: QPainter) -> None:
         """The picture as it was made last, while nothing in it changes: there may be thousands of dots."""
         ratio = self.devicePixelRatioF()
-        looks = (self.size(), ratio, theme.colour("ink").name(), theme.base, Units.inch)
+        looks = (self.size(), ratio, theme.colour("ink").name(), theme.base, chosen())
         if self._made is None or self._made[0] is not self.openings or self._made[1] != (self.foil, self.coated, looks):
             picture = QPixmap(round(self.width() * ratio), round(self.height() * ratio))
             picture.setDevicePixelRatio(ratio)
@@ -62,7 +61,7 @@ class RatioChart(Card):
         least = COATED_STOP if self.coated else AREA_STOP
         for a, b, token in ((low, least, "stop"), (least, AREA_GO, "care"), (AREA_GO, high, "go")):
             chart.band(painter, a, b, token)
-        title = f"Area ratio of {len(openings)} openings in a {show_length(self.foil, Units.inch)} foil"
+        title = f"Area ratio of {len(openings)} openings in a {write_fixed(self.foil, 'mm', 2)} foil"
         plain_text(painter, QRectF(18, 8, width, theme.base * 2.2), title, "body", "ink", True)
         levels = release_levels(openings, self.foil, self.coated)
         order = np.argsort(ratios)

@@ -32,7 +32,7 @@ from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.risks import risks
-from fusilex.core.units import show_length
+from fusilex.core.quantities import write_fixed, write_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.reading import Reading
@@ -42,7 +42,6 @@ from fusilex.ui.stations.print.look_run import LookRun
 from fusilex.ui.stations.print.mid_batch import in_mid_batch
 from fusilex.ui.stations.print.needle_run import NeedleRun
 from fusilex.ui.stations.print.weights import show_weights
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.run_chart import RunChartCard
 
@@ -181,7 +180,7 @@ class RunView(BoardView[RunChartCard]):
 
     def _foil(self, text: str) -> None:
         if chosen := self.desk.read(lambda: foil(text)):
-            done = f"Foil {show_length(chosen, Units.inch)}."
+            done = f"Foil {write_fixed(chosen, 'mm', 2)}."
             in_mid_batch(self.desk, done, lambda reason: self.desk.do(ChooseFoil(chosen, reason), done))
 
     def _next_paste(self) -> None:
@@ -206,7 +205,7 @@ class RunView(BoardView[RunChartCard]):
         return "This run", [
             ("paste per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
             ("alloy", sheet.alloy),
-            ("foil", show_length(foil_mm, Units.inch)),
+            ("foil", write_length(foil_mm)),
             ("prints, misprints", f"{len(printing.prints)}, {run.misprints}"),
             ("foil wiped", f"{since_wipe(batch)} prints ago" if beneath.wipes else f"never in {since_wipe(batch)}"),
         ]

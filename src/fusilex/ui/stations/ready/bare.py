@@ -15,6 +15,7 @@ from fusilex.bench.stations.ready.now import at_bare
 from fusilex.bench.stations.ready.road import MakeAtHome
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L
+from fusilex.core.quantities import CELSIUS, write, write_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
@@ -48,7 +49,7 @@ class BathCard(Card):
         for judged in judge_bath(self.desk.batch, self.foil_um, self.celsius):
             judgement_mark(painter, QPointF(24, y + 10), 6, judged.level)
             plain_text(painter, QRectF(42, y, width * 0.5, 26), judged.headline, "body", "ink", True)
-            numbers = ", ".join(b.text() for b in judged.because)
+            numbers = ", ".join(b.text() for b in judged.quantities)
             plain_text(painter, QRectF(42, y + theme.base * 1.9, width - 30, 24), numbers or judged.do, "small", "soft")
             y += theme.base * 4.0
         if bath := bench.workshop[Etching].bath:
@@ -60,7 +61,7 @@ class BathCard(Card):
                 theme.colour("brass_fill"),
                 theme.colour("hair"),
             )
-            words = f"{bath.litres:g} l, {self.foil_um:g} µm at {self.celsius:g} °C"
+            words = f"{bath.litres:g} l, {self.foil_um:g} µm at {write(self.celsius, CELSIUS, 4)}"
             plain_text(
                 painter, QRectF(box.x(), 30, 230, 24), words, "small", "soft", False, Qt.AlignmentFlag.AlignRight
             )
@@ -94,7 +95,10 @@ class BareView(View):
         finest = self.batch.derived.finest
         if finest is None:
             return
-        spots = ((finest.width_at, f"track {finest.width_mm:.2f} mm"), (finest.gap_at, f"gap {finest.gap_mm:.2f} mm"))
+        spots = (
+            (finest.width_at, f"track {write_length(finest.width_mm)}"),
+            (finest.gap_at, f"gap {write_length(finest.gap_mm)}"),
+        )
         for (x, y, side), words in spots:
             if side != canvas.side:
                 continue
@@ -173,7 +177,10 @@ class BareView(View):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         finest = self.batch.derived.finest
         rows = (
-            [("narrowest track", f"{finest.width_mm:.3f} mm"), ("narrowest gap", f"{finest.gap_mm:.3f} mm")]
+            [
+                ("narrowest track", write_length(finest.width_mm, 3)),
+                ("narrowest gap", write_length(finest.gap_mm, 3)),
+            ]
             if finest
             else []
         )

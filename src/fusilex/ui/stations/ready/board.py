@@ -12,6 +12,7 @@ from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import FileNote, Part
 from fusilex.core.judgement import Level
+from fusilex.core.quantities import write_size
 from fusilex.core.shown import shown
 from fusilex.formats.identify import shared_start
 from fusilex.ui.canvas.view import BoardCanvas
@@ -176,9 +177,7 @@ class BoardView(View):
         assert self.canvas
         parts = sum(p.populated for p in self.bench.design.parts)
         x0, y0, x1, y1 = self.bench.design.outline.bounds
-        self.canvas.caption = (
-            f"{self.bench.state.opened['design']}    {x1 - x0:.1f} × {y1 - y0:.1f} mm    {parts} parts"
-        )
+        self.canvas.caption = f"{self.bench.state.opened['design']}    {write_size(x1 - x0, y1 - y0)}    {parts} parts"
         fix = self._drawn_fix()
         self.canvas.footer = FOOTERS[fix.kind] if fix else ""
         if fix and fix != self._drawn and self.canvas.side not in sides_of(self.bench.design, fix):
@@ -276,5 +275,5 @@ class BoardView(View):
             rows.append(("fixes", fixes[-1].words if len(fixes) == 1 else f"{len(fixes)}, last: {fixes[-1].words}"))
         return "This design", [
             *rows,
-            ("panel", f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm"),
+            ("panel", f"{panel.columns} × {panel.rows}, {write_size(panel.width, panel.height, 4)}"),
         ]

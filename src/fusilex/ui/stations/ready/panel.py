@@ -10,6 +10,7 @@ from fusilex.bench.stations.ready.files import ApplyFix
 from fusilex.bench.stations.ready.panel import DefinePanel, MarkBadCell
 from fusilex.bench.stations.ready.panel_text import panel as read_panel
 from fusilex.core.checks.fixes import Fix
+from fusilex.core.quantities import MM, write, write_size
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
@@ -35,7 +36,7 @@ class PanelView(View):
         assert self.canvas
         panel = self.batch.panel
         boards, panels = len(self.bench.state.boards), len(self.bench.state.panels)
-        size = f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm"
+        size = f"{panel.columns} × {panel.rows}, {write_size(panel.width, panel.height, 4)}"
         self.canvas.caption = f"{size}    {boards} boards in {panels} panel{'' if panels == 1 else 's'}"
         self.canvas.footer = "These layers repeat: they are panelised already" if self.batch.derived.repeat else ""
         self.canvas.update()
@@ -112,7 +113,7 @@ class PanelView(View):
         panel = self.desk.read(lambda: read_panel(text, x1 - x0, y1 - y0))
         if panel is None:
             return
-        self.desk.do(DefinePanel(panel), f"{panel.columns} × {panel.rows}, {panel.width:g} × {panel.height:g} mm.")
+        self.desk.do(DefinePanel(panel), f"{panel.columns} × {panel.rows}, {write_size(panel.width, panel.height, 4)}.")
 
     def _one_cell(self) -> None:
         found = self.batch.derived.repeat
@@ -127,8 +128,11 @@ class PanelView(View):
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         panel = self.batch.panel
         return "Panel", [
-            ("pitch", f"{panel.pitch_x:g} × {panel.pitch_y:g} mm" if not (panel.column_x or panel.row_y) else "uneven"),
-            ("rails", f"{panel.first_x:g} and {panel.first_y:g} mm"),
+            (
+                "pitch",
+                write_size(panel.pitch_x, panel.pitch_y, 4) if not (panel.column_x or panel.row_y) else "uneven",
+            ),
+            ("rails", f"{write(panel.first_x, MM, 4)} and {write(panel.first_y, MM, 4)}"),
             ("fiducials", str(len(panel.fiducials))),
             ("cuts, tabs", f"{len(panel.scores)}, {len(panel.tabs)}"),
             ("skipped cells", str(len(panel.skipped))),

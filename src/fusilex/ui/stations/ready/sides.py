@@ -19,6 +19,7 @@ from fusilex.core.checks.side_order import (
     side_load,
 )
 from fusilex.core.judgement import Level
+from fusilex.core.quantities import MM2, write
 from fusilex.core.units import show_number
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
@@ -63,7 +64,7 @@ class SideCard(Card):
             painter.setBrush(theme.colour("solder" if level is Level.GO else level.value))
             painter.drawRoundedRect(bar, 3, 3)
             estimate = "~" if check.part.package.mass_from == "volume" else ""
-            words = f"{estimate}{show_number(check.part.package.mass_mg)} mg, {show_number(check.area_mm2)} mm²"
+            words = f"{estimate}{show_number(check.part.package.mass_mg)} mg, {write(check.area_mm2, MM2)}"
             plain_text(
                 painter,
                 QRectF(self.width() - numbers - 10, y + 4, numbers - 6, line),

@@ -9,12 +9,11 @@ from msgspec import Struct, field
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
+from fusilex.core.quantities import write_celsius, write_fixed
 from fusilex.core.reflow.gates import Gates, gates, last_to_melt, molten
 from fusilex.core.reflow.record import Trace
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.units import show_temperature
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.chart import Axis, Chart
 from fusilex.ui.widgets.glyphs import plain_text, text_height
@@ -55,12 +54,12 @@ class GateChart(Card):
         left, over = theme.base * 5.8, title.bottom() + theme.base * 1.6
         area = QRectF(left, over, self.width() - theme.base * 8.2, self.height() - over - theme.base * 3.4 - bars)
         chart = Chart(area, Axis(0, end), Axis(0, top))
-        chart.ticks_up(painter, range(0, int(top) + 1, 50), lambda c: show_temperature(c, Units.fahrenheit))
+        chart.ticks_up(painter, range(0, int(top) + 1, 50), write_celsius)
         chart.ticks_across(painter, range(0, int(end) + 1, 60), lambda s: f"{s / 60:.0f} min")
         self._gates(painter, chart, gate)
         painter.setPen(QPen(theme.colour("brass"), 1.5, Qt.PenStyle.DashLine))
         painter.drawLine(chart.at(0, window.melting), chart.at(end, window.melting))
-        words = f"melts {show_temperature(window.melting, Units.fahrenheit)}"
+        words = f"melts {write_fixed(window.melting, '°C', 0)}"
         above = QRectF(
             area.left() + 6, chart.at(0, window.melting).y() - theme.base * 2, theme.base * 16, theme.base * 2
         )
@@ -107,7 +106,7 @@ class GateChart(Card):
         peak = int(np.argmax(celsius))
         beside = bool(trace.gaps[max(0, peak - 1) : peak + 1].any())  # the peak may be out of sight
         high = max(float(celsius[peak]), self.shown.window.peak[1] if beside else 0.0)
-        words = ("at least " if beside else "") + show_temperature(float(celsius[peak]), Units.fahrenheit)
+        words = ("at least " if beside else "") + write_celsius(float(celsius[peak]))
         spot = chart.at(float(time[peak]), high)
         box = QRectF(spot.x() - 100, spot.y() - theme.base * 2.4, 200, theme.base * 2.2)
         plain_text(painter, box, words, "body", "ink", True, Qt.AlignmentFlag.AlignHCenter)

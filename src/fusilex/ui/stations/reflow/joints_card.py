@@ -9,9 +9,9 @@ from fusilex.bench.boards import Load
 from fusilex.bench.common.doubtful import WHY
 from fusilex.core.heat.group import WORST, Group
 from fusilex.core.judgement import Level
-from fusilex.core.units import clock, show_give, show_temperature
+from fusilex.core.quantities import write_celsius, write_give
+from fusilex.core.units import clock
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
 
@@ -71,8 +71,7 @@ def _words(verdict: str, own: list[Group]) -> str:
     """The worst of a part's groups in numbers."""
     worst = min(own, key=lambda g: (g.seconds, g.peak_c))
     sure = worst.peak95 == worst.peak95
-    f = Units.fahrenheit
-    peak = show_give(worst.peak_c, worst.peak95, f) if sure else show_temperature(worst.peak_c, f)
+    peak = write_give(worst.peak_c, worst.peak95, "°C") if sure else write_celsius(worst.peak_c)
     if worst.melts_s != worst.melts_s:
         return f"{WHY['cold']}: {peak}"
     return f"at {clock(worst.melts_s)} for {worst.seconds:.0f} s, {peak}"

@@ -22,8 +22,9 @@ from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import steps_of
 from fusilex.core.heat.ties import Shine, shine_of, tied
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import write_celsius, write_fixed
 from fusilex.core.reflow.record import Trace
-from fusilex.core.units import clock, show_temperature
+from fusilex.core.units import clock
 from fusilex.devices.thermometer import NoThermometer, SimulatedThermometer, Thermometer
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Aside
@@ -35,7 +36,6 @@ from fusilex.ui.stations.reflow.settings_list import SettingsList
 from fusilex.ui.stations.reflow.twin_view import TwinChart
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.readout import Readout
 
@@ -112,7 +112,7 @@ class LiveView(View):
             for k, name in enumerate(self.log.names[:2]):
                 _, c = self.log.curve(k)
                 slope = self.log.slope(k)
-                words.append((name, show_temperature(float(c[-1]), Units.fahrenheit) if len(c) else "–"))
+                words.append((name, write_celsius(float(c[-1])) if len(c) else "–"))
                 if k == 0:
                     words.append(("°C/s", "–" if math.isnan(slope) else f"{slope:+.1f}"))
             if cools(self.log, self.at_s, self.shine):
@@ -147,7 +147,7 @@ class LiveView(View):
         title, detail = advice(log, self.at_s, self.shine, self._left_s(log))
         ahead = self.next_minute(0) if log.names else None
         if ahead is not None and not cooling:
-            detail = f"{detail} In a minute: {show_temperature(ahead, Units.fahrenheit)}.".strip()
+            detail = f"{detail} In a minute: {write_fixed(ahead, '°C', 0)}.".strip()
         return Now(title, detail, min(1.0, self.at_s / max(1.0, log.schedule.end)))
 
     def _before(self) -> Now:

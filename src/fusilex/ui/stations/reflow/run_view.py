@@ -12,16 +12,15 @@ from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, Send
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
+from fusilex.core.quantities import RATE, write, write_fixed
 from fusilex.core.reflow.record import trace_of
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.units import show_temperature
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.reflow.gate_chart import GateChart, Shown
 from fusilex.ui.stations.reflow.joints_card import JointsCard
 from fusilex.ui.tabbed import View
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.keys import Key
 
 
@@ -123,14 +122,14 @@ class RunView(View):
             self.go_on(serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        rule, f = self.window_rule, Units.fahrenheit
+        rule = self.window_rule
         return f"{rule.name.capitalize()} window", [
             *self._untold(),
-            ("soak band", f"{show_temperature(rule.soak_band[0], f)} to {show_temperature(rule.soak_band[1], f)}"),
+            ("soak band", f"{write_fixed(rule.soak_band[0], '°C', 0)} to {write_fixed(rule.soak_band[1], '°C', 0)}"),
             ("time in it", f"{rule.soak[0]:g} to {rule.soak[1]:g} s"),
             ("above melting", f"{rule.above_melting[0]:g} to {rule.above_melting[1]:g} s"),
-            ("peak", f"{show_temperature(rule.peak[0], f)} to {show_temperature(rule.peak[1], f)}"),
-            ("heating, cooling", f"up to {rule.heating[1]:g} and {rule.cooling[1]:g} °C/s"),
+            ("peak", f"{write_fixed(rule.peak[0], '°C', 0)} to {write_fixed(rule.peak[1], '°C', 0)}"),
+            ("heating, cooling", f"up to {write(rule.heating[1], RATE)} and {write(rule.cooling[1], RATE)}"),
         ]
 
     def _untold(self) -> list[tuple[str, str]]:

@@ -8,19 +8,16 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
 from fusilex.core.heat.schedule import Schedule, steps_of
-from fusilex.core.units import clock, show_temperature
+from fusilex.core.quantities import write_fixed
+from fusilex.core.units import clock
 from fusilex.ui.theme import theme
-from fusilex.ui.units import Units
 from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 
 
 def words_of(schedule: Schedule) -> list[tuple[float, str]]:
     """What to do and when, as one says it."""
-    return [
-        (t, what if c is None else f"{what} {show_temperature(c, Units.fahrenheit)}")
-        for t, what, c in steps_of(schedule)
-    ]
+    return [(t, what if c is None else f"{what} {write_fixed(c, '°C', 0)}") for t, what, c in steps_of(schedule)]
 
 
 class SettingsList(Card):

@@ -28,6 +28,7 @@ from fusilex.core.heat.plan import Planned
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.schedule import steps_of
 from fusilex.core.heat.ties import shine_of, tied
+from fusilex.core.quantities import write_celsius
 from fusilex.core.reflow.record import Trace
 from fusilex.core.units import begun, clock
 from fusilex.ui.desk import Desk
@@ -262,7 +263,7 @@ class TwinView(View):
             return
         untold = f", which leaves {len(found.untold)} of {len(found.names)} numbers open" if found.untold else ""
         of = "what was seen" if not runs else "that log" if runs == 1 else f"those {runs} logs"
-        said = f"The twin is within {found.residual_c:.1f} °C of {of}{untold}."
+        said = f"The twin is within {write_celsius(found.residual_c, 1)} of {of}{untold}."
         self.words = said
         self.desk.do(SetRecord("oven", oven_body(asked.oven, found, runs, by_eye)))
 

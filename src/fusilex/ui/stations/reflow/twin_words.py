@@ -8,8 +8,8 @@ from fusilex.bench.stations.reflow.twin import Question
 from fusilex.bench.workshop.oven import OvenFit
 from fusilex.core.heat.margins import margins
 from fusilex.core.heat.predict import Predicted
-from fusilex.core.units import clock, show_give
-from fusilex.ui.units import Units
+from fusilex.core.quantities import write_celsius, write_give
+from fusilex.core.units import clock
 
 UNITS = dict.fromkeys(("peak", "body"), "°C") | dict.fromkeys(("heating", "cooling"), "°C/s")
 UNITS |= dict.fromkeys(("soak", "above melting", "to peak"), "s")
@@ -33,7 +33,7 @@ def watch_words(found: Predicted, proven: bool) -> Now:
 
 
 def _peak(found: Predicted, k: int) -> str:
-    return show_give(float(found.molten.peak[k]), float(found.peak95[k]), Units.fahrenheit)
+    return write_give(float(found.molten.peak[k]), float(found.peak95[k]), "°C")
 
 
 def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
@@ -52,7 +52,7 @@ def facts_of(asked: Question, found: Predicted) -> list[tuple[str, str]]:
         (f"{worst.name}, {worst.joint.part}", value),
         ("safe to touch", _cool(found)),
         *_small(asked, found),
-        ("spread at the peak", f"{found.spread_c:.0f} °C"),
+        ("spread at the peak", write_celsius(found.spread_c)),
     ]
 
 
@@ -68,7 +68,7 @@ def _small(asked: Question, found: Predicted) -> list[tuple[str, str]]:
 
 def _fit(fit: OvenFit) -> str:
     if fit.runs:
-        return f"{fit.runs} run{'s' if fit.runs > 1 else ''}, within {fit.residual_c:.1f} °C"
+        return f"{fit.runs} run{'s' if fit.runs > 1 else ''}, within {write_celsius(fit.residual_c, 1)}"
     return f"{fit.by_eye} by eye: no probe yet" if fit.by_eye else "no run yet"
 
 

@@ -11,6 +11,7 @@ from fusilex.bench.stations.release.events import SEPARATE, Leaving
 from fusilex.bench.stations.release.getting_ready import cuts_of, done_since, next_cut, next_step, wanted
 from fusilex.core.judgement import Level
 from fusilex.core.panel.separating import HAND
+from fusilex.core.quantities import write_length, write_point
 from fusilex.core.road.steps import DONE
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -176,4 +177,6 @@ class CutsView(View):
 
 def _where(ends: tuple[float, float, float, float]) -> str:
     x1, y1, x2, y2 = ends
-    return f"x {x1:.1f} mm" if x1 == x2 else f"y {y1:.1f} mm" if y1 == y2 else f"{x1:.1f}, {y1:.1f} mm"
+    return (
+        f"x {write_length(x1, 1)}" if x1 == x2 else f"y {write_length(y1, 1)}" if y1 == y2 else write_point(x1, y1, 1)
+    )

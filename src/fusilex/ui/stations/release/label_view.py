@@ -11,6 +11,7 @@ from fusilex.bench.stations.release.events import Leaving
 from fusilex.bench.workshop.finished import Finished
 from fusilex.bench.workshop.labels_and_prices import LabelStock
 from fusilex.bench.workshop.records import Records
+from fusilex.core.quantities import write_size
 from fusilex.formats.written.words import csv_line
 from fusilex.ui.desk import Desk
 from fusilex.ui.stations.release.labels import draw_label, labels_pdf
@@ -37,7 +38,7 @@ class LabelCard(Card):
 
     def draw(self, painter: QPainter) -> None:
         stock, batch = self.stock, self.desk.batch
-        title = f"Label on {stock.id}, {stock.width_mm:g} × {stock.height_mm:g} mm, true size"
+        title = f"Label on {stock.id}, {write_size(stock.width_mm, stock.height_mm, 4)}, true size"
         plain_text(painter, QRectF(16, 10, self.width() - 32.0, theme.base * 2.4), title, "lead", "ink", True)
         per_mm = self.logicalDpiX() / 25.4
         painter.save()

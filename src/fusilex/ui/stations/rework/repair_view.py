@@ -22,6 +22,7 @@ from fusilex.bench.stations.rework.mending import (
     reach_of,
 )
 from fusilex.core.design.model import Part
+from fusilex.core.quantities import MM, write, write_length
 from fusilex.core.rework.heat import neighbours
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -113,7 +114,7 @@ class RepairView(View):
         board, fault, part = self.bench.board, self.fault, self.part
         method = method_of(self.batch, fault) if fault else None
         air = part is not None and method is not None and method.name in AIR
-        heat = f"    heat of a {gun_for(self.batch, part).nozzle_mm:g} mm nozzle" if air and part else ""
+        heat = f"    heat of a {write(gun_for(self.batch, part).nozzle_mm, MM, 4)} nozzle" if air and part else ""
         self.canvas.caption = f"Panel {board.panel}, board {board.serial}{heat}"
         self.canvas.footer = "circle: where solder may melt; dashed: may be blown away" if air else ""
         if fault and part and fault.id != self._followed:
@@ -235,5 +236,5 @@ class RepairView(View):
             return part.ref, [("value", part.value), ("package", part.package.code), ("heats so far", str(heats))]
         near = neighbours(self.bench.design, part, heat_of(self.batch, part))
         return f"In the heat of {part.ref}", [
-            (n.ref, f"{n.distance:.1f} mm{', may blow away' if n.blown else ''}") for n in near[:5]
+            (n.ref, f"{write_length(n.distance, 1)}{', may blow away' if n.blown else ''}") for n in near[:5]
         ]

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QPainter
 
 from fusilex.bench.stations.test.power import draw_of, held, next_step, power_of, steps_of
 from fusilex.core.judgement import Level
+from fusilex.core.quantities import CELSIUS, write
 from fusilex.core.units import clock
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
@@ -77,7 +78,7 @@ class PowerCard(Card):
             f"{most_ma:.0f} mA or more, or its lamp",
             f"outside {least_v:.2f} to {most_v:.2f} V at full",
             "current still rising at the end",
-            f"a part above {warm_c:g} °C, smell, smoke",
+            f"a part above {write(warm_c, CELSIUS, 4)}, smell, smoke",
         )
         room = self.height() - y - 4
         size = "body" if sum(text_height(told, wide, "body") + 4 for told in rows) <= room else "tiny"

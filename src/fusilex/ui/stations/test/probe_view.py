@@ -12,6 +12,7 @@ from fusilex.bench.stations.test.probing import DrawSample, HearPort, SetMinutes
 from fusilex.bench.stations.test.typed_input import minutes, sample
 from fusilex.core.design.model import Pad
 from fusilex.core.electrical.probes import ProbePair
+from fusilex.core.quantities import write_length
 from fusilex.core.units import clock
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -220,7 +221,7 @@ class ProbeView(View):
         also = ", ".join(pair.also[:2]) + (" …" if len(pair.also) > 2 else "")
         rows = [
             ("nets", f"{pair.a.net}, {pair.b.net}"),
-            ("closest at", f"{pair.key}, {pair.gap:.3f} mm"),
+            ("closest at", f"{pair.key}, {write_length(pair.gap, 3)}"),
             ("chance bad", f"{plan.chance.get(pair.key, 0.0):.2%}"),
         ]
         port = plan.port_of(pair.key)

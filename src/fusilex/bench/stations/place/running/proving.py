@@ -10,8 +10,10 @@ from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import kept_of, machine_of
 from fusilex.bench.stations.place.running.events import DRY, FIRST, WRONG, Proof, Runs
 from fusilex.bench.workshop.put_right import PutRight
-from fusilex.core.judgement import Because, Judgement, Level
+from fusilex.core.judgement import Judgement, Level
 from fusilex.core.placing.rejects import Tally, judge_rejects
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
 
 Label = tuple[str, int]
 
@@ -65,29 +67,19 @@ def judge_proof(batch: Batch, panel: int) -> list[Judgement]:
     wanted = DRY if first else FIRST
     looked = proof.looked.get((step.id, wanted), {})
     wrong = sorted({ref for (ref, _), verdict in looked.items() if verdict == WRONG})
-    numbers = (Because("looked at", len(looked)), Because("to look at", len(parts_to_look_at(batch))))
+    numbers = (Quantity("looked at", len(looked)), Quantity("to look at", len(parts_to_look_at(batch))))
     about = f"{step.id}, {wanted}"
     signed = proof.signed.get((step.id, wanted))
     if signed and signed[2] not in (lies_of(batch), lies_of(batch, older=True)):
-        text = f"Slots or lines were turned since the {wanted} was signed"
-        do = "Look at the parts again, and sign again."
-        return [Judgement("place.proof", Level.STOP, about, text, numbers, do)]
+        text = say("changed since", check=wanted)
+        return [Judgement("place.proof", Level.STOP, about, text, numbers, say("sign again"))]
     if signed:
-        text = f"The {wanted} was signed" + (f" by {signed[0]}" if signed[0] else "")
+        text = say("signed by" if signed[0] else "signed", check=wanted, who=signed[0])
         return [Judgement("place.proof", Level.GO, about, text, numbers)]
     if wrong:
-        text = f"{', '.join(wrong[:3])} lay wrong in the {wanted}"
-        return [
-            Judgement(
-                "place.proof", Level.STOP, about, text, numbers, "Put the line right, and look again.", tuple(wrong)
-            )
-        ]
-    text = f"The {wanted} is not signed"
-    do = (
-        "Run it on tape over a bare board, look at every part, then sign."
-        if wanted == DRY
-        else "Look at every part of the first board before the rest are built, then sign."
-    )
+        text = say("wrong", check=wanted)
+        return [Judgement("place.proof", Level.STOP, about, text, numbers, say("correct it"), tuple(wrong))]
+    text, do = say("not signed", check=wanted), say("run on tape" if wanted == DRY else "inspect first board")
     return [Judgement("place.proof", Level.STOP, about, text, numbers, do)]
 
 
