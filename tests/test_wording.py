@@ -56,7 +56,7 @@ ALL = {(rule, case): text for room in ROOMS for rule, own in catalogue(room).ite
 CASES = {case for _, case in ALL}
 INDIRECT = {
     "core/printing/landing.py", "core/printing/risks.py", "core/heat/group.py", "core/electrical/judge.py",
-    "core/checks/layer_agreement.py", "core/design/connectivity.py", "core/checks/causes.py", "core/wet_paste/age.py", "core/placing/centring.py",
+    "core/checks/layer_agreement.py", "core/design/connectivity.py", "core/checks/causes.py", "core/checks/advice.py", "core/wet_paste/age.py", "core/placing/centring.py",
     "core/placing/references.py", "core/bare_boards/finest.py", "core/bare_boards/making.py",
     "bench/report/costing.py", "bench/stations/rework/judging.py", "bench/stations/reflow/judging.py",
     "bench/intake/lists.py", "core/checks/two_lines.py", "core/kit/due.py",

@@ -9,6 +9,7 @@ from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import METRIC
 from fusilex.core.wording import Said
 
+_MORE = re.compile(r"\band (\d+) more\b(?! \w+s\b)")
 _TOKEN = re.compile(r"(?<![\w.])(?:[A-Z]{1,4}\d{1,5}|\d+(?:\.\d+)?)(?![\w])")
 
 
@@ -22,8 +23,11 @@ def meant(sentence: str, judgement: Judgement) -> bool:
     >>> meant("4 short of 100 nF 0402", now), meant("9 short of 100 nF 0402", now)
     (True, False)
     """
-    then, here = set(_TOKEN.findall(sentence)), set(_TOKEN.findall(judgement.words(METRIC)))
-    known = here | set(_TOKEN.findall(" ".join(_facts(judgement))))
+    then, here = _names(sentence), _names(judgement.words(METRIC))
+    known = here | _names(" ".join(_facts(judgement)))
+    more, named = _MORE.search(sentence), then & set(judgement.refs)
+    if more and named:  # "U1, C5 and 23 more": as many parts as now, those that it names among them
+        return len(named) + int(more[1]) == len(judgement.refs)
     shown = {t for t in here if not t[0].isdigit()}
     return then <= known and shown <= then | _names(judgement.subject)
 

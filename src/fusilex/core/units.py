@@ -51,26 +51,6 @@ def show_resistance(ohms: float) -> str:
     return f"{show_number(ohms)} Ω" if abs(ohms) < 1 else show_value(ohms, "Ω", 3)
 
 
-def show_length(mm: float, inch: bool = False) -> str:
-    """A length in the user's unit: ``0.25 mm`` or ``0.010 in``."""
-    return f"{mm / 25.4:.3f} in" if inch else f"{mm:.2f} mm"
-
-
-def show_temperature(celsius: float, fahrenheit: bool = False) -> str:
-    """A temperature in the user's unit."""
-    return f"{celsius * 1.8 + 32:.0f} °F" if fahrenheit else f"{celsius:.0f} °C"
-
-
-def show_give(celsius: float, half: float, fahrenheit: bool = False) -> str:
-    """A temperature, give or take: ``214 ± 3 °C``.
-
-    >>> show_give(100.0, 5.0, True)
-    '212 ± 9 °F'
-    """
-    value, unit = show_temperature(celsius, fahrenheit).split(" ")
-    return f"{value} ± {half * (1.8 if fahrenheit else 1.0):.0f} {unit}"
-
-
 def clock(seconds: float) -> str:
     """Minutes and seconds.
 

@@ -11,7 +11,10 @@ from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import package_outlines
 from fusilex.core.overlay import without
 from fusilex.core.panel.layout import Panel
+from fusilex.core.quantities import amount
+from fusilex.core.wording import Said, say, worded
 
+RULE = "next.design"
 EDGE_MM = 5.0
 TALL_MM = 8.0
 
@@ -47,8 +50,18 @@ class Suggestion(Struct, frozen=True):
 
     kind: str
     ref: str
-    text: str
-    why: str
+    better: Said
+    because: Said
+
+    @property
+    def text(self) -> str:
+        """What would be better, in the chosen units."""
+        return worded(RULE, self.better)
+
+    @property
+    def why(self) -> str:
+        """Why it costs time now, in the chosen units."""
+        return worded(RULE, self.because)
 
 
 def suggestions(design: Design, panel: Panel | None) -> list[Suggestion]:
@@ -67,24 +80,11 @@ def _fiducials(design: Design, panel: Panel | None) -> list[Suggestion]:
         smd = [p for p in design.parts if p.populated and p.side == side and not p.through_hole]
         marks = [p for p in design.parts if p.package.family == "fiducial" and p.side == side]
         if len(smd) >= 4 and len(marks) < 2:
-            there = "none" if not marks else "one"
-            found.append(
-                Suggestion(
-                    "fiducial",
-                    side,
-                    f"Two fiducials on the {side}, far apart",
-                    f"{there} there; parts have to serve as references",
-                )
-            )
+            better, because = say("two fiducials", side=side), say("parts as references", there=len(marks))
+            found.append(Suggestion("fiducial", side, better, because))
     if panel is not None and panel.count > 1 and len(panel.fiducials) < 3:
-        found.append(
-            Suggestion(
-                "fiducial",
-                "panel",
-                "Three fiducials on the rails",
-                f"{len(panel.fiducials)} there; every board has to be taught",
-            )
-        )
+        because = say("every board taught", there=len(panel.fiducials))
+        found.append(Suggestion("fiducial", "panel", say("three on the rails"), because))
     return found
 
 
@@ -95,7 +95,7 @@ def _through_hole(part: Part) -> Suggestion | None:
     other = next((w for pattern, w in _EQUIVALENTS if re.search(pattern, text)), _BY_FAMILY.get(part.package.family))
     if other is None:
         return None
-    return Suggestion("through-hole", part.ref, f"{part.ref}: {other}", "soldered by hand on every board now")
+    return Suggestion("through-hole", part.ref, say("other part", ref=part.ref, other=other), say("by hand now"))
 
 
 def _nozzle(part: Part) -> Suggestion | None:
@@ -103,26 +103,13 @@ def _nozzle(part: Part) -> Suggestion | None:
     if part.through_hole:
         return None
     if part.package.family == "connector" and "CAP" not in part.package.code.upper():
-        return Suggestion(
-            "nozzle",
-            part.ref,
-            f"{part.ref}: order it with a pick-up cap or film",
-            "an open top gives a nozzle nothing to hold",
-        )
+        return Suggestion("nozzle", part.ref, say("pick-up cap", ref=part.ref), say("no flat top"))
     if part.package.height > TALL_MM:
-        return Suggestion(
-            "nozzle",
-            part.ref,
-            f"{part.ref}: a lower part",
-            f"{part.package.height:g} mm high, more than most small heads clear",
-        )
+        high = say("too high", height=amount(part.package.height, "mm"))
+        return Suggestion("nozzle", part.ref, say("lower part", ref=part.ref), high)
     if part.package.size_x * part.package.size_y < 0.1:
-        return Suggestion(
-            "nozzle",
-            part.ref,
-            f"{part.ref}: 0402 or larger",
-            f"{part.package.size_x:g} × {part.package.size_y:g} mm is too small for a benchtop nozzle",
-        )
+        small = say("too small", length=amount(part.package.size_x, "mm"), width=amount(part.package.size_y, "mm"))
+        return Suggestion("nozzle", part.ref, say("larger part", ref=part.ref), small)
     return None
 
 
@@ -138,24 +125,15 @@ def _edges(design: Design, fitted: list[Part], panel: Panel | None) -> list[Sugg
         if beyond.area > 0.02:
             bx0, by0, bx1, by1 = beyond.bounds
             over = max(x0 - bx0, bx1 - x1, y0 - by0, by1 - y1)
-            why = (
-                f"overhangs by {over:.1f} mm: the score wheel cannot pass there"
-                if panel is not None and panel.count > 1
-                else f"overhangs by {over:.1f} mm: mind the tray and the clamp"
-            )
-            found.append(Suggestion("edge", part.ref, f"{part.ref}: a gap or a slot in the rail beside it", why))
+            case = "blocks the cutter" if panel is not None and panel.count > 1 else "overhangs"
+            because = say(case, over=amount(over, "mm"))
+            found.append(Suggestion("edge", part.ref, say("slot in the rail", ref=part.ref), because))
     if panel is None or panel.count < 2:
         return found
     edge = design.outline.exterior
     for part, shape in zip(fitted, shapes, strict=True):
         ceramic = part.package.family == "capacitor" and not part.package.polarised
         if ceramic and (away := float(shapely.distance(shape, edge))) < EDGE_MM:
-            found.append(
-                Suggestion(
-                    "edge",
-                    part.ref,
-                    f"{part.ref}: further from the edge, or along it",
-                    f"may crack: ceramic, {away:.1f} mm from a cut",
-                )
-            )
+            cracks = say("may crack", away=amount(away, "mm"))
+            found.append(Suggestion("edge", part.ref, say("further from the edge", ref=part.ref), cracks))
     return found

@@ -14,6 +14,7 @@ from fusilex.core.design.frames import board_to_part
 from fusilex.core.design.model import Design, Pad, Part, Placement
 from fusilex.core.packages.catalogue import Package, density_of, package_of
 from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, METRIC_ONLY, METRIC_TO_INCH, ambiguous_code
+from fusilex.core.quantities import write_length
 
 
 class Pattern(Struct, frozen=True):
@@ -32,7 +33,7 @@ class Pattern(Struct, frozen=True):
     @property
     def words(self) -> str:
         kind = "leads in holes" if self.holes else "pads"
-        return f"{self.count} {kind}" + (f", pitch {self.pitch:.2f} mm" if self.count > 2 else "")
+        return f"{self.count} {kind}" + (f", pitch {write_length(self.pitch)}" if self.count > 2 else "")
 
 
 def pattern_of(pads: Sequence[Pad], at: tuple[float, float], turn: float, side: str) -> Pattern:

@@ -9,7 +9,7 @@ from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.quantities import Quantity, amount
+from fusilex.core.quantities import Quantity, amount, write_length
 from fusilex.core.similarity import Points, Similarity, fit_similarity, suspect_point
 from fusilex.core.wording import say
 
@@ -136,7 +136,7 @@ class Move(Struct, frozen=True):
     def words(self) -> str:
         """``left end 0.13 mm down``; what is under a hundredth is left out."""
         parts = [
-            f"{abs(v):.2f} mm {plus if v > 0 else minus}"
+            f"{write_length(abs(v))} {plus if v > 0 else minus}"
             for v, plus, minus in ((self.x, "right", "left"), (self.y, "up", "down"))
             if abs(v) >= 0.005
         ]

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResi
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from fusilex.core.judgement import Judgement, Level
+from fusilex.core.quantities import chosen
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import judgement_mark, key_cap, plain_text, text_height
 
@@ -107,6 +108,7 @@ class Judgements(QWidget):
         self.chosen = 0
         self._overruled: dict[str, str] = {}
         self._where: object = None
+        self._units = chosen()
         self._picked = ""
         self.tally, self.area = Tally(), QScrollArea()
         self.area.setWidgetResizable(True)
@@ -122,10 +124,10 @@ class Judgements(QWidget):
         """`where` is the batch and station they are of: what was chosen elsewhere is let go, and the worst is in
         hand.
         """
-        same = items == self.items and overruled == self._overruled and where == self._where
+        same = (items, overruled, where, chosen()) == (self.items, self._overruled, self._where, self._units)
         if where != self._where:
             self._where, self._picked = where, ""
-        self.items, self._overruled = items, dict(overruled)
+        self.items, self._overruled, self._units = items, dict(overruled), chosen()
         self.chosen = next((i for i, j in enumerate(items) if j.key == self._picked), 0)
         if not same:
             self._build()

@@ -46,22 +46,22 @@ class PointList(Card):
             key_cap(painter, 14, self.height() - 24, "T")
             return
         plain_text(
-            painter, QRectF(14, y, width * 0.74, 20), "x, y mm", "small", "soft", False, Qt.AlignmentFlag.AlignRight
+            painter, QRectF(14, y, width * 0.74, 20), "x, y", "small", "soft", False, Qt.AlignmentFlag.AlignRight
         )
-        plain_text(painter, QRectF(14, y, width, 20), "off mm", "small", "soft", False, Qt.AlignmentFlag.AlignRight)
+        plain_text(painter, QRectF(14, y, width, 20), "off", "small", "soft", False, Qt.AlignmentFlag.AlignRight)
         y += theme.base * 1.9
         for i, name in enumerate(names):
             plain_text(painter, QRectF(14, y, width, 22), name, "body", "ink", True)
             plain_text(
                 painter,
                 QRectF(14, y + 1, width * 0.74, 22),
-                f"{measured[i][0]:.2f}  {measured[i][1]:.2f}",
+                write_point(measured[i][0], measured[i][1], 2, "  "),
                 "small",
                 "soft",
                 False,
                 Qt.AlignmentFlag.AlignRight,
             )
-            off = f"{transform.residual_mm[i]:.3f}" if transform is not None else "–"
+            off = write_length(transform.residual_mm[i], 3) if transform is not None else "–"
             plain_text(painter, QRectF(14, y, width, 22), off, "body", "ink", False, Qt.AlignmentFlag.AlignRight)
             y += theme.base * 2.2
         y += 10

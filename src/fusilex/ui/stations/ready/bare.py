@@ -15,7 +15,7 @@ from fusilex.bench.stations.ready.now import at_bare
 from fusilex.bench.stations.ready.road import MakeAtHome
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L
-from fusilex.core.quantities import CELSIUS, write, write_length
+from fusilex.core.quantities import CELSIUS, MICRON, write, write_length
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
@@ -61,7 +61,7 @@ class BathCard(Card):
                 theme.colour("brass_fill"),
                 theme.colour("hair"),
             )
-            words = f"{bath.litres:g} l, {self.foil_um:g} µm at {write(self.celsius, CELSIUS, 4)}"
+            words = f"{bath.litres:g} l, {write(self.foil_um, MICRON)} at {write(self.celsius, CELSIUS, 4)}"
             plain_text(
                 painter, QRectF(box.x(), 30, 230, 24), words, "small", "soft", False, Qt.AlignmentFlag.AlignRight
             )
@@ -175,7 +175,7 @@ class BareView(View):
             self.desk.say("")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        finest = self.batch.derived.finest
+        finest, foil_um = self.batch.derived.finest, self.bath.foil_um
         rows = (
             [
                 ("narrowest track", write_length(finest.width_mm, 3)),
@@ -188,6 +188,6 @@ class BareView(View):
             *rows,
             (
                 "to etch off a board",
-                f"{self.batch.derived.copper_to_remove_g(self.bath.foil_um):.2f} g at {self.bath.foil_um:g} µm",
+                f"{write(self.batch.derived.copper_to_remove_g(foil_um), 'g')} at {write(foil_um, MICRON)}",
             ),
         ]

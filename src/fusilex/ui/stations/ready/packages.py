@@ -6,7 +6,7 @@ from fusilex.bench.stations.ready import typed_input
 from fusilex.core.design.model import Part
 from fusilex.core.design.pad_evidence import pattern_of
 from fusilex.core.judgement import Level
-from fusilex.core.units import show_number
+from fusilex.core.quantities import MM, write, write_size
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.keys import Key
@@ -23,7 +23,7 @@ class PackagesView(View):
         columns = [
             Column("package", 2.2),
             Column("parts", 0.6, True),
-            Column("size, mm", 2.0),
+            Column("size", 2.0),
             Column("mass mg", 0.9, True),
             Column("mass is", 1.1),
             Column("pads", 2.3),
@@ -46,7 +46,7 @@ class PackagesView(View):
             package, part = group[0].package, group[0]
             pads = pattern_of(part.pads, (part.x, part.y), part.rotation_deg, part.side).words if part.pads else "none"
             long, wide = max(package.size_x, package.size_y), min(package.size_x, package.size_y)
-            size = f"{show_number(long)} × {show_number(wide)} × {show_number(package.height)}"
+            size = f"{write_size(long, wide).rpartition(' ')[0]} × {write(package.height, MM)}"
             mark = "none"
             if package.polarised:
                 mark = {"diode": "cathode", "led": "cathode", "electrolytic": "plus", "holder": "plus"}.get(
