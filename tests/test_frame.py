@@ -21,16 +21,19 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from fusilex import app
 from fusilex.bench import source
 from fusilex.bench.clocks import clocks
 from fusilex.bench.intake import design as intake
 from fusilex.bench.now import Now
-from fusilex.bench.record.bench import Bench, read_for
+from fusilex.bench.record.beginning import Prepared
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
+from fusilex.bench.source import read_for
 from fusilex.bench.verbs.record import find_board
 from fusilex.bench.workshop.habits import Habits
+from fusilex.command_line.journals import journal_url, journal_urls
+from fusilex.command_line.parser import parser
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
@@ -216,7 +219,7 @@ def test_reading_says_how_far_it_is_and_stops_where_it_is_left(
     layers = len(reads)
     assert layers == len(set(reads)) > 8, "every layer once"
     files, name, read = found[0]
-    opened = Bench.open_batch(bench.journal, files, name, 4, read=read)  # type: ignore[arg-type]
+    opened = Bench.open_batch(bench.journal, files, name, 4, prepared=Prepared(read))  # type: ignore[arg-type]
     assert len(reads) == layers and opened.design is read.design, "nothing is read again"  # type: ignore[attr-defined]
     part = opened.design.parts[0]
     opened.do(c.ApplyFix(Fix("leave-out", part.ref, {}, "out")))
@@ -327,16 +330,14 @@ def test_undo_says_what_it_undid(window: Window) -> None:
 def test_journals_by_url_file_environment_and_default(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, bench: Bench
 ) -> None:
-    assert app.journal_url(str(tmp_path / "a.sqlite")) == f"sqlite:///{tmp_path}/a.sqlite"
-    assert app.journal_url("postgresql://host/db") == "postgresql://host/db"
-    assert app.journal_url(None).endswith("fusilex/journal.sqlite") and app.journal_url(None, True).endswith(
-        "demo.sqlite"
-    )
-    assert app.journal_urls(None) == []
+    assert journal_url(str(tmp_path / "a.sqlite")) == f"sqlite:///{tmp_path}/a.sqlite"
+    assert journal_url("postgresql://host/db") == "postgresql://host/db"
+    assert journal_url(None).endswith("fusilex/journal.sqlite") and journal_url(None, True).endswith("demo.sqlite")
+    assert journal_urls(None) == []
     monkeypatch.setenv("FUSILEX_JOURNAL", bench.journal.url)
-    assert app.journal_urls(None) == [bench.journal.url]
+    assert journal_urls(None) == [bench.journal.url]
     assert find_board("H7-18", [bench.journal]) is not None and find_board("Q1-01", [bench.journal]) is None
-    assert isinstance(app.parser(), argparse.ArgumentParser)
+    assert isinstance(parser(), argparse.ArgumentParser)
 
 
 def test_themes_have_the_same_tokens_and_none_is_missing() -> None:

@@ -19,10 +19,10 @@ from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
 from fusilex.core.heat.joints import Joint, joints_of, molten
 from fusilex.core.heat.matter import SIGMA
 from fusilex.core.heat.oven import CONTROLLED, DIAL, PARAMETERS, Loading, OvenModel, parameters_of
-from fusilex.core.heat.plan import Planned, plan, run_metrics, scores
+from fusilex.core.heat.plan import Aim, Planned, plan, run_metrics, scores
 from fusilex.core.heat.predict import predict
 from fusilex.core.heat.probes import Logged, Probe, one_hot
-from fusilex.core.heat.run import simulate
+from fusilex.core.heat.run import Terms, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet, plain_sheet, sheet_of
 from fusilex.core.heat.sources import chamber
@@ -114,7 +114,7 @@ def test_a_finer_grid_and_a_shorter_step_change_melting_by_less_than_a_second(he
     for cell_mm, step in ((1.5, 1.0), (0.75, 1.0), (1.5, 0.5)):
         sheet = loaded(heron, cell_mm)
         _, watch = joints_of(heron, heron.panel, parts, sheet, [0])
-        done = simulate(sheet, [OvenModel()], FIRST, 380.0, watch, step=step)
+        done = simulate(sheet, [OvenModel()], FIRST, 380.0, watch, Terms(step_s=step))
         melts.append(molten(done.time, done.watched[:, :, 0], 160.0).melts)
     assert np.isfinite(melts[0]).all()
     assert np.abs(melts[1] - melts[0]).max() < 1.0 and np.abs(melts[2] - melts[0]).max() < 1.0
@@ -165,7 +165,7 @@ def test_another_run_of_an_oven_of_another_kind_is_foretold(
         world.advance(1.0)
         time.append(world.time)
         true.append([world.true(name) for name in names])
-    done = simulate(sheet, [found.oven, *found.drawn(60)], SECOND, 510.0, watch, step=1.0)
+    done = simulate(sheet, [found.oven, *found.drawn(60)], SECOND, 510.0, watch, Terms(step_s=1.0))
     told = np.array([[np.interp(time, done.time, done.watched[:, k, r]) for k in range(3)] for r in range(61)])
     off = told[0].T - np.array(true)
     assert np.sqrt(np.mean(off**2, axis=0)).max() < 5.0
@@ -191,7 +191,7 @@ def test_places_of_probes_nobody_knows_and_ends_early(heron: Design) -> None:
     sheet = loaded(heron, 9.0)
     true = OvenModel(numbers={"power_w": 1500.0, "convection_w_per_m2k": 21.0})
     count = len(sheet) + len(sheet.lumps)
-    done = simulate(sheet, [true], FIRST, 300.0, np.array([one_hot(3, count)]), step=1.0)
+    done = simulate(sheet, [true], FIRST, 300.0, np.array([one_hot(3, count)]), Terms(step_s=1.0))
     late = np.arange(0, 300, 2.3)
     curve = np.interp(late, done.time, done.watched[:, 0, 0])
     curve[::17] = np.nan
@@ -243,18 +243,20 @@ def test_a_plan_keeps_every_joint_in_its_window_and_says_where_none_does(heron: 
         "convection_w_per_m2k": 25.0,
     }
     sure = unfitted(OvenModel(numbers=known))
-    made = plan(sheet, joints, sure, WINDOWS["leaded"], 280.0)
+    made = plan(sheet, joints, sure, Aim(WINDOWS["leaded"], 280.0))
     assert made.possible is True and made.index == made.index_at_worst
-    done = simulate(sheet, [sure.oven], made.schedule, made.schedule.end + 150, joints[1], step=1.0)
+    done = simulate(sheet, [sure.oven], made.schedule, made.schedule.end + 150, joints[1], Terms(step_s=1.0))
     metrics = run_metrics(done.time, done.watched[:, :, 0], WINDOWS["leaded"])
     low, high = WINDOWS["leaded"].peak
     assert low - 0.5 <= metrics["peak"].min() and metrics["peak"].max() <= high + 0.5
     feeble = unfitted(OvenModel(numbers={**known, "power_w": 350.0}))
-    weak = plan(sheet, joints, feeble, WINDOWS["lead-free"], 280.0, watcher=lambda share: share < 0.1)
+    weak = plan(sheet, joints, feeble, Aim(WINDOWS["lead-free"], 280.0), watcher=lambda share: share < 0.1)
     assert weak.possible is False and weak.worst[0] in ("peak", "above melting", "soak", "to peak")
-    open_end = plan(sheet, joints, unfitted(OvenModel()), WINDOWS["leaded"], 280.0, watcher=lambda share: share < 0.05)
+    open_end = plan(
+        sheet, joints, unfitted(OvenModel()), Aim(WINDOWS["leaded"], 280.0), watcher=lambda share: share < 0.05
+    )
     assert open_end.possible is not True, "an oven that nobody logged gets no go"
-    turns = plan(sheet, joints, sure, WINDOWS["leaded"], 280.0, dial=True, watcher=lambda share: share < 0.1)
+    turns = plan(sheet, joints, sure, Aim(WINDOWS["leaded"], 280.0, dial=True), watcher=lambda share: share < 0.1)
     words = [do for _, do, _ in turns.steps]
     assert words[0] == "turn to" and "turn to full" in words and "switch off" in words and len(words) <= 4
     assert [t for t, _, _ in turns.steps] == sorted(t for t, _, _ in turns.steps)

@@ -20,7 +20,7 @@ from fusilex.core.heat.held import Gun, HeldStep, best_order, held, hot_steps, p
 from fusilex.core.heat.joints import Joint, joints_of, molten
 from fusilex.core.heat.oven import AIR, PLATE, OvenModel
 from fusilex.core.heat.probes import ALL_SHINY, FIRST_SHINE, Logged, Probe, one_hot
-from fusilex.core.heat.run import simulate
+from fusilex.core.heat.run import Terms, simulate
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.placing.order import placed_by_paste
 from fusilex.devices.oven_world import OvenWorld, logged
@@ -119,7 +119,7 @@ def test_what_eyes_saw_of_the_first_and_last_joint_moves_the_fit(heron: Design) 
     true = OvenModel(numbers={"power_w": 1500.0, "convection_w_per_m2k": 20.0})
 
     def melts(oven: OvenModel) -> np.ndarray:
-        done = simulate(sheet, [oven], FIRST, 430.0, watch, step=1.0)
+        done = simulate(sheet, [oven], FIRST, 430.0, watch, Terms(step_s=1.0))
         return molten(done.time, done.watched[:, :, 0], MELTING).melts
 
     real = melts(true)

@@ -141,7 +141,8 @@ def test_profile_and_probes(capsys: pytest.CaptureFixture[str]) -> None:
 
 
 def test_papers(capsys: pytest.CaptureFixture[str], bench: Bench, tmp_path: Path) -> None:
-    from fusilex.app import parser, run_verb
+    from fusilex.app import run_verb
+    from fusilex.command_line.parser import parser
 
     pdf = tmp_path / "board.pdf"
     options = parser().parse_args(["--journal", bench.journal.url, "papers", "H7-05", "--json", "--pdf", str(pdf)])

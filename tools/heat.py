@@ -24,7 +24,7 @@ from fusilex.bench.stations.reflow.live import LiveLog
 from fusilex.bench.stations.reflow.twin import Question, oven_body, question
 from fusilex.bench.workshop.held_steps import HeldSteps
 from fusilex.bench.workshop.records import Records
-from fusilex.core.heat.plan import plan
+from fusilex.core.heat.plan import Aim, plan
 from fusilex.core.heat.sheet import COARSE_MM
 from fusilex.core.heat.ties import shine_of
 from fusilex.devices.oven_world import OvenWorld, jittered, logged
@@ -92,7 +92,8 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         fine, _, beside = asked.load_fine
         for what, dial in (("plan of a curve", False), ("plan of a dial's turns", True)):
             began = time.perf_counter()
-            plan(sheet, (joints, watch), fitted, asked.window, 280.0, dial, True, asked.limits, fine=(fine, beside))
+            aim = Aim(asked.window, 280.0, dial, True, asked.limits)
+            plan(sheet, (joints, watch), fitted, aim, fine=(fine, beside))
             found.append((what, seconds(began), "≤ 15 s"))
         board, part = bench.board, bench.design.part_by_ref["U1"]
         air = air_question(bench.batch, board, "top", rule_of(bench.batch, board))

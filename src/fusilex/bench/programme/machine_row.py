@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from fusilex.bench.programme.programming import (
+    Loaded,
     Programme,
     as_values,
     clock,
@@ -82,9 +83,8 @@ class MachineRow(Struct, frozen=True, eq=False):
 
     def _job(self, machine: Machine, choice: Choice, runs: int) -> tuple[Job, list[Piece]]:
         lying = in_corner(machine, self.side)
-        job, pieces = job_for(
-            machine, self.design, self.panel, self.parts, self.line_of, lying, choice, runs, fixed=self.fixed
-        )
+        loaded = Loaded(self.fixed or {})
+        job, pieces = job_for(machine, self.design, self.panel, self.parts, self.line_of, lying, choice, runs, loaded)
         return shifted(job, pieces, self.shifts), pieces
 
     def nothing(self, machine: Machine, runs: int) -> dict[str, Any]:

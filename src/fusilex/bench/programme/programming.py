@@ -61,6 +61,16 @@ def who_places(
     return choose(machine, feeds_of(machine, design, panel, parts, line_of, side), runs, hand_s, said=said)
 
 
+class Loaded(Struct, frozen=True):
+    """What stands fast: how lines lie in their tapes by what was put right (°), and the slots in which lines stand."""
+
+    turns: Mapping[str, float] = {}
+    slots: Mapping[str, str] | None = None
+
+
+AS_IT_COMES = Loaded()
+
+
 def job_for(
     machine: Machine,
     design: Design,
@@ -70,17 +80,15 @@ def job_for(
     lying: Lying,
     choice: Choice,
     runs: int,
-    lies: Mapping[str, float] | None = None,
-    fixed: Mapping[str, float] | None = None,
-    standing: Mapping[str, str] | None = None,
+    loaded: Loaded = AS_IT_COMES,
 ) -> tuple[Job, list[Piece]]:
     """The job of what the machine takes. Raises ValueError where nothing is left for it, or it cannot be done."""
     taken = set(choice.machine)
     own = {cell: [p for p in some if line_of(cell, p) in taken] for cell, some in parts.items()}
-    pieces = pieces_of(design, panel, own, line_of, lying, lies, fixed)
+    pieces = pieces_of(design, panel, own, line_of, lying, None, loaded.turns)
     if not pieces:
         raise ValueError("nothing is left for the machine: every line is placed by hand")
-    return job_of(machine, pieces, standing, runs), pieces
+    return job_of(machine, pieces, loaded.slots, runs), pieces
 
 
 def shifted(job: Job, pieces: Sequence[Piece], shifts: Mapping[str, tuple[float, float]]) -> Job:

@@ -12,7 +12,8 @@ from msgspec.structs import replace
 
 from fusilex import __version__
 from fusilex.bench.common.events import BatchOpened
-from fusilex.bench.record.bench import MOST_BOARDS, Bench
+from fusilex.bench.record.beginning import MOST_BOARDS
+from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.bounds import MOST_PIECES, check_bounds
 from fusilex.bench.refusal import Refused
 from fusilex.bench.report.papers import board_record, page_html

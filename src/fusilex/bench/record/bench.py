@@ -10,14 +10,14 @@ from fusilex.bench.boards import Board
 from fusilex.bench.command import Command
 from fusilex.bench.common.bins import Bins, naming
 from fusilex.bench.common.commands import Redo, Undo
-from fusilex.bench.common.events import BatchOpened, Moved, places
-from fusilex.bench.common.files import ColumnsPicked, FileAssigned
+from fusilex.bench.common.events import Moved
 from fusilex.bench.common.mended import Mended
 from fusilex.bench.common.standing import WORDS, Standing
 from fusilex.bench.computer.user import user_name
 from fusilex.bench.derived import Derived
 from fusilex.bench.memo import Memo
 from fusilex.bench.now import Now
+from fusilex.bench.record.beginning import UNPREPARED, Prepared, Wanted, begin
 from fusilex.bench.record.carrying_on import carry_on
 from fusilex.bench.record.older_bins import as_meant
 from fusilex.bench.record.stream import Stream, as_far_as
@@ -25,25 +25,21 @@ from fusilex.bench.record.undoing import turned_by
 from fusilex.bench.refusal import Refused
 from fusilex.bench.road import Road, steps_of
 from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
-from fusilex.bench.source import Reading, Source, read_for
+from fusilex.bench.source import Reading, Source
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.view import View, last_place
 from fusilex.bench.workshop.habits import Habits
-from fusilex.bench.workshop.losses import Losses
-from fusilex.bench.workshop.record_kinds import Stencil
-from fusilex.bench.workshop.records import Records
 from fusilex.bench.workshop.shop import shop_of
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.losses import Logged
-from fusilex.formats.bundle import Files, zip_files
+from fusilex.formats.bundle import Files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.folding import Deed, Redone, Undone
-from fusilex.journal.pen import Pen, digest
+from fusilex.journal.pen import Pen
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotRead, NotSaved, Torn
 
-MOST_BOARDS = 1000
 SCOPES = ("lot",)
 """What commands make up names for, beside a new batch."""
 
@@ -89,41 +85,13 @@ class Bench:
         paste: str = "lead-free",
         foil_mm: float | None = None,
         number: int | None = None,
-        read: Reading | None = None,
-        settled: Sequence[Event] = (),
+        prepared: Prepared = UNPREPARED,
     ) -> Bench:
-        """Start a batch from a design's files, read as this workshop does, or as they were `read` already.
-
-        `settled` is what was chosen about it beforehand. `number` is the one wished for; the next free one is taken
-        where it is not. Raises `BadInput` and records nothing when the files cannot be read.
+        """Start a batch from a design's files, read as this workshop does, or as they were read already. Raises
+        `BadInput` and records nothing when the files cannot be read.
         """
-        if not 1 <= boards <= MOST_BOARDS:
-            raise Refused(f"A batch has 1 to {MOST_BOARDS} boards, not {boards}.")
-        shop = Stream[WorkshopState](journal.workshop, workshop_state, journal.since(journal.workshop)).state
-        read = read or read_for(shop[Habits], files, name)
-        kept = zip_files(files)
-        wanted = number or len(journal.batches()) + 1
-        with journal.writing(user_name()) as pen:
-            taken, used = pen.taken("batch"), pen.taken("board")
-            while str(wanted) in taken or f"{prefix}{wanted}-01" in used:
-                wanted += 1
-            opened = BatchOpened(
-                name,
-                places([f"{prefix}{wanted}-{n + 1:02d}" for n in range(boards)], read.design.panel),
-                wanted,
-                digest(kept),
-                paste,
-                foil_mm or Records.first(shop[Records], Stencil).foil_mm,
-                {key: [x.placed, x.lost] for key, x in shop[Losses].logged.items()},
-            )
-            happened: list[Event] = [opened]
-            happened += [FileAssigned(f, r, s) for f, (r, s) in read.choices.roles.items()]
-            happened += [ColumnsPicked(f, dict(c)) for f, c in read.choices.columns.items()]
-            happened += settled
-            batch = pen.open_stream(f"{name} batch {wanted}")
-            pen.attach(f"{name}.zip", kept)
-            pen.write(batch, happened)
-        return cls(journal, batch, read)
+        wanted = Wanted(boards, prefix, paste, foil_mm, number)
+        return cls(journal, *begin(journal, files, name, wanted, prepared))
 
     def _entries(self, stream: int, start: Callable[[], BatchState | WorkshopState], as_far: bool) -> list[Entry]:
         if not as_far:

@@ -10,6 +10,7 @@ from msgspec import Struct
 from msgspec.structs import asdict
 
 from fusilex.bench.common.road import WaysChosen
+from fusilex.bench.record.beginning import Prepared
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import workshop_state
 from fusilex.bench.workshop.records import Records, RecordSet, read_records
@@ -53,7 +54,7 @@ def open_demo(journal: Journal, fresh: bool = False, which: str = "heron") -> Be
             prefix=demo.prefix,
             paste=demo.paste,
             number=demo.number,
-            settled=[WaysChosen(**asdict(demo.ways))] if demo.ways else [],
+            prepared=Prepared(settled=[WaysChosen(**asdict(demo.ways))] if demo.ways else []),
         )
     return bench
 

@@ -18,9 +18,9 @@ from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.margins import Margin, helps, margins
 from fusilex.core.heat.oven import Loading, cooling_s
 from fusilex.core.heat.places import places
-from fusilex.core.heat.plan import UNREACHED, plan
+from fusilex.core.heat.plan import UNREACHED, Aim, plan
 from fusilex.core.heat.predict import Predicted, predict
-from fusilex.core.heat.run import RunsAway, simulate
+from fusilex.core.heat.run import RunsAway, Terms, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
 from fusilex.core.heat.ties import shine_of, tied
@@ -177,8 +177,8 @@ def _as_data(found: Predicted, oven: Oven, schedule: Schedule, sheet: Sheet, loa
         schedule,
         schedule.end + cooling_s(oven.method),
         _mean(sheet),
-        step=1.0,
-        loading=loading,
+        Terms(step_s=1.0),
+        loading,
     )
     return {
         "joints": joints,
@@ -224,9 +224,8 @@ def plan_run(
     rule, coarse = window_by(window), load.sheet(COARSE_MM)
     limits = limits_of(load.parts, rule.leaded)
     loading = _loading(oven, load, panels, preheat)
-    made = plan(
-        coarse, load.joints(coarse), oven.fitted, rule, oven.hottest_c, dial, oven.opens, limits, loading=loading
-    )
+    aim = Aim(rule, oven.hottest_c, dial, oven.opens, limits)
+    made = plan(coarse, load.joints(coarse), oven.fitted, aim, loading=loading)
     sheet = load.sheet(CELL_MM)
     found = _predicted(load, sheet, oven, made.schedule, rule, loading)
     rows, _ = margins(found, rule, limits)

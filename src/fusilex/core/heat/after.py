@@ -16,7 +16,7 @@ from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.group import WORST, Group
 from fusilex.core.heat.joints import Joint, Molten, molten
 from fusilex.core.heat.probes import Logged, lagged, thinned, watched_by
-from fusilex.core.heat.run import Watch, simulate
+from fusilex.core.heat.run import Terms, Watch, simulate
 from fusilex.core.heat.schedule import LONGEST_S
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
@@ -75,7 +75,7 @@ def after_run(
     if until < LEAST_S:
         raise ValueError(f"a log of {until:.0f} s tells nothing of its joints")
     ovens = [oven.oven, *oven.drawn(DRAWS, seed)]
-    done = simulate(run.sheet, ovens, run.schedule, until, rows, run.room_c, STEP_S, loading=run.loading)
+    done = simulate(run.sheet, ovens, run.schedule, until, rows, Terms(run.room_c, STEP_S), run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
     rng = np.random.default_rng(seed)
     at, shift, foretold = len(names), [], []
@@ -97,7 +97,7 @@ def after_run(
     own_curves = done.watched[:, : len(names)]
     if fine is not None:
         sharp = simulate(
-            fine[0], ovens[:1], run.schedule, until, fine[1], run.room_c, STEP_S, loading=run.loading
+            fine[0], ovens[:1], run.schedule, until, fine[1], Terms(run.room_c, STEP_S), run.loading
         ).watched.max(axis=0)
         lift = (sharp - run.room_c) / (own_curves.max(axis=0)[:, :1] - run.room_c)
         own_curves = run.room_c + (own_curves - run.room_c) * lift

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from fusilex.core.heat.oven import PARAMETERS, OvenModel, parameters_of
 from fusilex.core.heat.probes import FIRST_SHINE, Logged, lagged, marks_of, sampled, thinned, watched_by
-from fusilex.core.heat.run import Watch, simulate
+from fusilex.core.heat.run import Terms, Watch, simulate
 
 Floats = NDArray[np.float64]
 STEP_S, ROUNDS, LEAST_NOISE_C = 1.0, 12, 1.0
@@ -187,7 +187,7 @@ def _with_few(oven: OvenModel, run: Logged) -> Logged:
     if not marks_of(run):
         return run
     until = max(t for t, _ in run.seen) + STEP_S
-    done = simulate(run.sheet, [oven], run.schedule, until, run.joints, run.room_c, STEP_S, loading=run.loading)
+    done = simulate(run.sheet, [oven], run.schedule, until, run.joints, Terms(run.room_c, STEP_S), run.loading)
     by_heat = np.argsort(done.watched[-1, :, 0])
     few = np.unique(np.concatenate([by_heat[:MOST_SEEN], by_heat[-MOST_SEEN:]]))
     return replace(run, joints=run.joints[few])
@@ -244,7 +244,7 @@ def _readings(
     ends = [float(np.nanmax(p.time)) for p in (*run.probes, *run.air)] + [t for t, _ in marks]
     own = watched_by(run)
     watch = np.vstack([own, _dense(run.joints)]) if marks else own
-    done = simulate(run.sheet, ovens, run.schedule, max(ends) + STEP_S, watch, run.room_c, STEP_S, loading=run.loading)
+    done = simulate(run.sheet, ovens, run.schedule, max(ends) + STEP_S, watch, Terms(run.room_c, STEP_S), run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
     found, row = [], 0
     for probe in run.probes:

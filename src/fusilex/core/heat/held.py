@@ -12,7 +12,7 @@ from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint, molten
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import Loading
-from fusilex.core.heat.run import Run, Watch, simulate
+from fusilex.core.heat.run import Run, Terms, Watch, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.heat.sources.jet import Stream
@@ -109,7 +109,9 @@ def held(
         seconds = [float(getattr(s, clock)) for s in steps]
         until = sum(seconds[:count]) + 20.0
         stream = stream_of(steps, seconds, gun, np.tile(np.array(place), (len(ovens), 1)))
-        run = simulate(sheet, ovens, plate_of(steps, seconds), until, watch, room_c, STEP_S, FRAME_S, Loading(), stream)
+        run = simulate(
+            sheet, ovens, plate_of(steps, seconds), until, watch, Terms(room_c, STEP_S, FRAME_S), Loading(), stream
+        )
         peaks.append(run.watched.max(axis=0))
     assert run is not None
     melts = molten(run.time, run.watched[:, own, 0], melting).melts
@@ -137,7 +139,7 @@ def undone(
     places = np.array(list(parts.values())).reshape(-1, 2)
     stream = stream_of(steps, seconds, gun, places)
     ovens = [oven.oven] * len(parts)
-    run = simulate(sheet, ovens, plate_of(steps, seconds), until, watch, ROOM_C, STEP_S, stream=stream)
+    run = simulate(sheet, ovens, plate_of(steps, seconds), until, watch, Terms(ROOM_C, STEP_S), stream=stream)
     peak = run.watched.max(axis=0)
     found = np.zeros((len(parts), len(parts)), dtype=bool)
     for j, ref in enumerate(parts):

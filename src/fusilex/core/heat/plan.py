@@ -14,12 +14,13 @@ from msgspec import Struct
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from fusilex.core.heat import settings
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import Loading, OvenModel, cooling_s
-from fusilex.core.heat.run import ALONE, Watch, simulate
-from fusilex.core.heat.schedule import FULL_C, Schedule, Step, steps_of
+from fusilex.core.heat.run import ALONE, Terms, Watch, simulate
+from fusilex.core.heat.schedule import Schedule, Step, steps_of
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.reflow.windows import ProcessWindow
 
@@ -114,7 +115,7 @@ class _Load(Struct, frozen=True, eq=False):
         """Times, and temperatures t × joints × schedules × ovens."""
         end = max(s.end for s in schedules) + cooling_s(ovens[0].kind)
         each, all_of = [s for s in schedules for _ in ovens], list(ovens) * len(schedules)
-        run = simulate(self.sheet, all_of, each, end, self.watch, self.room_c, step, loading=self.loading)
+        run = simulate(self.sheet, all_of, each, end, self.watch, Terms(self.room_c, step), self.loading)
         found = self.room_c + (run.watched - self.room_c) * self.lift[None, :, None]
         return run.time, found.reshape(*found.shape[:2], len(schedules), len(ovens))
 
@@ -143,41 +144,49 @@ class _Load(Struct, frozen=True, eq=False):
         return replace(self, names=names, watch=self.watch[own], limits=self.limits[own], lift=self.lift[own])
 
 
+class Aim(Struct, frozen=True):
+    """What settings are looked for: a window, up to how hot the oven goes (°C), turns of a `dial` or a curve, with a
+    `door` that is opened, and limits of parts (°C).
+    """
+
+    window: ProcessWindow
+    hottest_c: float
+    dial: bool = False
+    door: bool = True
+    limits: Mapping[str, float] = {}
+
+
 def plan(
     sheet: Sheet,
     joints: tuple[list[Joint], Watch],
     oven: Fitted,
-    window: ProcessWindow,
-    hottest_c: float,
-    dial: bool = False,
-    door: bool = True,
-    limits: Mapping[str, float] | None = None,
+    aim: Aim,
     room_c: float = ROOM_C,
     loading: Loading = ALONE,
     fine: tuple[Sheet, Watch] | None = None,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Planned:
-    """The best settings found: a curve, or with a `dial` a few turns of it. Searched for on a coarse sheet; with a
+    """The best settings found: a curve, or a few turns of a dial. Searched for on a coarse sheet; with a
     `fine` one of the same load and joints, what is said of the likeliest oven is what that one says. Raises ValueError
     without joints.
     """
     names, watch = joints
     if not names:
         raise ValueError("nothing is soldered here by paste")
-    most = np.array([(limits or {}).get(j.part, np.inf) for j in names])
-    load = _Load(sheet, names, watch, window, most, room_c, loading, np.ones(len(names)))
+    most = np.array([aim.limits.get(j.part, np.inf) for j in names])
+    load = _Load(sheet, names, watch, aim.window, most, room_c, loading, np.ones(len(names)))
     sharp = load if fine is None else replace(load, sheet=fine[0], watch=fine[1])
     begin = room_c if loading.oven_c is None else loading.oven_c
-    turns = _turns if dial else _curve
+    schedule_of = settings.turns if aim.dial else settings.curve
     logged = np.isfinite(oven.residual_c)
     drawn = oven.drawn(DRAWS) if oven.names else []
     ovens = [oven.oven, *(drawn if logged else [])]  # what nobody logged is too wide to plan for
-    low, high = _bounds(dial, hottest_c)
+    low, high = settings.bounds(aim.dial, aim.hottest_c)
 
     def make(x: Floats) -> Schedule:
-        return turns(np.clip(x, low, high), window, begin, door)
+        return schedule_of(np.clip(x, low, high), aim.window, begin, aim.door)
 
-    x, spread = _first(window, hottest_c, dial), _steps(dial)
+    x, spread = settings.first(aim.window, aim.hottest_c, aim.dial), settings.spreads(aim.dial)
     for number, (rounds, share) in enumerate(ROUNDS):
         load = _lifted(load, sharp, oven.oven, make(x))
         search = _Search(load.with_few(oven.oven, make(x)), ovens if share < 1 else ovens[:1], make, (low, high), share)
@@ -258,41 +267,3 @@ class _Search:
             rng=np.random.default_rng(2),
         )
         return self.best[1]
-
-
-def _first(window: ProcessWindow, hottest_c: float, dial: bool) -> Floats:
-    """Where the search begins: seconds and degrees of a usual run."""
-    low, high = window.soak_band
-    peak = min(sum(window.peak) / 2 + 20, hottest_c)
-    if dial:
-        return np.array([(low + high) / 2 + 10, 150.0, 110.0, 5.0, 0.5])
-    return np.array([90.0, low + 15.0, 90.0, high + 5.0, 50.0, peak, 35.0, 0.5])
-
-
-def _steps(dial: bool) -> Floats:
-    return np.array([20.0, 30.0, 30.0, 10.0, 0.3] if dial else [30.0, 15.0, 25.0, 15.0, 20.0, 15.0, 20.0, 0.3])
-
-
-def _bounds(dial: bool, hottest_c: float) -> tuple[Floats, Floats]:
-    """Settings as an oven takes them."""
-    if dial:
-        return np.array([50.0, 20.0, 20.0, 0.0, 0.0]), np.array([hottest_c, 600.0, 400.0, 120.0, 1.0])
-    low = [30.0, 50.0, 20.0, 80.0, 15.0, 100.0, 0.0, 0.0]
-    return np.array(low), np.array([400.0, hottest_c, 300.0, hottest_c, 200.0, hottest_c, 150.0, 1.0])
-
-
-def _curve(x: Floats, window: ProcessWindow, room_c: float, door: bool) -> Schedule:
-    """Up to the soak, through it, up to the top, held there, and off with the door open by some share."""
-    to_soak, soak_in, soaking, soak_out, to_top, top, hold, share = x.tolist()
-    times = np.cumsum([0.0, to_soak, soaking, to_top, hold, 1.0])
-    settings = (room_c, soak_in, max(soak_in, soak_out), max(soak_out, top), max(soak_out, top), 0.0)
-    opened = ((float(times[-2]), float(share)),) if door else ()
-    return Schedule(tuple(float(t) for t in times), settings, True, opened)
-
-
-def _turns(x: Floats, window: ProcessWindow, room_c: float, door: bool) -> Schedule:
-    """The dial to a middle setting, to full, off; the door ajar or open some seconds later."""
-    middle, at_full, full_for, later, share = x.tolist()
-    off = at_full + full_for
-    opened = ((off + later, share),) if door else ()
-    return Schedule((0.0, at_full, off), (middle, FULL_C, 0.0), False, opened)

@@ -6,13 +6,13 @@ from collections.abc import Callable
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.joints import Joint, Molten, molten
-from fusilex.core.heat.matter import ROOM_C
 from fusilex.core.heat.oven import Loading, cooling_s
-from fusilex.core.heat.run import ALONE, Run, Watch, simulate
+from fusilex.core.heat.run import ALONE, Run, Terms, Watch, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import Sheet
 
@@ -58,6 +58,9 @@ class Predicted(Struct, frozen=True, eq=False):
         return float(np.ptp(self.molten.peak)) if len(self.joints) else 0.0
 
 
+TERMS = Terms(step_s=STEP_S)
+
+
 def predict(
     sheet: Sheet,
     joints: tuple[list[Joint], Watch],
@@ -65,9 +68,8 @@ def predict(
     schedule: Schedule,
     melting: float,
     until: float | None = None,
-    room_c: float = ROOM_C,
     coarse: tuple[Sheet, Watch] | None = None,
-    frame_every: float = 0.0,
+    terms: Terms = TERMS,
     loading: Loading = ALONE,
     watcher: Callable[[float], bool] = lambda share: True,
 ) -> Predicted:
@@ -76,12 +78,12 @@ def predict(
     """
     names, watch = joints
     end = schedule.end + cooling_s(oven.oven.kind) if until is None else until
-    run = simulate(sheet, [oven.oven], schedule, end, watch, room_c, STEP_S, frame_every, loading, watcher=watcher)
+    run = simulate(sheet, [oven.oven], schedule, end, watch, terms, loading, watcher=watcher)
     found = molten(run.time, run.watched[:, :, 0], melting)
     if coarse is None:
         nothing = np.full(len(names), np.nan)
         return Predicted(run, tuple(names), found, nothing, nothing, nothing)
-    some = simulate(coarse[0], oven.drawn(DRAWS), schedule, end, coarse[1], room_c, STEP_S, loading=loading)
+    some = simulate(coarse[0], oven.drawn(DRAWS), schedule, end, coarse[1], replace(terms, frame_every_s=0.0), loading)
     tried = molten(some.time, some.watched, melting)
     return Predicted(run, tuple(names), found, *(_half(a) for a in (tried.melts, tried.seconds, tried.peak)))
 

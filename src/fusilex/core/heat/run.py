@@ -61,15 +61,24 @@ class Run(Struct, frozen=True, eq=False):
     ledger: Ledger
 
 
+class Terms(Struct, frozen=True):
+    """The room (°C), the step that is calculated with, and how often a picture of the board is kept (s, 0: never)."""
+
+    room_c: float = ROOM_C
+    step_s: float = STEP_S
+    frame_every_s: float = 0.0
+
+
+USUAL = Terms()
+
+
 def simulate(
     sheet: Sheet,
     ovens: Sequence[OvenModel],
     schedule: Schedule | Sequence[Schedule],
     until: float,
     watch: Watch,
-    room_c: float = ROOM_C,
-    step: float = STEP_S,
-    frame_every: float = 0.0,
+    terms: Terms = USUAL,
     loading: Loading = ALONE,
     stream: Stream | None = None,
     watcher: Callable[[float], bool] = lambda share: True,
@@ -79,6 +88,7 @@ def simulate(
     share done, and ends it where it says False. Raises `RunsAway`.
     """
     on_plate = ovens[0].kind in PLATES
+    room_c, step, frame_every = terms.room_c, terms.step_s, terms.frame_every_s
     oven = {name: np.array([o[name] for o in ovens]) for name in PARAMETERS}
     board = Board(sheet, ovens, loading, room_c, step, loading.flat or on_plate)
     count = max(1, round(until / step))

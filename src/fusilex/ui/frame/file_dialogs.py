@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
 from fusilex.bench.common.road import SidesChosen
+from fusilex.bench.record.beginning import Prepared
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.stream import Stream
 from fusilex.bench.refusal import Refused
@@ -132,8 +133,7 @@ class FileDialogs:
                 prefix=wanted.prefix,
                 paste=wanted.paste,
                 number=wanted.number or None,
-                read=read,
-                settled=order,
+                prepared=Prepared(read, order),
             )
         except (BadInput, NotSaved, Refused) as problem:
             self.host.desk.say(str(problem))

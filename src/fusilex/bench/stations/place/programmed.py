@@ -10,7 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.programme.programming import job_for, shifted
+from fusilex.bench.programme.programming import Loaded, job_for, shifted
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.references import fit, fits, per_board
@@ -123,6 +123,7 @@ def task(batch: Batch, panel: int, left_only: bool = False) -> Task:
     made = choice(batch, panel)
     lines = _lines_by_cell(batch, panel)
     put = batch.workshop[PutRight]
+    slots = {load.line: slot for slot, load in batch.state[SetUp].loaded.get(step.id, {}).items()}
     try:
         job, pieces = job_for(
             machine,
@@ -133,8 +134,7 @@ def task(batch: Batch, panel: int, left_only: bool = False) -> Task:
             lying(batch, panel, machine, step.side),
             made,
             max(1, len(batch.state.panels)),
-            fixed=put.turns(batch.lines),
-            standing={load.line: slot for slot, load in batch.state[SetUp].loaded.get(step.id, {}).items()},
+            Loaded(put.turns(batch.lines), slots),
         )
     except ValueError as problem:
         raise Refused(f"{machine.name}: {problem}.") from None

@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 
 import msgspec
 from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Load
@@ -25,8 +26,8 @@ from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.joints import Joint, joints_of
 from fusilex.core.heat.oven import AIR, PLATE, Loading
 from fusilex.core.heat.places import places
-from fusilex.core.heat.plan import Planned, plan
-from fusilex.core.heat.predict import Predicted, predict
+from fusilex.core.heat.plan import Aim, Planned, plan
+from fusilex.core.heat.predict import TERMS, Predicted, predict
 from fusilex.core.heat.run import Watch
 from fusilex.core.heat.schedule import LONGEST_S, Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet, sheet_of
@@ -118,9 +119,8 @@ class Question(Struct, frozen=True, eq=False):
         coarse, _, beside = self.load(COARSE_MM)
         fitted, melting = self.oven.fitted, self.window.melting
         both, few = (joints, watch), (coarse, beside)
-        return predict(
-            sheet, both, fitted, self.schedule, melting, coarse=few, frame_every=FRAME_S, loading=self.loading
-        )
+        terms = replace(TERMS, frame_every_s=FRAME_S)
+        return predict(sheet, both, fitted, self.schedule, melting, coarse=few, terms=terms, loading=self.loading)
 
     def foretold_likely(self) -> Predicted:
         """The same by the likeliest oven alone: nothing of how sure that is. Raises ValueError without settings."""
@@ -134,22 +134,10 @@ class Question(Struct, frozen=True, eq=False):
         """Settings for the oven, or turns of its dial; what is best by the time that is spent."""
         sheet, joints, watch = self.load(COARSE_MM)
         fine, _, beside = self.load_fine
-        dial = not self.oven.follows
         keep = lambda share: spent() < 1  # noqa: E731
-        oven, both = self.oven, (joints, watch)
-        return plan(
-            sheet,
-            both,
-            oven.fitted,
-            self.window,
-            oven.hottest_c,
-            dial,
-            oven.opens,
-            self.limits,
-            loading=self.loading,
-            fine=(fine, beside),
-            watcher=keep,
-        )
+        oven, both, sharp = self.oven, (joints, watch), (fine, beside)
+        aim = Aim(self.window, oven.hottest_c, not oven.follows, oven.opens, self.limits)
+        return plan(sheet, both, oven.fitted, aim, loading=self.loading, fine=sharp, watcher=keep)
 
     def fitted(self, logs: Sequence[tuple[str, bytes]], spent: Spent) -> Fitted:
         """The oven by logs of such loads. Raises ValueError, or `BadInput`, for logs that say nothing."""
