@@ -146,7 +146,7 @@ def window(bench: Bench, open_window: OpenWindow) -> Window:
 
 @pytest.fixture
 def coarse_twin(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Joints foretold on cells of 3 mm: what keys and records lead to does not hang on the last degree."""
+    """Joints predicted on cells of 3 mm: what keys and records lead to does not hang on the last degree."""
     monkeypatch.setattr("fusilex.bench.stations.reflow.twin.CELL_MM", 3.0)
 
 

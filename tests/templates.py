@@ -1,4 +1,4 @@
-"""Journals of a batch at a stage of its road: made once a run, and copied for whoever needs one."""
+"""Journals of a batch at a stage of its route: made once a run, and copied for whoever needs one."""
 
 from __future__ import annotations
 

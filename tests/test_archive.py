@@ -58,7 +58,7 @@ def worked(bench: Bench) -> Bench:
         bench.do(c.InspectBoard(serial))
     bench.do(c.RepairFault("H7-01", bench.state.boards["H7-01"].faults[0].id, "fixed"))
     bench.go("Rework", "H7-02")
-    bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Rework")[0].key, "harmless there"))
+    bench.do(c.Overrule(bench.route.open_stops(bench.batch, "Rework")[0].key, "harmless there"))
     return bench
 
 
@@ -92,7 +92,7 @@ def told(bench: Bench) -> dict[str, Any]:
         "deeds": [(d.id, d.station, d.boards, plain(d.words)) for d in state.deeds],
         "undone": [d.id for d in state.undone],
         "papers": plain({s: board_record(bench.batch, s) for s in state.boards}),
-        "judged": plain({s.id: [j.key for j in bench.judgements(s.id)] for s in bench.road.steps}),
+        "judged": plain({s.id: [j.key for j in bench.judgements(s.id)] for s in bench.route.steps}),
     }
 
 

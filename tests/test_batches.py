@@ -14,7 +14,7 @@ from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
 from fusilex.bench.common.events import BatchOpened, BoardCell
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.common.standing import Standing, aged, title
 from fusilex.bench.record.batch_list import Glance, glance, listed
 from fusilex.bench.record.bench import Bench
@@ -85,7 +85,7 @@ def test_a_paused_batch_says_what_has_aged(bench: Bench) -> None:
     old = (datetime.now(UTC) - timedelta(hours=9)).isoformat()
     for board in bench.state.panel_boards(1):
         board.prints["Print"] = replace(board.prints["Print"], at=old)
-    assert [j.rule for j in bench.road.open_stops(bench.batch.about("H7-01", "Place"), "Place")] == ["print.age"]
+    assert [j.rule for j in bench.route.open_stops(bench.batch.about("H7-01", "Place"), "Place")] == ["print.age"]
 
 
 @pytest.mark.parametrize(("hours", "level"), [(3.9, "go"), (4.0, "go"), (4.01, "care"), (8.0, "care"), (8.01, "stop")])
@@ -136,15 +136,15 @@ def test_a_batch_travels_by_the_window(window: Window, tmp_path: Path, open_wind
 
 def test_a_new_batch_in_one_dialog(window: Window, heron_files: Files) -> None:
     dialog = NewBatch(window, "Heron R2", window.desk.bench.design, Records())
-    assert dialog.wanted.order == "" and "Hand" in dialog.road.text() and "Print bottom" not in dialog.road.text()
+    assert dialog.wanted.order == "" and "Hand" in dialog.route.text() and "Print bottom" not in dialog.route.text()
     dialog.boards.setValue(9)
     dialog.prefix.setText("NB")
     dialog.number.setValue(41)
     dialog.order.setCurrentIndex(dialog.order.findData("glued"))
-    assert "Print bottom  →  Place bottom" in dialog.road.text() and dialog.wanted.order == "glued"
+    assert "Print bottom  →  Place bottom" in dialog.route.text() and dialog.wanted.order == "glued"
     window.files.start_batch("", heron_files, "Heron R2", dialog.wanted)
     made = window.desk.bench
-    assert list(made.state.boards)[8] == "NB41-09" and made.state[Laid].order == "glued" and len(made.road.steps) == 14
+    assert list(made.state.boards)[8] == "NB41-09" and made.state[Laid].order == "glued" and len(made.route.steps) == 14
 
 
 def test_small_pictures_are_kept(window: Window) -> None:

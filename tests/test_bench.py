@@ -28,7 +28,7 @@ from fusilex.bench.stations.test.planning import due
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.judgement import Level
 from fusilex.core.kit.losses import loss_key
-from fusilex.core.road.steps import DONE, one_side
+from fusilex.core.route.steps import DONE, one_side
 from fusilex.formats.written.programme import to_csv
 from fusilex.journal.place import sqlite_url
 from fusilex.journal.trouble import NotSaved
@@ -43,7 +43,7 @@ def kitted(bench: Bench, **short: int) -> None:
     bench.do(c.AcceptFiles())
     for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, short.get(line.refs[0], line.pull), f"lot {bench.batch.bin_number[line.key]}"))
-    for stop in bench.road.open_stops(bench.batch, "Kit"):
+    for stop in bench.route.open_stops(bench.batch, "Kit"):
         bench.do(c.Overrule(stop.key, "built without"))
     bench.do(c.CloseKit())
 

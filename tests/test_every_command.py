@@ -46,7 +46,7 @@ from fusilex.core.kit.losses import loss_key
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.printing.looking import WORDS
 from fusilex.core.problems import BadInput
-from fusilex.core.road.steps import DONE, one_side
+from fusilex.core.route.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.entries import Entry, Event
 from fusilex.journal.place import sqlite_url
@@ -82,8 +82,8 @@ def fault_in_hand(bench: Bench, pick: random.Random) -> int:
 
 FIELDS: dict[str, Made] = {
     "station": lambda b, r: r.choice((b.board.station, *STEPS, "Nowhere")),
-    "step": lambda b, r: r.choice((b.board.step, *b.road.steps.ids, "Nowhere")),
-    "before": lambda b, r: r.choice((*b.road.steps.ids, "Nowhere")),
+    "step": lambda b, r: r.choice((b.board.step, *b.route.steps.ids, "Nowhere")),
+    "before": lambda b, r: r.choice((*b.route.steps.ids, "Nowhere")),
     "method": lambda b, r: r.choice(("", "syringe", "machine", "plate", "prayer")),
     "by": lambda b, r: r.choice((-1, 1)),
     "numbers": lambda b, r: r.choice(({}, {"passes": 5, "celsius": 180}, {"breaks": 1, "pinholes": 0, "touched": 1})),
@@ -141,7 +141,7 @@ FIELDS: dict[str, Made] = {
     "per": lambda b, r: r.choice(("panel", "board", "box")),
     "way": lambda b, r: r.choice(("hand", "machine", "foot")),
     "reason": lambda b, r: r.choice(("", "because", "because")),
-    "key": lambda b, r: r.choice([j.key for j in b.judgements(r.choice(b.road.steps.ids))] or ["some:thing"]),
+    "key": lambda b, r: r.choice([j.key for j in b.judgements(r.choice(b.route.steps.ids))] or ["some:thing"]),
     "files": lambda b, r: r.choice(({}, {"notes.txt": b"nothing"}, {"broken.gbr": b"%FSLAX46Y46*%"})),
     "file": lambda b, r: r.choice((*b.source.files, "nothing.txt")),
     "role": lambda b, r: r.choice(("silk", "other", "paste", "nonsense")),
@@ -243,7 +243,7 @@ def made_up(kind: type[c.Command], bench: Bench, pick: random.Random) -> c.Comma
 
 
 def astray(bench: Bench) -> bool:
-    """A step was taken out or moved, and boards cannot go along the road."""
+    """A step was taken out or moved, and boards cannot go along the route."""
     return any(j.rule == "ready.road" and j.level is Level.STOP for j in bench.judgements("Ready"))
 
 
@@ -261,10 +261,10 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
             c.FillBin(FIELDS["line"](bench, pick), 500)
             if any(bin_open(bench.state, x.key) for x in lines_to_pull(bench.batch))
             else c.StrapTest("1.1M")
-            if any(j.rule == "kit.strap" for j in bench.road.open_stops(bench.batch, "Kit"))
+            if any(j.rule == "kit.strap" for j in bench.route.open_stops(bench.batch, "Kit"))
             else c.CloseKit()
         ),
-        "Make": lambda: (lambda m: done(board.panel, m, EXAMPLES[m]))(bench.road.steps.by_id[board.step].method),
+        "Make": lambda: (lambda m: done(board.panel, m, EXAMPLES[m]))(bench.route.steps.by_id[board.step].method),
         "Print": lambda: c.PrintPanel(board.panel, bench.state.foil_mm, bench.state.paste),
         "Place": lambda: (
             c.PlacePart(board.serial, part_in_hand(bench, pick))
@@ -294,7 +294,7 @@ def helpful(bench: Bench, pick: random.Random) -> c.Command:
 
 def check(bench: Bench, fresh: list[Entry], acknowledged: set[str], was: dict[str, str]) -> None:
     """What holds after any command; `was` says where each board stood before it."""
-    state, steps = bench.state, bench.road.steps
+    state, steps = bench.state, bench.route.steps
     for entry in fresh:
         if entry.kind in DONE_BY_HANDS:
             assert DONE_BY_HANDS[entry.kind] in acknowledged, f"{entry.kind} before its cautions were read"
@@ -305,7 +305,7 @@ def check(bench: Bench, fresh: list[Entry], acknowledged: set[str], was: dict[st
                 if forward and board.station != "Rework" and not board.scrapped:
                     stops = [
                         j
-                        for j in bench.road.station(was[serial]).judge(bench.batch.about(serial, was[serial]))
+                        for j in bench.route.station(was[serial]).judge(bench.batch.about(serial, was[serial]))
                         if j.level is Level.STOP and not state.overruling(j)
                     ]
                     assert not stops, f"{serial} left {was[serial]} past {stops[0].key}"
@@ -340,7 +340,7 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
         if pick.random() < 0.15:
             serial = pick.choice(list(bench.state.boards))
             bench.go(
-                pick.choice((*bench.road.steps.ids, *[s for s in [bench.state.boards[serial].step] if s != DONE])),
+                pick.choice((*bench.route.steps.ids, *[s for s in [bench.state.boards[serial].step] if s != DONE])),
                 serial,
             )
         before, count = len(bench.record.history), len(bench.shop.history)
@@ -361,13 +361,13 @@ def test_no_sequence_of_commands_breaks_the_record(heron_files: Files, tmp_path:
         if not isinstance(command, (c.Undo, c.Redo)):
             check(bench, fresh, acknowledged, was)
         if n % 60 == 0:
-            for step in bench.road.steps.ids:
+            for step in bench.route.steps.ids:
                 assert bench.now(step).title and all(j.headline for j in bench.judgements(step))
     assert len(happened) > 15 and len(refused) > 15
     assert project(journal.since(bench.id)) == bench.state
     assert project_workshop(journal.since(bench.shop.id)) == bench.workshop
     while bench.state.deeds:
-        bench.go(place_of(bench.state.deeds[-1], bench.road.steps), next(iter(bench.state.boards)))
+        bench.go(place_of(bench.state.deeds[-1], bench.route.steps), next(iter(bench.state.boards)))
         bench.do(c.Undo())
     first = project(bench.record.history[:1])
     bench.state[Placing].way = first[Placing].way  # where eyes look is not undone, nor how the batch stands
@@ -389,9 +389,9 @@ def test_every_station_declares_itself_whole(bench: Bench, station: Station) -> 
             assert command.cautions in CAUTIONS
             with pytest.raises(c.Refused, match=f"cautions of {command.cautions} first"):
                 bench.do(made_up(command, bench, random.Random(1)))
-    if not bench.road.steps.at_station(station.name):
+    if not bench.route.steps.at_station(station.name):
         bench.do(c.MakeAtHome())
-    step = bench.road.steps.at_station(station.name)[0].id
+    step = bench.route.steps.at_station(station.name)[0].id
     shown = [j for serial in list(bench.state.boards)[:2] for j in station.judge(bench.batch.about(serial, step))]
     assert station.now(bench.batch.about("H7-01", step)).title and {j.rule for j in shown} <= set(RULES)
     assert picture_of(station.name).name == station.name and station.about in ("batch", "panel", "board")

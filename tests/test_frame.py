@@ -38,7 +38,7 @@ from fusilex.core.checks.fixes import Fix
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
-from fusilex.core.road.steps import one_side
+from fusilex.core.route.steps import one_side
 from fusilex.core.wording import say
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url

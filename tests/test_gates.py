@@ -20,7 +20,7 @@ from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.core.judgement import Facts, Level
-from fusilex.core.road.steps import DONE, one_side
+from fusilex.core.route.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.judgement_list import JudgementCard
@@ -120,7 +120,7 @@ def joined(bench: Bench) -> None:
 def left_out(bench: Bench) -> None:
     """A part the batch started without is there again, and is not on this board."""
     short_kit(bench)
-    for stop in bench.road.open_stops(bench.batch, "Kit"):
+    for stop in bench.route.open_stops(bench.batch, "Kit"):
         bench.do(c.Overrule(stop.key, "comes on Monday"))
     bench.do(c.CloseKit())
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
@@ -270,7 +270,7 @@ def test_what_was_overruled_is_shown_to_be(bench: Bench, open_window: OpenWindow
     window = open_window(bench)
     bench.go("Inspect", FIRST)
     window.refresh()
-    stop = bench.road.open_stops(bench.batch, "Inspect")[0]
+    stop = bench.route.open_stops(bench.batch, "Inspect")[0]
     with pytest.raises(c.Refused, match="has changed: U3: bridge"):
         bench.do(c.Overrule(stop.key, "a spare", replace(Facts.of(stop), names={"place": "U3", "word": "tombstone"})))
     assert overrule_all(window, "a spare") == 1
@@ -285,14 +285,14 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
     bench.go("Print", FIRST)
     for foil, panel, reason in ((0.3, 1, ""), (0.12, 2, "the thick one was a mistake")):
         bench.do(c.ChooseFoil(foil, reason))
-        for stop in bench.road.open_stops(bench.batch, "Print"):
+        for stop in bench.route.open_stops(bench.batch, "Print"):
             bench.do(c.Overrule(stop.key, "looked at every deposit"))
         bench.do(c.PrintPanel(panel, foil, "leaded"))
         taught(bench, panel)
         bench.do(c.MachinePlaced(panel))
         bench.do(c.RecordReflow(panel, "cold.csv", cold(LOG)))
     bench.go("Reflow", FIRST)
-    for stop in bench.road.open_stops(bench.batch, "Reflow"):
+    for stop in bench.route.open_stops(bench.batch, "Reflow"):
         bench.do(c.Overrule(stop.key, "reflowed again by hand"))
     with pytest.raises(c.Refused, match="Panel 2 stays at Reflow"):
         bench.do(c.SendOn(2))
@@ -307,7 +307,7 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
         bench.state.boards[serial].step = "Inspect"
         bench.do(c.MarkFault(serial, "R1", "bridge"))
         bench.go("Inspect", serial)
-        bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Inspect")[0].key, f"{serial} is a spare"))
+        bench.do(c.Overrule(bench.route.open_stops(bench.batch, "Inspect")[0].key, f"{serial} is a spare"))
     assert (reasons("H7-10"), reasons("H7-100")) == ({"H7-10 is a spare"}, {"H7-100 is a spare"})
 
 

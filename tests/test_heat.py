@@ -155,7 +155,7 @@ def fitted(heron: Design, request: pytest.FixtureRequest) -> tuple[Sheet, int, F
 
 
 @pytest.mark.xdist_group("one log")  # it is fitted once
-def test_another_run_of_an_oven_of_another_kind_is_foretold(
+def test_another_run_of_an_oven_of_another_kind_is_predicted(
     fitted: tuple[Sheet, int, Fitted, list[str], np.ndarray],
 ) -> None:
     sheet, seed, found, names, watch = fitted

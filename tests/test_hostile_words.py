@@ -193,7 +193,7 @@ def test_a_hostile_list_in_every_picture_paper_and_file(
         return draw(painter, *given)
 
     monkeypatch.setattr(QPainter, "drawText", spied)
-    for step in bench.road.steps.ids:
+    for step in bench.route.steps.ids:
         window.go(step)
         window.grab()
         for key in window.keys():

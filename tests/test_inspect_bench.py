@@ -97,7 +97,7 @@ def test_the_thread_of_a_part_is_what_the_programme_and_the_bins_say(eyes: Bench
                 seen += 1
     assert seen > 30 and {put.head for put in board.put.values()} >= {"1", "2"}
     assert eyes.state[Printing].since_wipe == {1: 1, 2: 2, 3: 3}
-    since = eyes.road.station("Print").thread(eyes.batch, eyes.state.boards["H7-13"])["prints since wipe"]
+    since = eyes.route.station("Print").thread(eyes.batch, eyes.state.boards["H7-13"])["prints since wipe"]
     assert set(since.values()) == {"3"} and "U1" in since  # type: ignore[union-attr]
     bins = Bins(fillings={"k": [Filled(9, "A", "2026-01-01"), Filled(9, "B", "2026-01-03")]})
     assert [bins.lot_at("k", f"2026-01-0{day}") for day in (1, 2, 3, 4)] == ["A", "A", "B", "B"]
@@ -184,7 +184,7 @@ def test_fields_are_seen_one_by_one_and_what_was_mended_again(eyes: Bench) -> No
     papers = board_record(bench.batch, "H7-01")
     assert papers["fields_seen"] == {"Inspect": [len(fields)] * 2} and papers["first_article"][0]["step"] == "Inspect"
     assert papers["faults"][0]["joint"] == "1" and papers["faults"][0]["result"] == "touched up"
-    said = [j.headline for j in bench.road.station("Inspect").remarks(bench.batch, bench.state.boards["H7-02"])]
+    said = [j.headline for j in bench.route.station("Inspect").remarks(bench.batch, bench.state.boards["H7-02"])]
     assert said == [f"1 of {len(fields)} fields of board H7-02 inspected"]
     bench.do(c.SendBack("H7-01", "Inspect", "it rattles"))
     assert len(unseen(bench.batch, bench.state.boards["H7-01"])) == len(fields), "toured anew"

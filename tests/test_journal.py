@@ -188,7 +188,7 @@ def test_a_journal_of_the_version_before_opens_without_loss(tmp_path: Path) -> N
     }
     assert (bench.view.step, bench.view.board) == (state["station"], state["board"])
     assert [d.id for d in bench.state.deeds] == state["deeds"]
-    for station in bench.road.steps.ids:
+    for station in bench.route.steps.ids:
         assert bench.now(station).title and bench.judgements(station)
     finest = Judgement("ready.finest", Level.STOP, "own etching", "Too fine")
     assert bench.state.overruling(finest), "an overruling of then still counts"

@@ -257,7 +257,7 @@ def test_herons_batch_with_a_wrong_bag_a_shortage_and_an_expired_reel(bench: Ben
             bench.do(c.FillBin(line.key, line.pull if line.refs != ("Y1",) else 0))
     stops = [j.subject for j in bench.judgements("Kit") if j.level is Level.STOP]
     assert len(stops) == 2, "C5's bin and Y1's are short"
-    for stop in bench.road.open_stops(bench.batch, "Kit"):
+    for stop in bench.route.open_stops(bench.batch, "Kit"):
         bench.do(c.Overrule(stop.key, "fitted later", Facts.of(stop)))
     bench.do(c.CloseKit())
     assert set(bench.state[Bins].without) == {*c5.refs, "Y1"}
@@ -276,7 +276,7 @@ def test_a_side_left_out_wants_no_bins_and_its_parts_are_marked(bench: Bench) ->
     for line in lines_to_pull(bench.batch):
         assert f"bin {bench.batch.bin_number[line.key]}:" in bench.now("Kit").title
         bench.do(c.FillBin(line.key, line.pull))
-    assert bench.now("Kit").title == "Close the kit" and not bench.road.open_stops(bench.batch, "Kit")
+    assert bench.now("Kit").title == "Close the kit" and not bench.route.open_stops(bench.batch, "Kit")
     bench.do(c.CloseKit())
     assert set(bench.state[Bins].without) == {ref for line in left_out for ref in line.refs}
     assert not {p.ref for p in bench.batch.parts_of("Hand")} & set(bench.state[Bins].without)

@@ -98,7 +98,7 @@ def test_such_a_board_goes_through_every_station_by_keys(tmp_path: Path, open_wi
         journal = open_journal(sqlite_url(tmp_path / "q.sqlite"))
         bench = Bench.open_batch(journal, quads(4), "Quads", 2, prefix="Q")
         window = open_window(bench)
-        for step in bench.road.steps.ids:
+        for step in bench.route.steps.ids:
             window.desk.go(step)
             for key in (Qt.Key.Key_Tab, Qt.Key.Key_Space, Qt.Key.Key_Right, Qt.Key.Key_F):
                 QTest.keyClick(window, key)
@@ -154,7 +154,7 @@ def test_a_large_board_goes_through_every_station_by_keys(
     c.acknowledge_all(bench)
     window = open_window(bench)
     with at_last(120):
-        for step in bench.road.steps.ids:
+        for step in bench.route.steps.ids:
             window.desk.go(step)
             for key in (Qt.Key.Key_Tab, Qt.Key.Key_Right, Qt.Key.Key_BracketRight):
                 QTest.keyClick(window, key)

@@ -62,7 +62,7 @@ def test_layers_without_parts_open_in_every_picture(
     bench = Bench.open_batch(open_journal(sqlite_url(tmp_path / "j.sqlite")), files, "Bare", 2, prefix="Q")
     window = open_window(bench)
     window.resize(1100, 700)
-    for step in bench.road.steps.ids:
+    for step in bench.route.steps.ids:
         window.desk.go(step)
         station = window.station
         for view in range(len(station.tabs.names) if isinstance(station, TabbedStation) else 1):

@@ -1,4 +1,4 @@
-"""Bare boards made at home: steps of the road before Kit, judged and written down."""
+"""Bare boards made at home: steps of the route before Kit, judged and written down."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.making import METHODS, judge_drill, judge_look, least_ring
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import faults
+from fusilex.core.route.steps import faults
 
 K = Qt.Key
 
@@ -36,12 +36,12 @@ def bench(tmp_path: Path) -> Bench:
 
 
 def typed(bench: Bench, panel: int, text: str = "") -> None:
-    method = bench.road.steps.by_id[bench.state.panel_boards(panel)[0].step].method
+    method = bench.route.steps.by_id[bench.state.panel_boards(panel)[0].step].method
     bench.do(done(panel, method, text or EXAMPLES[method]))
 
 
 def test_the_steps_stand_before_kit(bench: Bench) -> None:
-    steps = bench.road.steps
+    steps = bench.route.steps
     assert [s.method for s in steps.at_station("Make")] == list(METHODS) and faults(steps) == []
     assert steps.label("Make 4") == "Make etch" and steps.index("Make 7") < steps.index("Kit")
     assert faults(steps.moved("Make 2", 8)) == ["bare boards are made before Kit"]
@@ -75,7 +75,7 @@ def test_a_panel_is_made_and_its_record_kept(bench: Bench) -> None:
     typed(bench, 1, "20 min, 0.6 mm, 1 broken, 0.36 run-out")
     assert board.step == "Make 6", "the drill cuts the pads open"
     bench.go(board.step, "S1-01")
-    stop = bench.road.open_stops(bench.batch, board.step)[0]
+    stop = bench.route.open_stops(bench.batch, board.step)[0]
     bench.do(c.Overrule(stop.key, "wired over"))
     typed(bench, 1, "20 min, 0.6 mm, 1 broken, 0.36 run-out")
     typed(bench, 1)
@@ -107,8 +107,8 @@ def test_what_a_look_and_a_drill_come_to() -> None:
 )
 def test_numbers_that_make_no_sense_are_refused(bench: Bench, method: str, text: str) -> None:
     bench.do(c.AcceptFiles())
-    while bench.road.steps.by_id[bench.state.boards["S1-01"].step].method != method:
-        if bench.road.steps.by_id[bench.state.boards["S1-01"].step].method == "etch":
+    while bench.route.steps.by_id[bench.state.boards["S1-01"].step].method != method:
+        if bench.route.steps.by_id[bench.state.boards["S1-01"].step].method == "etch":
             bench.do(c.MixBath(1.0))
         typed(bench, 1)
     with pytest.raises(c.Refused):

@@ -54,7 +54,7 @@ def answers(bench: Bench) -> list[object]:
     """Much of what is asked of a batch."""
     batch = bench.batch
     found: list[object] = [
-        bench.road.steps,
+        bench.route.steps,
         batch.panel,
         batch.builds,
         batch.used,
@@ -65,10 +65,10 @@ def answers(bench: Bench) -> list[object]:
         board = bench.state.boards[serial]
         here = batch.about(serial)
         found += [plan_for(here, board).order, [batch.left_in_bin(line.key) for line in batch.lines]]
-        for step in bench.road.steps:
+        for step in bench.route.steps:
             there = batch.about(serial, step.id)
-            found.append([j.as_dict() for j in bench.road.judgements(there, step.id)])
-            found.append(bench.road.now(there, step.id))
+            found.append([j.as_dict() for j in bench.route.judgements(there, step.id)])
+            found.append(bench.route.now(there, step.id))
             if step.station == "Place":
                 found.append(choice(there, board.panel))
             if step.station == "Inspect":

@@ -164,7 +164,7 @@ def test_variants_by_hand(heron: Design) -> None:
     ],
 )
 def test_options_are_typed(bench: Bench, text: str, boards: list[str], ref: str) -> None:
-    command = option(text, list(bench.state.boards), bench.road.steps)("why")
+    command = option(text, list(bench.state.boards), bench.route.steps)("why")
     assert isinstance(command, c.SetOption) and (list(command.boards), command.ref) == (boards, ref)
     assert command.fitted is (False if "not" in text else None)
     assert command.value == {"d2": "green", "D2": "green"}.get(
@@ -177,7 +177,7 @@ def test_options_are_typed(bench: Bench, text: str, boards: list[str], ref: str)
 )
 def test_what_is_no_option_says_an_example(bench: Bench, text: str) -> None:
     with pytest.raises(c.Refused):
-        option(text, list(bench.state.boards), bench.road.steps)
+        option(text, list(bench.state.boards), bench.route.steps)
 
 
 def test_options_by_keys(window: Window) -> None:

@@ -74,18 +74,18 @@ def test_a_better_wording_opens_nothing_again(bench: Bench, monkeypatch: pytest.
     acknowledge_all(bench)
     bench.go("Print", "H7-01")
     bench.do(c.ChooseFoil(0.3, ""))
-    stops = bench.road.open_stops(bench.batch, "Print")
+    stops = bench.route.open_stops(bench.batch, "Print")
     for stop in stops:
         bench.do(c.Overrule(stop.key, "seen", Facts.of(stop)))
     said = [s.headline for s in stops]
     monkeypatch.setattr(wording, "template", lambda rule, case: f"Release 2 calls it {rule} {case}")
     again = Bench(bench.journal, bench.id)
     again.go("Print", "H7-01")
-    assert stops and not again.road.open_stops(again.batch, "Print")
+    assert stops and not again.route.open_stops(again.batch, "Print")
     assert [s.headline for s in stops] != said
     monkeypatch.undo()
     again.do(c.ChooseFoil(0.32, ""))
-    assert again.road.open_stops(again.batch, "Print"), "other numbers are another judgement"
+    assert again.route.open_stops(again.batch, "Print"), "other numbers are another judgement"
 
 
 def test_what_runs_by_the_clock_is_covered_until_its_level_changes() -> None:

@@ -52,7 +52,7 @@ def at_print(bench: Bench) -> Bench:
     bench.do(c.AcceptFiles())
     for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, line.pull))
-    for stop in bench.road.open_stops(bench.batch, "Kit"):
+    for stop in bench.route.open_stops(bench.batch, "Kit"):
         bench.do(c.Overrule(stop.key, "for the test"))
     bench.do(c.CloseKit())
     bench.go("Print", next(iter(bench.state.boards)))
@@ -252,7 +252,7 @@ def test_a_clogging_trend_says_wipe_before_a_fault(tmp_path: Path, heron_files: 
     care = bench.workshop[PasteCare]
     assert care.history("leaded", bench.batch.name) == [] and len(care.history("leaded", "another batch")) == 13
     assert [w.number for w in told] == list(range(1, 15))
-    own = bench.road.station("Print").papers(bench.batch, bench.state.boards["W1-01"])
+    own = bench.route.station("Print").papers(bench.batch, bench.state.boards["W1-01"])
     assert own["weighed_mg"][0]["print"] == 1
     page = page_html(bench.batch, "W1-01")
     assert "mg a panel" in page and "from jar 12" in page
@@ -270,7 +270,7 @@ def test_weights_belong_to_the_print_they_were_of(bench: Bench) -> None:
     for panel in (2, 1):
         bench.do(PrintPanel(panel, 0.12, "leaded"))
     assert [(w.panel, w.number) for w in bench.state[Run].weighed] == [(1, 2), (2, 1), (3, 0)]
-    told = bench.road.station("Print").papers(bench.batch, bench.state.boards["H7-01"])
+    told = bench.route.station("Print").papers(bench.batch, bench.state.boards["H7-01"])
     assert told["weighed_mg"] == [{"print": 2, "measured": 310.0, "predicted": pytest.approx(333.9, abs=0.1)}]
     assert project(bench.record.history) == bench.state
 

@@ -251,7 +251,7 @@ def test_what_stands_stays_where_moving_it_costs_more() -> None:
 
 
 @pytest.mark.parametrize("heads", [1, 2, 6])
-def test_the_simulated_machine_puts_every_part_where_it_is_wanted_in_the_time_foretold(heads: int) -> None:
+def test_the_simulated_machine_puts_every_part_where_it_is_wanted_in_the_time_predicted(heads: int) -> None:
     j = job(50, 14, heads, seed=9, slots=20)
     found = optimise(j, turns(30))
     world = World(j.machine)

@@ -89,7 +89,7 @@ def rung(bench: Bench, serial: str, wrong: dict[str, str] | None = None) -> int:
 
 
 def judged(bench: Bench, serial: str, step: str) -> list[Judgement]:
-    return bench.road.judgements(bench.batch.about(serial), step)
+    return bench.route.judgements(bench.batch.about(serial), step)
 
 
 def powered(bench: Bench, serial: str) -> None:

@@ -65,9 +65,9 @@ def test_one_correction_explains_a_whole_list_and_is_an_event(
     tmp_path: Path, heron_files: Files, change: object, words: str
 ) -> None:
     bench = opened(tmp_path, relisted(heron_files, change))
-    stops = [j for j in bench.road.open_stops(bench.batch, "Ready") if j.rule == "ready.systematic"]
+    stops = [j for j in bench.route.open_stops(bench.batch, "Ready") if j.rule == "ready.systematic"]
     assert len(stops) == 1 and words in stops[0].headline
-    assert len(bench.road.open_stops(bench.batch, "Ready")) == 1, (
+    assert len(bench.route.open_stops(bench.batch, "Ready")) == 1, (
         "what the one fault explains is not listed part by part"
     )
     before = bench.source.files
@@ -75,7 +75,7 @@ def test_one_correction_explains_a_whole_list_and_is_an_event(
     assert not [j for j in bench.judgements("Ready") if j.level is Level.STOP] and bench.source.files == before
     assert Bench(bench.journal, bench.id).design.part_by_ref["U1"].x == pytest.approx(17, abs=2e-3)
     bench.do(c.Undo())
-    assert [j.key for j in bench.road.open_stops(bench.batch, "Ready")] == [stops[0].key]
+    assert [j.key for j in bench.route.open_stops(bench.batch, "Ready")] == [stops[0].key]
 
 
 def test_every_finding_with_a_fix_is_mended_by_it(tmp_path: Path, heron_files: Files) -> None:
@@ -226,7 +226,7 @@ def test_files_are_added_one_by_one_and_bad_ones_change_nothing(tmp_path: Path, 
     stream = io.BytesIO()
     book.save(stream)
     bench.do(c.AddFiles({"parts.xlsx": stream.getvalue()}))
-    assert len(bench.design.bom) == 35 and bench.road.open_stops(bench.batch, "Ready") == []
+    assert len(bench.design.bom) == 35 and bench.route.open_stops(bench.batch, "Ready") == []
     again = Bench(bench.journal, bench.id)
     assert again.design.bom == bench.design.bom
     bench.do(c.AcceptFiles())
@@ -299,11 +299,11 @@ def test_a_panel_handed_in_for_a_board_is_one_finding_and_one_fix(
     tmp_path: Path, heron: Design, heron_files: Files, copy: str
 ) -> None:
     bench = opened(tmp_path, big_board(heron_files, 3, 2, copy))
-    stops = bench.road.open_stops(bench.batch, "Ready")
+    stops = bench.route.open_stops(bench.batch, "Ready")
     assert [j.rule for j in stops] == ["ready.panel"]
     bench.do(c.ApplyFix(offered(bench.design)[stops[0].key]))
     assert Bench(bench.journal, bench.id).state == bench.state, "what is in hand is what was written down"
-    assert not bench.road.open_stops(bench.batch, "Ready") and {p.ref for p in bench.design.parts} == {
+    assert not bench.route.open_stops(bench.batch, "Ready") and {p.ref for p in bench.design.parts} == {
         p.ref for p in heron.parts
     }
     assert (bench.batch.panel.columns, bench.batch.panel.rows, len(bench.state.panels)) == (3, 2, 1)

@@ -116,7 +116,7 @@ def test_numbers_come_from_the_records(bench: Bench, heron_files: Files) -> None
     note(bench, "stencil", id="usual foil", foil_mm=0.1)
     note(bench, "oven", id="drawer oven", method="dial oven")
     other = Bench.open_batch(bench.journal, heron_files, "Heron R2", 2, prefix="N")
-    assert other.state.foil_mm == 0.1 and other.road.steps.by_id["Reflow"].method == "dial oven"
+    assert other.state.foil_mm == 0.1 and other.route.steps.by_id["Reflow"].method == "dial oven"
     assert bench.state.foil_mm == 0.12, "what was begun stays"
     bench.go("Ready")
     bench.do(c.Undo())
@@ -141,10 +141,10 @@ def test_heat_and_the_programme_follow_their_tools(bench: Bench) -> None:
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards["H7-01"]
-    judged = [j.key for j in bench.road.judgements(bench.batch.about("H7-01", "Reflow"), "Reflow")]
+    judged = [j.key for j in bench.route.judgements(bench.batch.about("H7-01", "Reflow"), "Reflow")]
     note(bench, "window", id="leaded", melting=183, soak_band=[100, 150], peak=[230, 240])
     assert rule_of(bench.batch.about("H7-01", "Reflow"), board) == WINDOWS["leaded"], "judged by what held then"
-    assert judged == [j.key for j in bench.road.judgements(bench.batch.about("H7-01", "Reflow"), "Reflow")]
+    assert judged == [j.key for j in bench.route.judgements(bench.batch.about("H7-01", "Reflow"), "Reflow")]
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
     taught(bench, 2)
     bench.do(c.MachinePlaced(2))

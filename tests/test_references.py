@@ -21,18 +21,18 @@ PANEL = np.array([(3.5, 5), (146.5, 5), (3.5, 57), (146.5, 57), (75, 5), (75, 57
 FAR = np.array([(150.0, 62.0)])
 
 
-def test_the_error_foretold_is_that_of_ten_thousand_panels() -> None:
+def test_the_error_predicted_is_that_of_ten_thousand_panels() -> None:
     rng, sigma = np.random.default_rng(5), 0.02
     points = PANEL[:3]
-    foretold = standard_error(points, [sigma] * 3, FAR)[0]
+    predicted = standard_error(points, [sigma] * 3, FAR)[0]
     off = [
         fit_similarity(points, points + rng.normal(0, sigma, points.shape)).apply(FAR)[0] - FAR[0]
         for _ in range(10_000)
     ]
-    assert np.sqrt(np.mean(np.sum(np.square(off), axis=1))) == pytest.approx(foretold, rel=0.03)
+    assert np.sqrt(np.mean(np.sum(np.square(off), axis=1))) == pytest.approx(predicted, rel=0.03)
     # closed form with equal errors: σ √(2/n + 2 d²/S)
     c = points.mean(axis=0)
-    assert foretold == pytest.approx(sigma * np.sqrt(2 / 3 + 2 * np.sum((FAR - c) ** 2) / np.sum((points - c) ** 2)))
+    assert predicted == pytest.approx(sigma * np.sqrt(2 / 3 + 2 * np.sum((FAR - c) ** 2) / np.sum((points - c) ** 2)))
 
 
 def test_no_other_points_do_better_and_the_hidden_one_is_replaced() -> None:

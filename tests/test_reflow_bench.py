@@ -277,7 +277,7 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
     assert all(s != s for s in solid_and_cool(view.log, view.at_s, 183.0, view.found)), "nobody saw it melt"
     QTest.keyClick(wren, K.Key_A)
     solid, cool = solid_and_cool(view.log, view.at_s, 183.0, view.found)
-    assert 10 < solid < cool, "what shines is not solid, whatever the twin foretold"
+    assert 10 < solid < cool, "what shines is not solid, whatever the twin predicted"
     QTest.keyClick(wren, K.Key_H)
     view.tick(30.0)
     assert "solid" in wren.station.now().title and [w for w, _ in view.readout.words][-2:] == ["solid in", "touch in"]

@@ -1,4 +1,4 @@
-"""The oven's twin at the bench: settings kept, runs foretold in the window, an oven fitted to the log of its load."""
+"""The oven's twin at the bench: settings kept, runs predicted in the window, an oven fitted to the log of its load."""
 
 from __future__ import annotations
 
@@ -84,7 +84,7 @@ def wait(qtbot, view: twin_view.TwinView) -> None:  # type: ignore[no-untyped-de
     qtbot.waitUntil(lambda: view.search is None, timeout=120_000)
 
 
-def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window: Window, monkeypatch) -> None:  # type: ignore[no-untyped-def]
+def test_a_run_is_predicted_and_the_oven_fitted_to_its_log_by_keys(qtbot, window: Window, monkeypatch) -> None:  # type: ignore[no-untyped-def]
     bench, K = window.desk.bench, Qt.Key
     monkeypatch.setattr(twin_view, "PLAN_S", 2.0)
     view = window.station.view
@@ -136,16 +136,16 @@ def test_a_run_is_foretold_and_the_oven_fitted_to_its_log_by_keys(qtbot, window:
     world = OvenWorld(sheet, told, jittered(3))
     world.advance(290.0)
     k = next(n for n, j in enumerate(view.found.joints) if (j.part, j.cell) == ("C1", 0))
-    foretold = float(np.interp(290.0, view.found.run.time, view.found.run.watched[:, k, 0]))
-    assert foretold == pytest.approx(world.true("C1@1"), abs=6)
+    predicted = float(np.interp(290.0, view.found.run.time, view.found.run.watched[:, k, 0]))
+    assert predicted == pytest.approx(world.true("C1@1"), abs=6)
     bench.do(c.Undo())
     assert oven_of(bench.batch).fit.runs == 0
 
 
-def test_without_an_oven_nothing_is_foretold(window: Window) -> None:
+def test_without_an_oven_nothing_is_predicted(window: Window) -> None:
     window.desk.bench.do(c.SetRecord("oven", {"id": "drawer oven", "method": "plate"}))
     window.desk.say("")
-    assert window.station.now().title == "Nothing to foretell" and "F4" in window.station.now().detail
+    assert window.station.now().title == "Nothing to predict" and "F4" in window.station.now().detail
     QTest.keyClick(window, Qt.Key.Key_O)
     assert "No controlled oven is on record" in window.desk.said
 

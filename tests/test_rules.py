@@ -80,7 +80,7 @@ from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure, measure_log
 from fusilex.core.rework.heat import neighbours
-from fusilex.core.road.hanging import judge_heats
+from fusilex.core.route.hanging import judge_heats
 from fusilex.core.rule import Constant
 from fusilex.core.similarity import fit_similarity, suspect_point
 from fusilex.core.soldering.joint import joint_mm3, wire_length_mm

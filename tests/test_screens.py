@@ -27,7 +27,7 @@ from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.quantities import Quantity, chosen
 from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
-from fusilex.core.road.steps import one_side
+from fusilex.core.route.steps import one_side
 from fusilex.core.wording import say
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.ui.canvas.loupe import Loupe

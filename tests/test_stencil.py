@@ -24,7 +24,7 @@ from fusilex.core.printing.choosing import ways_of
 from fusilex.core.printing.dots import dot_volume, judge_dots, judge_needle, plan_dots, weighed_dot
 from fusilex.core.printing.jig import blade_mm, edge_excess, judge_blade, judge_step, surround
 from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
-from fusilex.core.printing.looking import Mark, fine_parts, judge_print, looking_route
+from fusilex.core.printing.looking import Mark, fine_parts, judge_print, look_order
 from fusilex.core.printing.looks import fine_enough, spread, telling_places
 from fusilex.core.printing.openings import Openings, narrowest, openings_of
 from fusilex.core.printing.paste import PASTES, transfer
@@ -502,7 +502,7 @@ def test_parts_without_openings_are_missed(heron: Design) -> None:
 def test_looking_marks_and_the_risky_few(heron: Design) -> None:
     openings = openings_of(heron, "top")
     found = risks(ground_of(lands_of(openings, heron.pads)), 0.12, 4)
-    route = looking_route(found, 0.12, ["U1"], 6)
+    route = look_order(found, 0.12, ["U1"], 6)
     assert len(route.refs) == 6 and "U1" in route.refs and route.path_mm == pytest.approx(length(route.at, range(6)))
     fine, near = fine_parts(openings, found.web), fine_parts(openings, found.web, 0.5)
     assert "U1" in fine and "C5" not in fine and "R4" in near - fine

@@ -19,7 +19,7 @@ from test_window import press
 
 from fusilex.bench.common.bins import Bins
 from fusilex.bench.common.files import DesignFiles
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import open_journal

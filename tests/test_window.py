@@ -22,7 +22,7 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.test.now import next_pair
 from fusilex.bench.stations.test.planning import due, heard
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import DONE, one_side
+from fusilex.core.route.steps import DONE, one_side
 from fusilex.core.wording import say
 from fusilex.formats.bundle import Files
 from fusilex.ui.frame.batches.new_batch import Wanted

@@ -18,7 +18,7 @@ from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.bench.stations.test.planning import due, touched
 from fusilex.core.judgement import Facts, Judgement, Level
-from fusilex.core.road.steps import one_side
+from fusilex.core.route.steps import one_side
 from fusilex.formats.bundle import Files
 
 LOG = (HERON / "oven-run-1.csv").read_bytes()
@@ -115,13 +115,13 @@ def test_stops_at_ready_must_be_settled_or_overruled(heron_files: Files, bench: 
     name = "heron-r2-placements.csv"
     broken = heron_files | {name: heron_files[name].replace(b"U3,27.500", b"U3,87.500")}
     other = Bench.open_batch(bench.journal, broken, "Odd", 6, prefix="Z")
-    assert other.now("Ready").title == "Settle U3" and len(other.road.open_stops(other.batch, "Ready")) == 1
+    assert other.now("Ready").title == "Settle U3" and len(other.route.open_stops(other.batch, "Ready")) == 1
     with pytest.raises(c.Refused, match="U3: outside the board outline"):
         other.do(c.AcceptFiles())
     with pytest.raises(c.Refused, match="Say why"):
         other.do(c.Overrule("ready.off-board:U3", "  "))
     other.do(c.Overrule("ready.off-board:U3", "drawn so on purpose"))
-    assert other.road.open_stops(other.batch, "Ready") == [] and other.now("Ready").title == "Accept the files"
+    assert other.route.open_stops(other.batch, "Ready") == [] and other.now("Ready").title == "Accept the files"
     other.do(c.AcceptFiles())
     record = board_record(other.batch, other.view.board)
     assert record["overruled"][0]["reason"] == "drawn so on purpose" and "drawn so on purpose" in page_html(
@@ -172,7 +172,7 @@ def test_reflow_waits_for_the_whole_panel_and_judges_the_run(kitted: Bench) -> N
     assert kitted.now("Reflow").title == "Run the oven with panel 1"
     cold = b"time,temp C\n" + b"\n".join(b"%d,%.1f" % (t, min(25 + t * 0.8, 170)) for t in range(0, 300, 2))
     kitted.do(c.RecordReflow(1, "cold.csv", cold))
-    stops = kitted.road.open_stops(kitted.batch, "Reflow")
+    stops = kitted.route.open_stops(kitted.batch, "Reflow")
     assert stops and all(", load 1" in j.key for j in stops) and kitted.now("Reflow").title == "Load 1 is stopped"
     assert {b.station for b in kitted.state.panel_boards(1)} == {"Reflow"}, "on record, and going nowhere"
     assert kitted.state[Reflowing].loads[0].index is None or kitted.state[Reflowing].loads[0].index > 100

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 from fusilex.bench.command import Command
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import COMMANDS, RULES, batch_state, open_journal, workshop_state

@@ -1,4 +1,4 @@
-"""What the oven's twin takes: a run foretold, a fit, plans, held steps, a frame of the live screen."""
+"""What the oven's twin takes: a run predicted, a fit, plans, held steps, a frame of the live screen."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from fusilex.devices.oven_world import OvenWorld, jittered, logged
 from fusilex.journal.place import sqlite_url
 from fusilex.ui.frame.start import make_window
 from fusilex.ui.frame.window import Window
-from fusilex.ui.stations.reflow.live_traces import foretold_of
+from fusilex.ui.stations.reflow.live_traces import predicted_of
 
 SETTINGS = {
     "times": [0.0, 90.0, 180.0, 270.0, 300.0, 420.0],
@@ -72,12 +72,12 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         bench.do(c.named("KeepSettings")(**SETTINGS))
         asked = question(bench.batch)
         found: list[tuple[str, str, str]] = []
-        asked.foretold_likely()  # the board is made into a sheet once
+        asked.predicted_likely()  # the board is made into a sheet once
         began = time.perf_counter()
-        run = asked.foretold_likely().run
+        run = asked.predicted_likely().run
         took = time.perf_counter() - began
         fast = f"{run.time[-1] / took * slowness():,.0f} ×"
-        found.append(("Heron × 6 foretold, 1.5 mm cells: times as fast as the oven", fast, "≥ 1,000 ×"))
+        found.append(("Heron × 6 predicted, 1.5 mm cells: times as fast as the oven", fast, "≥ 1,000 ×"))
         log = stood_in(asked)
         began = time.perf_counter()
         fitted = asked.fitted([("log.csv", log)], lambda: 0.0)
@@ -99,8 +99,8 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
         air = air_question(bench.batch, board, "top", rule_of(bench.batch, board))
         profile = bench.batch.workshop[Records].all(HeldSteps)["bottom pad, leaded"]
         began = time.perf_counter()
-        air.foretold(part, profile.steps)
-        found.append(("held steps over one part foretold", seconds(began), "–"))
+        air.predicted(part, profile.steps)
+        found.append(("held steps over one part predicted", seconds(began), "–"))
         frame = live_frame(app, bench_window(bench, folder), asked)
         found.append(("live run, a second taken in and the window painted", f"{frame:.1f} ms", "≤ 16 ms"))
         return found
@@ -132,8 +132,8 @@ def live_frame(app: QApplication, window: Window, asked: Question) -> float:
     window.desk.go("Reflow")
     window.station.show_view(2)
     view, names = window.station.view, Steady.names
-    view.asked, view.found, view.port = asked, asked.foretold(), Steady()
-    view.shine, view.foretold = shine_of(view.found), foretold_of(view.found, names)
+    view.asked, view.found, view.port = asked, asked.predicted(), Steady()
+    view.shine, view.predicted = shine_of(view.found), predicted_of(view.found, names)
     view.log = LiveLog(names, asked.schedule)
     for second in range(300):
         view.log.add(float(second), [25.0 + second / 2, 24.0 + second / 2])

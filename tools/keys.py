@@ -66,7 +66,7 @@ def rows() -> Rows:
         window.show()
         play(bench)
         visits = {}
-        for step in bench.road.steps.ids:
+        for step in bench.route.steps.ids:
             window._warm.stop()
             before = slowness()
             visits[step] = seconds(lambda step=step: (window.desk.go(step), app.processEvents())) / before  # type: ignore[misc]
@@ -74,7 +74,7 @@ def rows() -> Rows:
         found.append((f"slowest first visit of a station, {slowest}", f"{1000 * visits[slowest]:.0f} ms", "≤ 300 ms"))
         again = max(
             scaled(lambda step=step: (window.desk.go(step), app.processEvents()), 3)  # type: ignore[misc]
-            for step in bench.road.steps.ids
+            for step in bench.route.steps.ids
         )
         found.append(("slowest change of station, later", f"{1000 * again:.0f} ms", "≤ 50 ms"))
         for step, board, keys in (

@@ -1,4 +1,4 @@
-"""Speed with a full workshop: 200 boards on a two-sided road with 20,000 events behind them, and 1,000 batches."""
+"""Speed with a full workshop: 200 boards on a two-sided route with 20,000 events behind them, and 1,000 batches."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.test.events import ReadingTaken
 from fusilex.core.judgement import Level
-from fusilex.core.road.propose import propose
+from fusilex.core.route.propose import propose
 from fusilex.formats.bundle import read_files
 from fusilex.journal.store import Journal
 
@@ -30,7 +30,7 @@ EVENTS, BATCHES = 20_000, 1_000
 
 
 def worked(journal: Journal) -> Bench:
-    """Heron on a two-sided road, kitted, with a long record."""
+    """Heron on a two-sided route, kitted, with a long record."""
     files = read_files(ROOT / "src/fusilex/demo/heron-r2")
     bench = Bench.open_batch(journal, files, "Heron R2", 200, prefix="H", paste="leaded")
     acknowledge_all(bench)
@@ -114,12 +114,12 @@ class Hands:
 def rows(place: Path) -> list[tuple[str, str, str]]:
     journal = open_journal(f"sqlite:///{place}/many.sqlite")
     first = worked(journal)
-    opened = scaled(lambda: Bench(journal, first.id).road.steps)
+    opened = scaled(lambda: Bench(journal, first.id).route.steps)
     bench = Bench(journal, first.id)
-    assert len(bench.road.steps) == 14
+    assert len(bench.route.steps) == 14
     proposed = scaled(lambda: propose(bench.design, "glued"))
     hands = Hands(bench, place)
-    steps = hands.scaled([partial(hands.at, step) for step in bench.road.steps.ids * 2])
+    steps = hands.scaled([partial(hands.at, step) for step in bench.route.steps.ids * 2])
     hands.at("Print")
     keys = hands.scaled([partial(hands.key, name) for name in ("Space", "Space", "Enter", "Enter")])[1:]
     hands.at("Place", bench.state.at("Place")[0].serial)
@@ -144,7 +144,7 @@ def rows(place: Path) -> list[tuple[str, str, str]]:
     return [
         ("opening 200 boards on two sides with 20,000 events", f"{opened:.2f} s", "≤ 1 s"),
         ("opening them with 100,000 events", f"{most:.2f} s", "≤ 0.5 s"),
-        ("proposing their road", f"{1000 * proposed:.0f} ms", "≤ 100 ms"),
+        ("proposing their route", f"{1000 * proposed:.0f} ms", "≤ 100 ms"),
         ("slowest change of step with 20,000 events", f"{max(steps[len(steps) // 2 :]):.0f} ms", "≤ 50 ms"),
         ("slowest of 14 keys with them", f"{max(keys):.0f} ms", "≤ 50 ms"),
         ("undo with them, painted", f"{back:.0f} ms", "≤ 50 ms"),

@@ -111,7 +111,7 @@ def run_machine(window: Window) -> None:
     run.frame()
 
 
-def foretell(app: QApplication, window: Window) -> None:
+def predict(app: QApplication, window: Window) -> None:
     """Settings for the oven, and the run that they make."""
     times, settings = [0.0, 90.0, 180.0, 270.0, 315.0, 316.0], [25.0, 150.0, 190.0, 262.0, 262.0, 0.0]
     window.desk.do(c.KeepSettings(times, settings, True, [[315.0, 0.4]]))
@@ -177,14 +177,14 @@ def take_in(bench: Bench) -> None:
 
 VIEWS = (
     ("ready", "Ready", "H7-01"),
-    ("ready-road", "Ready", "H7-01"),
+    ("ready-route", "Ready", "H7-01"),
     ("kit", "Kit", "H7-01"),
     ("print", "Print", "H7-13"),
     ("print-foil", "Print", "H7-13"),
     ("place", "Place", "H7-07"),
     ("machine", "Place", "H7-07"),
     ("reflow", "Reflow", "H7-01"),
-    ("reflow-foretold", "Reflow", "H7-01"),
+    ("reflow-predicted", "Reflow", "H7-01"),
     ("hand", "Hand", "H7-06"),
     ("inspect", "Inspect", "H7-04"),
     ("rework", "Rework", "H7-03"),
@@ -195,11 +195,11 @@ VIEWS = (
 )
 VIEW_OF = {
     "test-power": 1,
-    "ready-road": 5,
+    "ready-route": 5,
     "print-foil": 2,
     "inspect-photo": 1,
     "machine": 2,
-    "reflow-foretold": 1,
+    "reflow-predicted": 1,
 }
 
 
@@ -253,7 +253,7 @@ def shoot(folder: Path, size: tuple[int, int] = (1280, 800), only: tuple[str, ..
                 "print": lambda: weigh_and_stroke(bench),
                 "print-foil": lambda: look_through(bench),
                 "machine": lambda: run_machine(window),
-                "reflow-foretold": lambda: foretell(app, window),
+                "reflow-predicted": lambda: predict(app, window),
                 "inspect-photo": lambda: compare(app, window, Path(place)),
             }
             before.get(name, lambda: None)()

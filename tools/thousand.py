@@ -83,7 +83,7 @@ def rows() -> Rows:
         window.show()
         app.processEvents()
         visits: dict[str, float] = {}
-        for step in bench.road.steps.ids:
+        for step in bench.route.steps.ids:
             before, began = slowness(), time.perf_counter()
             window.desk.go(step)
             window._warm.stop()  # what is done while hands are still is no part of a visit
@@ -94,7 +94,7 @@ def rows() -> Rows:
         on_the_way(bench)
         window.refresh()
         other = Qt.Key.Key_BracketRight
-        keys = {step: key_ms(window, step, KEYS.get(step, other)) for step in bench.road.steps.ids}
+        keys = {step: key_ms(window, step, KEYS.get(step, other)) for step in bench.route.steps.ids}
         slowest = max(keys, key=lambda step: keys[step])
         found.append((f"slowest key of ten stations with it, {slowest}", f"{keys[slowest]:.0f} ms", "≤ 50 ms"))
         used = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024

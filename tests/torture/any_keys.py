@@ -103,7 +103,7 @@ class Hands:
         alike &= project(journal.since(bench.id)) == bench.state
         alike &= project_workshop(journal.since(bench.shop.id)) == bench.workshop
         again.go(bench.view.step, bench.view.board)
-        for step in bench.road.steps.ids:
+        for step in bench.route.steps.ids:
             alike &= [j.key for j in again.judgements(step)] == [j.key for j in bench.judgements(step)]
             alike &= {j.rule for j in again.judgements(step)} <= set(RULES)
         self.found["states unlike the replay"] += not alike

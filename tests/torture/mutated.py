@@ -31,7 +31,7 @@ from fusilex.bench.typed_text import number, numbers, pieces
 from fusilex.bench.workshop.records import read_records
 from fusilex.core.packages.catalogue import Catalogue
 from fusilex.core.problems import BadInput
-from fusilex.core.road.steps import one_side
+from fusilex.core.route.steps import one_side
 from fusilex.core.shown import is_shown
 from fusilex.core.values import parse_reading, read_ohms, read_value
 from fusilex.formats.bundle import Files, read_files

@@ -1,4 +1,4 @@
-"""The batch as rules see it: what happened, the design, the workshop, the road. Read only."""
+"""The batch as rules see it: what happened, the design, the workshop, the route. Read only."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from fusilex.bench.common.events import Moved
 from fusilex.bench.refusal import Refused
 from fusilex.bench.view import View
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.road.steps import DONE, Step
+from fusilex.core.route.steps import DONE, Step
 from fusilex.journal.entries import Event
 
 P = ParamSpec("P")
@@ -54,7 +54,7 @@ class Batch(Building):
         return self.stations[step.station].judge(self.about(self.view.board, step.id))
 
     def named(self, word: str) -> str:
-        """What a step leaves on record, with the step's name where the road has several like it."""
+        """What a step leaves on record, with the step's name where the route has several like it."""
         label = self.steps.label(self.step.id)
         return word if label == self.step.station else f"{word} ({label})"
 

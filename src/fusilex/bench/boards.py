@@ -9,7 +9,7 @@ from msgspec import Struct, field
 
 from fusilex.core.heat.group import Group
 from fusilex.core.kit.variants import Variant
-from fusilex.core.road.steps import ASIDE, station_of
+from fusilex.core.route.steps import ASIDE, station_of
 
 
 class PastePrint(Struct, frozen=True):
@@ -31,7 +31,7 @@ class PastePrint(Struct, frozen=True):
 class Load(Struct, frozen=True):
     """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says;
     `rule` the numbers of the window it was judged by. `joints` are what the oven's twin, held to the log, makes of its
-    parts, worst first; `off_c` how far (°C, RMS) the log was from what the twin foretold, and whether the oven
+    parts, worst first; `off_c` how far (°C, RMS) the log was from what the twin predicted, and whether the oven
     `changed`. `marks` is the digest of what was told and seen, of a run by eye.
     """
 
@@ -151,7 +151,7 @@ class Board(Struct):
 
     @property
     def place(self) -> str:
-        """The step it stands at on its road; in repair, the one it came from."""
+        """The step it stands at on its route; in repair, the one it came from."""
         return self.came_from if self.station == ASIDE and self.came_from else self.step
 
     @property

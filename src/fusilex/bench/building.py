@@ -20,11 +20,11 @@ from fusilex.bench.view import View
 from fusilex.core.design.model import Design, Part
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.panel.layout import Panel, single
-from fusilex.core.road.steps import Steps
+from fusilex.core.route.steps import Steps
 
 
 class Building(Struct):
-    """`steps` is the batch's road, `view` what the window looks at; `at` is the time it is looked at; `taken` are
+    """`steps` is the batch's route, `view` what the window looks at; `at` is the time it is looked at; `taken` are
     names in use, by what they name. `memo` keeps what is worked out of it, as long as it stands.
     """
 

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.workshop.records import Records
-from fusilex.core.road.steps import NO_PASTE
+from fusilex.core.route.steps import NO_PASTE
 
 
 def clocks(batch: Batch) -> list[tuple[str, str]]:

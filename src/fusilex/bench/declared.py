@@ -1,4 +1,4 @@
-"""What rules may ask of the stations of the road, without knowing any by name."""
+"""What rules may ask of the stations of the route, without knowing any by name."""
 
 from __future__ import annotations
 

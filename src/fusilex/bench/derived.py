@@ -20,9 +20,9 @@ from fusilex.core.kit.variants import Variant, built
 from fusilex.core.panel.layout import Panel
 from fusilex.core.panel.separating import CutPlan, plan_cuts
 from fusilex.core.printing.openings import Openings, openings_of
-from fusilex.core.road.propose import Ways, propose, usual_order, usual_ways
-from fusilex.core.road.shares import share_out
-from fusilex.core.road.steps import Steps
+from fusilex.core.route.propose import Ways, propose, usual_order, usual_ways
+from fusilex.core.route.shares import share_out
+from fusilex.core.route.steps import Steps
 
 Builds = tuple[tuple[Variant, int], ...]
 """How many boards there are of each variant."""
@@ -49,7 +49,7 @@ class Derived:
         self._line_of: dict[Variant, dict[str, PullLine]] = {}
         self._openings: dict[str, Openings] = {}
         self._cuts: tuple[Panel, Built, CutPlan] | None = None
-        self._roads: dict[tuple[str, Ways], Steps] = {}
+        self._routes: dict[tuple[str, Ways], Steps] = {}
 
     def of(self, variants: Iterable[Variant]) -> Built:
         """A board of a variant, or what any of several boards carries: a part that is on one of them is among it."""
@@ -104,7 +104,7 @@ class Derived:
         return self._openings[side]
 
     def shares(self, steps: Steps, variant: Variant) -> dict[str, list[Part]]:
-        """Parts of a board of a variant, by the step of a road that puts them on."""
+        """Parts of a board of a variant, by the step of a route that puts them on."""
         held = self._shared.get(variant)
         if held is None or held[0] is not steps:
             held = self._shared[variant] = steps, share_out(self.built(variant).values(), steps, self.school)
@@ -116,12 +116,12 @@ class Derived:
         ways = replace(usual_ways(self.design), reflowing=self.shop.reflowing)
         return replace(ways, placing=self.shop.placing) if ways.printing == Ways().printing else ways
 
-    def road(self, order: str, ways: Ways | None) -> Steps:
-        """The road proposed for an order of sides, '' for the usual one."""
+    def route(self, order: str, ways: Ways | None) -> Steps:
+        """The route proposed for an order of sides, '' for the usual one."""
         order, ways = order or self.usual_order, ways or self.usual_ways
-        if (order, ways) not in self._roads:
-            self._roads[order, ways] = propose(self.design, order, ways)
-        return self._roads[order, ways]
+        if (order, ways) not in self._routes:
+            self._routes[order, ways] = propose(self.design, order, ways)
+        return self._routes[order, ways]
 
     @cached_property
     def usual_order(self) -> str:

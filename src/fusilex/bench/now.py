@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from fusilex.bench.batch import Batch
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 
 
 class Now(Struct, frozen=True):

@@ -14,7 +14,7 @@ from fusilex.bench.common import (
     paces,
     pieces,
     records,
-    road,
+    route,
     standing,
 )
 from fusilex.bench.common.heat import held
@@ -32,7 +32,7 @@ COMMON = (
     Room(faults.COMMANDS, faults.EVENTS),
     Room(pieces.COMMANDS, (*bins.EVENTS, *pieces.EVENTS), (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
-    Room((), road.EVENTS, (road.Laid,)),
+    Room((), route.EVENTS, (route.Laid,)),
     Room(held.COMMANDS, held.EVENTS, held.SLICES),
     Room(records.COMMANDS, records.EVENTS),
     Room((), mended.EVENTS, (mended.Mended,)),

@@ -15,7 +15,7 @@ from fusilex.bench.record.bench import Bench
 from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.core.shown import shown
 from fusilex.formats.written.whole import write_whole
 from fusilex.journal.entries import Entry
@@ -63,7 +63,7 @@ class Desk(QObject):
 
     def _passed_by(self, entries: Sequence[Entry]) -> str:
         """Steps that had no work for boards just moved, named when the first one goes past."""
-        state, steps = self.bench.state, self.bench.road.steps
+        state, steps = self.bench.state, self.bench.route.steps
         found = []
         for moved in (e.event for e in entries if isinstance(e.event, Moved)):
             there = len(moved.boards)

@@ -114,22 +114,22 @@ class HeldView(View):
         if seen != self._seen and not self.aside.busy and not self.running:
             self._seen, self.found, self.judged, self.asked, self.trouble = seen, None, None, None, ""
             if part is not None and profile is not None:
-                self._foretell(part, profile)
+                self._predict(part, profile)
         self._show()
 
-    def _foretell(self, part: Part, profile: HeldSteps) -> None:
+    def _predict(self, part: Part, profile: HeldSteps) -> None:
         try:
             asked = self.asked = air_question(self.batch, self.bench.board, self.side(), self.window_rule())
         except Refused as problem:
             self.trouble = str(problem)
             return
-        self.aside.look(lambda: asked.foretold(part, profile.steps), lambda found: self._foretold(part, found))
+        self.aside.look(lambda: asked.predicted(part, profile.steps), lambda found: self._predicted(part, found))
 
     def _failed(self, text: str) -> None:
         self.trouble = text
         self.desk.say(text)
 
-    def _foretold(self, part: Part, found: tuple[Sheet, Heated]) -> None:
+    def _predicted(self, part: Part, found: tuple[Sheet, Heated]) -> None:
         assert self.asked is not None
         profile, lowest = self.profile, self.batch.workshop[Records].first(AirGun).lowest_l_per_min
         steps = profile.steps if profile else ()
@@ -177,9 +177,9 @@ class HeldView(View):
         rows, columns = sheet.grid.shape
         middle = columns * float(sheet.size[0]) / 2, rows * float(sheet.size[1]) / 2
         self.map.ring = (x + middle[0], y + middle[1], gun.nozzle_mm / 2 + gun.spread_mm)
-        title = f"Foretold at the end of {steps[at].name.lower()}, by the longest clocks; ring: where the air melts"
+        title = f"Predicted at the end of {steps[at].name.lower()}, by the longest clocks; ring: where the air melts"
         if self.running:
-            title = f"Foretold in {steps[at].name.lower()}; ring: where the air melts"
+            title = f"Predicted in {steps[at].name.lower()}; ring: where the air melts"
         self.map.show_state(sheet, run.frames[k], title, below, melting)
 
     def now(self) -> Now | None:

@@ -15,7 +15,7 @@ from fusilex.bench.common.commands import Acknowledge
 from fusilex.bench.now import Now
 from fusilex.bench.record.bench import Bench
 from fusilex.core.design.model import Part
-from fusilex.core.road.steps import Step
+from fusilex.core.route.steps import Step
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import GAP
@@ -101,7 +101,7 @@ class StationPicture(Picture):
     def step(self) -> Step:
         """The step in view, which is one of this station while its picture is up."""
         view = self.batch.step
-        return view if view.station == self.name else self.bench.road.steps.at_station(self.name)[0]
+        return view if view.station == self.name else self.bench.route.steps.at_station(self.name)[0]
 
     def face(self) -> None:
         """Turn the board to the side of the step that came into view."""
@@ -122,14 +122,14 @@ class StationPicture(Picture):
 
     def now(self) -> Now:
         """The one thing to do; cautions before anything else."""
-        unread = self.bench.road.unread(self.batch, self.cautions)
+        unread = self.bench.route.unread(self.batch, self.cautions)
         return unread or self.bench.now(self.step.id)
 
     def keys_now(self) -> list[Key]:
         """Its keys as they work now: while cautions are unread, Space reads them and does nothing else; what works on
         the board in hand says where that is while it is elsewhere.
         """
-        board, unread = self.bench.board, self.bench.road.unread(self.batch, self.cautions)
+        board, unread = self.bench.board, self.bench.route.unread(self.batch, self.cautions)
         here = board.step == self.step.id
         why = f"Read and acknowledge the cautions of {self.cautions} first."
         if not here:

@@ -18,7 +18,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.finished import FinishedLeft
 from fusilex.core.judgement import Facts, Level
 from fusilex.core.quantities import METRIC
-from fusilex.core.road.steps import ASIDE, DONE, FIRST, WITH_PARTS
+from fusilex.core.route.steps import ASIDE, DONE, FIRST, WITH_PARTS
 
 
 class Acknowledge(Command, frozen=True):
@@ -98,7 +98,7 @@ class SendBack(Command, frozen=True):
         if board.step == DONE:
             raise Refused(f"Board {board.serial} is released: it comes back by its serial, with a reason.")
         if self.step not in batch.steps.by_id:
-            raise Refused(f"There is no step {self.step} on this road.")
+            raise Refused(f"There is no step {self.step} on this route.")
         to, at = batch.steps.by_id[self.step], batch.steps.progress(board.place)
         if to.station in (ASIDE, *FIRST) or batch.steps.index(to.id) > at or (to.id == board.step):
             where = batch.where(board)

@@ -11,7 +11,7 @@ from fusilex.bench.boards import Board, SentBack, laid_out
 from fusilex.bench.state import BatchState, Overruled
 from fusilex.core.judgement import Facts
 from fusilex.core.panel.layout import Panel
-from fusilex.core.road.steps import ASIDE, station_of
+from fusilex.core.route.steps import ASIDE, station_of
 from fusilex.journal.entries import Entry, Event
 
 RENAMED_RULES = {

@@ -16,7 +16,7 @@ from fusilex.bench.history.mentions import mentions, naming, numbering
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.journal.entries import Entry
 from fusilex.journal.store import Journal
 
@@ -231,7 +231,7 @@ def told(bench: Bench, entry: Entry) -> Told | None:
     if event is None or not words:
         return None
     boards = tuple(sorted(bench.state.touched(event)))
-    step = bench.road.steps.label(entry.place) if entry.place in bench.road.steps.by_id else entry.place
+    step = bench.route.steps.label(entry.place) if entry.place in bench.route.steps.by_id else entry.place
     return Told(entry.at, entry.who, title(bench.state), boards[:12], step, words)
 
 

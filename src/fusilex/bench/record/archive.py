@@ -22,7 +22,7 @@ from fusilex.bench.workshop.records import RecordOffered, RecordRemoved, RecordS
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Left, Step, part_of, quiet
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.core.shown import json_shown
 from fusilex.journal.bundle import Bundle, read_bundle, take_in, write_bundle
 from fusilex.journal.entries import Entry, Event, as_entry
@@ -95,7 +95,7 @@ def _tried(bundle: Bundle, name: str, told: Step) -> None:
             bench = Bench(trial, take_in(trial, bundle))
             _check_boards(bench, name)
             _check_lots(bench, name)
-            ids, serials = bench.road.steps.ids, list(bench.state.boards)
+            ids, serials = bench.route.steps.ids, list(bench.state.boards)
             for n, step in enumerate(ids):
                 told(0.2 + 0.4 * n / len(ids), f"Trying {name}: {step}")
                 bench.go(step)
@@ -138,8 +138,8 @@ def _check_boards(bench: Bench, name: str) -> None:
     for board in bench.state.boards.values():
         if not board.serial or not is_line(board.serial, 40):
             raise BadInput(name, "boards with a serial in one line", ascii(board.serial)[:60])
-        if board.step != DONE and board.step not in bench.road.steps.by_id:
-            raise BadInput(name, f"board {board.serial} at a step of its road", board.step)
+        if board.step != DONE and board.step not in bench.route.steps.by_id:
+            raise BadInput(name, f"board {board.serial} at a step of its route", board.step)
         if not (0 <= board.cell < cells and 1 <= board.panel <= MOST_BOARDS):
             found = f"cell {board.cell} of panel {board.panel}"
             raise BadInput(name, f"board {board.serial} in one of {cells} cells of its panel", found)

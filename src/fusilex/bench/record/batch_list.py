@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.common.standing import OPEN, WORDS, BatchRenamed, BatchStands, title
-from fusilex.bench.road import CLASSIC
 from fusilex.bench.rooms import batch_state
-from fusilex.core.road.steps import DONE
+from fusilex.bench.route import CLASSIC
+from fusilex.core.route.steps import DONE
 from fusilex.journal.folding import fold
 from fusilex.journal.store import Journal
 from fusilex.journal.trouble import NotRead
@@ -31,7 +31,7 @@ class Listed(Struct, frozen=True):
 
 
 class Glance(Struct, frozen=True):
-    """What a batch looks like from afar: boards in all, and (step, boards there) along its road; the digest of its
+    """What a batch looks like from afar: boards in all, and (step, boards there) along its route; the digest of its
     design's files.
     """
 

@@ -23,8 +23,8 @@ from fusilex.bench.record.older_bins import as_meant
 from fusilex.bench.record.stream import Stream, as_far_as
 from fusilex.bench.record.undoing import turned_by
 from fusilex.bench.refusal import Refused
-from fusilex.bench.road import Road, steps_of
 from fusilex.bench.rooms import BY_NAME, batch_state, workshop_state
+from fusilex.bench.route import Route, steps_of
 from fusilex.bench.source import Reading, Source
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.view import View, last_place
@@ -115,22 +115,22 @@ class Bench:
 
     @property
     def view(self) -> View:
-        """Where the eyes are; the first step where the one they were at is no longer on the road."""
-        if self._view.step not in self.road.steps.by_id:
-            self._view.step = self.road.steps.ids[0]
+        """Where the eyes are; the first step where the one they were at is no longer on the route."""
+        if self._view.step not in self.route.steps.by_id:
+            self._view.step = self.route.steps.ids[0]
         return self._view
 
     def go(self, step: str | None = None, board: str | None = None) -> None:
         """Look at another step or board. Raises `Refused` where there is no such one."""
         to = View(step or self.view.step, board or self.view.board)
-        if to.step not in self.road.steps.by_id or to.board not in self.state.boards:
+        if to.step not in self.route.steps.by_id or to.board not in self.state.boards:
             raise Refused(f"There is no {to.step} with board {to.board}.")
         self._view = to
 
     @property
-    def road(self) -> Road:
-        """The batch's road: as it was laid, before that as proposed."""
-        return self.memo.of("road", lambda: Road(steps_of(self.state, self.derived), BY_NAME))
+    def route(self) -> Route:
+        """The batch's route: as it was laid, before that as proposed."""
+        return self.memo.of("route", lambda: Route(steps_of(self.state, self.derived), BY_NAME))
 
     @property
     def design(self) -> Design:
@@ -168,16 +168,16 @@ class Bench:
         return found
 
     def _seen(self, taken: dict[str, set[str]]) -> Batch:
-        at, steps, view = datetime.now(UTC), self.road.steps, View(self.view.step, self.view.board)
+        at, steps, view = datetime.now(UTC), self.route.steps, View(self.view.step, self.view.board)
         return Batch(self.state, self.workshop, self.derived, self.source, BY_NAME, steps, view, at, taken, self.memo)
 
     def now(self, step: str) -> Now:
         """What to do now at a step with the board in hand."""
-        return self.road.now(self.batch, step)
+        return self.route.now(self.batch, step)
 
     def judgements(self, step: str) -> list[Judgement]:
         """Judgements of a step for the board in hand, worst first."""
-        return self.road.judgements(self.batch, step)
+        return self.route.judgements(self.batch, step)
 
     def do(self, command: Command) -> list[Entry]:
         """Carry out a command: looked, decided and written as one; its entries are on the disk when this returns.
@@ -215,7 +215,7 @@ class Bench:
         command.decide(self._seen({}))
 
     def _may(self, command: Command) -> None:
-        if self.road.unread(self.batch, command.cautions) is not None:
+        if self.route.unread(self.batch, command.cautions) is not None:
             raise Refused(f"Read and acknowledge the cautions of {command.cautions} first.")
         if not command.at_rest and (resting := WORDS.get(self.state[Standing].status)):
             raise Refused(f"The batch is {resting}: take it up again first, in Batches with F5.")
@@ -232,7 +232,7 @@ class Bench:
         self.record.take(kept)
         self.shop.take(stocked)
         if came_from:
-            self.road.gate(self.batch, came_from)
+            self.route.gate(self.batch, came_from)
         return [*kept, *stocked]
 
     def _boards_moved(self, happened: Sequence[Event]) -> list[tuple[Board, str]]:
@@ -242,7 +242,7 @@ class Bench:
 
     def turned_by(self, command: Undo | Redo) -> Deed:
         """The deed that would be taken back or done again at the step in view. Raises `Refused`."""
-        return turned_by(command, self.state, self.view.step, self.road.steps)
+        return turned_by(command, self.state, self.view.step, self.route.steps)
 
     def _turn(self, pen: Pen, command: Undo | Redo) -> list[Entry]:
         """Take back or do again, in the workshop's stream too where the deed left entries there; eyes return to its

@@ -1,4 +1,4 @@
-"""The demo batches: invented designs that ship with the program, each on its own road."""
+"""The demo batches: invented designs that ship with the program, each on its own route."""
 
 from __future__ import annotations
 
@@ -9,12 +9,12 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import asdict
 
-from fusilex.bench.common.road import WaysChosen
+from fusilex.bench.common.route import WaysChosen
 from fusilex.bench.record.beginning import Prepared
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import workshop_state
 from fusilex.bench.workshop.records import Records, RecordSet, read_records
-from fusilex.core.road.propose import Ways
+from fusilex.core.route.propose import Ways
 from fusilex.formats.bundle import read_files
 from fusilex.journal.folding import fold
 from fusilex.journal.store import Journal

@@ -7,17 +7,17 @@ from collections.abc import Sequence
 from fusilex.bench.common.commands import Redo, Undo
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
-from fusilex.core.road.steps import Steps
+from fusilex.core.route.steps import Steps
 from fusilex.journal.folding import Deed
 
 
 def done_here(deeds: Sequence[Deed], here: str, steps: Steps) -> Deed | None:
-    """The last of some deeds that was done at a step; at the first also those of steps no longer on the road."""
+    """The last of some deeds that was done at a step; at the first also those of steps no longer on the route."""
     return next((d for d in reversed(deeds) if place_of(d, steps) == here), None)
 
 
 def place_of(deed: Deed, steps: Steps) -> str:
-    """The step a deed is taken back at: where it was done, or the first where that is no longer on the road."""
+    """The step a deed is taken back at: where it was done, or the first where that is no longer on the route."""
     return deed.station if deed.station in steps.by_id else steps.ids[0]
 
 

@@ -11,7 +11,7 @@ from fusilex.bench.history.beads import beads
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.costing import cost_of, even_words
 from fusilex.bench.report.papers import board_record, curves, template
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 
 BATCH_FORMAT = "fusilex-batch-papers-1"
 

@@ -42,7 +42,7 @@ def papers(what: str, journals: Sequence[str]) -> Papers:
         serial = next(s for s in bench.state.boards if s.lower() == name.lower())
         batch = bench.batch.about(serial)
         record = board_record(batch, serial)
-        answer = Answer(bench.road.judgements(batch, "Release"), record, page_text(record))
+        answer = Answer(bench.route.judgements(batch, "Release"), record, page_text(record))
         return Papers(answer, page_html(batch, serial))
     bench = find_batch(name.lower().removeprefix("batch").strip(), opened)
     if bench is None:

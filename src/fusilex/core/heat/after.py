@@ -34,7 +34,7 @@ of the run than this outside what its logs leave possible.
 
 class After(Struct, frozen=True, eq=False):
     """By joint (k): molten by the likeliest oven, and half of the 95 % intervals of seconds and peak. `off_c` is the
-    RMS of what was logged against what was foretold until the peak, `outside` the share of samples beyond what was
+    RMS of what was logged against what was predicted until the peak, `outside` the share of samples beyond what was
     possible.
     """
 
@@ -78,7 +78,7 @@ def after_run(
     done = simulate(run.sheet, ovens, run.schedule, until, rows, Terms(run.room_c, STEP_S), run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
     rng = np.random.default_rng(seed)
-    at, shift, foretold = len(names), [], []
+    at, shift, predicted = len(names), [], []
     for probe in run.probes:
         if probe.weights is None:  # nobody knows where: each oven has it somewhere else
             share = np.concatenate([[0.5], rng.uniform(0, 1, DRAWS)])
@@ -92,8 +92,8 @@ def after_run(
         shift.append(np.interp(done.time, t, logged)[:, None] - read)
         heats = t <= t[int(np.argmax(logged))] + PEAK_S  # how it cools says little of an oven: doors differ by a hand
         at_t = np.array([np.interp(t, done.time, read[:, r]) for r in range(len(ovens))])
-        foretold.append((logged - at_t).T[heats])
-    off = np.concatenate(foretold)
+        predicted.append((logged - at_t).T[heats])
+    off = np.concatenate(predicted)
     own_curves = done.watched[:, : len(names)]
     if fine is not None:
         sharp = simulate(

@@ -1,4 +1,4 @@
-"""How far a foretold run is from the limits: every joint against the window, bodies against their own."""
+"""How far a predicted run is from the limits: every joint against the window, bodies against their own."""
 
 from __future__ import annotations
 

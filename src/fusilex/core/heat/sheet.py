@@ -31,7 +31,7 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int_]
 
 CELL_MM, COARSE_MM, THICK_MM, SAMPLES = 1.5, 7.5, 1.6, 3
-"""Cells where joints are foretold, and where many runs are made: fits, plans, and how sure they are."""
+"""Cells where joints are predicted, and where many runs are made: fits, plans, and how sure they are."""
 LUMP_MG, LEAST_LAG_S = 30.0, 1.5
 """Bodies of this mass and more are lumps of their own; lighter ones are as warm as the board."""
 

@@ -32,7 +32,7 @@ class Mark(Struct, frozen=True):
     word: str
 
 
-class Route(Struct, frozen=True, eq=False):
+class LookOrder(Struct, frozen=True, eq=False):
     """Parts to look at in order, where they are (n × 2, mm), and the way over them (mm)."""
 
     refs: tuple[str, ...]
@@ -47,13 +47,13 @@ def fine_parts(openings: Openings, web: ArrayLike, most_web: float | None = None
     return {ref for ref, strict in zip(openings.refs, fine.tolist(), strict=True) if strict and ref}
 
 
-def looking_route(found: Risks, foil: float, first: Iterable[str] = (), few: int = FEW) -> Route:
+def look_order(found: Risks, foil: float, first: Iterable[str] = (), few: int = FEW) -> LookOrder:
     """The risky few, on a short way: those in `first` (hidden joints, say), then parts by how near their worst opening
     is to a limit.
     """
     openings = found.openings
     if not len(openings):
-        return Route((), np.zeros((0, 2)), 0.0)
+        return LookOrder((), np.zeros((0, 2)), 0.0)
     room = np.minimum(openings.area_ratio(foil) / AREA_GO, openings.aspect_ratio(foil) / ASPECT_GO)
     room = np.minimum(room, np.where(np.isfinite(found.web), found.web / 0.15, np.inf))
     worst: dict[str, tuple[int, float]] = {}
@@ -66,7 +66,7 @@ def looking_route(found: Risks, foil: float, first: Iterable[str] = (), few: int
     refs = np.array(openings.refs)
     at = np.array([[openings.x[refs == r].mean(), openings.y[refs == r].mean()] for r in chosen]).reshape(-1, 2)
     order = short_path(at)
-    return Route(tuple(chosen[i] for i in order.tolist()), at[order], length(at, order))
+    return LookOrder(tuple(chosen[i] for i in order.tolist()), at[order], length(at, order))
 
 
 def judge_print(

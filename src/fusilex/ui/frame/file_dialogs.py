@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QProgressDialog
 
-from fusilex.bench.common.road import SidesChosen
+from fusilex.bench.common.route import SidesChosen
 from fusilex.bench.record.beginning import Prepared
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.stream import Stream
@@ -20,7 +20,7 @@ from fusilex.bench.stations.ready.files import AddFiles
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.records import Records
 from fusilex.core.problems import BadInput
-from fusilex.core.road.steps import FIRST
+from fusilex.core.route.steps import FIRST
 from fusilex.formats.bundle import Files, check_regular, is_single, read_one
 from fusilex.formats.identify import identify
 from fusilex.journal.bundle import MOST_BYTES, is_bundle

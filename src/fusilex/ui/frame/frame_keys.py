@@ -8,7 +8,7 @@ from fusilex.bench.record.undoing import done_here
 from fusilex.bench.refusal import Refused
 from fusilex.core.judgement import Facts, Judgement, Level
 from fusilex.core.quantities import Units, choose, chosen
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.frame.host import Host
 from fusilex.ui.frame.trace import TraceDialog
@@ -30,9 +30,9 @@ class FrameKeys:
 
     def keys(self) -> list[Key]:
         canvas, bench = self.host.station.canvas, self.desk.bench
-        steps = bench.road.steps.ids
+        steps = bench.route.steps.ids
         own = " ".join(f"Ctrl+{(n + 1) % 10}" for n in range(min(10, len(steps))))
-        here = done_here(bench.state.deeds, bench.view.step, bench.road.steps) is not None
+        here = done_here(bench.state.deeds, bench.view.step, bench.route.steps) is not None
         back = [Key("Backspace", "take back", lambda _: self.turn(Undo()))] if here else []
         return [
             *back,
@@ -41,7 +41,7 @@ class FrameKeys:
             Key("/", "find part" if canvas else "", lambda _: self._find() if canvas else None),
             Key("F", "flip" if canvas else "", lambda _: canvas.flip() if canvas else None),
             Key(own, "step", lambda key: self.host.go(steps[(int(key[-1]) - 1) % 10])),
-            Key("Alt+Left Alt+Right", "", lambda key: self.step_road(1 if key == "Alt+Right" else -1)),
+            Key("Alt+Left Alt+Right", "", lambda key: self.step_route(1 if key == "Alt+Right" else -1)),
             Key("F1", "why", lambda _: self._why()),
             Key("F4", "workshop", lambda _: self.host.workshop()),
             Key("F10", "menu", lambda _: self.host.menu()),
@@ -62,9 +62,9 @@ class FrameKeys:
             Key("Ctrl+Q", "", lambda _: self.host.close()),
         ]
 
-    def step_road(self, by: int) -> None:
+    def step_route(self, by: int) -> None:
         """The step before or after the one in view: those beyond the tenth have no key of their own."""
-        steps = self.desk.bench.road.steps
+        steps = self.desk.bench.route.steps
         at = steps.index(self.desk.bench.view.step) + by
         if 0 <= at < len(steps):
             self.host.go(steps.ids[at])
@@ -78,7 +78,7 @@ class FrameKeys:
         bench = self.desk.bench
         here = [b.serial for b in bench.state.at(bench.view.step)]
         if not here:
-            self.desk.say(f"No board is at {bench.road.steps.label(bench.view.step)}.")
+            self.desk.say(f"No board is at {bench.route.steps.label(bench.view.step)}.")
             return
         at = here.index(bench.view.board) if bench.view.board in here else -1
         self.desk.go(board=here[(at + 1) % len(here)])
@@ -163,13 +163,15 @@ class FrameKeys:
             self.desk.ask(back, lambda why: self._sent(TakeBack(board.serial, why)))
             return
         last = (
-            self.desk.bench.road.steps.before(board.place, "") if board.step in self.desk.bench.road.steps.ids else None
+            self.desk.bench.route.steps.before(board.place, "")
+            if board.step in self.desk.bench.route.steps.ids
+            else None
         )
-        given = self.desk.bench.road.steps.label(last.id) if last else ""
+        given = self.desk.bench.route.steps.label(last.id) if last else ""
         self.desk.ask(f"{board.serial} goes back to which step", self._to, given)
 
     def _to(self, text: str) -> None:
-        serial, step = self.desk.bench.board.serial, self.desk.bench.road.steps.named(text)
+        serial, step = self.desk.bench.board.serial, self.desk.bench.route.steps.named(text)
         if step is None:
             self.desk.say(f"There is no step {text}.")
             return

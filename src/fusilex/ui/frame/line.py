@@ -1,4 +1,4 @@
-"""The line: the batch's road as one copper trace with a pad per step; solder flows along it as work gets done."""
+"""The line: the batch's route as one copper trace with a pad per step; solder flows along it as work gets done."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip
 
 from fusilex.bench.record.bench import Bench
-from fusilex.core.road.steps import Step, Steps
+from fusilex.core.route.steps import Step, Steps
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import plain_text, shortened
 from fusilex.ui.widgets.shown import Shown
@@ -33,7 +33,7 @@ class Line(Shown):
 
     def show_bench(self, bench: Bench | None) -> None:
         self.bench = bench
-        self.steps = bench.road.steps if bench else Steps()
+        self.steps = bench.route.steps if bench else Steps()
         self.look_again()
 
     def look(self) -> object:
@@ -45,7 +45,7 @@ class Line(Shown):
 
     def done_shares(self) -> list[float]:
         """Share of the batch's boards that have gone past each step."""
-        return self.bench.road.shares_past(self.bench.state.boards.values()) if self.bench else []
+        return self.bench.route.shares_past(self.bench.state.boards.values()) if self.bench else []
 
     @property
     def pitch(self) -> float:
@@ -106,5 +106,5 @@ class Line(Shown):
         if event and self.bench:
             step = self._at(event)
             name, method = self.steps.label(step), self.steps.by_id[step].method
-            words = "  ".join(word for word in (name, method, self.bench.road.key(step)) if word)
+            words = "  ".join(word for word in (name, method, self.bench.route.key(step)) if word)
             QToolTip.showText(event.globalPosition().toPoint(), plain_tip(words), self)

@@ -50,7 +50,7 @@ class Menu:
             ("Find a serial or lot…", "Ctrl+F", lambda: self.keys.desk.ask("Find a serial or lot", host.batches.find)),
             ("Trace a board, lot, jar, load…", "Ctrl+T", self.keys.trace),
             ("Next judgement", "PgDown", lambda: self.keys.step_judgement(1)),
-            ("Step after, before this one", "Alt+Right  Alt+Left", lambda: self.keys.step_road(1)),
+            ("Step after, before this one", "Alt+Right  Alt+Left", lambda: self.keys.step_route(1)),
             ("View before this one", "Shift+Tab", self.keys.view_before),
             ("Zoom in, out, fit", "+  -  Home", lambda: self.keys.zoom("Home")),
             ("Pan", "Ctrl+arrows", lambda: self.keys.pan("Left")),

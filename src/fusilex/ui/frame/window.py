@@ -144,7 +144,7 @@ class Window(QMainWindow):
         self.desk.choosing_file.connect(self.files.choose_file)
         self.desk.saving_file.connect(self.files.save_file)
         step, _, board = str(self.settings.value(self._remembered, "")).partition("\n")
-        if step in bench.road.steps.by_id and board in bench.state.boards:
+        if step in bench.route.steps.by_id and board in bench.state.boards:
             bench.go(step, board)
         self.refresh()
 
@@ -198,7 +198,7 @@ class Window(QMainWindow):
 
     def build_next(self) -> bool:
         """Build one more station and paint it out of sight; False when all are there."""
-        name = next((s.station for s in self.desk.bench.road.steps if s.station not in self.stations), None)
+        name = next((s.station for s in self.desk.bench.route.steps if s.station not in self.stations), None)
         if name is None:
             self._warm.stop()
             keep(self.desk.art, self.desk.bench.state.opened["files"])
@@ -233,7 +233,7 @@ class Window(QMainWindow):
         self.facts.show_facts(*station.facts())
         self._share_out()
         self.strip.show_keys(self.keys())
-        if any(s.station not in self.stations for s in bench.road.steps):
+        if any(s.station not in self.stations for s in bench.route.steps):
             self._warm.start(STILL_MS)
 
     def _tick(self) -> None:

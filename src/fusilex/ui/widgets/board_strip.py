@@ -10,7 +10,7 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from fusilex.bench.boards import Board
 from fusilex.bench.record.bench import Bench
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.glyphs import judgement_mark, plain_text
@@ -38,14 +38,14 @@ class BoardStrip(Shown):
     def look(self) -> object:
         boards = self.bench.state.boards.values()
         stand = [(b.serial, b.panel, b.cell, b.step, b.place, bool(b.open_faults), b.scrapped) for b in boards]
-        return self.desk.batch.panel, self.bench.road.steps, self.step(), self.bench.view.board, stand
+        return self.desk.batch.panel, self.bench.route.steps, self.step(), self.bench.view.board, stand
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._boxes.clear()
         panel, state = self.desk.batch.panel, self.bench.state
-        self._steps, self._here, self._view = self.bench.road.steps, self.step(), self.bench.view
+        self._steps, self._here, self._view = self.bench.route.steps, self.step(), self.bench.view
         panels = state.panels
         label, metrics = theme.base * 1.9, QFontMetricsF(theme.font("small", bold=True))
         room = (self.width() - 10 * (len(panels) - 1)) / max(1, len(panels))

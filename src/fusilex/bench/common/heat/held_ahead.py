@@ -1,4 +1,4 @@
-"""What the twin foretells of held steps: for the part the gun is over, and for all others."""
+"""What the twin predicts of held steps: for the part the gun is over, and for all others."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ class AirQuestion(Struct, frozen=True, eq=False, dict=True):
         x, y = self.panel.on_cell(self.cell, on_board(self.design, [part]))[0]
         return float(x - self.panel.width / 2), float(y - self.panel.height / 2)
 
-    def foretold(self, part: Part, steps: tuple[HeldStep, ...]) -> tuple[Sheet, Heated]:
+    def predicted(self, part: Part, steps: tuple[HeldStep, ...]) -> tuple[Sheet, Heated]:
         """What the steps do. Raises ValueError for a part without joints on paste."""
         sheet = self.sheet(CELL_MM)
         joints = joints_of(self.design, self.panel, self.parts, sheet, [self.cell])

@@ -10,7 +10,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.inspect.deciding import COMMANDS as DECIDING
 from fusilex.bench.stations.inspect.events import BoardInspected, FieldSeen, FirstArticleSigned, Looks
 from fusilex.bench.stations.inspect.touring import BEFORE, fields_of, unseen
-from fusilex.core.road.steps import ASIDE
+from fusilex.core.route.steps import ASIDE
 
 LOOK_S = 3.0
 """Nobody looks over a board in less, s."""

@@ -1,4 +1,4 @@
-"""Make: bare boards made at home, panel by panel; a station of those roads only that have it."""
+"""Make: bare boards made at home, panel by panel; a station of those routes only that have it."""
 
 from fusilex.bench.station import Station
 from fusilex.bench.stations.make import commands, events, judging, now

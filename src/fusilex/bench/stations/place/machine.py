@@ -9,7 +9,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.events import HAND, MACHINE, Placing
 from fusilex.core.placing.points import as_seen, named_point
-from fusilex.core.road.steps import Step as RoadStep
+from fusilex.core.route.steps import Step as RouteStep
 
 
 def point_at(batch: Batch, name: str) -> tuple[float, float]:
@@ -23,7 +23,7 @@ def point_at(batch: Batch, name: str) -> tuple[float, float]:
         ) from None
 
 
-def place_step(batch: Batch) -> RoadStep:
+def place_step(batch: Batch) -> RouteStep:
     """The Place step in view, else the one of the board in hand, else the first. Raises `Refused` without one."""
     steps = batch.steps.at_station("Place")
     if not steps:
@@ -32,8 +32,8 @@ def place_step(batch: Batch) -> RoadStep:
     return next((s for id in wanted for s in steps if s.id == id), steps[0])
 
 
-def way_of(batch: Batch, step: RoadStep) -> str:
-    """By hand or by machine: as chosen last, else as the road says."""
+def way_of(batch: Batch, step: RouteStep) -> str:
+    """By hand or by machine: as chosen last, else as the route says."""
     return batch.state[Placing].way.get(step.id) or (MACHINE if step.method == MACHINE else HAND)
 
 

@@ -41,7 +41,7 @@ def _at_print(batch: Batch, panel: int = 0) -> Batch:
         return batch
     steps = batch.steps.at_station("Print")
     if not steps:
-        raise Refused("Nothing is printed on this batch's road.")
+        raise Refused("Nothing is printed on this batch's route.")
     return batch.about(batch.view.board, steps[0].id)
 
 

@@ -28,7 +28,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.quantities import Quantity
-from fusilex.core.road.steps import NO_PASTE
+from fusilex.core.route.steps import NO_PASTE
 from fusilex.core.wet_paste.ahead import Pace, Waiting, judge_ahead, may_print, pace_of
 from fusilex.core.wet_paste.air import dew_point, judge_room
 from fusilex.core.wet_paste.jar import JarState, gaps, inside_now, judge_jar, life_h, life_used

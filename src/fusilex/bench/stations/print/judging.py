@@ -29,14 +29,14 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.choosing import judge_alloy, judge_ways, ways_of
 from fusilex.core.printing.jig import judge_blade, judge_step
-from fusilex.core.printing.looking import NEAR_WEB_MM, Route, fine_parts, judge_print, looking_route
+from fusilex.core.printing.looking import NEAR_WEB_MM, LookOrder, fine_parts, judge_print, look_order
 from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
 from fusilex.core.printing.risks import Ground, risks
 from fusilex.core.printing.weighing import RunChart, judge_weights, measured_transfer, run_chart
 from fusilex.core.printing.wiping import judge_first, judge_wipe
-from fusilex.core.road.steps import METHODS, NO_PASTE
+from fusilex.core.route.steps import METHODS, NO_PASTE
 from fusilex.core.wording import say
 
 STENCIL = METHODS["Print"][0]
@@ -162,17 +162,19 @@ def ground_here(batch: Batch) -> Ground:
     return ground(batch.derived.openings(batch.step.side), batch.drawn)
 
 
-def route(batch: Batch) -> Route:
+def to_look_at(batch: Batch) -> LookOrder:
     """The risky few of a board, on a short way: parts that hide their joints first."""
     powder = batch.workshop[Records].paste(batch.state.paste).powder or None
     few = max(FEWEST, LOOKS // max(1, len(batch.panel.cells)))
     hidden = tuple(p.ref for p in batch.on_panel.hidden)
-    return _route(ground_here(batch), batch.state.foil_mm, powder, coated(batch), hidden, few)
+    return _order_of_looks(ground_here(batch), batch.state.foil_mm, powder, coated(batch), hidden, few)
 
 
 @lru_cache(maxsize=8)
-def _route(here: Ground, foil: float, powder: int | None, coat: bool, hidden: tuple[str, ...], few: int) -> Route:
-    return looking_route(risks(here, foil, powder, coat), foil, hidden, few)
+def _order_of_looks(
+    here: Ground, foil: float, powder: int | None, coat: bool, hidden: tuple[str, ...], few: int
+) -> LookOrder:
+    return look_order(risks(here, foil, powder, coat), foil, hidden, few)
 
 
 @lru_cache(maxsize=8)
@@ -191,7 +193,7 @@ def looked_at(batch: Batch) -> dict[str, bool]:
     return {
         ref if len(boards) == 1 else f"{ref} of {board.serial}": (board.serial, ref) in seen
         for board in boards
-        for ref in route(batch).refs
+        for ref in to_look_at(batch).refs
     }
 
 

@@ -11,7 +11,7 @@ from fusilex.bench.boards import laid_out
 from fusilex.bench.command import Command, Result
 from fusilex.bench.common.events import BoardCell
 from fusilex.bench.common.files import ColumnsPicked, FileAdded, FileAssigned, FixApplied, FixWithdrawn
-from fusilex.bench.common.road import laid
+from fusilex.bench.common.route import laid
 from fusilex.bench.intake.lists import table_of
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.events import BoardsLaid, FilesAccepted, PackageNoted

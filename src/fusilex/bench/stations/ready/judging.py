@@ -6,7 +6,7 @@ import math
 from functools import lru_cache
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.stations.ready.events import Readied
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import etch_minutes, judge_etch
@@ -21,8 +21,8 @@ from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.quantities import Quantity
-from fusilex.core.road.hanging import judge_turned
-from fusilex.core.road.steps import Step, faults
+from fusilex.core.route.hanging import judge_turned
+from fusilex.core.route.steps import Step, faults
 from fusilex.core.wording import say
 
 
@@ -81,7 +81,7 @@ def side_order(batch: Batch) -> str:
 
 
 def judge_steps(batch: Batch) -> list[Judgement]:
-    """Can boards go along the road, and does some step put on every part?"""
+    """Can boards go along the route, and does some step put on every part?"""
     do = say("fix the route")
     found = [
         Judgement("ready.road", Level.STOP, f"road {n}", say("fault", fault=fault), (), do)
@@ -95,7 +95,7 @@ def judge_steps(batch: Batch) -> list[Judgement]:
 
 
 def step_judgements(batch: Batch, step: Step) -> list[Judgement]:
-    """What may go wrong at a step of this road: parts that hang below when their side was soldered before."""
+    """What may go wrong at a step of this route: parts that hang below when their side was soldered before."""
     if step.station != "Reflow":
         return []
     before = batch.steps.all[: batch.steps.index(step.id)]

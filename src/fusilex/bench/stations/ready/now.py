@@ -6,10 +6,10 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.events import Readied
 from fusilex.bench.stations.ready.judging import judge, judge_steps, side_order, step_judgements
-from fusilex.bench.stations.ready.road_view import step_words
+from fusilex.bench.stations.ready.route_view import step_words
 from fusilex.core.checks.side_order import SIDE_ORDERS, judge_sides
 from fusilex.core.judgement import Level, worst_first
-from fusilex.core.road.steps import Step
+from fusilex.core.route.steps import Step
 
 CAUTIONS = {
     "Bare boards": (
@@ -75,10 +75,10 @@ def at_next_time(batch: Batch, chosen: int) -> Now:
     return Now(f"{words} for next time", f"{in_hand.text}: {in_hand.why}. E writes the list.")
 
 
-def at_road(batch: Batch, step: Step) -> Now:
-    """At the road: the step in hand and why it stands there."""
+def at_route(batch: Batch, step: Step) -> Now:
+    """At the route: the step in hand and why it stands there."""
     if wrong := judge_steps(batch):
-        return Now("Mend the road", f"{wrong[0].headline}. {wrong[0].do}")
+        return Now("Mend the route", f"{wrong[0].headline}. {wrong[0].do}")
     what, parts = step_words(batch, step)
     hanging = step_judgements(batch, step)
     said = [hanging[0].headline if hanging else "", step.why, parts]

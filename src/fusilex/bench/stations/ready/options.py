@@ -11,7 +11,7 @@ from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.core.kit.variants import PartChange, varied
-from fusilex.core.road.steps import ASIDE, DONE, FIRST, LAST, ONE_SIDED
+from fusilex.core.route.steps import ASIDE, DONE, FIRST, LAST, ONE_SIDED
 from fusilex.journal.entries import Entry, Event
 
 

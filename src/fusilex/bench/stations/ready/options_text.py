@@ -9,7 +9,7 @@ from fusilex.bench.command import Command
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.options import SetOption, SkipStep
 from fusilex.bench.typed_text import pieces
-from fusilex.core.road.steps import Steps
+from fusilex.core.route.steps import Steps
 
 EXAMPLE = "D2 green from 7, or R5 not fitted 1-6, or skip Hand 3,5"
 _BOARDS = re.compile(

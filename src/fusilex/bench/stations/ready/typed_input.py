@@ -7,9 +7,9 @@ import re
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.bare import CountBare, LogEtch, MixBath, NoteProcess
 from fusilex.bench.stations.ready.files import ROLES, SIDED, AssignFile, SetPackage
-from fusilex.bench.stations.ready.road import AddStep
+from fusilex.bench.stations.ready.route import AddStep
 from fusilex.bench.typed_text import NUMBER, number, numbers
-from fusilex.core.road.steps import METHODS, ONE_SIDED
+from fusilex.core.route.steps import METHODS, ONE_SIDED
 
 
 def role(file: str, text: str) -> AssignFile:

@@ -19,7 +19,7 @@ from fusilex.core.problems import BadInput
 
 
 class Told(Struct, frozen=True):
-    """Rows of what joints had, worst first; how far the log is from what was foretold (°C, RMS), and whether the oven
+    """Rows of what joints had, worst first; how far the log is from what was predicted (°C, RMS), and whether the oven
     changed.
     """
 
@@ -68,7 +68,7 @@ def by_eye(batch: Batch) -> Told:
     """Of a run that nobody measured: every part is open, those that melt last in front."""
     try:
         asked = question(batch)
-        found = asked.foretold_likely()
+        found = asked.predicted_likely()
     except (Refused, ValueError):
         return NOTHING
     by: dict[tuple[str, int], int] = {}

@@ -32,7 +32,7 @@ def newton_s(now_c: float, slope: float, wanted_c: float, room_c: float = ROOM_C
 
 
 def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted | None) -> tuple[float, float]:
-    """Seconds until all is solid, and until hands may touch it: by the hottest probe, else by what is foretold, moved
+    """Seconds until all is solid, and until hands may touch it: by the hottest probe, else by what is predicted, moved
     to where somebody saw the last joint shine; NaN where nothing tells.
     """
     levels = melting - SOLID_C, TOUCH_C
@@ -44,7 +44,7 @@ def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted |
             return 0.0, 0.0
         left = [newton_s(float(c[-1]), slope, level) for level in levels]
     elif found is not None and (off := _off_by_eye(log, melting, found)) is not None:
-        left = [_foretold_s(found, at_s, level - off) for level in levels]
+        left = [_predicted_s(found, at_s, level - off) for level in levels]
     else:
         left = [math.nan, math.nan]
     solid, cool = (x if x <= LONGEST_S else math.nan for x in left)
@@ -52,7 +52,7 @@ def solid_and_cool(log: LiveLog, at_s: float, melting: float, found: Predicted |
 
 
 def _off_by_eye(log: LiveLog, melting: float, found: Predicted) -> float | None:
-    """By how much (°C) the board is hotter than foretold, as the last shine tells; None where nobody saw it."""
+    """By how much (°C) the board is hotter than predicted, as the last shine tells; None where nobody saw it."""
     seen = [t for t, what in log.marks if what == ALL_SHINY]
     if not seen:
         return None
@@ -71,7 +71,7 @@ def _slope_now(t: Floats, c: Floats) -> float:
     return rate * (float(c[-1]) - ROOM_C)
 
 
-def _foretold_s(found: Predicted, at_s: float, level: float) -> float:
+def _predicted_s(found: Predicted, at_s: float, level: float) -> float:
     """When the hottest joint falls below a level for good, from a moment on (s)."""
     hottest, time = found.run.watched[:, :, 0].max(axis=1), found.run.time
     over = np.flatnonzero(hottest >= level)

@@ -14,7 +14,7 @@ from fusilex.bench.common.doubtful import WHY
 from fusilex.bench.common.heat import held
 from fusilex.bench.common.heat.heat_limits import most_heats
 from fusilex.bench.common.moisture import judge_board_clocks
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.workshop.records import Records
 from fusilex.core.heat.group import Group
@@ -23,7 +23,7 @@ from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.road.hanging import judge_heats, judge_turned
+from fusilex.core.route.hanging import judge_heats, judge_turned
 from fusilex.core.wording import say
 
 SHOWN = 4

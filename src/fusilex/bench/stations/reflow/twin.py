@@ -108,10 +108,10 @@ class Question(Struct, frozen=True, eq=False):
 
     @property
     def load_fine(self) -> tuple[Sheet, list[Joint], Watch]:
-        """The load as joints are foretold on it."""
+        """The load as joints are predicted on it."""
         return self.load(CELL_MM)
 
-    def foretold(self) -> Predicted:
+    def predicted(self) -> Predicted:
         """What the run will do. Raises ValueError without settings."""
         if self.schedule is None:
             raise ValueError("No settings yet: O finds some")
@@ -122,7 +122,7 @@ class Question(Struct, frozen=True, eq=False):
         terms = replace(TERMS, frame_every_s=FRAME_S)
         return predict(sheet, both, fitted, self.schedule, melting, coarse=few, terms=terms, loading=self.loading)
 
-    def foretold_likely(self) -> Predicted:
+    def predicted_likely(self) -> Predicted:
         """The same by the likeliest oven alone: nothing of how sure that is. Raises ValueError without settings."""
         if self.schedule is None:
             raise ValueError("No settings yet")

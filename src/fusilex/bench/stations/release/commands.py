@@ -23,7 +23,7 @@ from fusilex.bench.stations.release.events import (
 )
 from fusilex.bench.stations.release.getting_ready import cuts_of, next_cut
 from fusilex.bench.workshop.finished import FinishedLeft, StockedFinished
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 
 WHOLE = ("Ready", "Make", "Kit", "Print", "Place", "Reflow")
 """Stations that handle panels: no board of a panel is cut out before all are through these."""

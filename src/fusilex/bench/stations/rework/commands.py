@@ -14,7 +14,7 @@ from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.rework.events import FaultRepaired, RepairsDone
 from fusilex.bench.stations.rework.mending import asks_why, method_of, warmed
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.journal.entries import Event
 
 LONGEST_S = 86_400.0

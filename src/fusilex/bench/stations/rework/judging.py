@@ -20,7 +20,7 @@ from fusilex.bench.stations.rework.mending import (
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.quantities import Quantity
 from fusilex.core.rework.heat import neighbours
-from fusilex.core.road.hanging import judge_heats
+from fusilex.core.route.hanging import judge_heats
 from fusilex.core.wording import say
 
 AIR = ("air", "plate and air")

@@ -6,7 +6,7 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.common.faults import to_repair
 from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.rework.mending import asks_why, method_of, queue, replaced_from, seconds_of
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 
 CAUTIONS = {
     "Rework": ("Hot air and preheater burn; keep flammables away and extract the fumes.",),

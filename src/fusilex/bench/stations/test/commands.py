@@ -22,7 +22,7 @@ from fusilex.bench.stations.test.programming import COMMANDS as PROGRAMMING
 from fusilex.bench.stations.test.verdicts import suspects
 from fusilex.core.electrical.probes import nets_known
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import ASIDE
+from fusilex.core.route.steps import ASIDE
 from fusilex.journal.entries import Event
 
 MOST_TAG = 400

@@ -96,7 +96,7 @@ class BatchDialogs:
 
     def _go_to(self, serial: str) -> None:
         board, desk = self.host.desk.bench.state.boards[serial], self.host.desk
-        desk.go(board.step if board.step in desk.bench.road.steps.by_id else None, serial)
+        desk.go(board.step if board.step in desk.bench.route.steps.by_id else None, serial)
         lots = {f.lot for f in desk.bench.state[Bins].filled.values() if f.lot}
         where = "released" if board.released_at else f"at {desk.bench.batch.where(board)}"
         desk.say(

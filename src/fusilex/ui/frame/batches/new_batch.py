@@ -1,4 +1,4 @@
-"""A new batch in one quiet dialog: boards, serials, paste, and the road its design suggests."""
+"""A new batch in one quiet dialog: boards, serials, paste, and the route its design suggests."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from fusilex.bench.workshop.record_kinds import PasteSheet, Serials
 from fusilex.bench.workshop.records import Records
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
-from fusilex.core.road.propose import propose, usual_order
+from fusilex.core.route.propose import propose, usual_order
 from fusilex.core.shown import shown
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.words import plain_label
@@ -38,14 +38,14 @@ class NewBatch(QDialog):
         self.number.setRange(0, 99_999)
         self.number.setSpecialValueText("the next free one")
         self.prefix.setMaxLength(8)
-        self.paste, self.order, self.road = QComboBox(), QComboBox(), plain_label()
+        self.paste, self.order, self.route = QComboBox(), QComboBox(), plain_label()
         self.paste.addItems(list(records.all(PasteSheet)))
         for order, words in SIDE_ORDERS.items():
             self.order.addItem(words[:1].upper() + words[1:], order)
         self.order.setCurrentIndex(self.order.findData(usual_order(design)))
-        self.order.currentIndexChanged.connect(self._show_road)
-        self.road.setWordWrap(True)
-        self.road.setMinimumWidth(round(theme.base * 52))
+        self.order.currentIndexChanged.connect(self._show_route)
+        self.route.setWordWrap(True)
+        self.route.setMinimumWidth(round(theme.base * 52))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
@@ -57,17 +57,17 @@ class NewBatch(QDialog):
             ("Batch number", self.number),
             ("Paste", self.paste),
             ("Sides", self.order),
-            ("Road", self.road),
+            ("Route", self.route),
         ):
             field.setAccessibleName(name)
             form.addRow(name, field)
         form.addRow(buttons)
-        self._show_road()
+        self._show_route()
         self.boards.selectAll()
 
-    def _show_road(self) -> None:
+    def _show_route(self) -> None:
         steps = propose(self.design, self.order.currentData())
-        self.road.setText("  →  ".join(steps.label(s.id) for s in steps if s.station != "Rework"))
+        self.route.setText("  →  ".join(steps.label(s.id) for s in steps if s.station != "Rework"))
 
     @property
     def wanted(self) -> Wanted:

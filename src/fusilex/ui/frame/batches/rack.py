@@ -1,4 +1,4 @@
-"""The rack of batches: each with its board and its road, newest first; type to find a design, serial or lot."""
+"""The rack of batches: each with its board and its route, newest first; type to find a design, serial or lot."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ CENTRED = Qt.AlignmentFlag.AlignHCenter
 
 
 class Row(QStyledItemDelegate):
-    """Paints one batch: the board at the left, the road with its counts at the right."""
+    """Paints one batch: the board at the left, the route with its counts at the right."""
 
     def __init__(self, journal: Journal, here: int) -> None:
         super().__init__()
@@ -76,7 +76,7 @@ class Row(QStyledItemDelegate):
         plain_text(painter, line, shortened(row.name, room * 0.5, 1, "lead", True), "lead", "ink", True)
         plain_text(painter, line, told, "small", "soft", False, Qt.AlignmentFlag.AlignRight)
         if isinstance(seen, Glance):
-            self._road(painter, QRectF(left, line.bottom(), room, box.bottom() - line.bottom()), seen)
+            self._route(painter, QRectF(left, line.bottom(), room, box.bottom() - line.bottom()), seen)
         else:
             plain_text(painter, line.translated(0, theme.base * 2.6), shortened(seen, room, 2), "body", "stop")
         painter.restore()
@@ -95,7 +95,7 @@ class Row(QStyledItemDelegate):
         at = QRectF(plate.center().x() - size.width() / 2, plate.center().y() - size.height() / 2, 1, 1)
         painter.drawPixmap(QRectF(at.x(), at.y(), size.width(), size.height()), picture, QRectF(picture.rect()))
 
-    def _road(self, painter: QPainter, box: QRectF, seen: Glance) -> None:
+    def _route(self, painter: QPainter, box: QRectF, seen: Glance) -> None:
         """The line small: a pad a step, boards on it; boards that are done at its end."""
         pads = [*seen.counts, ("Done", seen.done)]
         pitch, y = box.width() / len(pads), box.y() + theme.base * 1.6

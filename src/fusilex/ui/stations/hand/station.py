@@ -56,7 +56,7 @@ class HandPicture(StationPicture):
     @property
     def cautions(self) -> str:
         """Those of a bath, once somebody is about to use one."""
-        return self._reading if self.bench.road.unread(self.batch, self._reading) else self.name
+        return self._reading if self.bench.route.unread(self.batch, self._reading) else self.name
 
     @property
     def part(self) -> Part | None:
@@ -135,7 +135,7 @@ class HandPicture(StationPicture):
         self.desk.changed.emit()
 
     def _ask_bath(self) -> None:
-        if self.bench.road.unread(self.batch, SolderInBath.cautions):
+        if self.bench.route.unread(self.batch, SolderInBath.cautions):
             self._reading = SolderInBath.cautions
             self.desk.say("Then B again.")
             return

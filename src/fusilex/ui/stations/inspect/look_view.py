@@ -74,7 +74,7 @@ class LookView(View):
     @property
     def cautions(self) -> str:
         """Those of the iron, once somebody is about to take it."""
-        return self._reading if self.bench.road.unread(self.batch, self._reading) else ""
+        return self._reading if self.bench.route.unread(self.batch, self._reading) else ""
 
     @property
     def selected(self) -> Part | None:
@@ -235,7 +235,7 @@ class LookView(View):
     def _touch_up(self) -> None:
         if (fault := self._fault) is None:
             self.desk.say("Nothing is marked that could be touched up.")
-        elif self.bench.road.unread(self.batch, TouchUp.cautions):
+        elif self.bench.route.unread(self.batch, TouchUp.cautions):
             self._reading = TouchUp.cautions
             self.desk.say("Then T again.")
         else:

@@ -66,7 +66,9 @@ def name_part(painter: QPainter, canvas: BoardCanvas, ref: str, words: str) -> N
     plain_text(painter, box, words, "body", "lit", True, Qt.AlignmentFlag.AlignHCenter)
 
 
-def draw_route(painter: QPainter, canvas: BoardCanvas, at: Sequence[tuple[float, float]], done: Sequence[bool]) -> None:
+def draw_look_order(
+    painter: QPainter, canvas: BoardCanvas, at: Sequence[tuple[float, float]], done: Sequence[bool]
+) -> None:
     """The way over the risky few: a thin line, numbers at its stops, ticked off as they are looked at."""
     points = [canvas.to_px(x, y) for x, y in at]
     painter.setPen(QPen(theme.colour("lit", 150), 1.4, Qt.PenStyle.DotLine))

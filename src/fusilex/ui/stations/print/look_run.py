@@ -9,11 +9,11 @@ from PyQt6.QtGui import QPainter
 from fusilex.bench.now import Now
 from fusilex.bench.stations.print.foil import LookAtPart, MarkDeposit
 from fusilex.bench.stations.print.foil_events import Run
-from fusilex.bench.stations.print.judging import looked_at, route
+from fusilex.bench.stations.print.judging import looked_at, to_look_at
 from fusilex.core.printing.looking import WORDS
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.print.art import draw_route, name_part
+from fusilex.ui.stations.print.art import draw_look_order, name_part
 from fusilex.ui.widgets.keys import Key
 
 MARKS = {str(n): word for n, word in enumerate(WORDS, 1)}
@@ -35,7 +35,7 @@ class LookRun:
     @property
     def part(self) -> str:
         """The part to look at now: one that was picked on the board or searched, else the one on the way."""
-        refs = route(self.desk.batch).refs
+        refs = to_look_at(self.desk.batch).refs
         picked = self.canvas.selected
         if picked and picked in self.desk.batch.derived.openings(self.desk.batch.step.side).refs:
             return picked
@@ -57,7 +57,7 @@ class LookRun:
         board, run = self.desk.bench.board, self.desk.bench.state[Run]
         key = board.step, board.panel
         seen = {*run.looked.get(key, ()), *((b, m.ref) for b, m in run.marks.get(key, ()))}
-        return [(board.serial, ref) in seen for ref in route(self.desk.batch).refs]
+        return [(board.serial, ref) in seen for ref in to_look_at(self.desk.batch).refs]
 
     def marks(self) -> dict[str, str]:
         """What was marked on the board in hand, by part and pad."""
@@ -80,8 +80,8 @@ class LookRun:
 
     def paint(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """The way, and the part in hand with what was marked there."""
-        way = route(self.desk.batch)
-        draw_route(painter, canvas, [tuple(at) for at in way.at.tolist()], self.looked())
+        way = to_look_at(self.desk.batch)
+        draw_look_order(painter, canvas, [tuple(at) for at in way.at.tolist()], self.looked())
         name = f"{self.part} pad {self.pad}" if self.pad else self.part
         name_part(painter, canvas, self.part, f"{name} {self.marks().get(name, '')}".strip())
 
@@ -97,7 +97,7 @@ class LookRun:
         ]
 
     def _step(self, by: int) -> None:
-        count = len(route(self.desk.batch).refs)
+        count = len(to_look_at(self.desk.batch).refs)
         self._at, self._pad = (self._at + by) % count if count else 0, 0
         self.canvas.selected = None
         self.desk.say("")
@@ -110,7 +110,7 @@ class LookRun:
         if not self.open():
             self.accept()
             return
-        done, refs = self.looked(), route(self.desk.batch).refs
+        done, refs = self.looked(), to_look_at(self.desk.batch).refs
         ref = self.part
         if all(done) and ref in refs:
             self._on()

@@ -12,7 +12,7 @@ from fusilex.bench.now import Now
 from fusilex.bench.stations.ready import typed_input
 from fusilex.bench.stations.ready.judging import judge_bath
 from fusilex.bench.stations.ready.now import at_bare
-from fusilex.bench.stations.ready.road import MakeAtHome
+from fusilex.bench.stations.ready.route import MakeAtHome
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L
 from fusilex.core.quantities import CELSIUS, MICRON, write, write_length
@@ -155,7 +155,7 @@ class BareView(View):
     def _etching(self, then: Callable[[], None]) -> None:
         """Etching has cautions of its own, read before its first key does anything."""
         self.etching = True
-        if self.bench.road.unread(self.batch, "Etching") is None:
+        if self.bench.route.unread(self.batch, "Etching") is None:
             then()
         else:
             self.desk.say("")

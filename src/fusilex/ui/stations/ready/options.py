@@ -91,7 +91,7 @@ class OptionsView(View):
         return [Key("O", "what is otherwise", lambda _: self.desk.ask(prompt, self._read))]
 
     def _read(self, text: str) -> None:
-        serials, steps = list(self.bench.state.boards), self.bench.road.steps
+        serials, steps = list(self.bench.state.boards), self.bench.route.steps
         if made := self.desk.read(lambda: option(text, serials, steps)):
             self._ask_why(made)
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.judging import side_order
 from fusilex.bench.stations.ready.now import at_sides
-from fusilex.bench.stations.ready.road import ChooseSides
+from fusilex.bench.stations.ready.route import ChooseSides
 from fusilex.core.checks.side_order import (
     CARE_SHARE,
     DROP_LIMIT_MG_PER_MM2,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fusilex.bench.stations.ready.files import AcceptFiles
-from fusilex.core.road.steps import FIRST
+from fusilex.core.route.steps import FIRST
 from fusilex.ui.stations.ready.bare import BareView
 from fusilex.ui.stations.ready.board import BoardView
 from fusilex.ui.stations.ready.lists import ListsView
@@ -11,7 +11,7 @@ from fusilex.ui.stations.ready.next_time import NextTimeView
 from fusilex.ui.stations.ready.options import OptionsView
 from fusilex.ui.stations.ready.packages import PackagesView
 from fusilex.ui.stations.ready.panel import PanelView
-from fusilex.ui.stations.ready.road import RoadView
+from fusilex.ui.stations.ready.route import RouteView
 from fusilex.ui.stations.ready.sides import SidesView
 from fusilex.ui.tabbed import TabbedStation
 from fusilex.ui.widgets.keys import Key
@@ -25,7 +25,7 @@ class ReadyPicture(TabbedStation):
         PackagesView,
         PanelView,
         SidesView,
-        RoadView,
+        RouteView,
         OptionsView,
         BareView,
         NextTimeView,

@@ -76,7 +76,7 @@ class ReflowHeld(HeldView):
 
     def done_words(self) -> str:
         if not self.by_air:
-            return "Held steps are for hot air; the road has another way to melt solder here."
+            return "Held steps are for hot air; the route has another way to melt solder here."
         return "Every part was held. Space puts the run on record." if self._order else "Looking for an order …"
 
     def keys(self) -> list[Key]:

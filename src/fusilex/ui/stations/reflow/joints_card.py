@@ -37,7 +37,7 @@ class JointsCard(Card):
         load, wide = self.load, self.width() - 28.0
         if load is None:
             return
-        title = "Joints, part by part" if load.log else "Joints as foretold, the last first"
+        title = "Joints, part by part" if load.log else "Joints as predicted, the last first"
         plain_text(painter, QRectF(14, 8, wide, theme.base * 2.2), title, "body", "soft")
         y = theme.base * 3.2
         groups = by_part(load.joints)

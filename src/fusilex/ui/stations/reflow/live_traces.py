@@ -1,4 +1,4 @@
-"""The curves of a live run: what was measured over what was foretold; by eye what was foretold alone."""
+"""The curves of a live run: what was measured over what was predicted; by eye what was predicted alone."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from fusilex.core.heat.predict import Predicted
 from fusilex.core.reflow.record import Trace
 
 
-def foretold_at(found: Predicted | None, name: str) -> Trace | None:
-    """The curve that the twin foretells where a probe sits: its part's joints, else the mean of all."""
+def predicted_at(found: Predicted | None, name: str) -> Trace | None:
+    """The curve that the twin predicts where a probe sits: its part's joints, else the mean of all."""
     if found is None:
         return None
     ref, _, cell = name.removeprefix("probe ").strip().partition("@")
@@ -22,26 +22,26 @@ def foretold_at(found: Predicted | None, name: str) -> Trace | None:
     return Trace(found.run.time, np.asarray(curves.mean(axis=1)))
 
 
-def foretold_of(found: Predicted, names: Sequence[str]) -> dict[str, Trace]:
-    """What is foretold where each probe sits; by eye of the joint that melts last and of the hottest."""
+def predicted_of(found: Predicted, names: Sequence[str]) -> dict[str, Trace]:
+    """What is predicted where each probe sits; by eye of the joint that melts last and of the hottest."""
     if names:
-        return {f"{name} foretold": curve for name in names if (curve := foretold_at(found, name)) is not None}
+        return {f"{name} predicted": curve for name in names if (curve := predicted_at(found, name)) is not None}
     ends = ((found.last, "last"), (found.hottest, "hottest"))
     return {
-        f"{found.joints[k].part} foretold, {what}": Trace(found.run.time, found.run.watched[:, k, 0])
+        f"{found.joints[k].part} predicted, {what}": Trace(found.run.time, found.run.watched[:, k, 0])
         for k, what in ends
     }
 
 
-def live_traces(log: LiveLog, foretold: Mapping[str, Trace]) -> tuple[dict[str, Trace], Trace | None]:
+def live_traces(log: LiveLog, predicted: Mapping[str, Trace]) -> tuple[dict[str, Trace], Trace | None]:
     """Curves by name, and the one that the window's gates hang on."""
     traces: dict[str, Trace] = {}
     for k, name in enumerate(log.names):
         t, c = log.curve(k)
         if len(t) > 1:
             traces[name] = Trace(t, c)
-        if (beside := foretold.get(f"{name} foretold")) is not None:
-            traces[f"{name} foretold"] = beside
+        if (beside := predicted.get(f"{name} predicted")) is not None:
+            traces[f"{name} predicted"] = beside
     if not log.names:
-        traces |= foretold
-    return traces, next(iter(foretold.values()), None) if log.names else None
+        traces |= predicted
+    return traces, next(iter(predicted.values()), None) if log.names else None

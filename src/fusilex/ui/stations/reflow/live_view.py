@@ -1,4 +1,4 @@
-"""A run live: measured over foretold, what to do now in large, alarms before a limit, what is seen marked by a key."""
+"""A run live: measured over predicted, what to do now in large, alarms before a limit, what is seen marked by a key."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from fusilex.ui.search import Aside
 from fusilex.ui.stations.reflow.gate_chart import Shown
 from fusilex.ui.stations.reflow.live_file import NOTHING_SEEN, file_of, goes_on, left_behind, taken_in
 from fusilex.ui.stations.reflow.live_port import open_port
-from fusilex.ui.stations.reflow.live_traces import foretold_of, live_traces
+from fusilex.ui.stations.reflow.live_traces import live_traces, predicted_of
 from fusilex.ui.stations.reflow.settings_list import SettingsList
 from fusilex.ui.stations.reflow.twin_view import TwinChart
 from fusilex.ui.tabbed import View
@@ -59,7 +59,7 @@ class LiveView(View):
         self.port: Thermometer | None = None
         self.found: Predicted | None = None
         self.shine: Shine | None = None
-        self.foretold: dict[str, Trace] = {}
+        self.predicted: dict[str, Trace] = {}
         self.aside = Aside(self, desk.say)
         self.asked: Question | None = None
         self.panel = 0
@@ -85,7 +85,7 @@ class LiveView(View):
         shown.traces, shown.hang, shown.running = {}, None, self.running
         if log is not None:
             self.chart.at_s = self.at_s
-            shown.traces, shown.hang = live_traces(log, self.foretold)
+            shown.traces, shown.hang = live_traces(log, self.predicted)
         self._show_steps()
         self.readout.words = self._words()
         self.readout.update()
@@ -104,7 +104,7 @@ class LiveView(View):
         if not self.running:
             return "Enter starts the clock with the heat"
         where = "on the plate" if self.batch.step.method == PLATE else "in the oven"
-        return f"Panel {self.panel} {where}, " + ("by eye, as foretold" if self.by_eye else "measured over foretold")
+        return f"Panel {self.panel} {where}, " + ("by eye, as predicted" if self.by_eye else "measured over predicted")
 
     def _words(self) -> list[tuple[str, str]]:
         words = [("time", clock(self.at_s))]
@@ -121,18 +121,18 @@ class LiveView(View):
         return words
 
     def next_minute(self, k: int) -> float | None:
-        """Where a probe will be in a minute: what is foretold, shifted by what it is off now."""
+        """Where a probe will be in a minute: what is predicted, shifted by what it is off now."""
         assert self.log is not None
         t, c = self.log.curve(k)
-        foretold = self.foretold.get(f"{self.log.names[k]} foretold")
-        if foretold is None or not len(t):
+        predicted = self.predicted.get(f"{self.log.names[k]} predicted")
+        if predicted is None or not len(t):
             return None
-        now, then = np.interp([t[-1], t[-1] + 60], foretold.time, foretold.temperature)
+        now, then = np.interp([t[-1], t[-1] + 60], predicted.time, predicted.temperature)
         return float(then + (c[-1] - now))
 
     def now(self) -> Now | None:
         if self.aside.busy:
-            return Now("Foretelling the run", "It starts when that is done.")
+            return Now("Predicting the run", "It starts when that is done.")
         log = self.log
         if log is None:
             broke = self._broken()
@@ -154,7 +154,7 @@ class LiveView(View):
         """What comes first: an oven that nobody logged is learnt with a panel that costs nothing."""
         oven = oven_of(self.batch)
         new = oven is not None and not oven.proven
-        learn = " No log proves its twin: a scrap panel and a probe first, then K under Foretold." if new else ""
+        learn = " No log proves its twin: a scrap panel and a probe first, then K under Predicted." if new else ""
         title = "Board on, plate cold" if self.batch.step.method == PLATE else "Board in, door shut"
         return Now(title, f"Enter starts clock and heat together. Never leave it alone.{learn}")
 
@@ -204,12 +204,12 @@ class LiveView(View):
             self.desk.say(str(problem))
             return
         if asked.schedule is None:
-            self.desk.say("No settings yet: O under Foretold finds some, or the oven's record has a curve.")
+            self.desk.say("No settings yet: O under Predicted finds some, or the oven's record has a curve.")
             return
         if (other := self._broken()) is not None and goes_on(other):
             self.desk.say("Another window runs this panel: its clock is written down each second.")
             return
-        self.aside.look(asked.foretold, self._begin)
+        self.aside.look(asked.predicted, self._begin)
         self.desk.say("")
 
     def _begin(self, found: Predicted) -> None:
@@ -223,7 +223,7 @@ class LiveView(View):
             self.desk.say(str(problem))
             return
         names = list(self.port.names) if self.port else []
-        self.foretold = foretold_of(found, names)
+        self.predicted = predicted_of(found, names)
         self.log = LiveLog(names, asked.schedule, file_of(self.bench, self.batch.step.side))
         self.log.begin()
         if app := QCoreApplication.instance():

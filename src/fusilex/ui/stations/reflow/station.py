@@ -1,4 +1,4 @@
-"""Reflow: runs and their logs, what the oven's twin foretells, the run live, and hot air in held steps."""
+"""Reflow: runs and their logs, what the oven's twin predicts, the run live, and hot air in held steps."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the oven's twin foretells: settings, the run they make, who melts when, the board as heat has it."""
+"""What the oven's twin predicts: settings, the run they make, who melts when, the board as heat has it."""
 
 from __future__ import annotations
 
@@ -43,11 +43,11 @@ from fusilex.ui.widgets.heat_map import HeatMap
 from fusilex.ui.widgets.keys import Key
 
 MOST_BARS, CURSOR_S, FINE_S = 4, 10.0, 1.0
-PLAN_S, FIT_S, FORETELL_S = 30.0, 20.0, 5.0
+PLAN_S, FIT_S, PREDICT_S = 30.0, 20.0, 5.0
 
 
 class TwinChart(GateChart):
-    """The gates with what is foretold through them, and a line at the moment that is looked at."""
+    """The gates with what is predicted through them, and a line at the moment that is looked at."""
 
     at_s = 0.0
 
@@ -58,7 +58,7 @@ class TwinChart(GateChart):
 
 
 class TwinView(View):
-    name = "Foretold"
+    name = "Predicted"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -91,7 +91,7 @@ class TwinView(View):
             except Refused as problem:
                 self.trouble = str(problem)
             if self.asked is not None and self.asked.schedule is not None:
-                self._foretell()
+                self._predict()
         self._show()
 
     def _show(self) -> None:
@@ -103,7 +103,7 @@ class TwinView(View):
         melting = shown.window.melting
         if found is None or self.asked is None:
             self.map.show_state(
-                None, self.map.state, self.trouble or "Nothing foretold yet", below, shown.window.melting
+                None, self.map.state, self.trouble or "Nothing predicted yet", below, shown.window.melting
             )
         else:
             sheet, _, _ = self.asked.load_fine
@@ -123,7 +123,7 @@ class TwinView(View):
         oven = self.asked.oven if self.asked else None
         runs = oven.fit.runs if oven else 0
         sure = f"fitted to {runs} run{'s' if runs != 1 else ''}" if runs else "never fitted: usual numbers of its kind"
-        return f"Foretold for panel {self.bench.board.panel} in {oven.id if oven else 'the oven'}, {sure}"
+        return f"Predicted for panel {self.bench.board.panel} in {oven.id if oven else 'the oven'}, {sure}"
 
     def _traces(self, found: Predicted) -> dict[str, Trace]:
         """Curves of the parts that melt last, each by its latest joint, and of the joint that gets hottest."""
@@ -138,13 +138,13 @@ class TwinView(View):
         if self.search is not None:
             return Now(self.doing, "X takes what is found by now.", min(1.0, self.search.spent()))
         if self.asked is None:
-            return Now("Nothing to foretell", self.trouble)
+            return Now("Nothing to predict", self.trouble)
         if self.asked.schedule is None:
             return Now(
                 "Find settings", f"O looks for settings that bring every joint through the {self._window} window."
             )
         if (found := self.found) is None:
-            return Now("Foretelling the run")
+            return Now("Predicting the run")
         return watch_words(found, self.asked.oven.proven)
 
     @property
@@ -192,12 +192,12 @@ class TwinView(View):
         self.trouble = text
         self.desk.say(text)
 
-    def _foretell(self) -> None:
+    def _predict(self) -> None:
         asked = self.asked
         assert asked is not None
-        self._start("Foretelling the run", lambda spent, seen: asked.foretold(), FORETELL_S, self._foretold)
+        self._start("Predicting the run", lambda spent, seen: asked.predicted(), PREDICT_S, self._predicted)
 
-    def _foretold(self, found: Predicted) -> None:
+    def _predicted(self, found: Predicted) -> None:
         self._end()
         self.found = found
         melts = found.molten.melts[found.last]

@@ -1,4 +1,4 @@
-"""What is said of a foretold run: whom to watch, how many joints keep the window, how sure that is."""
+"""What is said of a predicted run: whom to watch, how many joints keep the window, how sure that is."""
 
 from __future__ import annotations
 

@@ -12,7 +12,7 @@ from fusilex.bench.stations.release.getting_ready import cuts_of, done_since, ne
 from fusilex.core.judgement import Level
 from fusilex.core.panel.separating import HAND
 from fusilex.core.quantities import write_length, write_point
-from fusilex.core.road.steps import DONE
+from fusilex.core.route.steps import DONE
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View

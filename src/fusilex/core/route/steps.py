@@ -1,4 +1,4 @@
-"""The road of a batch: steps in order, each at a station, for a side, by a method, with the parts it is for."""
+"""The route of a batch: steps in order, each at a station, for a side, by a method, with the parts it is for."""
 
 from __future__ import annotations
 
@@ -34,11 +34,11 @@ ONE_SIDED = ("Print", "Place", "Reflow")
 WITH_PARTS = ("Place", "Hand")
 """Steps of these stations put parts on."""
 FIRST, LAST, ASIDE = ("Ready", "Kit"), "Release", "Rework"
-"""Every road begins with the first and ends with the last; to the one aside boards go only when something is wrong."""
+"""Every route begins with the first and ends with the last; to the one aside boards go only when something is wrong."""
 
 
 class Step(Struct, frozen=True):
-    """One step. `id` is its station's name, with a number where the station stands on the road more than once.
+    """One step. `id` is its station's name, with a number where the station stands on the route more than once.
 
     `parts` names those it is for; empty means whatever is left for its side. `why` says why it stands there.
     """
@@ -95,10 +95,10 @@ class Steps(Struct, frozen=True, dict=True):
         return at
 
     def label(self, step: str) -> str:
-        """What people call a step: its station, and where that stands on the road again, its side or its method.
+        """What people call a step: its station, and where that stands on the route again, its side or its method.
 
-        >>> road = one_side()
-        >>> road.label("Print"), road.label("Done")
+        >>> route = one_side()
+        >>> route.label("Print"), route.label("Done")
         ('Print', 'Done')
         """
         if step not in self.by_id:
@@ -129,7 +129,7 @@ class Steps(Struct, frozen=True, dict=True):
     def at_station(self, station: str) -> tuple[Step, ...]:
         return tuple(s for s in self.all if s.station == station)
 
-    # changing a road
+    # changing a route
 
     def free_id(self, station: str) -> str:
         """An id for one more step of a station."""
@@ -162,7 +162,7 @@ def steps_of(rows: Iterable[tuple[str, str, str]]) -> Steps:
 
 
 def one_side(side: str = "top") -> Steps:
-    """One side on paste, the rest by iron: the road of every batch before roads could differ."""
+    """One side on paste, the rest by iron: the route of every batch before routes could differ."""
     stations: Sequence[tuple[str, str]] = (
         *((s, "") for s in FIRST),
         *((s, side) for s in ONE_SIDED),
@@ -172,7 +172,7 @@ def one_side(side: str = "top") -> Steps:
 
 
 def faults(steps: Steps) -> list[str]:
-    """What is wrong with a road in itself, in words; nothing when boards can go along it."""
+    """What is wrong with a route in itself, in words; nothing when boards can go along it."""
     found = []
     names = [s.station for s in steps]
     if len(set(steps.ids)) < len(steps):
@@ -188,13 +188,13 @@ def faults(steps: Steps) -> list[str]:
             found.append(f"{step.id} is no name for a step of {step.station}")
     begun = [s for s in names if s != "Make"]
     if names[:1] != [FIRST[0]] or tuple(begun[: len(FIRST)]) != FIRST or any(names.count(s) != 1 for s in FIRST):
-        found.append("a road begins with Ready and Kit")
+        found.append("a route begins with Ready and Kit")
     if "Make" in names[names.index(FIRST[1]) :] if FIRST[1] in names else False:
         found.append("bare boards are made before Kit")
     if not names or names[-1] != LAST:
-        found.append("a road ends with Release")
+        found.append("a route ends with Release")
     if names.count(ASIDE) != 1 or names.count("Test") > 1:
-        found.append("a road has one Rework and at most one Test")
+        found.append("a route has one Rework and at most one Test")
     return found or _order_faults(steps)
 
 

@@ -1,12 +1,12 @@
-"""What the Road picture shows of a step beside its pad."""
+"""What the Route picture shows of a step beside its pad."""
 
 from __future__ import annotations
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.core.checks.side_order import SIDE_ORDERS, side_load
-from fusilex.core.road.looks import BoardLook, looks
-from fusilex.core.road.steps import ONE_SIDED, Step
+from fusilex.core.route.looks import BoardLook, looks
+from fusilex.core.route.steps import ONE_SIDED, Step
 
 
 def board_looks(batch: Batch) -> dict[str, BoardLook]:
@@ -26,7 +26,7 @@ def step_words(batch: Batch, step: Step) -> tuple[str, str]:
 
 
 def order_words(batch: Batch, order: str) -> str:
-    """The order of sides in words, and whether the road still is what it leads to."""
+    """The order of sides in words, and whether the route still is what it leads to."""
     pasted = [s for s in ("top", "bottom") if side_load(batch.design, s).parts]
     said = (
         SIDE_ORDERS[order]
@@ -35,5 +35,5 @@ def order_words(batch: Batch, order: str) -> str:
         if pasted
         else "no part for paste"
     )
-    as_proposed = batch.steps == batch.derived.road(order, batch.state[Laid].ways)
+    as_proposed = batch.steps == batch.derived.route(order, batch.state[Laid].ways)
     return said + ("" if as_proposed else ", changed by hand")

@@ -1,4 +1,4 @@
-"""The road of the batch: the order of sides and the ways chosen, and the steps once they were laid."""
+"""The route of the batch: the order of sides and the ways chosen, and the steps once they were laid."""
 
 from __future__ import annotations
 
@@ -7,14 +7,14 @@ from typing import ClassVar
 from msgspec import Struct
 
 from fusilex.bench.state import BatchState
-from fusilex.core.road.propose import Ways
-from fusilex.core.road.steps import Step, Steps
+from fusilex.core.route.propose import Ways
+from fusilex.core.route.steps import Step, Steps
 from fusilex.journal.entries import Entry, Event
 
 
 class Laid(Struct):
     """`order` of the sides and `ways` of working ('' and None: as the design suggests), and `steps`: None while the
-    road is what those lead to.
+    route is what those lead to.
     """
 
     order: str = ""
@@ -22,7 +22,7 @@ class Laid(Struct):
     steps: Steps | None = None
 
 
-class RoadLaid(Event, frozen=True):
+class RouteLaid(Event, frozen=True):
     """The steps of the batch from now on; `what` was changed about them."""
 
     kind: ClassVar[str] = "road_laid"
@@ -38,7 +38,7 @@ class RoadLaid(Event, frozen=True):
 
 
 class SidesChosen(Event, frozen=True):
-    """Which side goes first, and how: the road is what that leads to."""
+    """Which side goes first, and how: the route is what that leads to."""
 
     kind: ClassVar[str] = "sides_chosen"
     school: str
@@ -67,9 +67,9 @@ class WaysChosen(Event, frozen=True):
         return "the ways of working"
 
 
-def laid(steps: Steps, what: str = "") -> RoadLaid:
-    """The event that lays a road."""
-    return RoadLaid(list(steps), what)
+def laid(steps: Steps, what: str = "") -> RouteLaid:
+    """The event that lays a route."""
+    return RouteLaid(list(steps), what)
 
 
-EVENTS = (RoadLaid, SidesChosen, WaysChosen)
+EVENTS = (RouteLaid, SidesChosen, WaysChosen)

@@ -1,4 +1,4 @@
-"""How a board looks at each step of its road."""
+"""How a board looks at each step of its route."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
-from fusilex.core.road.steps import ASIDE, WITH_PARTS, Steps
+from fusilex.core.route.steps import ASIDE, WITH_PARTS, Steps
 
 
 class BoardLook(Struct, frozen=True):

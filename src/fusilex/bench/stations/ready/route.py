@@ -1,4 +1,4 @@
-"""Commands of Ready about the road: the order of sides, ways of working, and steps one by one."""
+"""Commands of Ready about the route: the order of sides, ways of working, and steps one by one."""
 
 from __future__ import annotations
 
@@ -6,19 +6,19 @@ from msgspec.structs import asdict, replace
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.road import Laid, RoadLaid, SidesChosen, WaysChosen, laid
+from fusilex.bench.common.route import Laid, RouteLaid, SidesChosen, WaysChosen, laid
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.ready.files import still_open
 from fusilex.core.bare_boards.making import WHY
 from fusilex.core.checks.side_order import SIDE_ORDERS
-from fusilex.core.road.shares import share_out
-from fusilex.core.road.steps import ASIDE, FIRST, LAST, METHODS, ONE_SIDED, SIDES, Step, Steps, faults
+from fusilex.core.route.shares import share_out
+from fusilex.core.route.steps import ASIDE, FIRST, LAST, METHODS, ONE_SIDED, SIDES, Step, Steps, faults
 
 WAYS = {"Print": "printing", "Place": "placing", "Reflow": "reflowing"}
 
 
 class ChooseSides(Command, frozen=True):
-    """Order of the sides: lighter-first, glued or hand. It makes the road anew."""
+    """Order of the sides: lighter-first, glued or hand. It makes the route anew."""
 
     school: str
 
@@ -30,7 +30,7 @@ class ChooseSides(Command, frozen=True):
 
 
 class ChooseMethod(Command, frozen=True):
-    """Another way of doing a step; while the road is as proposed, of all steps of its station."""
+    """Another way of doing a step; while the route is as proposed, of all steps of its station."""
 
     step: str
     method: str
@@ -62,7 +62,7 @@ class AddStep(Command, frozen=True):
         if self.station not in METHODS:
             raise Refused(f"There is no station {self.station}; there are {', '.join(METHODS)}.")
         if self.station in (*FIRST, ASIDE):
-            raise Refused(f"Every road has one {self.station}.")
+            raise Refused(f"Every route has one {self.station}.")
         if self.side not in SIDES or (self.station in ONE_SIDED and self.side not in ("top", "bottom")):
             raise Refused(f"{self.station} is for a side: top or bottom.")
         if self.method and self.method not in METHODS[self.station]:
@@ -102,7 +102,7 @@ class MakeAtHome(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         steps = batch.steps
         if steps.at_station("Make"):
-            raise Refused("The road has the steps of making bare boards already.")
+            raise Refused("The route has the steps of making bare boards already.")
         if any(board.step != FIRST[0] for board in batch.under_way):
             raise Refused("Boards are past Ready already: their bare boards are there.")
         at = steps.index(FIRST[1])
@@ -113,29 +113,29 @@ class MakeAtHome(Command, frozen=True):
 
 
 def furthest(batch: Batch) -> int:
-    """How far the first board is along the road."""
+    """How far the first board is along the route."""
     return max(batch.steps.progress(board.place) for board in batch.state.boards.values() if not board.scrapped)
 
 
 def step_ahead(batch: Batch, step: str) -> Step:
     """A step that no board has reached yet. Raises `Refused`."""
     if step not in batch.steps.by_id:
-        raise Refused(f"There is no step {step} on this road.")
+        raise Refused(f"There is no step {step} on this route.")
     if batch.steps.index(step) <= furthest(batch):
         raise Refused(f"Boards are at {batch.steps.label(step)} or past it: it stays as it is.")
     return batch.steps.by_id[step]
 
 
 def _own(step: Step) -> Step:
-    """A step that is this road's own choice: some stand on every road. Raises `Refused`."""
+    """A step that is this route's own choice: some stand on every route. Raises `Refused`."""
     if step.id in (*FIRST, ASIDE, LAST):
-        raise Refused(f"{step.id} stands on every road, where it is.")
+        raise Refused(f"{step.id} stands on every route, where it is.")
     return step
 
 
-def _laid(batch: Batch, steps: Steps, what: str) -> RoadLaid:
-    """The road as changed, unless boards could not go along it: while they wait at Ready that is a judgement, once they
-    are under way it is refused.
+def _laid(batch: Batch, steps: Steps, what: str) -> RouteLaid:
+    """The route as changed, unless boards could not go along it: while they wait at Ready that is a judgement, once
+    they are under way it is refused.
     """
     if furthest(batch):
         wrong = faults(steps) or [f"no step would put on {p.ref}" for p in share_out(batch.any_board.parts, steps)[""]]

@@ -1,4 +1,4 @@
-"""The road: the board on its journey, one pad a step, above it how the board looks by then, below it what is done."""
+"""The route: the board on its journey, one pad a step, above it how the board looks by then, below it what is done."""
 
 from __future__ import annotations
 
@@ -7,13 +7,13 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.ready.judging import side_order, step_judgements
-from fusilex.bench.stations.ready.now import at_road
-from fusilex.bench.stations.ready.road import ChooseMethod, ChooseSides, DropStep, MoveStep
-from fusilex.bench.stations.ready.road_view import board_looks, order_words
+from fusilex.bench.stations.ready.now import at_route
+from fusilex.bench.stations.ready.route import ChooseMethod, ChooseSides, DropStep, MoveStep
+from fusilex.bench.stations.ready.route_view import board_looks, order_words
 from fusilex.bench.stations.ready.typed_input import step as read_step
 from fusilex.core.checks.side_order import SIDE_ORDERS
-from fusilex.core.road.looks import BoardLook
-from fusilex.core.road.steps import METHODS, Step
+from fusilex.core.route.looks import BoardLook
+from fusilex.core.route.steps import METHODS, Step
 from fusilex.ui.canvas.picture import BoardPictures, Look
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
@@ -34,11 +34,11 @@ class Journey(Card):
         super().__init__()
         self.desk, self.step = desk, ""
         self._pictures: BoardPictures | None = None
-        self.setAccessibleName("The road of the batch")
+        self.setAccessibleName("The route of the batch")
 
     def middles(self) -> list[tuple[Step, float, float]]:
         """Each step with the middle and the width (px) of its place; scrolled so that the one in hand is in view."""
-        steps = self.desk.bench.road.steps
+        steps = self.desk.bench.route.steps
         x0, y0, x1, y1 = self.desk.bench.design.outline.bounds
         high = self.height() - theme.base * 19
         small, large = theme.base * 11.5, max(theme.base * 20, min(0.46 * self.width(), high * (x1 - x0) / (y1 - y0)))
@@ -117,8 +117,8 @@ class Journey(Card):
                 return
 
 
-class RoadView(View):
-    name = "Road"
+class RouteView(View):
+    name = "Route"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
@@ -129,8 +129,8 @@ class RoadView(View):
 
     @property
     def step(self) -> Step:
-        """The step in hand: the one chosen last, as long as it is on the road."""
-        steps = self.bench.road.steps
+        """The step in hand: the one chosen last, as long as it is on the route."""
+        steps = self.bench.route.steps
         return steps.by_id.get(self._chosen) or steps.all[min(2, len(steps) - 1)]
 
     def _take(self, step: str) -> None:
@@ -142,10 +142,10 @@ class RoadView(View):
         self.journey.update()
 
     def now(self) -> Now:
-        return at_road(self.batch, self.step)
+        return at_route(self.batch, self.step)
 
     def keys(self) -> list[Key]:
-        label, ask = self.bench.road.steps.label, self.desk.ask
+        label, ask = self.bench.route.steps.label, self.desk.ask
         return [
             Key("Left Right", "step", lambda key: self._walk(1 if key == "Right" else -1)),
             Key("S", "other order of sides", lambda _: self._order()),
@@ -160,7 +160,7 @@ class RoadView(View):
         ]
 
     def _walk(self, by: int) -> None:
-        ids = self.bench.road.steps.ids
+        ids = self.bench.route.steps.ids
         self._take(ids[max(0, min(len(ids) - 1, ids.index(self.step.id) + by))])
 
     def _order(self) -> None:
@@ -178,25 +178,25 @@ class RoadView(View):
 
     def _move(self, by: int) -> None:
         step = self._chosen = self.step.id
-        self.desk.do(MoveStep(step, by), f"{self.bench.road.steps.label(step)} moved.")
+        self.desk.do(MoveStep(step, by), f"{self.bench.route.steps.label(step)} moved.")
 
     def _drop(self) -> None:
-        step, ids = self.step.id, self.bench.road.steps.ids
+        step, ids = self.step.id, self.bench.route.steps.ids
         after = ids[min(len(ids) - 1, ids.index(step) + 1)]
-        if self.desk.do(DropStep(step), f"{self.bench.road.steps.label(step)} taken out."):
+        if self.desk.do(DropStep(step), f"{self.bench.route.steps.label(step)} taken out."):
             self._take(after)
 
     def _add(self, text: str) -> None:
         if command := self.desk.read(lambda: read_step(text, self.step.id)):
-            before = set(self.bench.road.steps.ids)
+            before = set(self.bench.route.steps.ids)
             if self.desk.do(command, f"{command.station} added."):
-                self._chosen = next(s for s in self.bench.road.steps.ids if s not in before)
+                self._chosen = next(s for s in self.bench.route.steps.ids if s not in before)
                 self.desk.changed.emit()
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        steps = self.bench.road.steps
+        steps = self.bench.route.steps
         sides = [s for s in ("top", "bottom") if any(x.side == s for x in steps.at_station("Print"))]
-        return "Road", [
+        return "Route", [
             ("steps", str(len(steps))),
             ("on paste", " and ".join(sides) or "nothing"),
             ("heats", str(len(steps.at_station("Reflow")))),

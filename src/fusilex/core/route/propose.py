@@ -1,4 +1,4 @@
-"""A road proposed from the design: what stands on which side, what would drop, what the workshop owns."""
+"""A route proposed from the design: what stands on which side, what would drop, what the workshop owns."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from msgspec import Struct
 from fusilex.core.checks.side_order import DropCheck, SideLoad, first_side, side_load
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
-from fusilex.core.road.steps import ASIDE, FIRST, LAST, METHODS, Step, Steps
+from fusilex.core.route.steps import ASIDE, FIRST, LAST, METHODS, Step, Steps
 
 FEW_PARTS = 8
 """So few parts on the second side are sooner soldered with the iron than printed, placed and run through the oven."""
@@ -45,7 +45,7 @@ def usual_ways(design: Design) -> Ways:
 
 
 def propose(design: Design, order: str, ways: Ways | None = None) -> Steps:
-    """The road for an order of sides (``lighter-first``, ``glued`` or ``hand``), each step with its reason.
+    """The route for an order of sides (``lighter-first``, ``glued`` or ``hand``), each step with its reason.
 
     Raises KeyError for an order that does not exist. Sides without surface-mount parts get no paste; a board without
     any goes to the iron at once, one without anything for the iron does not go there.

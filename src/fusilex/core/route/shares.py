@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from fusilex.core.design.model import Part
 from fusilex.core.placing.order import placing_order
-from fusilex.core.road.steps import WITH_PARTS, Steps
+from fusilex.core.route.steps import WITH_PARTS, Steps
 from fusilex.core.soldering.order import by_height
 
 

@@ -1,4 +1,4 @@
-"""Roads: proposed from the design, changed by hand, and boards that go along them from files to bag."""
+"""Routes: proposed from the design, changed by hand, and boards that go along them from files to bag."""
 
 from __future__ import annotations
 
@@ -32,10 +32,10 @@ from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import on_board
-from fusilex.core.road.hanging import judge_heats
-from fusilex.core.road.propose import Ways, propose, syringe_suits, usual_order
-from fusilex.core.road.shares import share_out
-from fusilex.core.road.steps import DONE, METHODS, Step, faults, one_side
+from fusilex.core.route.hanging import judge_heats
+from fusilex.core.route.propose import Ways, propose, syringe_suits, usual_order
+from fusilex.core.route.shares import share_out
+from fusilex.core.route.steps import DONE, METHODS, Step, faults, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
 
@@ -89,13 +89,13 @@ def to_the_bag(bench: Bench) -> dict[str, list[str]]:
         if board is None:
             return been
         behind = [b for b in bench.state.boards.values() if b.panel == board.panel and b.step != DONE]
-        last = min(behind, key=lambda b: bench.road.steps.progress(b.place))
+        last = min(behind, key=lambda b: bench.route.steps.progress(b.place))
         been[last.serial] += [last.step] if been[last.serial][-1:] != [last.step] else []
         one_step(bench, last.serial)
     raise AssertionError("a dead end")
 
 
-def test_roads_are_proposed_with_reasons(heron: Design) -> None:
+def test_routes_are_proposed_with_reasons(heron: Design) -> None:
     assert usual_order(heron) == "hand", "six parts on the bottom are sooner soldered by hand"
     assert propose(heron, "hand").ids == one_side().ids
     two = propose(heron, "glued", Ways("stencil", "machine", "dial oven"))
@@ -153,19 +153,19 @@ def test_a_turned_cell_counts_the_other_way_from_below(bench: Bench) -> None:
     assert abs(seen - complex(-(drawn * 1j).real, (drawn * 1j).imag)) < 1e-6
 
 
-def test_what_is_wrong_with_a_road_is_said() -> None:
-    road = one_side()
-    assert faults(road) == [] and faults(road.without("Test")) == []
-    assert faults(road.without("Print")) == [
+def test_what_is_wrong_with_a_route_is_said() -> None:
+    route = one_side()
+    assert faults(route) == [] and faults(route.without("Test")) == []
+    assert faults(route.without("Print")) == [
         "Place has no paste: a print of the top comes before it",
     ]
-    assert "paste of the top is wet" in faults(road.without("Reflow"))[0]
-    assert "nothing to melt" in faults(road.without("Place"))[0]
-    assert faults(road.without("Kit")) == ["a road begins with Ready and Kit"]
-    assert faults(road.without("Release"))[0] == "a road ends with Release"
-    again = road.with_step(3, Step("Print 2", "Print", "bottom"))
+    assert "paste of the top is wet" in faults(route.without("Reflow"))[0]
+    assert "nothing to melt" in faults(route.without("Place"))[0]
+    assert faults(route.without("Kit")) == ["a route begins with Ready and Kit"]
+    assert faults(route.without("Release"))[0] == "a route ends with Release"
+    again = route.with_step(3, Step("Print 2", "Print", "bottom"))
     assert "turns a board whose paste is wet" in faults(again)[0]
-    look = road.with_step(4, Step("Inspect 2", "Inspect", "top", "before the oven"))
+    look = route.with_step(4, Step("Inspect 2", "Inspect", "top", "before the oven"))
     assert faults(look) == [] and look.label("Inspect 2") == "Inspect top"
     assert faults(look.changed("Inspect 2", method="after soldering")) == [
         "Inspect top comes while paste is wet: look before the oven, or reflow first"
@@ -182,19 +182,19 @@ def test_what_is_wrong_with_a_road_is_said() -> None:
 @given(
     st.lists(st.tuples(st.sampled_from(("move", "drop", "add")), st.integers(0, 12), st.integers(-3, 3)), max_size=12)
 )
-def test_changed_roads_keep_their_ids(changes: list[tuple[str, int, int]]) -> None:
-    """Whatever is done to a road: ids stay one of a kind and belong to their station, progress never falls."""
-    road, pick = one_side(), random.Random(1)
+def test_changed_routes_keep_their_ids(changes: list[tuple[str, int, int]]) -> None:
+    """Whatever is done to a route: ids stay one of a kind and belong to their station, progress never falls."""
+    route, pick = one_side(), random.Random(1)
     for what, at, by in changes:
-        step = road.all[at % len(road)]
+        step = route.all[at % len(route)]
         if what == "add":
             station = pick.choice(list(METHODS))
-            road = road.with_step(at % len(road), Step(road.free_id(station), station, "top"))
+            route = route.with_step(at % len(route), Step(route.free_id(station), station, "top"))
         else:
-            road = road.moved(step.id, by) if what == "move" else road.without(step.id) if len(road) > 2 else road
-    assert len(set(road.ids)) == len(road) and all(s.id.startswith(s.station) for s in road)
-    assert len({road.label(s) for s in road.ids}) == len(road), "no two steps are called alike"
-    assert all(a <= b for a, b in pairwise([road.progress(s) for s in road.ids]))
+            route = route.moved(step.id, by) if what == "move" else route.without(step.id) if len(route) > 2 else route
+    assert len(set(route.ids)) == len(route) and all(s.id.startswith(s.station) for s in route)
+    assert len({route.label(s) for s in route.ids}) == len(route), "no two steps are called alike"
+    assert all(a <= b for a, b in pairwise([route.progress(s) for s in route.ids]))
 
 
 @pytest.mark.parametrize(
@@ -216,7 +216,7 @@ def test_boards_go_from_files_to_bag(
     tmp_path: Path, rows: list[tuple[str, str, float, float, str]], steps: list[str]
 ) -> None:
     bench = opened(tmp_path, board_files(rows))
-    assert bench.road.steps.ids == (
+    assert bench.route.steps.ids == (
         "Ready",
         "Kit",
         *[s for s in steps if s not in ("Test", "Release")],
@@ -232,12 +232,12 @@ def test_boards_go_from_files_to_bag(
     assert len(record["prints"]) == len(record["loads"]) == int("Print" in steps)
 
 
-def test_wren_takes_its_own_road(tmp_path: Path) -> None:
+def test_wren_takes_its_own_route(tmp_path: Path) -> None:
     """One side of copper: a syringe, tweezers, a skillet seen by eye, and a cable soldered in the end."""
     journal = open_journal(sqlite_url(tmp_path / "demo.sqlite"))
     heron, bench = open_demo(journal), open_demo(journal, which="wren")
     assert open_demo(journal).id == heron.id != bench.id == open_demo(journal, which="wren").id
-    design, steps = bench.design, bench.road.steps
+    design, steps = bench.design, bench.route.steps
     assert len([p for p in design.parts if p.populated]) == 14 and {p.side for p in design.parts} == {"top"}
     assert [(s.station, s.method) for s in steps.all[2:6]] == [
         ("Print", "syringe"), ("Place", "hand"), ("Reflow", "plate"), ("Hand", "iron"),
@@ -252,7 +252,7 @@ def test_wren_takes_its_own_road(tmp_path: Path) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     while part := bench.batch.next_part(bench.state.boards["W3-01"], "Place"):
         bench.do(c.PlacePart("W3-01", part.ref))
-    assert "heat from below" in bench.road.now(bench.batch.about("W3-01", "Reflow"), "Reflow").detail
+    assert "heat from below" in bench.route.now(bench.batch.about("W3-01", "Reflow"), "Reflow").detail
     bench.do(c.SeeReflow(1, "all shiny, U1 last"))
     been = to_the_bag(bench)
     assert been["W3-01"][0] == "Hand" and set(been["W3-02"]) == {
@@ -282,7 +282,7 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
         window.desk.go(step)
         assert window.station.canvas.side == side, "the picture lies as the board does"  # type: ignore[union-attr]
     window.desk.go("Ready")
-    assert {b.step for b in bench.state.boards.values()} == {"Print"} and bench.road.steps.label(
+    assert {b.step for b in bench.state.boards.values()} == {"Print"} and bench.route.steps.label(
         "Print"
     ) == "Print bottom"
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
@@ -310,7 +310,7 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     care = [
-        j for j in bench.road.judgements(bench.batch.about("H7-01", "Reflow 2"), "Reflow 2") if j.rule == "ready.drop"
+        j for j in bench.route.judgements(bench.batch.about("H7-01", "Reflow 2"), "Reflow 2") if j.rule == "ready.drop"
     ]
     assert [(j.level, j.refs) for j in care] == [(Level.CARE, ("L2",))], "glued: look whether it is"
     assert board.step == "Hand" and board.heats["L2"] == 2 and board.heats["U1"] == 1 and board.heats["C13"] == 3
@@ -319,9 +319,9 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     bench.state.boards["H7-08"].heats["C13"] = 3
     for number in range(7, 13):
         bench.state.boards[f"H7-{number:02d}"].step = "Reflow 2"
-    stops = bench.road.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
+    stops = bench.route.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
     bench.state.boards["H7-08"].placed.append("C13")
-    again = bench.road.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
+    again = bench.route.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
     assert not stops and [j.subject for j in again] == ["4 heats, H7-08"], "any board of the panel holds the panel"
     assert record["heats"]["C13"] == 3 and "Print bottom" in {s["step"] for s in record["road"]}
     bench.refresh()
@@ -332,11 +332,11 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
 
 
 def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
-    """The order of sides says by iron, but the road was changed by hand: second side on paste, J1 hanging below."""
+    """The order of sides says by iron, but the route was changed by hand: second side on paste, J1 hanging below."""
     acknowledge_all(bench)
     for n, station in enumerate(("Print", "Place", "Reflow"), 2):
         bench.do(c.AddStep(station, "bottom", "Hand"))
-        assert bench.road.steps.ids[3 + n] == f"{station} 2"
+        assert bench.route.steps.ids[3 + n] == f"{station} 2"
     bench.do(c.AddStep("Inspect", "top", "Print 2"))
     stop = next(j for j in bench.judgements("Ready") if j.level is Level.STOP)
     assert (stop.rule, stop.refs) == ("ready.drop", ("J1",))
@@ -362,7 +362,7 @@ def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
     assert "J1: drops off upside down" in bench.now("Reflow 2").detail
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     assert bench.state.boards["H7-01"].step == "Reflow 2", "it stays until somebody has a reason"
-    stop = bench.road.open_stops(bench.batch, "Reflow 2")[0]
+    stop = bench.route.open_stops(bench.batch, "Reflow 2")[0]
     bench.do(c.Overrule(stop.key, "J1 was wired down"))
     bench.do(c.SendOn(1))
     assert bench.state.boards["H7-01"].step == "Hand"
@@ -388,8 +388,8 @@ def test_one_board_with_too_many_heats_holds_its_panel(bench: Bench) -> None:
     with pytest.raises(c.Refused, match="Panel 1 stays at Reflow: U1: 4 of 3 reflow cycles used"):
         bench.do(c.SendOn(1))
     bench.go("Reflow", "H7-01")
-    assert bench.road.open_stops(bench.batch, "Reflow")[0].subject == "4 heats, H7-04", "said at every board of it"
-    bench.do(c.Overrule(bench.road.open_stops(bench.batch, "Reflow")[0].key, "its sheet says five"))
+    assert bench.route.open_stops(bench.batch, "Reflow")[0].subject == "4 heats, H7-04", "said at every board of it"
+    bench.do(c.Overrule(bench.route.open_stops(bench.batch, "Reflow")[0].key, "its sheet says five"))
     bench.do(c.SendOn(1))
     reasons = {s: {o["reason"] for o in board_record(bench.batch, s)["overruled"]} for s in ("H7-01", "H7-04")}
     assert reasons == {"H7-01": set(), "H7-04": {"its sheet says five"}}, "it stands in its own papers"
@@ -437,18 +437,18 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
     bench.do(c.ChooseMethod("Print", "syringe"))
     bench.do(c.AddStep("Inspect", "top", "Reflow", "before the oven"))
     assert (
-        bench.road.steps.ids[3:6] == ("Place", "Inspect 2", "Reflow")
-        and bench.road.steps.by_id["Print"].method == "syringe"
+        bench.route.steps.ids[3:6] == ("Place", "Inspect 2", "Reflow")
+        and bench.route.steps.by_id["Print"].method == "syringe"
     )
     bench.do(c.DropStep("Reflow"))
     with pytest.raises(c.Refused, match="paste of the top is wet"):
         bench.do(c.AcceptFiles())
     bench.do(c.Undo())
     for command, words in (
-        (c.DropStep("Kit"), "Kit stands on every road"),
-        (c.DropStep("Rework"), "Rework stands on every road"),
-        (c.MoveStep("Release", -2), "Release stands on every road"),
-        (c.AddStep("Kit", "", "Print"), "Every road has one Kit"),
+        (c.DropStep("Kit"), "Kit stands on every route"),
+        (c.DropStep("Rework"), "Rework stands on every route"),
+        (c.MoveStep("Release", -2), "Release stands on every route"),
+        (c.AddStep("Kit", "", "Print"), "Every route has one Kit"),
         (c.ChooseMethod("Test", "prayer"), "Test is done in one way"),
         (c.ChooseMethod("Print", "prayer"), "not by prayer"),
     ):
@@ -457,7 +457,7 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
     bench.do(c.DropStep("Hand"))
     assert "No step places" in bench.judgements("Ready")[0].headline
     bench.do(c.ChooseSides("hand"))
-    assert bench.road.steps.ids == one_side().ids, "taken anew"
+    assert bench.route.steps.ids == one_side().ids, "taken anew"
     bench.do(c.AddStep("Inspect", "top", "Reflow", "before the oven"))
     kitted(bench)
     assert not [j for j in bench.judgements("Print") if j.rule == "print.release"], "a syringe has no openings"
@@ -506,7 +506,7 @@ def test_a_step_without_work_is_passed_and_said_once(tmp_path: Path, open_window
     bench.do(c.AcceptFiles())
     for line in bench.batch.lines:
         bench.do(c.FillBin(line.key, 0 if "J1" in line.refs else line.pull))
-        for stop in bench.road.open_stops(bench.batch, "Kit"):
+        for stop in bench.route.open_stops(bench.batch, "Kit"):
             bench.do(c.Overrule(stop.key, "it comes next week"))
     bench.do(c.CloseKit())
     window = open_window(bench)
@@ -569,7 +569,7 @@ def test_two_windows_look_at_two_steps(bench: Bench) -> None:
     assert not bench.board.prints and bench.state == other.state
 
 
-def test_the_road_by_keys(window: object, bench: Bench) -> None:
+def test_the_route_by_keys(window: object, bench: Bench) -> None:
     w = window
     QTest.keyClick(w, K.Key_1, Qt.KeyboardModifier.ControlModifier)  # type: ignore[arg-type, call-overload]
     for _ in range(5):
@@ -577,25 +577,25 @@ def test_the_road_by_keys(window: object, bench: Bench) -> None:
     here = w.desk.bench  # type: ignore[attr-defined]
     press = lambda *keys: [QTest.keyClick(w, k) for k in keys]  # noqa: E731
     press(K.Key_S, K.Key_S)
-    assert here.batch.state[c.Laid].order == "glued" and len(here.road.steps) == 14
+    assert here.batch.state[c.Laid].order == "glued" and len(here.route.steps) == 14
     assert "Print bottom" in w.now_card.now.title  # type: ignore[attr-defined]
     press(K.Key_M)
-    assert {s.method for s in here.road.steps.at_station("Print")} == {"syringe"}
+    assert {s.method for s in here.route.steps.at_station("Print")} == {"syringe"}
     press(K.Key_Right, K.Key_Right, K.Key_I)
     w.ask.line.setText("inspect bottom before the oven")  # type: ignore[attr-defined]
     QTest.keyClick(w.ask.line, K.Key_Return)  # type: ignore[attr-defined]
-    assert here.road.steps.ids[4] == "Inspect 3" and "before the oven" in w.now_card.now.title  # type: ignore[attr-defined]
+    assert here.route.steps.ids[4] == "Inspect 3" and "before the oven" in w.now_card.now.title  # type: ignore[attr-defined]
     press(K.Key_X)
-    assert "Inspect 3" not in here.road.steps.ids
+    assert "Inspect 3" not in here.route.steps.ids
     QTest.keyClick(w, K.Key_Right, Qt.KeyboardModifier.AltModifier)  # type: ignore[arg-type, call-overload]
     assert here.view.step == "Kit"
     QTest.mouseClick(w.line, Qt.MouseButton.LeftButton, pos=w.line.rect().center())  # type: ignore[attr-defined]
-    assert here.view.step in here.road.steps.ids[6:9]
+    assert here.view.step in here.route.steps.ids[6:9]
 
 
 @pytest.mark.parametrize("order", ["glued", "hand"])
 def test_a_two_sided_batch_goes_to_the_bag_by_keyboard(tmp_path: Path, open_window: OpenWindow, order: str) -> None:
-    """Nothing but keys and typed answers, from the files to the bag, whatever the road asks for."""
+    """Nothing but keys and typed answers, from the files to the bag, whatever the route asks for."""
     rows = [
         ("R1", "0805", 8, 8, "bottom"),
         ("R2", "0805", 20, 8, "bottom"),
@@ -624,8 +624,8 @@ def test_a_two_sided_batch_goes_to_the_bag_by_keyboard(tmp_path: Path, open_wind
         step = board.step
         if step == DONE:
             break
-        been += [bench.road.steps.label(step)] if been[-1:] != [bench.road.steps.label(step)] else []
-        index = bench.road.steps.index(step)
+        been += [bench.route.steps.label(step)] if been[-1:] != [bench.route.steps.label(step)] else []
+        index = bench.route.steps.index(step)
         while bench.view.step != step:
             if index < 10:
                 QTest.keyClick(window, K(K.Key_0 + (index + 1) % 10), Qt.KeyboardModifier.ControlModifier)

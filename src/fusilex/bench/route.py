@@ -1,4 +1,4 @@
-"""The batch's road: its steps in order, who may pass, and where the work is."""
+"""The batch's route: its steps in order, who may pass, and where the work is."""
 
 from __future__ import annotations
 
@@ -6,16 +6,16 @@ from collections.abc import Iterable, Mapping
 
 from fusilex.bench.batch import Batch, key_to, texts_of
 from fusilex.bench.boards import Board
-from fusilex.bench.common.road import Laid
+from fusilex.bench.common.route import Laid
 from fusilex.bench.derived import Derived
 from fusilex.bench.now import Now
 from fusilex.bench.state import BatchState
 from fusilex.bench.station import Station
 from fusilex.core.judgement import Judgement, worst_first
-from fusilex.core.road.steps import DONE, FIRST, Steps, one_side
+from fusilex.core.route.steps import DONE, FIRST, Steps, one_side
 
 CLASSIC = one_side()
-"""The road of batches that never had one laid."""
+"""The route of batches that never had one laid."""
 
 
 def steps_of(state: BatchState, derived: Derived) -> Steps:
@@ -25,10 +25,10 @@ def steps_of(state: BatchState, derived: Derived) -> Steps:
         return chosen.steps
     if any(board.step != FIRST[0] for board in state.boards.values()):
         return CLASSIC
-    return derived.road(chosen.order, chosen.ways)
+    return derived.route(chosen.order, chosen.ways)
 
 
-class Road:
+class Route:
     """The steps of a batch, and the stations they are at."""
 
     def __init__(self, steps: Steps, stations: Mapping[str, Station]) -> None:
