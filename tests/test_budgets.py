@@ -210,10 +210,10 @@ def test_the_chart_of_ratios_is_painted_anew_for_another_foil(bench: Bench, open
     station.take(1)  # type: ignore[attr-defined]
     chart = station.view.chart  # type: ignore[attr-defined]
     chart.resize(500, 200)
-    openings = bench.derived.openings("top")
-    chart.show_openings(openings, 0.12)
+    apertures = bench.derived.apertures("top")
+    chart.show_apertures(apertures, 0.12)
     first, again = chart.grab().toImage(), chart.grab().toImage()
-    chart.show_openings(openings, 0.2)
+    chart.show_apertures(apertures, 0.2)
     assert first == again and chart.grab().toImage() != first
 
 

@@ -21,7 +21,7 @@ from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.references import judge_references
-from fusilex.core.printing.openings import Openings, openings_of
+from fusilex.core.printing.apertures import Apertures, apertures_of
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
 from fusilex.core.printing.release import judge_release, release_levels
 from fusilex.core.reflow.judge import judge_profile
@@ -34,11 +34,11 @@ from fusilex.core.units import show_resistance
 from fusilex.core.values import parse_reading
 
 
-def opening(shape: shapely.Polygon) -> Openings:
+def aperture(shape: shapely.Polygon) -> Apertures:
     polygons = np.array([shape], dtype=object)
     envelope = shape.minimum_rotated_rectangle.exterior.coords
     sides = [math.dist(envelope[i], envelope[i + 1]) for i in range(2)]
-    return Openings(
+    return Apertures(
         "top",
         polygons,
         ("X1",),
@@ -53,13 +53,13 @@ def opening(shape: shapely.Polygon) -> Openings:
 
 @given(st.floats(0.1, 5), st.floats(0.1, 5), st.floats(0.05, 0.3))
 def test_area_and_aspect_ratio_of_a_rectangle(length: float, width: float, foil: float) -> None:
-    made = opening(shapely.box(0, 0, length, width))
+    made = aperture(shapely.box(0, 0, length, width))
     assert made.area_ratio(foil)[0] == pytest.approx(length * width / (2 * (length + width) * foil))
     assert made.aspect_ratio(foil)[0] == pytest.approx(min(length, width) / foil)
 
 
 def test_area_ratio_of_a_disc_is_a_quarter_of_its_diameter_over_the_foil() -> None:
-    disc = opening(shapely.Point(0, 0).buffer(0.15, quad_segs=64))
+    disc = aperture(shapely.Point(0, 0).buffer(0.15, quad_segs=64))
     assert disc.area_ratio(0.12)[0] == pytest.approx(0.3 / (4 * 0.12), rel=1e-3)
     assert (
         release_levels(disc, 0.12)[0] == 1 and release_levels(disc, 0.10)[0] == 0 and release_levels(disc, 0.15)[0] == 2
@@ -73,7 +73,7 @@ def test_paste_density_transfer_and_mass() -> None:
     assert PASTES["lead-free"].density == pytest.approx(4.26, abs=0.01)
     assert PASTES["lead-free"].solder_fraction == pytest.approx(0.51, abs=0.005)
     assert transfer([0.66, 0.80, 0.50]) == pytest.approx([0.872, 0.973, 0.5], abs=1e-3)
-    square = opening(shapely.box(0, 0, 10, 10))
+    square = aperture(shapely.box(0, 0, 10, 10))
     ratio = 10 / (4 * 0.1)
     assert paste_mass_mg(square, 0.1, PASTES["leaded"]) == pytest.approx(
         10 * PASTES["leaded"].density / (1 + math.exp(-12 * (ratio - 0.5)))
@@ -93,7 +93,7 @@ def test_paste_density_transfer_and_mass() -> None:
     ],
 )
 def test_the_coarsest_powder_that_fits(shape: shapely.Polygon, powder: int | None) -> None:
-    assert coarsest_powder(opening(shape)) == powder
+    assert coarsest_powder(aperture(shape)) == powder
 
 
 points = st.lists(
@@ -327,8 +327,8 @@ def test_bodies_by_name(name: str, ref: str, size: tuple[float, float]) -> None:
     assert not package_of("odd thing", "U9").known
 
 
-def test_openings_of_heron_belong_to_parts(heron: Design) -> None:
-    top = openings_of(heron, "top")
+def test_apertures_of_heron_belong_to_parts(heron: Design) -> None:
+    top = apertures_of(heron, "top")
     assert all(top.refs) and len(set(top.refs)) == len(hand_order(heron))
     for i, (ref, pin) in enumerate(zip(top.refs, top.pins, strict=True)):
         pad = next(p for p in heron.pads if (p.ref, p.pin) == (ref, pin))

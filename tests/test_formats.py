@@ -22,7 +22,7 @@ from fusilex.core.design.connectivity import compare_with_netlist
 from fusilex.core.design.edge import board_edge
 from fusilex.core.design.model import Design, Layer
 from fusilex.core.judgement import Level
-from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.problems import BadInput
 from fusilex.formats import bundle
 from fusilex.formats.bundle import Files, zip_files
@@ -77,7 +77,7 @@ def test_plain_files_of_another_habit_give_the_same_board(heron: Design, heron_f
         other = design.part_by_ref[part.ref]
         assert other.side == part.side
         assert (other.x, other.y, other.rotation_deg) == pytest.approx((part.x, part.y, part.rotation_deg), abs=1e-3)
-    found, wanted = openings_of(design, "top"), openings_of(heron, "top")
+    found, wanted = apertures_of(design, "top"), apertures_of(heron, "top")
     assert found.area.sum() == pytest.approx(wanted.area.sum()) and found.refs == wanted.refs
     if netlist:
         assert compare_with_netlist(design) == []
@@ -308,7 +308,7 @@ def test_missing_layers_are_named_or_worked_out(heron: Design, heron_files: File
     assert [(r.rule, r.subject) for r in hull.remarks] == [("ready.derived", "outline")]
     derived = design_from(without("paste"), "x")
     assert {r.subject for r in derived.remarks} == {"paste top", "paste bottom"}
-    real, made = openings_of(heron, "top"), openings_of(derived, "top")
+    real, made = apertures_of(heron, "top"), apertures_of(derived, "top")
     extra = set(made.refs) - set(real.refs)
     assert set(real.refs) <= set(made.refs) and extra == {f"TP{n}" for n in range(1, 5)}, "no leads' hole, no fiducial"
 
@@ -427,7 +427,9 @@ def test_layers_of_one_role_are_one_layer(heron_files: Files, heron: Design) -> 
         "b-paste-top.gbr": head + codes[half] + "\n" + "%TD*%\n".join(blocks[half:]) + "M02*\n",
     }
     files = {n: d for n, d in heron_files.items() if "paste-top" not in n} | {n: t.encode() for n, t in parts.items()}
-    assert openings_of(design_from(files, "x"), "top").area.sum() == pytest.approx(openings_of(heron, "top").area.sum())
+    assert apertures_of(design_from(files, "x"), "top").area.sum() == pytest.approx(
+        apertures_of(heron, "top").area.sum()
+    )
 
 
 def test_a_layer_in_two_files_counts_once(heron_files: Files, heron: Design) -> None:
@@ -460,7 +462,7 @@ def test_two_states_of_a_layer_stop_the_batch(heron_files: Files, heron: Design)
     design = design_from(heron_files | {"old/heron-r2-paste-top.gbr": text.encode()}, "x")
     stop = next(j for j in ready_findings(design)[1] if j.rule == "ready.twice")
     assert stop.level is Level.STOP and "heron-r2-paste-top.gbr / old/heron-r2-paste-top.gbr" in stop.headline
-    assert openings_of(design, "top").area.sum() == pytest.approx(openings_of(heron, "top").area.sum())
+    assert apertures_of(design, "top").area.sum() == pytest.approx(apertures_of(heron, "top").area.sum())
 
 
 def test_a_second_bill_of_materials_is_left_aside_and_said(heron_files: Files) -> None:

@@ -13,7 +13,7 @@ from fusilex.core.design.frames import board_to_part, part_to_board
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
 from fusilex.core.panel.layout import Panel
-from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.demo.footprints import FOOTPRINTS
 from fusilex.demo.heron import HERON as HERON_BOARD
 
@@ -104,7 +104,7 @@ def test_the_scenario_is_there(heron: Design) -> None:
     assert not heron.outline.contains(body_polygon(by_ref["J1"])), "the receptacle overhangs"
     windows = [
         i
-        for i, (r, p) in enumerate(zip(openings_of(heron, "top").refs, openings_of(heron, "top").pins, strict=True))
+        for i, (r, p) in enumerate(zip(apertures_of(heron, "top").refs, apertures_of(heron, "top").pins, strict=True))
         if (r, p) == ("U1", "33")
     ]
     assert len(windows) == 4, "the thermal pad is windowed"

@@ -30,7 +30,7 @@ from fusilex.core.design.model import Design
 from fusilex.core.electrical.checks import checks_of
 from fusilex.core.inspection.tour import Tour, joints_seen, tour
 from fusilex.core.overlay import GRID_MM, hanging_together, union_of
-from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.demo.gerber_out import GerberWriter
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
@@ -88,7 +88,7 @@ def test_like_parts_with_many_pads_without_names_come_to_an_end(sides: int, turn
         reconcile(design)
         compare_with_netlist(design)
         checks_of(design)
-        assert len(openings_of(design, "top")) == 80 * len(turns)
+        assert len(apertures_of(design, "top")) == 80 * len(turns)
         names, boxes = joints_seen(design, "top")
         assert sum(len(s.joints) for s in tour(names, boxes, (20, 15)).stops) >= 80 * len(turns)
 

@@ -33,7 +33,7 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
 from fusilex.core.panel.layout import Panel
-from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.stepped import plain_ref, stepped
 from fusilex.devices.air_sensor import SimulatedAir, parse_air, read_air
 from fusilex.formats.bundle import Files, read_files
@@ -411,7 +411,7 @@ def test_suggestions_are_taken_or_left_part_by_part(bench: Bench, open_window: O
     out = tmp_path / "paste.gbr"
     answer(window, str(out))
     back = read_gerber(out.read_bytes(), "paste.gbr", "paste", "bottom")
-    before = openings_of(bench.design, "bottom")
+    before = apertures_of(bench.design, "bottom")
     assert len(back) == len(before) + 3, "one opening of BT1 became four, the other stays"
     assert before.area.sum() - shapely.area(back.polygons).sum() == pytest.approx(11.04 - 6.21, abs=0.01)
     bench.go("Print 2")
@@ -419,22 +419,22 @@ def test_suggestions_are_taken_or_left_part_by_part(bench: Bench, open_window: O
     assert view.taken() == [] and not view.trying, "what was suggested for one side is not shown on the other"
 
 
-def test_openings_stepped_over_a_panel_lie_where_a_second_way_puts_them(heron: Design) -> None:
+def test_apertures_stepped_over_a_panel_lie_where_a_second_way_puts_them(heron: Design) -> None:
     """By complex numbers: a cell turned by a quarter, a skipped one, and the bottom as it is seen from below."""
     panel = Panel(2, 2, 50, 50, 3, 4, 106, 104, 44, 31, turns=(0, 90, 180, 270), skipped=(2,))
     for side in ("top", "bottom"):
-        openings = openings_of(heron, side)
-        whole, pads = stepped(openings, heron.pads, panel, (0.0, 0.0))
-        assert len(whole) == 3 * len(openings) and np.tile(openings.area, 3) == pytest.approx(whole.area)
+        apertures = apertures_of(heron, side)
+        whole, pads = stepped(apertures, heron.pads, panel, (0.0, 0.0))
+        assert len(whole) == 3 * len(apertures) and np.tile(apertures.area, 3) == pytest.approx(whole.area)
         assert shapely.area(whole.polygons) == pytest.approx(whole.area)
         for k, cell in enumerate(panel.cells):
             turn, shift_ = panel.place(cell)
             unit = complex(turn[0, 0], turn[1, 0])
-            at = (openings.x + 1j * openings.y) * unit + complex(*shift_)
+            at = (apertures.x + 1j * apertures.y) * unit + complex(*shift_)
             x = panel.width - at.real if side == "bottom" else at.real
-            here = slice(k * len(openings), (k + 1) * len(openings))
+            here = slice(k * len(apertures), (k + 1) * len(apertures))
             assert whole.x[here] == pytest.approx(x) and whole.y[here] == pytest.approx(at.imag)
-            assert {plain_ref(r) for r in whole.refs[here]} == set(openings.refs)
+            assert {plain_ref(r) for r in whole.refs[here]} == set(apertures.refs)
             own = [pads[i] for i in whole.pad[here] if i >= 0]
             assert all(
                 p.polygon.intersects(g) for p, g in zip(own, whole.polygons[here][whole.pad[here] >= 0], strict=True)
@@ -461,7 +461,7 @@ def test_the_stand_in_scale_shows_a_foil_that_clogs(bench: Bench, open_window: O
     assert (one.number, one.panel, one.apart) == (0, 1, True) and one.ratio == pytest.approx(1, abs=0.06)
     assert window.station.grab().width() > 0 and "Too few" in window.station.view.chart.said  # type: ignore[attr-defined]
     window.desk.go("Kit")
-    window._built("Print").refresh()  # as it is while it is made in the background, at a step without openings
+    window._built("Print").refresh()  # as it is while it is made in the background, at a step without apertures
     light = bench.batch.about("H7-01", "Print")
     bare = carried_g(light, 2)
     assert bare == pytest.approx(150 * 62 * 0.003 + 0.1, abs=0.01) and carried_g(light, 1) - bare > 0.2
@@ -515,7 +515,7 @@ def test_the_verbs_of_the_stencil(tmp_path: Path, capsys: pytest.CaptureFixture[
     assert data["coated"] and [Path(f).name for f in data["files"]] == ["better.gbr", "better-bottom.gbr"]
     back = read_gerber(out.read_bytes(), "better.gbr", "paste", "top")
     assert float(shapely.area(back.polygons).sum()) == pytest.approx(
-        float(openings_of(heron, "top").area.sum()), rel=1e-5
+        float(apertures_of(heron, "top").area.sum()), rel=1e-5
     )
 
 

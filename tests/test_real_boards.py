@@ -28,7 +28,7 @@ from fusilex.core.electrical.judge import judge_unseen
 from fusilex.core.electrical.probes import probe_plan
 from fusilex.core.judgement import Level
 from fusilex.core.packages.catalogue import package_of
-from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.release import judge_hidden
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
@@ -204,7 +204,7 @@ def test_one_place_knows_which_bodies_hide_their_joints(heron: Design) -> None:
     assert [t for t in hidden.split("|") if not hides_joints(package_of(t, "U1"))] == []
     assert [t for t in seen.split("|") if hides_joints(package_of(t, "U1"))] == []
     assert [p.ref for p in hidden_parts(heron)] == ["U1"]
-    assert [(j.rule, j.refs) for j in judge_hidden(openings_of(heron, "top"), ["U1"])] == [("print.hidden", ("U1",))]
+    assert [(j.rule, j.refs) for j in judge_hidden(apertures_of(heron, "top"), ["U1"])] == [("print.hidden", ("U1",))]
     plan = probe_plan(heron)
     assert judge_unseen(plan, hidden_parts(heron)) == []
     without = [p for p in plan if "U1.7" not in f"{p.key} {p.also}".replace(",", " ").replace("'", " ").split()]

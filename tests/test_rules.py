@@ -17,7 +17,7 @@ from asked import RULES
 from conftest import HERON
 from designs import two_pad_design
 from msgspec.structs import replace
-from test_openings import PADS, with_paste
+from test_apertures import PADS, with_paste
 from test_stencil import MIDDLE, PLACES, board, displaced, row, shifted
 
 from fusilex.bench.common.heat.heat_limits import most_heats
@@ -65,12 +65,12 @@ from fusilex.core.placing.references import judge_references
 from fusilex.core.placing.rejects import Tally, judge_rejects
 from fusilex.core.printing import alignment
 from fusilex.core.printing.alignment import judge_looks, lies
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.choosing import judge_ways, ways_of
 from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots, weighed_dot
 from fusilex.core.printing.jig import judge_blade, judge_step
 from fusilex.core.printing.landing import judge_landing, landed, lands_of
 from fusilex.core.printing.looking import fine_parts
-from fusilex.core.printing.openings import openings_of
 from fusilex.core.printing.paste import PASTES, coarsest_powder, judge_paste
 from fusilex.core.printing.release import judge_release
 from fusilex.core.printing.risks import ground_of, judge_risks, judge_windows, risks
@@ -156,7 +156,7 @@ def things(
     blank = np.zeros(0)
     return {
         "heron": heron,
-        "openings": openings_of(heron, "top"),
+        "openings": apertures_of(heron, "top"),
         "lists": shifted_lists,
         "new": new,
         "unread": unread,
@@ -205,7 +205,7 @@ def _(t: Things) -> object:
 @scene("print.joined")
 def _(t: Things) -> object:
     shapes = [[shapely.box(3.8, 4.6, 5.4 + x, 5.4), *PADS[1:]] for x in (0.05, 0.1, 0.2, 0.4, 0.6, 0.8)]
-    return over(shapes, lambda s: judge_release(openings_of(with_paste(s), "top"), 0.12))
+    return over(shapes, lambda s: judge_release(apertures_of(with_paste(s), "top"), 0.12))
 
 
 @scene("print.mass")
@@ -216,7 +216,7 @@ def _(t: Things) -> object:
 @scene("print.powder")
 def _(t: Things) -> object:
     flat = replace(t["openings"], width=np.full(len(t["openings"]), 0.2))
-    return [coarsest_powder(flat), *(coarsest_powder(openings_of(with_paste([s]), "top")) for s in _dots())]
+    return [coarsest_powder(flat), *(coarsest_powder(apertures_of(with_paste([s]), "top")) for s in _dots())]
 
 
 def _dots() -> list[shapely.Polygon]:
@@ -237,9 +237,9 @@ def _(t: Things) -> object:
     found = []
     for size, pane in ((2.0, 1.6), (2.9, 2.4), (3.2, 2.4), (4.0, 2.0), (4.0, 2.9), (4.0, 3.3), (5.0, 3.8), (7.0, 5.0)):
         pads = [("U1", "A", 0.0, 0.0, size, size)]
-        openings, made = board(*pads)
+        apertures, made = board(*pads)
         inner = shapely.box(0.1, 0.1, 0.1 + pane, 0.1 + pane)
-        cut = replace(openings, polygons=np.array([inner]), area=np.array([inner.area]))
+        cut = replace(apertures, polygons=np.array([inner]), area=np.array([inner.area]))
         found.append(levels(judge_windows(lands_of(cut, made))))
     return found
 

@@ -21,7 +21,7 @@ from fusilex.core.electrical.network import resistor_network
 from fusilex.core.kit.losses import Logged, Loss, loss_key, loss_of
 from fusilex.core.kit.quantities import PullLine, judge_stock, look_alikes, pull_quantity
 from fusilex.core.packages.catalogue import Package, package_of
-from fusilex.core.printing.openings import openings_of
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
 from fusilex.core.printing.release import release_levels, worst_parts
 from fusilex.core.reflow.metrics import Metrics, window_index
@@ -162,8 +162,8 @@ def test_the_reference_fit_equals_general_least_squares() -> None:
         assert fit.predicted_error([(x, y)])[0] == pytest.approx(math.sqrt(np.trace(rows @ covariance @ rows.T)))
 
 
-def test_paste_of_heron_summed_opening_by_opening(heron: Design) -> None:
-    top, foil, paste = openings_of(heron, "top"), 0.12, PASTES["leaded"]
+def test_paste_of_heron_summed_aperture_by_aperture(heron: Design) -> None:
+    top, foil, paste = apertures_of(heron, "top"), 0.12, PASTES["leaded"]
     total = 0.0
     for polygon in top.polygons:
         ratio = polygon.area / (polygon.length * foil)

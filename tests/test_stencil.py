@@ -20,13 +20,13 @@ from fusilex.core.convex import shared_area
 from fusilex.core.design.model import Design, Pad
 from fusilex.core.judgement import Level
 from fusilex.core.printing.alignment import Alignment, frame_moves, judge_looks, lies, moved, moves
+from fusilex.core.printing.apertures import Apertures, apertures_of, narrowest
 from fusilex.core.printing.choosing import ways_of
 from fusilex.core.printing.dots import dot_volume, judge_dots, judge_needle, plan_dots, weighed_dot
 from fusilex.core.printing.jig import blade_mm, edge_excess, judge_blade, judge_step, surround
 from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
 from fusilex.core.printing.looking import Mark, fine_parts, judge_print, look_order
 from fusilex.core.printing.looks import fine_enough, spread, telling_places
-from fusilex.core.printing.openings import Openings, narrowest, openings_of
 from fusilex.core.printing.paste import PASTES, transfer
 from fusilex.core.printing.reduce import reduced, reductions
 from fusilex.core.printing.risks import changed, ground_of, judge_missing, judge_risks, judge_windows, risks
@@ -153,8 +153,8 @@ def test_places_that_tell_most_are_those_of_the_greatest_determinant() -> None:
 
 def board(
     *pads: tuple[str, str, float, float, float, float], shift: float = 0.0, net: bool = True
-) -> tuple[Openings, list[Pad]]:
-    """Pads (part, net, x, y, width, height) with openings of their size, and these shifted in x."""
+) -> tuple[Apertures, list[Pad]]:
+    """Pads (part, net, x, y, width, height) with apertures of their size, and these shifted in x."""
     made = [
         Pad(ref, str(n), "top", shapely.box(x, y, x + w, y + h), of if net else None)
         for n, (ref, of, x, y, w, h) in enumerate(pads)
@@ -163,7 +163,7 @@ def board(
     at = shapely.get_coordinates(shapely.centroid(shapes))
     own = np.arange(len(made))
     names = tuple(p.ref for p in made), tuple(p.pin for p in made)
-    return Openings(
+    return Apertures(
         "top",
         shapes,
         *names,
@@ -177,7 +177,7 @@ def board(
     ), made
 
 
-def row(shift: float = 0.0) -> tuple[Openings, list[Pad]]:
+def row(shift: float = 0.0) -> tuple[Apertures, list[Pad]]:
     """Four pads of 0.25 × 0.8 mm at 0.5 mm pitch."""
     return board(*[("U1", f"N{n}", 0.5 * n, 0.0, 0.25, 0.8) for n in range(4)], shift=shift)
 
@@ -191,8 +191,8 @@ def shifted(dx: float, dy: float = 0.0) -> Alignment:
     [(0.0, "go"), (0.05, "go"), (0.07, "care"), (0.11, "care"), (0.13, "stop"), (-0.07, "care"), (0.3, "stop")],
 )
 def test_share_and_gap_of_a_shifted_row_by_hand(dx: float, level: str) -> None:
-    openings, pads = row()
-    made = landed(lands_of(openings, pads), shifted(dx))
+    apertures, pads = row()
+    made = landed(lands_of(apertures, pads), shifted(dx))
     assert made.on_pad == pytest.approx([max(0.0, 1 - abs(dx) / 0.25)] * 4, abs=1e-9)
     assert made.gap[1:3] == pytest.approx([max(0.0, 0.25 - abs(dx))] * 2, abs=1e-9)
     assert [LEVELS[k].value for k in made.levels[1:3]] == [level] * 2
@@ -201,8 +201,8 @@ def test_share_and_gap_of_a_shifted_row_by_hand(dx: float, level: str) -> None:
 
 
 def test_what_the_looks_cannot_tell_is_no_go() -> None:
-    openings, pads = row()
-    lands = lands_of(openings, pads)
+    apertures, pads = row()
+    lands = lands_of(apertures, pads)
     seen = displaced(PLACES[:2], 0.0, 0.0, 0.0)
     seen[0, 0] += 0.05  # two places that do not quite agree: one degree of freedom
     vague = landed(lands, lies(PLACES[:2], seen, MIDDLE))
@@ -223,21 +223,21 @@ def test_what_the_looks_cannot_tell_is_no_go() -> None:
 
 def test_a_foil_that_lies_far_off_meets_pads_that_were_no_neighbours() -> None:
     """A pad of 3 mm pushed 0.95 mm towards one that lies 0.9 mm off: nothing of the gap is left."""
-    openings, pads = board(("L1", "A", 0, 0, 3, 3), ("L2", "B", 3.9, 0, 3, 3))
-    lands = lands_of(openings, pads)
+    apertures, pads = board(("L1", "A", 0, 0, 3, 3), ("L2", "B", 3.9, 0, 3, 3))
+    lands = lands_of(apertures, pads)
     assert np.isinf(lands.drawn).all()
     made = landed(lands, shifted(0.95))
     assert made.gap[0] == 0 and LEVELS[made.levels[0]] is Level.STOP and made.on_pad[0] == pytest.approx(2.05 / 3)
 
 
-def test_following_the_moves_brings_every_opening_inside_its_limits(heron: Design) -> None:
+def test_following_the_moves_brings_every_aperture_inside_its_limits(heron: Design) -> None:
     """Heron's top under 60 seeded misalignments, read with 0.01 mm of scatter at four places: after one round of moves,
     made to a hundredth, everything lies on its pad.
     """
-    openings = openings_of(heron, "top")
-    lands = lands_of(openings, heron.pads)
-    fine = fine_enough(openings.width)
-    at = np.column_stack([openings.x, openings.y])
+    apertures = apertures_of(heron, "top")
+    lands = lands_of(apertures, heron.pads)
+    fine = fine_enough(apertures.width)
+    at = np.column_stack([apertures.x, apertures.y])
     at = at[fine][telling_places(at[fine], 4)]
     dice = np.random.default_rng(11)
     bad = 0
@@ -361,11 +361,11 @@ def test_a_way_over_all_places_is_near_its_bound_and_the_best_of_few(long_run: b
 
 
 def test_dots_match_what_a_stencil_would_leave(heron: Design) -> None:
-    openings = openings_of(heron, "top")
-    plan = plan_dots(openings, 0.12, dot_volume(0.41))
-    whole = float(np.sum(openings.area * 0.12 * transfer(openings.area_ratio(0.12))))
+    apertures = apertures_of(heron, "top")
+    plan = plan_dots(apertures, 0.12, dot_volume(0.41))
+    whole = float(np.sum(apertures.area * 0.12 * transfer(apertures.area_ratio(0.12))))
     assert plan.volume.sum() == pytest.approx(whole) and (plan.dots >= 1).all()
-    pads = {(r, p) for r, p in zip(openings.refs, openings.pins, strict=True)}
+    pads = {(r, p) for r, p in zip(apertures.refs, apertures.pins, strict=True)}
     assert set(plan.names) == pads and len(plan.names) == len(pads), "windows of a pad are one pad"
     big = int(np.argmax(plan.volume))
     assert plan.dots[big] == round(plan.volume[big] / plan.dot_mm3)
@@ -385,13 +385,13 @@ def test_dots_match_what_a_stencil_would_leave(heron: Design) -> None:
 
 
 def test_one_pad_of_each_part_is_tinned_first(heron: Design) -> None:
-    openings = openings_of(heron, "top")
-    first = first_pads(openings)
-    assert set(first) == set(openings.refs) - {""}
-    u1 = [i for i, ref in enumerate(openings.refs) if ref == "U1"]
-    reach = np.hypot(openings.x[u1] - openings.x[u1].mean(), openings.y[u1] - openings.y[u1].mean())
+    apertures = apertures_of(heron, "top")
+    first = first_pads(apertures)
+    assert set(first) == set(apertures.refs) - {""}
+    u1 = [i for i, ref in enumerate(apertures.refs) if ref == "U1"]
+    reach = np.hypot(apertures.x[u1] - apertures.x[u1].mean(), apertures.y[u1] - apertures.y[u1].mean())
     assert u1.index(first["U1"]) in np.flatnonzero(reach > reach.max() - 1e-3), "a corner, where tweezers leave room"
-    made = plan_tinning(openings)
+    made = plan_tinning(apertures)
     assert len(made.order) == len(first) and made.bound_mm <= made.path_mm <= 1.2 * made.bound_mm
     assert wire_mm(math.pi * 0.25**2 * 0.9 * 7) == pytest.approx(7), "seven millimetres of half-millimetre wire"
 
@@ -421,20 +421,20 @@ def test_drift_is_found_soon_and_seldom_for_nothing() -> None:
 
 
 def test_the_transfer_and_the_middle_of_its_curve_are_found_again(heron: Design) -> None:
-    openings = openings_of(heron, "top")
-    volume, ratio = openings.area * 0.12, openings.area_ratio(0.12)
+    apertures = apertures_of(heron, "top")
+    volume, ratio = apertures.area * 0.12, apertures.area_ratio(0.12)
     for middle in (0.35, 0.5, 0.62):
         share = float(np.sum(volume * transfer(ratio, middle)) / np.sum(volume * transfer(ratio)))
-        assert middle_for(openings, 0.12, share) == pytest.approx(middle, abs=1e-6)
-    assert math.isnan(middle_for(openings, 0.12, 5.0))
+        assert middle_for(apertures, 0.12, share) == pytest.approx(middle, abs=1e-6)
+    assert math.isnan(middle_for(apertures, 0.12, 5.0))
     dice = np.random.default_rng(4)
     inside = 0
     for _ in range(1_500):
-        found = measured_transfer(100 * dice.normal(0.93, 0.04, 6), 100.0, openings, 0.12)
+        found = measured_transfer(100 * dice.normal(0.93, 0.04, 6), 100.0, apertures, 0.12)
         inside += abs(found.factor - 0.93) <= found.within95
     assert 0.93 <= inside / 1_500 <= 0.97
     falling = np.array([1.0, 1.01, 0.99, 1.0, 1.01, 0.99, 0.9, 0.89, 0.9])
-    judged = judge_weights(run_chart(falling), measured_transfer(100 * falling, 100, openings, 0.12), 100)
+    judged = judge_weights(run_chart(falling), measured_transfer(100 * falling, 100, apertures, 0.12), 100)
     assert judged[0].rule == "print.drift" and judged[0].level is Level.CARE and "Less paste" in judged[0].headline
     alike = run_chart([1.0] * 8 + [0.9])
     assert [a.index for a in alike.alarms] == [8], "prints that a coarse scale shows alike are history too"
@@ -442,12 +442,12 @@ def test_the_transfer_and_the_middle_of_its_curve_are_found_again(heron: Design)
     assert judge_weights(last, found, 100)[0].level is Level.UNKNOWN, "a first print says nothing of the next"
     assert judge_weights(run_chart(falling[:3]), found, 100)[0].level is Level.UNKNOWN
     with pytest.raises(ValueError):
-        measured_transfer([100, -1], 100, openings, 0.12)
+        measured_transfer([100, -1], 100, apertures, 0.12)
 
 
 def test_powder_land_web_and_what_is_missing() -> None:
-    openings, pads = row()
-    ground = ground_of(lands_of(openings, pads))
+    apertures, pads = row()
+    ground = ground_of(lands_of(apertures, pads))
     assert ground.web == pytest.approx([0.25] * 4) and ground.beyond == pytest.approx([0.0] * 4)
     assert risks(ground, 0.1, 3).levels.tolist() == [0] * 4, "five balls of 45 µm in 0.25 mm"
     coarse = risks(ground_of(lands_of(*board(("U1", "A", 0, 0, 0.2, 0.8)))), 0.1, 3)
@@ -462,21 +462,21 @@ def test_powder_land_web_and_what_is_missing() -> None:
     assert risks(close, 0.1, 4).levels.tolist() == [1, 1] and close.web == pytest.approx([0.12, 0.12])
 
 
-def test_openings_made_better_read_back_to_the_same_areas(heron: Design) -> None:
+def test_apertures_made_better_read_back_to_the_same_areas(heron: Design) -> None:
     wide = board(("U1", "A", 0, 0, 4, 4), ("R1", "B", 6, 0, 1, 1), ("R1", "C", 7.1, 0, 1, 1))
-    openings, pads = wide
-    (windows,) = judge_windows(lands_of(openings, pads))
+    apertures, pads = wide
+    (windows,) = judge_windows(lands_of(apertures, pads))
     assert windows.refs == ("U1",) and "undivided" in windows.headline
-    made = reductions(ground_of(lands_of(openings, pads)), 0.12)
+    made = reductions(ground_of(lands_of(apertures, pads)), 0.12)
     assert [(r.ref, len(r.polygons)) for r in made] == [("U1", 4), ("R1", 2)]
-    assert made[0].share(openings) == pytest.approx(0.65, abs=0.01) and made[1].share(openings) == pytest.approx(0.9)
-    polygons, names = reduced(openings, made)
+    assert made[0].share(apertures) == pytest.approx(0.65, abs=0.01) and made[1].share(apertures) == pytest.approx(0.9)
+    polygons, names = reduced(apertures, made)
     after = read_gerber(paste_gerber(polygons, names, "top", "board").encode(), "p.gbr", "paste", "top")
     assert shapely.area(after.polygons) == pytest.approx(shapely.area(polygons), rel=1e-6)
     assert [p[0] for p in after.pins if p] == [ref for ref, _ in names]
     assert len(shapely.get_parts(shapely.union_all(polygons))) == 6, "webs stay between the windows"
     for side in ("top", "bottom"):
-        here = openings_of(heron, side)
+        here = apertures_of(heron, side)
         same, names = reduced(here, reductions(ground_of(lands_of(here, heron.pads)), 0.12))
         back = read_gerber(paste_gerber(same, names, side).encode(), "p.gbr", "paste", side)
         assert np.sort(shapely.area(back.polygons)) == pytest.approx(np.sort(shapely.area(same)), rel=1e-6)
@@ -484,27 +484,27 @@ def test_openings_made_better_read_back_to_the_same_areas(heron: Design) -> None
     assert read_gerber(hostile.encode(), "p.gbr", "paste", "top").pins[0] is not None and hostile.count("M02*") == 1
 
 
-def test_parts_without_openings_are_missed(heron: Design) -> None:
-    openings = openings_of(heron, "top")
-    assert judge_missing(lands_of(openings, heron.pads), heron.parts) == []
+def test_parts_without_apertures_are_missed(heron: Design) -> None:
+    apertures = apertures_of(heron, "top")
+    assert judge_missing(lands_of(apertures, heron.pads), heron.parts) == []
     without = np.array(
-        [ref != "C5" and (ref, pin) != ("U2", "1") for ref, pin in zip(openings.refs, openings.pins, strict=True)]
+        [ref != "C5" and (ref, pin) != ("U2", "1") for ref, pin in zip(apertures.refs, apertures.pins, strict=True)]
     )
     kept = np.flatnonzero(without)
-    fewer = Openings(
-        "top", openings.polygons[kept], tuple(openings.refs[i] for i in kept), tuple(openings.pins[i] for i in kept),
-        openings.x[kept], openings.y[kept], openings.area[kept], openings.perimeter[kept], openings.width[kept], (), openings.pad[kept],
+    fewer = Apertures(
+        "top", apertures.polygons[kept], tuple(apertures.refs[i] for i in kept), tuple(apertures.pins[i] for i in kept),
+        apertures.x[kept], apertures.y[kept], apertures.area[kept], apertures.perimeter[kept], apertures.width[kept], (), apertures.pad[kept],
     )  # fmt: skip
     none, some = judge_missing(lands_of(fewer, heron.pads), heron.parts)
     assert (none.level, none.refs, some.level, some.refs) == (Level.STOP, ("C5",), Level.CARE, ("U2",))
 
 
 def test_looking_marks_and_the_risky_few(heron: Design) -> None:
-    openings = openings_of(heron, "top")
-    found = risks(ground_of(lands_of(openings, heron.pads)), 0.12, 4)
+    apertures = apertures_of(heron, "top")
+    found = risks(ground_of(lands_of(apertures, heron.pads)), 0.12, 4)
     route = look_order(found, 0.12, ["U1"], 6)
     assert len(route.refs) == 6 and "U1" in route.refs and route.path_mm == pytest.approx(length(route.at, range(6)))
-    fine, near = fine_parts(openings, found.web), fine_parts(openings, found.web, 0.5)
+    fine, near = fine_parts(apertures, found.web), fine_parts(apertures, found.web, 0.5)
     assert "U1" in fine and "C5" not in fine and "R4" in near - fine
     seen = dict.fromkeys(route.refs, True)
     for marks, level in (
@@ -562,7 +562,7 @@ def test_jig_blade_supports_and_ways(heron: Design) -> None:
     assert all(not shapely.box(*BOX).intersection(s).area for s in shapes)
     assert sum(shapely.box(*BOX).exterior.intersection(s).length for s in shapes) == pytest.approx(150, abs=0.01)
     assert surround(BOX, [(40, 25)]).bare_mm == pytest.approx(150 - 40)
-    ways = ways_of(openings_of(heron, "top"), 18, 6, hidden=1, has_stencil=True)
+    ways = ways_of(apertures_of(heron, "top"), 18, 6, hidden=1, has_stencil=True)
     assert ways[0].method == "stencil" and ways[-1].method == "tinned pads" and ways[-1].level is Level.STOP
     assert [w.level for w in ways[1:3]] == [Level.CARE] * 2 and ways[1].why.case == "hidden joints"
     plain = ways_of(row()[0], 2, 1, 0, False)

@@ -42,8 +42,8 @@ from fusilex.core.packages.catalogue import package_of
 from fusilex.core.panel.cuts import cut_order
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.centring import judge_offset
+from fusilex.core.printing.apertures import AREA_GO, AREA_STOP, ASPECT_GO, apertures_of
 from fusilex.core.printing.landing import lands_of
-from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO, openings_of
 from fusilex.core.printing.risks import ground_of, risks
 from fusilex.core.rework.heat import heat_radius
 from fusilex.core.soldering.order import by_height, hindrances, soldered_from
@@ -209,9 +209,9 @@ def test_a_looser_tolerance_or_a_lower_voltage_is_another_part(wanted: str, labe
 
 
 @pytest.mark.parametrize(("web", "level"), [(0.099, 2), (0.101, 1), (0.149, 1), (0.151, 0)])
-def test_a_web_between_openings_is_judged_by_its_width(heron: Design, web: float, level: int) -> None:
-    """0.10 mm and 0.15 mm of steel between two openings, whatever else they are."""
-    here = ground_of(lands_of(openings_of(heron, "top"), heron.pads))
+def test_a_web_between_apertures_is_judged_by_its_width(heron: Design, web: float, level: int) -> None:
+    """0.10 mm and 0.15 mm of steel between two apertures, whatever else they are."""
+    here = ground_of(lands_of(apertures_of(heron, "top"), heron.pads))
     wide = replace(here, beyond=np.zeros_like(here.beyond), web=np.full_like(here.web, 9.0))
     narrow = replace(wide, web=np.full_like(here.web, web))
     was, now = (risks(g, 0.1) for g in (wide, narrow))

@@ -62,7 +62,7 @@ def test_kit(capsys: pytest.CaptureFixture[str]) -> None:
     assert (line["per_board"], line["need"], line["pull"]) == (5, 90, 101)
 
 
-def test_openings(capsys: pytest.CaptureFixture[str]) -> None:
+def test_apertures(capsys: pytest.CaptureFixture[str]) -> None:
     _, data = ask(capsys, "openings", str(HERON), "--foil", "0.12")
     one = next(o for o in data["openings"] if (o["part"], o["pad"]) == ("U1", "1"))
     assert one["area_ratio"] == pytest.approx(0.8 * 0.25 / (2 * 1.05 * 0.12), rel=1e-3)

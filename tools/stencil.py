@@ -14,9 +14,9 @@ from measured import scaled
 
 from fusilex.bench.intake.design import design_from
 from fusilex.core.printing.alignment import EYES, lies
+from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.landing import judge_landing, landed, lands_of
 from fusilex.core.printing.looks import fine_enough, telling_places
-from fusilex.core.printing.openings import openings_of
 from fusilex.core.printing.reduce import reductions
 from fusilex.core.printing.release import worst_parts
 from fusilex.core.printing.risks import changed, ground_of, judge_missing, judge_risks, judge_windows, risks
@@ -34,19 +34,19 @@ def rows() -> list[tuple[str, str, str]]:
     design = design_from(files, "large")
     x0, y0, x1, y1 = design.outline.bounds
     middle = ((x0 + x1) / 2, (y0 + y1) / 2)
-    openings = openings_of(design, "top")
-    lands = lands_of(openings, design.pads)
+    apertures = apertures_of(design, "top")
+    lands = lands_of(apertures, design.pads)
     ground = ground_of(lands)
 
     def analysed() -> None:
-        whole = ground_of(lands_of(openings_of(design, "top"), design.pads))
+        whole = ground_of(lands_of(apertures_of(design, "top"), design.pads))
         found = risks(whole, 0.12, 4)
         judge_risks(found, 4)
         judge_missing(whole.lands, design.parts)
         judge_windows(whole.lands)
-        worst_parts(whole.lands.openings, 0.12)
+        worst_parts(whole.lands.apertures, 0.12)
 
-    at = np.column_stack([openings.x, openings.y])[fine_enough(openings.width)]
+    at = np.column_stack([apertures.x, apertures.y])[fine_enough(apertures.width)]
     at = at[telling_places(at, 2)]
 
     def nudged(n: int) -> None:
@@ -63,7 +63,7 @@ def rows() -> list[tuple[str, str, str]]:
     more = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
     return [
         (
-            f"analysing {len(openings):,} openings of {len(design.parts):,} parts",
+            f"analysing {len(apertures):,} openings of {len(design.parts):,} parts",
             f"{median_ms(analysed, 5):.0f} ms",
             "≤ 300 ms",
         ),

@@ -19,7 +19,7 @@ from fusilex.core.kit.quantities import PullLine, in_placing_order, line_key, pu
 from fusilex.core.kit.variants import Variant, built
 from fusilex.core.panel.layout import Panel
 from fusilex.core.panel.separating import CutPlan, plan_cuts
-from fusilex.core.printing.openings import Openings, openings_of
+from fusilex.core.printing.apertures import Apertures, apertures_of
 from fusilex.core.route.propose import Ways, propose, usual_order, usual_ways
 from fusilex.core.route.shares import share_out
 from fusilex.core.route.steps import Steps
@@ -47,7 +47,7 @@ class Derived:
         self._built: dict[frozenset[Variant], Built] = {}
         self._lines: tuple[Builds, dict[str, Bin], list[PullLine]] = (), {}, []
         self._line_of: dict[Variant, dict[str, PullLine]] = {}
-        self._openings: dict[str, Openings] = {}
+        self._apertures: dict[str, Apertures] = {}
         self._cuts: tuple[Panel, Built, CutPlan] | None = None
         self._routes: dict[tuple[str, Ways], Steps] = {}
 
@@ -97,11 +97,11 @@ class Derived:
             self._line_of[variant] = {p.ref: by_key[line_key(p)] for p in parts if p.populated}
         return self._line_of[variant]
 
-    def openings(self, side: str) -> Openings:
+    def apertures(self, side: str) -> Apertures:
         """Openings of a side's stencil."""
-        if side not in self._openings:
-            self._openings[side] = openings_of(self.design, side)
-        return self._openings[side]
+        if side not in self._apertures:
+            self._apertures[side] = apertures_of(self.design, side)
+        return self._apertures[side]
 
     def shares(self, steps: Steps, variant: Variant) -> dict[str, list[Part]]:
         """Parts of a board of a variant, by the step of a route that puts them on."""

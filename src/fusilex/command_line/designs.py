@@ -34,10 +34,10 @@ def kit(o: argparse.Namespace) -> Answer:
     word("--coated", action="store_true", help="a coated or electroformed stencil"),
     word("--reduced", metavar="FILE", help="write the paste layer with better apertures as Gerber X2"),
 )
-def openings(o: argparse.Namespace) -> Answer:
+def apertures(o: argparse.Namespace) -> Answer:
     from fusilex.bench.verbs import design
 
-    return design.openings(o.folder, o.foil, o.paste, o.coated, o.reduced)
+    return design.apertures(o.folder, o.foil, o.paste, o.coated, o.reduced)
 
 
 @verb("cuts", "the order in which a panel is cut, each cut with its tool, and what may crack", FOLDER)
@@ -47,4 +47,4 @@ def cuts(o: argparse.Namespace) -> Answer:
     return design.cuts(o.folder)
 
 
-VERBS = (check, kit, openings, cuts)
+VERBS = (check, kit, apertures, cuts)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
+from fusilex.core.printing.apertures import THICKEST_FOIL, THINNEST_FOIL
 from fusilex.core.problems import BadInput
 from fusilex.journal.entries import Entry
 

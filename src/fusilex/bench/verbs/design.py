@@ -1,4 +1,4 @@
-"""Verbs that read a design's files: check, kit, openings, cuts."""
+"""Verbs that read a design's files: check, kit, apertures, cuts."""
 
 from __future__ import annotations
 
@@ -8,13 +8,13 @@ from typing import Any
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.verbs.answer import Answer
-from fusilex.bench.verbs.paste_layers import judge_openings, sheet_of, write_reduced
+from fusilex.bench.verbs.paste_layers import judge_apertures, sheet_of, write_reduced
 from fusilex.core.checks.repeat import find_panel
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
 from fusilex.core.panel.layout import single
 from fusilex.core.panel.separating import judge_cuts, plan_cuts
-from fusilex.core.printing.openings import Openings, openings_of
+from fusilex.core.printing.apertures import Apertures, apertures_of
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.printing.release import judge_release, worst_parts
 from fusilex.core.problems import BadInput
@@ -22,7 +22,7 @@ from fusilex.core.quantities import write_point, write_size
 from fusilex.core.wording import say
 
 PASTE_RULES = ("ready.layers", "ready.unread", "ready.twice", "ready.revision", "ready.panel", "ready.guessed")
-"""Rules of Ready on which the openings stand or fall: what stops a batch there stops a stencil."""
+"""Rules of Ready on which the apertures stand or fall: what stops a batch there stops a stencil."""
 
 
 def check(folder: str) -> Answer:
@@ -97,27 +97,27 @@ def kit(folder: str, boards: int) -> Answer:
     return Answer(worst_first([*judge_values(lines), *look_alikes(lines)]), data, "\n".join(rows))
 
 
-def openings(
+def apertures(
     folder: str, foil: float, paste: str = "lead-free", coated: bool = False, reduced: str | None = None
 ) -> Answer:
-    """Every stencil opening with its ratios, and the paste mass of each side; better openings written to `reduced`."""
+    """Every stencil aperture with its ratios, and the paste mass of each side; better ones are written to `reduced`."""
     design = read_design(folder)
     rows: list[dict[str, Any]] = []
     masses: dict[str, float] = {}
     found: list[Judgement] = []
     text: list[str] = []
     for side in ("top", "bottom"):
-        here = openings_of(design, side)
+        here = apertures_of(design, side)
         if not len(here):
             masses[side] = 0.0
             continue
         try:
-            rows += _opening_rows(here, foil)
+            rows += _aperture_rows(here, foil)
         except ValueError as error:
             raise BadInput("--foil", "a thickness in mm", str(error)) from error
         masses[side] = round(paste_mass_mg(here, foil, PASTES[paste]), 3)
         found += judge_release(here, foil, coated) + judge_paste(here, foil, PASTES[paste], 1)
-        found += judge_openings(design, here, foil, sheet_of(paste).powder or None, coated)
+        found += judge_apertures(design, here, foil, sheet_of(paste).powder or None, coated)
         text += [
             f"{side:<7} {w.ref:<6} area ratio {w.area_ratio:.2f}  aspect {w.aspect_ratio:.2f}  {w.level}"
             for w in worst_parts(here, foil, coated)
@@ -142,7 +142,7 @@ def openings(
     return Answer(worst_first(found), data, "\n".join(text))
 
 
-def _opening_rows(here: Openings, foil: float) -> list[dict[str, Any]]:
+def _aperture_rows(here: Apertures, foil: float) -> list[dict[str, Any]]:
     area, aspect = here.area_ratio(foil), here.aspect_ratio(foil)
     return [
         {

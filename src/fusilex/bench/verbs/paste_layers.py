@@ -1,4 +1,4 @@
-"""Openings of a design judged beside their release, and better ones written."""
+"""Apertures of a design judged beside their release, and better ones written."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import shipped
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement
+from fusilex.core.printing.apertures import Apertures, apertures_of
 from fusilex.core.printing.landing import lands_of
-from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.reduce import reduced, reductions
 from fusilex.core.printing.risks import ground_of, judge_missing, judge_risks, judge_windows, risks
 from fusilex.core.problems import BadInput
@@ -26,11 +26,11 @@ def sheet_of(paste: str) -> PasteSheet:
     return there[paste]
 
 
-def judge_openings(
-    design: Design, openings: Openings, foil: float, powder: int | None, coated: bool
+def judge_apertures(
+    design: Design, apertures: Apertures, foil: float, powder: int | None, coated: bool
 ) -> list[Judgement]:
-    """Powder, land, web, windows and openings that are missing; what releases has judgements of its own."""
-    lands = lands_of(openings, design.pads)
+    """Powder, land, web, windows and apertures that are missing; what releases has judgements of its own."""
+    lands = lands_of(apertures, design.pads)
     found = judge_risks(risks(ground_of(lands), foil, powder, coated), powder)
     return [*found, *judge_missing(lands, design.parts), *judge_windows(lands)]
 
@@ -40,11 +40,11 @@ def write_reduced(design: Design, foil: float, file: Path) -> dict[str, Any]:
     made: dict[Path, bytes] = {}
     told: list[dict[str, Any]] = []
     for side in ("top", "bottom"):
-        openings = openings_of(design, side)
-        if not len(openings):
+        apertures = apertures_of(design, side)
+        if not len(apertures):
             continue
-        found = reductions(ground_of(lands_of(openings, design.pads)), foil)
-        polygons, names = reduced(openings, found)
+        found = reductions(ground_of(lands_of(apertures, design.pads)), foil)
+        polygons, names = reduced(apertures, found)
         path = file.with_name(f"{file.stem}-bottom{file.suffix}") if made else file
         made[path] = paste_gerber(polygons, names, side, design.name).encode()
         told += [
@@ -52,7 +52,7 @@ def write_reduced(design: Design, foil: float, file: Path) -> dict[str, Any]:
                 "part": r.ref or None,
                 "side": side,
                 "words": r.words,
-                "before_mm2": float(openings.area[list(r.drop)].sum()),
+                "before_mm2": float(apertures.area[list(r.drop)].sum()),
                 "after_mm2": float(sum(p.area for p in r.polygons)),
             }
             for r in found

@@ -14,10 +14,10 @@ from fusilex.bench.verbs.paste_layers import sheet_of
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.printing.alignment import judge_looks, lies, moves
+from fusilex.core.printing.apertures import Apertures, apertures_of
 from fusilex.core.printing.dots import dot_volume as volume_of
 from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots
 from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
-from fusilex.core.printing.openings import Openings, openings_of
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.weighing import judge_weights, measured_transfer, ratios_of, run_chart
 from fusilex.core.problems import BadInput
@@ -34,9 +34,9 @@ BESIDE_MM = 20.0
 USUAL_ROOM, USUAL_FOIL = (22.0, None), 0.12
 
 
-def _openings(design: Design, side: str, foil: float) -> Openings:
-    """Openings of a side, of which there are some, and a foil they can be cut from. Raises `BadInput`."""
-    found = openings_of(design, side)
+def _apertures(design: Design, side: str, foil: float) -> Apertures:
+    """Apertures of a side, of which there are some, and a foil they can be cut from. Raises `BadInput`."""
+    found = apertures_of(design, side)
     if not len(found):
         raise BadInput(f"The {side} side", "paste openings", "none")
     try:
@@ -51,7 +51,7 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
     the top, on either side.
     """
     design = read_design(folder)
-    openings = _openings(design, side, foil)
+    apertures = _apertures(design, side, foil)
     name = Path(seen).name
     at, off = read_looks(read_one(Path(seen)), name)
     x0, y0, x1, y1 = design.outline.bounds
@@ -67,7 +67,7 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
         found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2))
     except ValueError as error:
         raise BadInput(name, "looks at two places far apart", str(error)) from error
-    made = landed(lands_of(openings, design.pads), found)
+    made = landed(lands_of(apertures, design.pads), found)
     todo = moves(found, (x0, y0, x1, y1), hinge)
     worst = made.worst
     data = {
@@ -94,17 +94,17 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
         ],
         "openings": [
             {
-                "part": openings.refs[i] or None,
-                "pad": openings.pins[i] or None,
-                "x_mm": round(float(openings.x[i]), 4),
-                "y_mm": round(float(openings.y[i]), 4),
+                "part": apertures.refs[i] or None,
+                "pad": apertures.pins[i] or None,
+                "x_mm": round(float(apertures.x[i]), 4),
+                "y_mm": round(float(apertures.y[i]), 4),
                 "on_pad": _finite(made.on_pad[i]),
                 "gap_mm": _finite(made.gap[i]),
                 "level": LEVELS[made.levels[i]].value,
             }
-            for i in range(len(openings))
+            for i in range(len(apertures))
         ],
-        "worst": None if worst is None else openings.refs[worst] or None,
+        "worst": None if worst is None else apertures.refs[worst] or None,
     }
     within = found.within95
     text = [
@@ -179,10 +179,10 @@ def dots(folder: str, needle: float, paste: str = "lead-free", foil: float = USU
     pads: list[dict[str, Any]] = []
     way = bound = seconds = 0.0
     for side in ("top", "bottom"):
-        openings = openings_of(design, side)
-        if not len(openings):
+        apertures = apertures_of(design, side)
+        if not len(apertures):
             continue
-        plan = plan_dots(_openings(design, side, foil), foil, dot)
+        plan = plan_dots(_apertures(design, side, foil), foil, dot)
         judged += judge_dots(plan)
         pads += [
             {
@@ -214,17 +214,17 @@ def dots(folder: str, needle: float, paste: str = "lead-free", foil: float = USU
 
 
 def weighed(folder: str, weights: str, foil: float, paste: str = "lead-free") -> Answer:
-    """Prints on the scale against what the openings predict: of the whole panel where the design has one."""
+    """Prints on the scale against what the apertures predict: of the whole panel where the design has one."""
     sheet, design = sheet_of(paste).paste, read_design(folder)
-    openings = _openings(design, "top" if len(openings_of(design, "top")) else "bottom", foil)
+    apertures = _apertures(design, "top" if len(apertures_of(design, "top")) else "bottom", foil)
     boards = len(design.panel.cells) if design.panel else 1
-    predicted = paste_mass_mg(openings, foil, sheet) * boards
+    predicted = paste_mass_mg(apertures, foil, sheet) * boards
     name = Path(weights).name
     read = read_weights(read_one(Path(weights)), name)
     measured = 1000 * (read.after_g - read.before_g)
-    found, chart = measured_transfer(measured, predicted, openings, foil), run_chart(ratios_of(measured, predicted))
+    found, chart = measured_transfer(measured, predicted, apertures, foil), run_chart(ratios_of(measured, predicted))
     data = {
-        "side": openings.side,
+        "side": apertures.side,
         "boards": boards,
         "predicted_mg": predicted,
         "transfer": found.factor,

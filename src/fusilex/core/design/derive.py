@@ -37,14 +37,14 @@ class DerivedPaste(Struct, frozen=True):
 
     @property
     def words(self) -> str:
-        """``41 openings worked out from the solder mask; none for 2 windows over leads' holes``."""
+        """``41 apertures worked out from the solder mask; none for 2 windows over leads' holes``."""
         left = ", ".join(f"{n} window{'s' if n > 1 else ''} {why}" for why, n in self.without.items() if n)
         return f"{len(self.layer)} openings worked out from the solder mask" + (f"; none for {left}" if left else "")
 
 
 def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None = None) -> DerivedPaste:
-    """Openings to print: mask windows without a lead's hole in them, cut to the copper pads beneath, each pad its own
-    opening.
+    """Apertures to print: mask windows without a lead's hole in them, cut to the copper pads beneath, each pad its own
+    aperture.
 
     Pads are flashed, or where none lies in a window whatever copper shows there, as when pads are painted by strokes.
     Windows without copper, round fiducials (a disc far larger in the mask than in copper) and huge bare areas get no

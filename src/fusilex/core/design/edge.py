@@ -95,7 +95,7 @@ def _holds(loop: Polygon, pads: NDArray[np.object_]) -> bool:
 
 
 def without_frames(layer: Layer, edge: Polygon, copper: Layer | None = None) -> tuple[Layer, int]:
-    """A layer of openings or windows without what is drawn along the board's edge or wholly beyond it, and how many
+    """A layer of apertures or windows without what is drawn along the board's edge or wholly beyond it, and how many
     shapes that is.
 
     Lines along the edge, frames, targets and titles are for people. A layer stays whole where more than half of it

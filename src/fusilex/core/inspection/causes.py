@@ -35,7 +35,7 @@ class Ranked(Struct, frozen=True):
     speaks_against: tuple[str, ...] = ()
 
 
-_OPENING = ("opening", "joint", "part")
+_APERTURE = ("opening", "joint", "part")
 _MACHINE = ("feeder", "nozzle", "head")
 _SIDE_OF_PANEL = ("place on the board", "cell")
 _MISALIGNED = Cause(
@@ -54,12 +54,12 @@ _CLOGGED = Cause(
     "Print",
     "an opening is clogged",
     "Hold the foil against light at this opening, clean it, look at its next deposit.",
-    _OPENING,
+    _APERTURE,
 )
 _OLD_PASTE = Cause(
     "Print", "paste is old, dry, cold or was opened too long", "The jar's clock, its bead, a fresh jar.", ("jar",)
 )
-_OPENINGS = Cause(
+_APERTURES = Cause(
     "Ready",
     "the opening is too large, too small or too near its neighbour for this foil",
     "Area ratio and gap of these openings, the foil's thickness.",
@@ -135,7 +135,7 @@ _IRON = Cause(
 _MOIST = Cause("Kit", "moisture in the body", "The floor-life clock of its lot; bake.", ("lot", "part number"))
 _HOT = Cause("Reflow", "too hot or too long", "Peak and time of the run, the part's limit.", ("oven load",))
 _UNEVEN = Cause(
-    "Print", "uneven paste on the two ends", "Deposits of this part over successive prints.", (*_OPENING, "print")
+    "Print", "uneven paste on the two ends", "Deposits of this part over successive prints.", (*_APERTURE, "print")
 )
 _COPPER = Cause(
     "Ready",
@@ -175,10 +175,10 @@ _BATH_MASK = _bath("flux missing or unsuited, mask under-cured, too hot", "Flux,
 _BATH_ROUGH = _bath("vibration, touched before it was solid, uneven wave", "Conveyor, cooling, the wave's top.")
 
 CAUSES: dict[str, tuple[Cause, ...]] = {
-    "bridge": (_DIRTY, _MISALIGNED, _OPENINGS, _PRESSED, _OFF, _OLD_PASTE, _FAST, _BATH_BRIDGE),
-    "no solder": (_CLOGGED, _MISALIGNED, _OPENINGS, _OLD_PASTE, _WARP, _IRON, _BATH_DRY),
-    "insufficient": (_OPENINGS, _CLOGGED, _OLD_PASTE, _MISALIGNED, _IRON, _BATH_POOR),
-    "excess": (_OPENINGS, _DIRTY, _MISALIGNED, _IRON),
+    "bridge": (_DIRTY, _MISALIGNED, _APERTURES, _PRESSED, _OFF, _OLD_PASTE, _FAST, _BATH_BRIDGE),
+    "no solder": (_CLOGGED, _MISALIGNED, _APERTURES, _OLD_PASTE, _WARP, _IRON, _BATH_DRY),
+    "insufficient": (_APERTURES, _CLOGGED, _OLD_PASTE, _MISALIGNED, _IRON, _BATH_POOR),
+    "excess": (_APERTURES, _DIRTY, _MISALIGNED, _IRON),
     "cold joint": (_COLD, _MOVED, _SPENT, _IRON, _BATH_ROUGH),
     "solder balls": (_BALLS, _FAST, _OLD_PASTE, _MISALIGNED, _DIRTY),
     "tombstone": (_COPPER, _UNEVEN, _OFF, _FAST, _MISALIGNED),
@@ -189,7 +189,7 @@ CAUSES: dict[str, tuple[Cause, ...]] = {
     "inverted": (_FEEDER, _NOZZLE, _HAND),
     "billboard": (_FEEDER, _NOZZLE, _UNEVEN),
     "lifted part": (_COLD, _OFF, _IRON),
-    "lifted lead": (_PRESSED, _WARP, _OPENINGS, _IRON),
+    "lifted lead": (_PRESSED, _WARP, _APERTURES, _IRON),
     "void": (_WINDOW, _SPENT, _PADS, _BATH_HOLES),
     "no wetting": (_PADS, _SPENT, _COLD, _OLD_PASTE, _BATH_DIRTY),
     "spike": (_IRON, _COLD, _BATH_SPIKE),

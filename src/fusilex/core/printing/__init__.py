@@ -1,1 +1,1 @@
-"""Print: stencil openings, paste release, paste mass, powder."""
+"""Print: stencil apertures, paste release, paste mass, powder."""

@@ -10,8 +10,8 @@ from msgspec import Struct
 
 from fusilex.core.design.model import Part
 from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.dots import DOT_S, PAD_S, WEIGHED_DOTS
-from fusilex.core.printing.openings import Openings
 from fusilex.core.quantities import Quantity, Range, amount
 from fusilex.core.wording import Said, say
 
@@ -33,11 +33,11 @@ class Way(Struct, frozen=True):
     then: Said
 
 
-def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has_stencil: bool) -> list[Way]:
+def ways_of(apertures: Apertures, boards: int, panel_boards: int, hidden: int, has_stencil: bool) -> list[Way]:
     """The four ways for a batch, best first: those that cannot do it last, then by the time they take."""
-    pads = len(openings)
-    pitch = _finest_pitch(openings)
-    narrow = float(openings.width.min()) if pads else np.inf
+    pads = len(apertures)
+    pitch = _finest_pitch(apertures)
+    narrow = float(apertures.width.min()) if pads else np.inf
     fine = pitch <= STENCIL_PITCH_MM + 1e-6 or narrow < STENCIL_CHIP_MM - 1e-6
     by_pitch = pitch <= STENCIL_PITCH_MM + 1e-6
     small = say("fine pitch" if by_pitch else "fine apertures", size=amount(pitch if by_pitch else narrow, "mm"))
@@ -78,11 +78,11 @@ def ways_of(openings: Openings, boards: int, panel_boards: int, hidden: int, has
     return sorted(found, key=lambda w: (poor[w.level] + (bool(hidden) and w.method != "stencil"), w.minutes))
 
 
-def _finest_pitch(openings: Openings) -> float:
-    """Least distance (mm) between middles of two openings of one part; infinite without a pair."""
-    if len(openings) < 2:
+def _finest_pitch(apertures: Apertures) -> float:
+    """Least distance (mm) between middles of two apertures of one part; infinite without a pair."""
+    if len(apertures) < 2:
         return float("inf")
-    at, refs = shapely.points(openings.x, openings.y), np.array(openings.refs)
+    at, refs = shapely.points(apertures.x, apertures.y), np.array(apertures.refs)
     (a, b), apart = shapely.STRtree(at).query_nearest(at, exclusive=True, return_distance=True)
     same = (refs[a] == refs[b]) & (refs[a] != "")
     return float(apart[same].min()) if same.any() else float("inf")

@@ -9,7 +9,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.paste import POWDER_TYPES, Paste, transfer
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.tours import length, path_bound, short_path
@@ -29,7 +29,7 @@ TOO_MUCH = (0.5, 0.25)
 
 
 class DotPlan(Struct, frozen=True, eq=False):
-    """Dots for each pad (n) in the order of the openings' pads: names, middles (n × 2, mm), the volume a stencil would
+    """Dots for each pad (n) in the order of the apertures' pads: names, middles (n × 2, mm), the volume a stencil would
     leave (mm³), dots, and the order to go in with its length and what none is shorter than (mm).
     """
 
@@ -72,32 +72,32 @@ def weighed_dot(grams: float, paste: Paste) -> float:
     return 1000 * grams / WEIGHED_DOTS / paste.density
 
 
-def plan_dots(openings: Openings, foil: float, dot_mm3: float) -> DotPlan:
-    """Dots on every pad that match what a foil (mm) would leave there: Σ A t TE(AR) of its openings over the volume of
+def plan_dots(apertures: Apertures, foil: float, dot_mm3: float) -> DotPlan:
+    """Dots on every pad that match what a foil (mm) would leave there: Σ A t TE(AR) of its apertures over the volume of
     a dot, at least one.
     """
-    volumes = openings.area * foil * transfer(openings.area_ratio(foil)) if len(openings) else np.zeros(0)
+    volumes = apertures.area * foil * transfer(apertures.area_ratio(foil)) if len(apertures) else np.zeros(0)
     pads: dict[tuple[str, str], list[int]] = {}
-    for i, (ref, pin) in enumerate(zip(openings.refs, openings.pins, strict=True)):
+    for i, (ref, pin) in enumerate(zip(apertures.refs, apertures.pins, strict=True)):
         pads.setdefault((ref, pin) if ref else ("", str(i)), []).append(i)
     groups = list(pads.values())
-    at = np.array([[openings.x[g].mean(), openings.y[g].mean()] for g in groups]).reshape(-1, 2)
+    at = np.array([[apertures.x[g].mean(), apertures.y[g].mean()] for g in groups]).reshape(-1, 2)
     volume = np.array([volumes[g].sum() for g in groups])
-    width = np.array([openings.width[g].min() for g in groups])
+    width = np.array([apertures.width[g].min() for g in groups])
     dots = np.maximum(1, np.floor(volume / dot_mm3 + 0.5)).astype(int) if len(groups) else np.zeros(0, dtype=int)
     order = short_path(at)
     names = tuple((ref, pin if ref else "") for ref, pin in pads)
     return DotPlan(names, at, volume, width, dots, dot_mm3, order, length(at, order), path_bound(at))
 
 
-def dot_levels(openings: Openings, foil: float, dot_mm3: float) -> NDArray[np.int_]:
-    """For each opening (n) whether one dot suits its pad: 0 go, 1 care from twice what the pad wants, 2 stop from four
+def dot_levels(apertures: Apertures, foil: float, dot_mm3: float) -> NDArray[np.int_]:
+    """For each aperture (n) whether one dot suits its pad: 0 go, 1 care from twice what the pad wants, 2 stop from four
     times on.
     """
-    if not len(openings):
+    if not len(apertures):
         return np.zeros(0, dtype=int)
-    volume = openings.area * foil * transfer(openings.area_ratio(foil))
-    named = zip(openings.refs, openings.pins, strict=True)
+    volume = apertures.area * foil * transfer(apertures.area_ratio(foil))
+    named = zip(apertures.refs, apertures.pins, strict=True)
     pads = [f"{ref}\0{pin}" if ref else f"\0{n}" for n, (ref, pin) in enumerate(named)]
     _, pad = np.unique(pads, return_inverse=True)
     ratio = (np.bincount(pad, volume) / dot_mm3)[pad]

@@ -36,7 +36,7 @@ class Surround(Struct, frozen=True):
 
 
 def edge_excess(area_mm2: float, step_mm: float) -> float:
-    """Extra paste (mm³) of an opening at the edge when the frame stands `step_mm` higher or lower: A |δ| / 2.
+    """Extra paste (mm³) of an aperture at the edge when the frame stands `step_mm` higher or lower: A |δ| / 2.
 
     >>> round(edge_excess(0.5, 0.08), 4)
     0.02

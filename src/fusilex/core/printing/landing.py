@@ -1,5 +1,5 @@
-"""Where paste lands: for each opening under an alignment, how much of it lies on its own pad, and what free gap is left
-to the next one.
+"""Where paste lands: for each aperture under an alignment, how much of it lies on its own pad, and what free gap is
+left to the next one.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from fusilex.core.convex import convex, corners_of, shared_area, shared_areas
 from fusilex.core.design.model import Pad
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.printing.alignment import Alignment
-from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -25,7 +25,7 @@ ON_PAD_GO, ON_PAD_STOP = 0.75, 0.50
 GAP_GO, GAP_STOP = 0.10, 0.05
 GAP_SHARE_GO, GAP_SHARE_STOP = 0.50, 0.25
 FAR_MM = 0.6
-"""Pads further from an opening than this (mm) are not its neighbours."""
+"""Pads further from an aperture than this (mm) are not its neighbours."""
 ASTRAY_MM = 2.0
 """Paste that lies further off is nowhere near its pad."""
 MET = 1e-6
@@ -34,15 +34,15 @@ Numbers = NDArray[np.float64]
 
 
 class Lands(Struct, frozen=True, eq=False, dict=True):
-    """The pads beneath and beside the openings of a side.
+    """The pads beneath and beside the apertures of a side.
 
-    `own` (n) are the pads' shapes, None where an opening lies over none; `corners` and `own_corners` the corners of the
-    `simple` pairs, both convex; `beside` (2, m) pairs of an opening and the pad `pads` (m) of another net within
+    `own` (n) are the pads' shapes, None where an aperture lies over none; `corners` and `own_corners` the corners of
+    the `simple` pairs, both convex; `beside` (2, m) pairs of an aperture and the pad `pads` (m) of another net within
     `reach` (mm) of it, `apart` (m) their distances; `drawn` (n) the gap to the nearest of these as drawn (mm), infinite
     where there is none.
     """
 
-    openings: Openings
+    apertures: Apertures
     own: NDArray[np.object_]
     simple: NDArray[np.int_]
     corners: Numbers
@@ -60,18 +60,18 @@ class Lands(Struct, frozen=True, eq=False, dict=True):
 
     @cached_property
     def part(self) -> NDArray[np.int_]:
-        """A number for the part of each opening (n)."""
-        return np.unique(np.array(self.openings.refs, dtype=object).astype(str), return_inverse=True)[1]
+        """A number for the part of each aperture (n)."""
+        return np.unique(np.array(self.apertures.refs, dtype=object).astype(str), return_inverse=True)[1]
 
     @cached_property
     def half(self) -> Numbers:
-        """Half the diagonal of each opening's box (n, mm): no width of it is more than twice that."""
-        x0, y0, x1, y1 = shapely.bounds(self.openings.polygons).reshape(-1, 4).T
+        """Half the diagonal of each aperture's box (n, mm): no width of it is more than twice that."""
+        x0, y0, x1, y1 = shapely.bounds(self.apertures.polygons).reshape(-1, 4).T
         return np.asarray(np.hypot(x1 - x0, y1 - y0) / 2)
 
 
 class Landed(Struct, frozen=True, eq=False):
-    """What becomes of each opening (n): `on_pad` as a share (NaN where it has no pad), `gap` in mm (infinite without a
+    """What becomes of each aperture (n): `on_pad` as a share (NaN where it has no pad), `gap` in mm (infinite without a
     neighbour), `levels` as indexes into `LEVELS`, and `uncertain` (mm), what 95 % of errors of the alignment stay under
     there.
     """
@@ -84,7 +84,7 @@ class Landed(Struct, frozen=True, eq=False):
 
     @property
     def worst(self) -> int | None:
-        """The opening that is worst off: by level, then by how little room it has; None without any."""
+        """The aperture that is worst off: by level, then by how little room it has; None without any."""
         here = np.flatnonzero(self.lands.with_pad)
         if not len(here):
             return None
@@ -92,36 +92,36 @@ class Landed(Struct, frozen=True, eq=False):
         return int(here[np.lexsort((room(self)[here], rank))[0]])
 
 
-def lands_of(openings: Openings, pads: Sequence[Pad], reach: float = FAR_MM) -> Lands:
-    """The pads beneath and beside the openings. `pads` are those of the design; those of the other side are left out.
+def lands_of(apertures: Apertures, pads: Sequence[Pad], reach: float = FAR_MM) -> Lands:
+    """The pads beneath and beside the apertures. `pads` are those of the design; those of the other side are left out.
 
     A neighbour is any pad of another net (or of none) within `reach` (mm).
     """
     shapes = np.array([p.polygon for p in pads], dtype=object)
-    n, own = len(openings), openings.pad
-    here = np.flatnonzero([p.side == openings.side or p.drill > 0 for p in pads])
+    n, own = len(apertures), apertures.pad
+    here = np.flatnonzero([p.side == apertures.side or p.drill > 0 for p in pads])
     near = other = np.zeros(0, dtype=int)
     if n and len(here):
-        near, found = shapely.STRtree(shapes[here]).query(openings.polygons, predicate="dwithin", distance=reach)
+        near, found = shapely.STRtree(shapes[here]).query(apertures.polygons, predicate="dwithin", distance=reach)
         other = here[found]
     group = _groups(pads)
     apart_of = (other != own[near]) & ((own[near] < 0) | (group[other] != group[own[near]]))
     near, other = near[apart_of], other[apart_of]
-    apart = shapely.distance(openings.polygons[near], shapes[other]) if len(near) else np.zeros(0)
+    apart = shapely.distance(apertures.polygons[near], shapes[other]) if len(near) else np.zeros(0)
     drawn = np.full(n, np.inf)
     np.minimum.at(drawn, near, apart)
     beneath = np.full(n, None, dtype=object)
     beneath[own >= 0] = shapes[own[own >= 0]]
     simple = np.flatnonzero(own >= 0)
     if len(simple):
-        whole = shapely.get_num_interior_rings(openings.polygons) + shapely.get_num_interior_rings(beneath) == 0
+        whole = shapely.get_num_interior_rings(apertures.polygons) + shapely.get_num_interior_rings(beneath) == 0
         simple = simple[whole[simple]]
-    corners, own_corners = corners_of(openings.polygons[simple]), corners_of(beneath[simple])
+    corners, own_corners = corners_of(apertures.polygons[simple]), corners_of(beneath[simple])
     fit = convex(corners) & convex(own_corners)
     simple, corners, own_corners = simple[fit], corners[fit], own_corners[fit]
     pairs = np.stack([near, other]) if len(near) else np.zeros((2, 0), dtype=int)
     return Lands(
-        openings, beneath, simple, corners, own_corners, pairs, shapes[other], apart, drawn, tuple(pads), reach
+        apertures, beneath, simple, corners, own_corners, pairs, shapes[other], apart, drawn, tuple(pads), reach
     )
 
 
@@ -133,34 +133,34 @@ def _groups(pads: Sequence[Pad]) -> NDArray[np.int_]:
 
 
 def landed(lands: Lands, found: Alignment | None) -> Landed:
-    """Every opening under an alignment, as drawn without one.
+    """Every aperture under an alignment, as drawn without one.
 
-    Go from three quarters of the opening on its own pad and a free gap of 0.10 mm and half of what was drawn; stop
+    Go from three quarters of the aperture on its own pad and a free gap of 0.10 mm and half of what was drawn; stop
     below half of it, or 0.05 mm, or a quarter of what was drawn. What is go by the alignment found but not by all that
     the looks allow is can't tell.
     """
-    openings = lands.openings
-    n = len(openings)
+    apertures = lands.apertures
+    n = len(apertures)
     if found is None:
-        moved, corners, off, uncertain = openings.polygons, lands.corners, np.zeros(n), np.zeros(n)
+        moved, corners, off, uncertain = apertures.polygons, lands.corners, np.zeros(n), np.zeros(n)
     else:
-        middles = np.column_stack([openings.x, openings.y])
+        middles = np.column_stack([apertures.x, apertures.y])
         a, b, d, e, x, y = found.matrix()
         turn = np.array([[a, d], [b, e]])
         moved, corners = None, lands.corners @ turn + (x, y)
         uncertain = found.known_to(middles) if n else np.zeros(0)
         off = np.hypot(*found.at(middles).T) + lands.half * np.hypot(a - 1, b) if n else np.zeros(0)
     on_pad = np.full(n, np.nan)
-    on_pad[lands.simple] = shared_areas(corners, lands.own_corners) / openings.area[lands.simple]
+    on_pad[lands.simple] = shared_areas(corners, lands.own_corners) / apertures.area[lands.simple]
     bent = np.setdiff1d(np.flatnonzero(lands.with_pad), lands.simple)
     if len(bent):
-        shapes = _moved(openings.polygons[bent], found)
-        on_pad[bent] = shared_area(shapes, lands.own[bent]) / openings.area[bent]
+        shapes = _moved(apertures.polygons[bent], found)
+        on_pad[bent] = shared_area(shapes, lands.own[bent]) / apertures.area[bent]
     near = lands if off.max(initial=0.0) <= lands.reach - GAP_GO else wider(lands, ASTRAY_MM + FAR_MM)
     gap = _gaps(near, moved, off, found)
     levels = np.where(off > ASTRAY_MM, LEVELS.index(Level.STOP), _levels(lands, on_pad, gap))
     if found is not None:
-        least = on_pad - uncertain * 2 * lands.half / openings.area
+        least = on_pad - uncertain * 2 * lands.half / apertures.area
         doubtful = (levels == 0) & (_levels(lands, least, gap - uncertain) > 0)
         levels = np.where(doubtful, LEVELS.index(Level.UNKNOWN), levels)
     levels = np.where(lands.with_pad, levels, LEVELS.index(Level.UNKNOWN))
@@ -170,12 +170,12 @@ def landed(lands: Lands, found: Alignment | None) -> Landed:
 @lru_cache(maxsize=2)
 def wider(lands: Lands, reach: float) -> Lands:
     """The same with neighbours further off, for a foil that lies far away; the gap as drawn stays that to near ones."""
-    return replace(lands_of(lands.openings, lands.all_pads, reach), drawn=lands.drawn)
+    return replace(lands_of(lands.apertures, lands.all_pads, reach), drawn=lands.drawn)
 
 
 def _gaps(lands: Lands, moved: NDArray[np.object_] | None, off: Numbers, found: Alignment | None) -> Numbers:
-    """The free gap of each opening (n, mm). Pairs that cannot become the nearest one are not measured anew."""
-    gap = np.full(len(lands.openings), np.inf)
+    """The free gap of each aperture (n, mm). Pairs that cannot become the nearest one are not measured anew."""
+    gap = np.full(len(lands.apertures), np.inf)
     if not lands.beside.shape[1]:
         return gap
     near = lands.beside[0]
@@ -184,7 +184,7 @@ def _gaps(lands: Lands, moved: NDArray[np.object_] | None, off: Numbers, found: 
     drawn = np.where(np.isfinite(lands.drawn), lands.drawn, lands.reach)
     close = np.flatnonzero(lands.apart - off[near] <= drawn[near] + off[near])
     which, back = np.unique(near[close], return_inverse=True)
-    shapes = _moved(lands.openings.polygons[which], found)
+    shapes = _moved(lands.apertures.polygons[which], found)
     np.minimum.at(gap, near[close], shapely.distance(shapes[back], lands.pads[close]))
     return gap
 
@@ -206,27 +206,27 @@ def _levels(lands: Lands, on_pad: Numbers, gap: Numbers) -> NDArray[np.int_]:
 
 
 def room(made: Landed) -> Numbers:
-    """How many times what is wanted each opening has: the lesser of its share and its gap (n)."""
+    """How many times what is wanted each aperture has: the lesser of its share and its gap (n)."""
     want = np.maximum(GAP_GO, GAP_SHARE_GO * np.where(np.isfinite(made.lands.drawn), made.lands.drawn, 0.0))
     return np.fmin(made.on_pad / ON_PAD_GO, made.gap / want)
 
 
 def by_part(made: Landed) -> list[tuple[str, int]]:
-    """Parts and their worst opening, worst first; '' for openings of no part."""
+    """Parts and their worst aperture, worst first; '' for apertures of no part."""
     here = np.flatnonzero(made.lands.with_pad)
     rank = np.array([level.rank for level in LEVELS])[made.levels[here]]
     order = here[np.lexsort((room(made)[here], rank))]
     _, first = np.unique(made.lands.part[order], return_index=True)
-    return [(made.lands.openings.refs[i], i) for i in order[np.sort(first)].tolist()]
+    return [(made.lands.apertures.refs[i], i) for i in order[np.sort(first)].tolist()]
 
 
 def judge_landing(made: Landed) -> list[Judgement]:
     """One judgement per level that occurs, naming its parts, worst first; a go naming the tightest where all are."""
-    openings = made.lands.openings
+    apertures = made.lands.apertures
     parts = by_part(made)
     if not parts:
-        text, missing = say("no pads", side=openings.side), ("pads under the apertures",)
-        return [Judgement("print.aligned", Level.UNKNOWN, openings.side, text, (), say("inspect all"), (), missing)]
+        text, missing = say("no pads", side=apertures.side), ("pads under the apertures",)
+        return [Judgement("print.aligned", Level.UNKNOWN, apertures.side, text, (), say("inspect all"), (), missing)]
     found = []
     for level, case, do in (
         (Level.STOP, "misses", "move it"),
@@ -236,17 +236,17 @@ def judge_landing(made: Landed) -> list[Judgement]:
         named = [(ref, i) for ref, i in parts if LEVELS[made.levels[i]] is level]
         if named:
             refs = tuple(ref or "an aperture of no part" for ref, _ in named)
-            subject, numbers = f"{openings.side} {refs[0]}", _numbers(made, named[0][1])
+            subject, numbers = f"{apertures.side} {refs[0]}", _numbers(made, named[0][1])
             more = ("a reading at one more place",) if level is Level.UNKNOWN else ()
             found.append(Judgement("print.aligned", level, subject, say(case), numbers, say(do), refs, more))
     if bare := int(np.count_nonzero(~made.lands.with_pad)):
         text, missing = say("without a pad", bare=bare), ("pads under these apertures",)
-        subject, act = f"{openings.side} without a pad", say("inspect these")
+        subject, act = f"{apertures.side} without a pad", say("inspect these")
         found.append(Judgement("print.aligned", Level.UNKNOWN, subject, text, (), act, (), missing))
     elif all(LEVELS[made.levels[i]] is Level.GO for _, i in parts):
         ref, i = parts[0]
         text = say("aligned", tightest=ref or "an aperture of no part")
-        subject = f"{openings.side} {ref}"
+        subject = f"{apertures.side} {ref}"
         found.append(Judgement("print.aligned", Level.GO, subject, text, _numbers(made, i), None, (ref,)))
     return found
 

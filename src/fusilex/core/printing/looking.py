@@ -9,7 +9,7 @@ from msgspec import Struct
 from numpy.typing import ArrayLike
 
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.printing.openings import AREA_GO, ASPECT_GO, Openings
+from fusilex.core.printing.apertures import AREA_GO, ASPECT_GO, Apertures
 from fusilex.core.printing.risks import Risks
 from fusilex.core.quantities import Quantity
 from fusilex.core.tours import length, short_path
@@ -25,7 +25,7 @@ FORGIVEN = ("little", "much", "bridged", "smeared", "off")
 
 
 class Mark(Struct, frozen=True):
-    """What was seen at a part, or at one of its openings where `pin` is named."""
+    """What was seen at a part, or at one of its apertures where `pin` is named."""
 
     ref: str
     pin: str
@@ -40,31 +40,31 @@ class LookOrder(Struct, frozen=True, eq=False):
     path_mm: float
 
 
-def fine_parts(openings: Openings, web: ArrayLike, most_web: float | None = None) -> set[str]:
-    """Parts that do not forgive: an opening up to 0.3 mm wide, or a web up to `most_web` (mm) between two."""
+def fine_parts(apertures: Apertures, web: ArrayLike, most_web: float | None = None) -> set[str]:
+    """Parts that do not forgive: an aperture up to 0.3 mm wide, or a web up to `most_web` (mm) between two."""
     most_web = FINE_WEB_MM if most_web is None else most_web
-    fine = (openings.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= most_web + 1e-6)
-    return {ref for ref, strict in zip(openings.refs, fine.tolist(), strict=True) if strict and ref}
+    fine = (apertures.width <= FINE_WIDTH_MM + 1e-6) | (np.asarray(web) <= most_web + 1e-6)
+    return {ref for ref, strict in zip(apertures.refs, fine.tolist(), strict=True) if strict and ref}
 
 
 def look_order(found: Risks, foil: float, first: Iterable[str] = (), few: int = FEW) -> LookOrder:
-    """The risky few, on a short way: those in `first` (hidden joints, say), then parts by how near their worst opening
+    """The risky few, on a short way: those in `first` (hidden joints, say), then parts by how near their worst aperture
     is to a limit.
     """
-    openings = found.openings
-    if not len(openings):
+    apertures = found.apertures
+    if not len(apertures):
         return LookOrder((), np.zeros((0, 2)), 0.0)
-    room = np.minimum(openings.area_ratio(foil) / AREA_GO, openings.aspect_ratio(foil) / ASPECT_GO)
+    room = np.minimum(apertures.area_ratio(foil) / AREA_GO, apertures.aspect_ratio(foil) / ASPECT_GO)
     room = np.minimum(room, np.where(np.isfinite(found.web), found.web / 0.15, np.inf))
     worst: dict[str, tuple[int, float]] = {}
-    for ref, level, free in zip(openings.refs, found.levels.tolist(), room.tolist(), strict=True):
+    for ref, level, free in zip(apertures.refs, found.levels.tolist(), room.tolist(), strict=True):
         if ref:
             worst[ref] = min(worst.get(ref, (0, np.inf)), (-level, free))
     wanted = [ref for ref in dict.fromkeys(first) if ref in worst]
     rest = sorted((ref for ref in worst if ref not in wanted), key=lambda ref: worst[ref])
     chosen = [*wanted, *rest][:few]
-    refs = np.array(openings.refs)
-    at = np.array([[openings.x[refs == r].mean(), openings.y[refs == r].mean()] for r in chosen]).reshape(-1, 2)
+    refs = np.array(apertures.refs)
+    at = np.array([[apertures.x[refs == r].mean(), apertures.y[refs == r].mean()] for r in chosen]).reshape(-1, 2)
     order = short_path(at)
     return LookOrder(tuple(chosen[i] for i in order.tolist()), at[order], length(at, order))
 
@@ -72,7 +72,7 @@ def look_order(found: Risks, foil: float, first: Iterable[str] = (), few: int = 
 def judge_print(
     marks: Iterable[Mark], fine: set[str], near: set[str], panel: str, looked: Mapping[str, bool]
 ) -> Judgement:
-    """Go on, or wipe and print again. Fine pitch, bridges between near openings and what is missing are strict; big
+    """Go on, or wipe and print again. Fine pitch, bridges between near apertures and what is missing are strict; big
     pads forgive the rest, for bare mask sends paste back. `looked` says of each part on the way whether it was looked
     at.
     """

@@ -9,12 +9,12 @@ import shapely
 from numpy.typing import ArrayLike, NDArray
 
 FINE_MM = 0.6
-"""Openings up to this width (mm) are fine enough to see 0.02 mm in: a thirtieth of them, at ten times."""
+"""Apertures up to this width (mm) are fine enough to see 0.02 mm in: a thirtieth of them, at ten times."""
 MOST_SETS = 20_000
 
 
 def fine_enough(width: ArrayLike) -> NDArray[np.int_]:
-    """Indexes of the openings, of n widths (mm), in which 0.02 mm shows; the finest quarter where none is so fine."""
+    """Indexes of the apertures, of n widths (mm), in which 0.02 mm shows; the finest quarter where none is so fine."""
     wide = np.asarray(width, dtype=float)
     limit = max(FINE_MM, float(np.quantile(wide, 0.25)) if len(wide) else 0.0)
     return np.flatnonzero(wide <= limit + 1e-9)

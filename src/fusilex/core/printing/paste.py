@@ -7,8 +7,8 @@ from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.apertures import ROUND, Apertures, roundness
 from fusilex.core.printing.jig import BEAD_MM
-from fusilex.core.printing.openings import ROUND, Openings, roundness
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
@@ -45,7 +45,7 @@ PASTES = {
 def transfer(
     area_ratio: ArrayLike, middle: float = TRANSFER_MIDDLE, steepness: float = TRANSFER_STEEPNESS
 ) -> NDArray[np.float64]:
-    """Expected share of the opening's volume that stays on the pad: 1 / (1 + e^(−k(AR − m))).
+    """Expected share of the aperture's volume that stays on the pad: 1 / (1 + e^(−k(AR − m))).
 
     >>> float(transfer(0.66).round(2)), float(transfer(0.80).round(2))
     (0.87, 0.97)
@@ -53,9 +53,9 @@ def transfer(
     return np.asarray(1.0 / (1.0 + np.exp(-steepness * (np.asarray(area_ratio, dtype=float) - middle))))
 
 
-def paste_mass_mg(openings: Openings, foil: float, paste: Paste) -> float:
+def paste_mass_mg(apertures: Apertures, foil: float, paste: Paste) -> float:
     """Expected paste on one board side, mg: Σ A·t·TE(AR)·ρ. `foil` in mm (mm³ × g/cm³ = mg)."""
-    return float(np.sum(openings.area * foil * transfer(openings.area_ratio(foil))) * paste.density)
+    return float(np.sum(apertures.area * foil * transfer(apertures.area_ratio(foil))) * paste.density)
 
 
 # J-STD-005: type, largest size of the bulk of the balls in µm
@@ -63,26 +63,26 @@ POWDER_TYPES = ((3, 45.0), (4, 38.0), (5, 25.0), (6, 15.0))
 BALLS_ACROSS_RECTANGLE, BALLS_ACROSS_ROUND = 5, 8
 
 
-def coarsest_powder(openings: Openings) -> int | None:
-    """Coarsest (lowest) powder type whose balls fit every opening: five across a rectangle, eight across a round one.
+def coarsest_powder(apertures: Apertures) -> int | None:
+    """Coarsest (lowest) powder type whose balls fit every aperture: five across a rectangle, eight across a round one.
 
-    None when not even type 6 fits; 3 when there are no openings.
+    None when not even type 6 fits; 3 when there are no apertures.
     """
-    if not len(openings):
+    if not len(apertures):
         return 3
-    disc = roundness(openings.area, openings.perimeter) > ROUND
+    disc = roundness(apertures.area, apertures.perimeter) > ROUND
     balls = np.where(disc, BALLS_ACROSS_ROUND, BALLS_ACROSS_RECTANGLE)
-    room_um = float(np.min(openings.width * 1000.0 / balls))
+    room_um = float(np.min(apertures.width * 1000.0 / balls))
     return next((number for number, size in POWDER_TYPES if size <= room_um * (1 + 1e-6)), None)
 
 
-def judge_paste(openings: Openings, foil: float, paste: Paste, boards: int) -> list[Judgement]:
+def judge_paste(apertures: Apertures, foil: float, paste: Paste, boards: int) -> list[Judgement]:
     """Paste for the batch and the powder that fits."""
-    per_board = paste_mass_mg(openings, foil, paste)
+    per_board = paste_mass_mg(apertures, foil, paste)
     total = per_board * boards
     paste_needed = amount(total / 1000, "g") if total >= 100 else amount(total, "mg")
-    powder = coarsest_powder(openings)
-    narrowest = float(openings.width.min()) if len(openings) else 0.0
+    powder = coarsest_powder(apertures)
+    narrowest = float(apertures.width.min()) if len(apertures) else 0.0
     found = [
         Judgement(
             "print.mass",

@@ -1,4 +1,4 @@
-"""Does paste leave the openings? Area and aspect ratio, opening by opening and part by part."""
+"""Does paste leave the apertures? Area and aspect ratio, aperture by aperture and part by part."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.printing.openings import AREA_GO, AREA_STOP, ASPECT_GO, LEAST_FOIL, Openings
+from fusilex.core.printing.apertures import AREA_GO, AREA_STOP, ASPECT_GO, LEAST_FOIL, Apertures
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
@@ -22,7 +22,7 @@ _LEVELS = (Level.GO, Level.CARE, Level.STOP)
 
 
 class PartRelease(Struct, frozen=True):
-    """The worst opening of a part: area ratio, aspect ratio, width (mm) and level."""
+    """The worst aperture of a part: area ratio, aspect ratio, width (mm) and level."""
 
     ref: str
     area_ratio: float
@@ -31,9 +31,9 @@ class PartRelease(Struct, frozen=True):
     level: Level
 
 
-def release_levels(openings: Openings, foil: float, coated: bool = False) -> NDArray[np.int_]:
-    """0 go, 1 care, 2 stop for each opening (n). A coated or electroformed foil releases from 0.5 on."""
-    area, aspect = openings.area_ratio(foil) * (1 + MET), openings.aspect_ratio(foil) * (1 + MET)
+def release_levels(apertures: Apertures, foil: float, coated: bool = False) -> NDArray[np.int_]:
+    """0 go, 1 care, 2 stop for each aperture (n). A coated or electroformed foil releases from 0.5 on."""
+    area, aspect = apertures.area_ratio(foil) * (1 + MET), apertures.aspect_ratio(foil) * (1 + MET)
     low = COATED_STOP if coated else AREA_STOP
     levels = np.where(area < AREA_GO, 1, 0)
     levels = np.where(aspect < ASPECT_GO, np.maximum(levels, 1), levels)
@@ -41,15 +41,15 @@ def release_levels(openings: Openings, foil: float, coated: bool = False) -> NDA
 
 
 @lru_cache(maxsize=8)
-def worst_parts(openings: Openings, foil: float, coated: bool = False) -> tuple[PartRelease, ...]:
-    """Parts by their worst opening, worst first: by level, then by how far they keep from the limits."""
-    area, aspect = openings.area_ratio(foil), openings.aspect_ratio(foil)
-    levels = release_levels(openings, foil, coated)
+def worst_parts(apertures: Apertures, foil: float, coated: bool = False) -> tuple[PartRelease, ...]:
+    """Parts by their worst aperture, worst first: by level, then by how far they keep from the limits."""
+    area, aspect = apertures.area_ratio(foil), apertures.aspect_ratio(foil)
+    levels = release_levels(apertures, foil, coated)
     room = np.minimum(area / AREA_GO, aspect / ASPECT_GO)
     worst: dict[str, int] = {}
     for i in np.lexsort((area, room, -levels)).tolist():
-        worst.setdefault(openings.refs[i], i)
-    numbers = ((area[i], aspect[i], openings.width[i], levels[i]) for i in worst.values())
+        worst.setdefault(apertures.refs[i], i)
+    numbers = ((area[i], aspect[i], apertures.width[i], levels[i]) for i in worst.values())
     found = zip(worst, numbers, strict=True)
     return tuple(PartRelease(ref, float(a), float(r), float(w), _LEVELS[n]) for ref, (a, r, w, n) in found)
 
@@ -63,22 +63,22 @@ def thin_enough(parts: Sequence[PartRelease], foil: float) -> float | None:
     return float(thickest) if thickest >= LEAST_FOIL else None
 
 
-def judge_release(openings: Openings, foil: float, coated: bool = False) -> list[Judgement]:
+def judge_release(apertures: Apertures, foil: float, coated: bool = False) -> list[Judgement]:
     """One judgement per level that occurs, naming the parts; a go naming the worst when all release."""
-    parts = worst_parts(openings, foil, coated)
+    parts = worst_parts(apertures, foil, coated)
     if not parts:
-        text, missing = say("no apertures", side=openings.side), ("a paste layer of this side",)
-        return [Judgement("print.release", Level.UNKNOWN, openings.side, text, missing=missing)]
-    found = [_bridge(openings.side, names) for names in openings.joined]
+        text, missing = say("no apertures", side=apertures.side), ("a paste layer of this side",)
+        return [Judgement("print.release", Level.UNKNOWN, apertures.side, text, missing=missing)]
+    found = [_bridge(apertures.side, names) for names in apertures.joined]
     for level in (Level.STOP, Level.CARE):
         if named := [p for p in parts if p.level == level]:
-            found.append(_poor(openings.side, level, named, foil))
+            found.append(_poor(apertures.side, level, named, foil))
     if not any(p.level is not Level.GO for p in parts):
         found.append(
             Judgement(
                 "print.release",
                 Level.GO,
-                f"{openings.side} {parts[0].ref}",
+                f"{apertures.side} {parts[0].ref}",
                 say("all release", tightest=parts[0].ref or "an aperture of no part"),
                 (
                     Quantity("area ratio", parts[0].area_ratio, limit=(AREA_GO, np.inf), source="IPC-7525"),
@@ -111,12 +111,12 @@ def _bridge(side: str, names: tuple[str, ...]) -> Judgement:
     return Judgement("print.joined", Level.STOP, f"{side} {names[0]}", text, (), say("part it"), refs)
 
 
-def judge_hidden(openings: Openings, hidden: Sequence[str]) -> list[Judgement]:
+def judge_hidden(apertures: Apertures, hidden: Sequence[str]) -> list[Judgement]:
     """One care for the parts whose joints nobody sees after reflow: now is the last time to look at their paste."""
-    deposits = Counter(openings.refs)
+    deposits = Counter(apertures.refs)
     counts = {ref: deposits[ref] for ref in hidden}
     refs = tuple(ref for ref, n in counts.items() if n)
     if not refs:
         return []
-    subject, numbers = f"{openings.side} hidden", (Quantity("deposits", sum(counts.values())),)
+    subject, numbers = f"{apertures.side} hidden", (Quantity("deposits", sum(counts.values())),)
     return [Judgement("print.hidden", Level.CARE, subject, say("hidden"), numbers, say("magnify"), refs)]

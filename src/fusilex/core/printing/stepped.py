@@ -1,4 +1,4 @@
-"""A board's openings and pads stepped over its panel, as they are seen while it is printed."""
+"""A board's apertures and pads stepped over its panel, as they are seen while it is printed."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from fusilex.core.design.model import Pad
 from fusilex.core.panel.layout import Panel
-from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.apertures import Apertures
 
 ON = " on board "
 """Between a part and the number of its board, where a panel has several."""
@@ -26,17 +26,17 @@ def plain_ref(name: str) -> str:
 
 
 def stepped(
-    openings: Openings, pads: Sequence[Pad], panel: Panel, corner: tuple[float, float]
-) -> tuple[Openings, list[Pad]]:
-    """Openings of a side and the pads of the design on every cell of a panel, in the frame (mm) of the panel as it lies
-    under the foil: seen from the openings' side, x to the right. `corner` is the lower-left corner of the board's
+    apertures: Apertures, pads: Sequence[Pad], panel: Panel, corner: tuple[float, float]
+) -> tuple[Apertures, list[Pad]]:
+    """Apertures of a side and the pads of the design on every cell of a panel, in the frame (mm) of the panel as it
+    lies under the foil: seen from the apertures' side, x to the right. `corner` is the lower-left corner of the board's
     outline in the design.
     """
-    below = openings.side == "bottom"
-    there = [n for n, p in enumerate(pads) if p.side == openings.side or p.drill > 0]
+    below = apertures.side == "bottom"
+    there = [n for n, p in enumerate(pads) if p.side == apertures.side or p.drill > 0]
     index = {n: k for k, n in enumerate(there)}
     shapes = np.array([pads[n].polygon for n in there], dtype=object)
-    own = np.array([index.get(int(n), -1) for n in openings.pad], dtype=int)
+    own = np.array([index.get(int(n), -1) for n in apertures.pad], dtype=int)
     made, made_pads, refs, owns = [], list[Pad](), list[str](), []
     for cell in panel.cells:
         turn, shift = panel.place(cell)
@@ -46,9 +46,9 @@ def stepped(
             return np.column_stack([panel.width - moved[:, 0], moved[:, 1]]) if below else moved
 
         name = f"{ON}{cell + 1}" if panel.count > 1 else ""
-        made.append(shapely.transform(openings.polygons, laid))
+        made.append(shapely.transform(apertures.polygons, laid))
         owns.append(np.where(own >= 0, own + len(made_pads), -1))
-        refs += [f"{ref}{name}" if ref else "" for ref in openings.refs]
+        refs += [f"{ref}{name}" if ref else "" for ref in apertures.refs]
         for n, shape in zip(there, shapely.transform(shapes, laid) if len(shapes) else [], strict=True):
             net = pads[n].net
             made_pads.append(replace(pads[n], polygon=shape, net=f"{net}{name}" if net else None))
@@ -57,15 +57,15 @@ def stepped(
     cells = len(panel.cells)
     return (
         replace(
-            openings,
+            apertures,
             polygons=polygons,
             refs=tuple(refs),
-            pins=openings.pins * cells,
+            pins=apertures.pins * cells,
             x=at[:, 0],
             y=at[:, 1],
-            area=np.tile(openings.area, cells),
-            perimeter=np.tile(openings.perimeter, cells),
-            width=np.tile(openings.width, cells),
+            area=np.tile(apertures.area, cells),
+            perimeter=np.tile(apertures.perimeter, cells),
+            width=np.tile(apertures.width, cells),
             pad=np.concatenate(owns),
         ),
         made_pads,

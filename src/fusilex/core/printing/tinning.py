@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.dots import DotPlan
-from fusilex.core.printing.openings import Openings
 from fusilex.core.tours import length, path_bound, short_path
 
 WIRE_MM, FLUX_SHARE = 0.5, 0.1
@@ -16,15 +16,15 @@ FILM_MM = 0.05
 """Solder stands about so high on a pad that is tinned thinly."""
 
 
-def first_pads(openings: Openings) -> dict[str, int]:
-    """The opening of each part to tin first, by its reference: the one furthest from the part's middle, of equals the
+def first_pads(apertures: Apertures) -> dict[str, int]:
+    """The aperture of each part to tin first, by its reference: the one furthest from the part's middle, of equals the
     leftmost lowest. A part is held by that one while the others are soldered.
     """
-    refs = np.array(openings.refs, dtype=object)
+    refs = np.array(apertures.refs, dtype=object)
     found: dict[str, int] = {}
-    for ref in dict.fromkeys(openings.refs):
+    for ref in dict.fromkeys(apertures.refs):
         mine = np.flatnonzero(refs == ref)
-        x, y = openings.x[mine], openings.y[mine]
+        x, y = apertures.x[mine], apertures.y[mine]
         far = np.round(np.hypot(x - x.mean(), y - y.mean()), 3)
         found[ref] = int(mine[np.lexsort((x, y, -far))[0]])
     return {ref: i for ref, i in found.items() if ref}
@@ -39,14 +39,14 @@ def wire_mm(volume_mm3: float, diameter_mm: float = WIRE_MM, flux_share: float =
     return volume_mm3 / (math.pi * diameter_mm**2 / 4 * (1 - flux_share))
 
 
-def plan_tinning(openings: Openings) -> DotPlan:
+def plan_tinning(apertures: Apertures) -> DotPlan:
     """One pad of each part, on a short way; `volume` is a thin film of solder (mm³), `dots` millimetres of usual wire,
     rounded up.
     """
-    chosen = list(first_pads(openings).values())
-    at = np.column_stack([openings.x, openings.y])[chosen].reshape(-1, 2)
-    volume = openings.area[chosen] * FILM_MM
+    chosen = list(first_pads(apertures).values())
+    at = np.column_stack([apertures.x, apertures.y])[chosen].reshape(-1, 2)
+    volume = apertures.area[chosen] * FILM_MM
     wire = np.array([math.ceil(wire_mm(v)) for v in volume.tolist()], dtype=int)
     order = short_path(at)
-    names = tuple((openings.refs[i], openings.pins[i]) for i in chosen)
-    return DotPlan(names, at, volume, openings.width[chosen], wire, 1.0, order, length(at, order), path_bound(at))
+    names = tuple((apertures.refs[i], apertures.pins[i]) for i in chosen)
+    return DotPlan(names, at, volume, apertures.width[chosen], wire, 1.0, order, length(at, order), path_bound(at))

@@ -9,7 +9,7 @@ from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.paste import TRANSFER_STEEPNESS, transfer
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -65,7 +65,7 @@ class RunChart(Struct, frozen=True, eq=False):
     alarms: tuple[Alarm, ...]
 
 
-def measured_transfer(measured_mg: ArrayLike, predicted_mg: float, openings: Openings, foil: float) -> Transfer:
+def measured_transfer(measured_mg: ArrayLike, predicted_mg: float, apertures: Apertures, foil: float) -> Transfer:
     """How much of what is predicted comes out, by the mean of n weighed prints and Student's t; and the middle of the
     transfer curve that says the same. Raises ValueError for masses that no print has.
     """
@@ -77,8 +77,8 @@ def measured_transfer(measured_mg: ArrayLike, predicted_mg: float, openings: Ope
     from scipy.special import stdtrit  # when first asked for: it takes as long as the window takes to open
 
     within = float(stdtrit(n - 1, 0.975) * ratios.std(ddof=1) / np.sqrt(n))
-    middle = middle_for(openings, foil, factor)
-    ends = [middle_for(openings, foil, f) for f in (factor - within, factor + within)]
+    middle = middle_for(apertures, foil, factor)
+    ends = [middle_for(apertures, foil, f) for f in (factor - within, factor + within)]
     return Transfer(factor, within, middle, abs(ends[0] - ends[1]) / 2, n)
 
 
@@ -90,13 +90,13 @@ def ratios_of(measured_mg: ArrayLike, predicted_mg: ArrayLike) -> Numbers:
     return np.asarray(measured / predicted)
 
 
-def middle_for(openings: Openings, foil: float, factor: float) -> float:
+def middle_for(apertures: Apertures, foil: float, factor: float) -> float:
     """The middle m of the transfer curve (area ratio) at which Σ A t TE is `factor` times what the default predicts;
     NaN where no middle gives it.
 
     The sum falls as m grows, so that halving finds it.
     """
-    ratio, volume = openings.area_ratio(foil), openings.area * foil
+    ratio, volume = apertures.area_ratio(foil), apertures.area * foil
     wanted = factor * float(np.sum(volume * transfer(ratio)))
     low, high = -1.0, 3.0
     if not float(np.sum(volume * transfer(ratio, high))) < wanted < float(np.sum(volume * transfer(ratio, low))):

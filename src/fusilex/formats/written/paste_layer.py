@@ -1,4 +1,4 @@
-"""A paste layer as Gerber X2 (layer format specification 2023.08): each opening a region, with the pin it is for."""
+"""A paste layer as Gerber X2 (layer format specification 2023.08): each aperture a region, with the pin it is for."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ from fusilex.bench.stations.print.stencil import alignment
 from fusilex.bench.workshop.paste_care import PasteUsed
 from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records
-from fusilex.core.printing.openings import THICKEST_FOIL, THINNEST_FOIL
+from fusilex.core.printing.apertures import THICKEST_FOIL, THINNEST_FOIL
 from fusilex.journal.entries import Event
 
 

@@ -16,6 +16,7 @@ from fusilex.bench.stations.print.jars import air
 from fusilex.bench.workshop.record_kinds import Needle
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.dots import (
     DotPlan,
     dot_volume,
@@ -24,7 +25,6 @@ from fusilex.core.printing.dots import (
     plan_dots,
     weighed_dot,
 )
-from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.tinning import plan_tinning
 from fusilex.core.quantities import MM, write
 from fusilex.journal.entries import Entry, Event
@@ -94,8 +94,8 @@ def bore(batch: Batch) -> float:
 
 
 @lru_cache(maxsize=8)
-def _plan(openings: Openings, foil: float, dot_mm3: float) -> DotPlan:
-    return plan_dots(openings, foil, dot_mm3)
+def _plan(apertures: Apertures, foil: float, dot_mm3: float) -> DotPlan:
+    return plan_dots(apertures, foil, dot_mm3)
 
 
 _tinning = lru_cache(maxsize=8)(plan_tinning)
@@ -104,9 +104,9 @@ _tinning = lru_cache(maxsize=8)(plan_tinning)
 def plan(batch: Batch) -> DotPlan:
     """Dots on the pads of the side in view, or the pad of each part to be tinned first, and the way over them."""
     if batch.step.method == TINNED:
-        return _tinning(batch.derived.openings(batch.step.side))
+        return _tinning(batch.derived.apertures(batch.step.side))
     dot = batch.state[Dots].dot_mm3 or dot_volume(bore(batch))
-    return _plan(batch.derived.openings(batch.step.side), batch.state.foil_mm, dot)
+    return _plan(batch.derived.apertures(batch.step.side), batch.state.foil_mm, dot)
 
 
 def done_on(batch: Batch, board: str) -> int:

@@ -59,7 +59,7 @@ class HoldFoil(Command, frozen=True):
 
 
 class LookThrough(Command, frozen=True):
-    """How far paste, or the opening, was seen to lie from its pad (dx, dy; mm) at a place of the panel (mm)."""
+    """How far paste, or the aperture, was seen to lie from its pad (dx, dy; mm) at a place of the panel (mm)."""
 
     x_mm: float
     y_mm: float
@@ -151,8 +151,8 @@ class MarkDeposit(Command, frozen=True):
         batch = batch.about(board.serial, board.step)
         if self.word and self.word not in WORDS:
             raise Refused(f"Paste is {', '.join(WORDS)}, not {self.word}.")
-        openings = batch.derived.openings(batch.step.side)
-        pins = {pin for ref, pin in zip(openings.refs, openings.pins, strict=True) if ref == self.ref}
+        apertures = batch.derived.apertures(batch.step.side)
+        pins = {pin for ref, pin in zip(apertures.refs, apertures.pins, strict=True) if ref == self.ref}
         if not pins or (self.pin and self.pin not in pins):
             raise Refused(f"There is no opening for {self.ref}{f' pad {self.pin}' if self.pin else ''} on this side.")
         return Result([DepositMarked(board.step, board.panel, board.serial, self.ref, self.pin, self.word)])
@@ -167,7 +167,7 @@ class LookAtPart(Command, frozen=True):
     def decide(self, batch: Batch) -> Result:
         board = batch.board_at(self.board, "Print")
         batch = batch.about(board.serial, board.step)
-        if self.ref not in batch.derived.openings(batch.step.side).refs:
+        if self.ref not in batch.derived.apertures(batch.step.side).refs:
             raise Refused(f"There is no opening for {self.ref} on this side.")
         return Result([PartLooked(board.step, board.panel, board.serial, self.ref)])
 

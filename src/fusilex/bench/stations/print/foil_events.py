@@ -94,7 +94,7 @@ class FoilHeld(Event, frozen=True):
 
 
 class FoilLooked(Event, frozen=True):
-    """Somebody looked through an opening, and says how far the paste lies from its pad."""
+    """Somebody looked through an aperture, and says how far the paste lies from its pad."""
 
     kind: ClassVar[str] = "foil_looked"
     step: str
@@ -179,7 +179,7 @@ class StageDone(Event, frozen=True):
 
 
 class DepositMarked(Event, frozen=True):
-    """What a deposit looks like, at a part or one of its openings; '' takes the mark away."""
+    """What a deposit looks like, at a part or one of its apertures; '' takes the mark away."""
 
     kind: ClassVar[str] = "deposit_marked"
     about: ClassVar[str] = "board"

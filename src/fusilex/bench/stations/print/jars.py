@@ -97,8 +97,8 @@ def air(batch: Batch) -> tuple[float, float | None, bool]:
 def per_panel_mg(batch: Batch) -> float:
     """Paste that a panel takes (mg)."""
     sheet = batch.workshop[Records].paste(batch.state.paste)
-    openings = batch.derived.openings(batch.step.side)
-    return paste_mass_mg(openings, batch.state.foil_mm, sheet.paste) * len(batch.panel.cells)
+    apertures = batch.derived.apertures(batch.step.side)
+    return paste_mass_mg(apertures, batch.state.foil_mm, sheet.paste) * len(batch.panel.cells)
 
 
 def judge_paste_in_use(batch: Batch) -> list[Judgement]:

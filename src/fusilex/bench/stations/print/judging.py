@@ -18,7 +18,7 @@ from fusilex.bench.stations.print.stencil import (
     apart,
     ground,
     judge_alignment,
-    judged_openings,
+    judged_apertures,
     looks_at,
     since_wipe,
     stencil_of,
@@ -27,10 +27,10 @@ from fusilex.bench.workshop.paste_care import PasteCare
 from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Judgement, Level
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.choosing import judge_alloy, judge_ways, ways_of
 from fusilex.core.printing.jig import judge_blade, judge_step
 from fusilex.core.printing.looking import NEAR_WEB_MM, LookOrder, fine_parts, judge_print, look_order
-from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
 from fusilex.core.printing.risks import Ground, risks
@@ -57,21 +57,21 @@ def judge(batch: Batch) -> list[Judgement]:
     """
     foil, paste = foil_and_paste(batch, batch.board)
     sheet = batch.workshop[Records].paste(paste)
-    openings = batch.derived.openings(batch.step.side)
+    apertures = batch.derived.apertures(batch.step.side)
     if batch.step.method == NO_PASTE:
         return []
     made = batch.board.prints.get(batch.step.id)
     now = [] if made else _before(batch)
     if batch.step.method != STENCIL:
-        mass = judge_paste(openings, foil, sheet.paste, len(batch.state.boards))[:1]
+        mass = judge_paste(apertures, foil, sheet.paste, len(batch.state.boards))[:1]
         do = say("a guide")
-        dotted = judge_syringe(batch) if batch.step.method in BY_NEEDLE and len(openings) else []
+        dotted = judge_syringe(batch) if batch.step.method in BY_NEEDLE and len(apertures) else []
         return [*dotted, *(replace(j, advice=do) for j in mass), *now]
     return [
-        *(j.of(f"{foil:g} mm") for j in judge_release(openings, foil, coated(batch))),
-        *judged_openings(openings, batch.on_panel, foil, sheet.powder or None, coated(batch)),
-        *judge_hidden(openings, [p.ref for p in batch.on_panel.hidden]),
-        *judge_paste(openings, foil, sheet.paste, len(batch.state.boards)),
+        *(j.of(f"{foil:g} mm") for j in judge_release(apertures, foil, coated(batch))),
+        *judged_apertures(apertures, batch.on_panel, foil, sheet.powder or None, coated(batch)),
+        *judge_hidden(apertures, [p.ref for p in batch.on_panel.hidden]),
+        *judge_paste(apertures, foil, sheet.paste, len(batch.state.boards)),
         *_seen(batch, made),
         *now,
     ]
@@ -107,20 +107,20 @@ def _before(batch: Batch) -> list[Judgement]:
 
 def judge_choice(batch: Batch) -> list[Judgement]:
     """Does this way of bringing paste on suit the batch, and this alloy what comes after?"""
-    openings = batch.derived.openings(batch.step.side)
-    if not len(openings):
+    apertures = batch.derived.apertures(batch.step.side)
+    if not len(apertures):
         return []
     counts = len(batch.state.boards), len(batch.panel.cells), len(batch.on_panel.hidden)
     records = batch.workshop[Records]
     alloy, peak = records.paste(batch.state.paste).alloy, records.window(batch.state.paste).peak
     stencil = stencil_of(batch)
     own = stencil is not None and bool(stencil.design)
-    return [*_choice(openings, batch.any_board, counts, own, batch.step.method, alloy, peak)]
+    return [*_choice(apertures, batch.any_board, counts, own, batch.step.method, alloy, peak)]
 
 
 @lru_cache(maxsize=8)
 def _choice(
-    openings: Openings,
+    apertures: Apertures,
     boards: Built,
     counts: tuple[int, int, int],
     has_stencil: bool,
@@ -130,7 +130,7 @@ def _choice(
 ) -> tuple[Judgement, Judgement]:
     count, cells, hidden = counts
     bismuth, leaded = "BI" in alloy.upper(), "PB" in alloy.upper()
-    ways = ways_of(openings, count, cells, hidden, has_stencil)
+    ways = ways_of(apertures, count, cells, hidden, has_stencil)
     return judge_ways(ways, method), judge_alloy(alloy, bismuth, leaded, boards.parts, hidden, peak)
 
 
@@ -159,7 +159,7 @@ def _seen(batch: Batch, made: PastePrint | None) -> list[Judgement]:
 
 def ground_here(batch: Batch) -> Ground:
     """Lands and webs of the side printed."""
-    return ground(batch.derived.openings(batch.step.side), batch.drawn)
+    return ground(batch.derived.apertures(batch.step.side), batch.drawn)
 
 
 def to_look_at(batch: Batch) -> LookOrder:
@@ -179,9 +179,9 @@ def _order_of_looks(
 
 @lru_cache(maxsize=8)
 def _unforgiving(here: Ground) -> tuple[set[str], set[str]]:
-    """Parts that are fine, and parts whose openings are near one another."""
-    openings = here.lands.openings
-    return fine_parts(openings, here.web), fine_parts(openings, here.web, NEAR_WEB_MM)
+    """Parts that are fine, and parts whose apertures are near one another."""
+    apertures = here.lands.apertures
+    return fine_parts(apertures, here.web), fine_parts(apertures, here.web, NEAR_WEB_MM)
 
 
 def looked_at(batch: Batch) -> dict[str, bool]:
@@ -203,9 +203,9 @@ def weights(batch: Batch) -> tuple[RunChart, list[Judgement]]:
     ratios, predicted = [w.ratio for w in weighed], weighed[-1].predicted_mg
     before = batch.workshop[PasteCare].history(batch.state.paste, batch.name)
     chart = run_chart(ratios, before, [n for n, w in enumerate(weighed) if w.apart])
-    openings = batch.derived.openings(batch.step.side)
+    apertures = batch.derived.apertures(batch.step.side)
     plain = [w.ratio for w in weighed if not w.apart] or ratios
-    found = measured_transfer([r * predicted for r in plain], predicted, openings, batch.state.foil_mm)
+    found = measured_transfer([r * predicted for r in plain], predicted, apertures, batch.state.foil_mm)
     return chart, judge_weights(chart, found, predicted)
 
 

@@ -8,12 +8,12 @@ from fusilex.bench.common.rule_numbers import paste, sheet, window
 from fusilex.core import similarity
 from fusilex.core.printing import (
     alignment,
+    apertures,
     choosing,
     dots,
     jig,
     landing,
     looking,
-    openings,
     release,
     risks,
     weighing,
@@ -27,13 +27,13 @@ from fusilex.core.wet_paste import ahead, air, jar
 RULES = {
     "print.age": rule(tack=paste("tack_h", "h"), longest=paste("longest_h", "h")),
     "print.release": rule(
-        go=constant(openings, "AREA_GO"),
-        care=constant(openings, "AREA_STOP"),
-        aspect=constant(openings, "ASPECT_GO"),
+        go=constant(apertures, "AREA_GO"),
+        care=constant(apertures, "AREA_STOP"),
+        aspect=constant(apertures, "ASPECT_GO"),
         coated=constant(release, "COATED_STOP"),
     ),
     "print.hidden": rule(),
-    "print.joined": rule(under=constant(openings, "UNDER", "%", times=100)),
+    "print.joined": rule(under=constant(apertures, "UNDER", "%", times=100)),
     "print.mass": rule(
         steepness=constant(paste_of, "TRANSFER_STEEPNESS"), middle=constant(paste_of, "TRANSFER_MIDDLE")
     ),

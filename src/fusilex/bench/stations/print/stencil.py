@@ -1,4 +1,4 @@
-"""The foil over the panel, from the batch as it stands: its openings, how it lies, where paste would land."""
+"""The foil over the panel, from the batch as it stands: its apertures, how it lies, where paste would land."""
 
 from __future__ import annotations
 
@@ -20,9 +20,9 @@ from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.alignment import EYES, Alignment, Move, frame_moves, judge_looks, lies, moves
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.landing import Landed, Lands, judge_landing, landed, lands_of
 from fusilex.core.printing.looks import fine_enough, telling_places
-from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.risks import Ground, ground_of, judge_missing, judge_risks, judge_windows, risks
 from fusilex.core.printing.stepped import stepped
 from fusilex.core.printing.wiping import stands_apart
@@ -35,7 +35,7 @@ LOOK_EVERY = 5
 
 
 class Sheet(Struct, frozen=True, eq=False):
-    """The openings of a side over the whole panel, all pads beneath (m polygons), and the places that tell most, in
+    """The apertures of a side over the whole panel, all pads beneath (m polygons), and the places that tell most, in
     order.
     """
 
@@ -44,15 +44,15 @@ class Sheet(Struct, frozen=True, eq=False):
     places: tuple[Place, ...]
 
     @property
-    def openings(self) -> Openings:
-        return self.lands.openings
+    def apertures(self) -> Apertures:
+        return self.lands.apertures
 
 
 @lru_cache(maxsize=4)
-def sheet_of(openings: Openings, design: Design, panel: Panel) -> Sheet:
+def sheet_of(apertures: Apertures, design: Design, panel: Panel) -> Sheet:
     """A side stepped over its panel."""
     x0, y0, _, _ = design.outline.bounds
-    whole, pads = stepped(openings, design.pads, panel, (x0, y0))
+    whole, pads = stepped(apertures, design.pads, panel, (x0, y0))
     at = np.column_stack([whole.x, whole.y])
     fine = fine_enough(whole.width)
     chosen: list[int] = []
@@ -64,7 +64,7 @@ def sheet_of(openings: Openings, design: Design, panel: Panel) -> Sheet:
 
 def sheet(batch: Batch) -> Sheet:
     """The foil of the step in view."""
-    return sheet_of(batch.derived.openings(batch.step.side), batch.drawn, batch.panel)
+    return sheet_of(batch.derived.apertures(batch.step.side), batch.drawn, batch.panel)
 
 
 def looks_at(batch: Batch) -> tuple[Look, ...]:
@@ -139,17 +139,17 @@ def stencil_of(batch: Batch) -> Stencil | None:
 
 
 @lru_cache(maxsize=8)
-def ground(openings: Openings, design: Design) -> Ground:
+def ground(apertures: Apertures, design: Design) -> Ground:
     """Lands and webs of a side of one board."""
-    return ground_of(lands_of(openings, design.pads))
+    return ground_of(lands_of(apertures, design.pads))
 
 
 @lru_cache(maxsize=16)
-def judged_openings(
-    openings: Openings, boards: Built, foil: float, powder: int | None, coated: bool
+def judged_apertures(
+    apertures: Apertures, boards: Built, foil: float, powder: int | None, coated: bool
 ) -> tuple[Judgement, ...]:
-    """Powder, land, web, windows, and openings that any of the boards misses."""
-    here = ground(openings, boards.drawn)
+    """Powder, land, web, windows, and apertures that any of the boards misses."""
+    here = ground(apertures, boards.drawn)
     found = judge_risks(risks(here, foil, powder, coated), powder)
     return (*found, *judge_missing(here.lands, boards.parts), *judge_windows(here.lands))
 

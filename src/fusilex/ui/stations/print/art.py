@@ -1,4 +1,4 @@
-"""A board's openings as paths, by how much at risk they are; made once for what they depend on."""
+"""A board's apertures as paths, by how much at risk they are; made once for what they depend on."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ from fusilex.ui.widgets.glyphs import plain_text
 LEVELS = (Level.GO, Level.CARE, Level.STOP)
 
 
-class OpeningArt:
-    """Paths of openings by level, kept while `key` stays the same."""
+class ApertureArt:
+    """Paths of apertures by level, kept while `key` stays the same."""
 
     def __init__(self) -> None:
         self._key: object = None
@@ -34,7 +34,7 @@ class OpeningArt:
         polygons: NDArray[np.object_],
         levels: NDArray[np.int_],
     ) -> None:
-        """Fill the openings in board mm, each level in its own way."""
+        """Fill the apertures in board mm, each level in its own way."""
         if key != self._key:
             self._key = key
             self._paths = [(level, paths_of(polygons[levels == i])) for i, level in enumerate(LEVELS)]

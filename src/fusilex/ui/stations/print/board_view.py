@@ -1,4 +1,4 @@
-"""What the views of Print that show a board have in common: the board with its openings over a chart."""
+"""What the views of Print that show a board have in common: the board with its apertures over a chart."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from typing import Generic, TypeVar
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QWidget
 
-from fusilex.core.printing.openings import Openings
+from fusilex.core.printing.apertures import Apertures
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.print.art import OpeningArt
+from fusilex.ui.stations.print.art import ApertureArt
 from fusilex.ui.tabbed import View
 
 Chart = TypeVar("Chart", bound=QWidget)
@@ -27,12 +27,12 @@ class BoardView(View, Generic[Chart]):
         self.chart = chart
         self.column.addWidget(self.board, 3)
         self.column.addWidget(chart, 2)
-        self.art = OpeningArt()
+        self.art = ApertureArt()
 
     @property
-    def openings(self) -> Openings:
+    def apertures(self) -> Apertures:
         """Those of the side printed at the step in view."""
-        return self.batch.derived.openings(self.batch.step.side)
+        return self.batch.derived.apertures(self.batch.step.side)
 
     def paint_over(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """What lies over the board."""

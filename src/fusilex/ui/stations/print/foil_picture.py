@@ -93,7 +93,7 @@ class FoilPicture(QWidget):
         shown = self.shown
         assert shown is not None
         place = shown.places[n]
-        pads, openings, name, span = self._near(place)
+        pads, apertures, name, span = self._near(place)
         scale = circle.width() / span
         dx, dy = shown.seen.get(place, (0.0, 0.0))
         clip = QPainterPath()
@@ -109,7 +109,7 @@ class FoilPicture(QWidget):
         painter.translate(dx * shown.times, dy * shown.times)
         painter.setPen(QPen(theme.colour("silk"), 2.0 / scale))
         painter.setBrush(theme.colour("paste", 130))
-        for path in openings:
+        for path in apertures:
             painter.drawPath(path)
         painter.restore()
         lit = n == shown.current
@@ -125,22 +125,22 @@ class FoilPicture(QWidget):
         self._loupes.append((n, circle, scale))
 
     def _near(self, place: Place) -> tuple[list[QPainterPath], list[QPainterPath], str, float]:
-        """Pads and openings round a place, whose it is, and the width of the field (mm)."""
+        """Pads and apertures round a place, whose it is, and the width of the field (mm)."""
         assert self.shown is not None
         sheet = self.shown.sheet
-        openings = sheet.openings
-        i = int(np.argmin(np.hypot(openings.x - place[0], openings.y - place[1])))
-        span = min(max(WIDTHS * float(openings.width[i]), LEAST_FIELD), MOST_FIELD)
+        apertures = sheet.apertures
+        i = int(np.argmin(np.hypot(apertures.x - place[0], apertures.y - place[1])))
+        span = min(max(WIDTHS * float(apertures.width[i]), LEAST_FIELD), MOST_FIELD)
         key = (id(sheet), place, span)
         if key not in self._kept:
             box = shapely.box(*(c - span for c in place), *(c + span for c in place))
             near = [
                 paths_of(shapes[shapely.intersects(shapes, box)]) if len(shapes) else []
-                for shapes in (sheet.pads, openings.polygons)
+                for shapes in (sheet.pads, apertures.polygons)
             ]
-            self._kept[key] = near[0], near[1], openings.refs[i]
+            self._kept[key] = near[0], near[1], apertures.refs[i]
         pads, holes, ref = self._kept[key]
-        return pads, holes, f"{ref} pad {openings.pins[i]}" if ref else "an opening", span
+        return pads, holes, f"{ref} pad {apertures.pins[i]}" if ref else "an opening", span
 
     def _bar(self, painter: QPainter, circle: QRectF, scale: float) -> None:
         length = 0.5 if circle.width() / scale < 5 else 1.0

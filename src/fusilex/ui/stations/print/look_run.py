@@ -37,7 +37,7 @@ class LookRun:
         """The part to look at now: one that was picked on the board or searched, else the one on the way."""
         refs = to_look_at(self.desk.batch).refs
         picked = self.canvas.selected
-        if picked and picked in self.desk.batch.derived.openings(self.desk.batch.step.side).refs:
+        if picked and picked in self.desk.batch.derived.apertures(self.desk.batch.step.side).refs:
             return picked
         return refs[min(self._at, len(refs) - 1)] if refs else ""
 
@@ -48,8 +48,8 @@ class LookRun:
         return pins[(self._pad - 1) % len(pins)] if self._pad and pins else ""
 
     def _pins(self) -> list[str]:
-        openings = self.desk.batch.derived.openings(self.desk.batch.step.side)
-        mine = (pin for ref, pin in zip(openings.refs, openings.pins, strict=True) if ref == self.part and pin)
+        apertures = self.desk.batch.derived.apertures(self.desk.batch.step.side)
+        mine = (pin for ref, pin in zip(apertures.refs, apertures.pins, strict=True) if ref == self.part and pin)
         return list(dict.fromkeys(mine))
 
     def looked(self) -> list[bool]:

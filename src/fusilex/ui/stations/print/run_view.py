@@ -92,12 +92,12 @@ class RunView(BoardView[RunChartCard]):
         foil_mm, paste = foil_and_paste(self.batch, self.bench.board)
         powder = self.bench.workshop[Records].paste(paste).powder or None
         found = risks(ground_here(self.batch), foil_mm, powder, coated(self.batch))
-        levels = found.levels if self.by_stencil else np.zeros(len(self.openings), dtype=int)
-        key = (self.openings, self.batch.step.method, foil_mm, powder, coated(self.batch))
+        levels = found.levels if self.by_stencil else np.zeros(len(self.apertures), dtype=int)
+        key = (self.apertures, self.batch.step.method, foil_mm, powder, coated(self.batch))
         if not self.by_stencil and self._here:
             self.needle.paint(painter, canvas)
             return
-        self.art.paint(painter, canvas, key, self.openings.polygons, levels)
+        self.art.paint(painter, canvas, key, self.apertures.polygons, levels)
         if not self.looking:
             return
         self.look.paint(painter, canvas)
@@ -195,12 +195,12 @@ class RunView(BoardView[RunChartCard]):
         self.desk.go(board=self.bench.state.panel_boards(following)[0].serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
-        if not self.by_stencil and len(self.openings):
+        if not self.by_stencil and len(self.apertures):
             return self.needle.facts()
         batch = self.batch
         foil_mm, paste = foil_and_paste(batch, batch.board)
         sheet = batch.workshop[Records].paste(paste)
-        per_board = paste_mass_mg(self.openings, foil_mm, sheet.paste)
+        per_board = paste_mass_mg(self.apertures, foil_mm, sheet.paste)
         printing, run, beneath = batch.state[Printing], batch.state[Run], batch.state[Foil]
         return "This run", [
             ("paste per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),

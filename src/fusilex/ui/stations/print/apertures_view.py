@@ -1,4 +1,4 @@
-"""Openings: each by its risk, and what another foil, a coating or a finer powder would change, before it is chosen."""
+"""Apertures: each by its risk, and what another foil, a coating or a finer powder would change, before it is chosen."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ from fusilex.bench.stations.print.dots import ChooseNeedle, bore
 from fusilex.bench.stations.print.judging import BY_NEEDLE, coated, foil_and_paste, ground_here
 from fusilex.bench.workshop.records import Records
 from fusilex.core.judgement import Level
+from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.dots import BORES, dot_levels, dot_volume
-from fusilex.core.printing.openings import Openings
 from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
 from fusilex.core.printing.reduce import Reduction, reduced, reductions
 from fusilex.core.printing.release import worst_parts
@@ -41,7 +41,7 @@ WORDS = {
 }
 
 
-class OpeningsView(BoardView[RatioChart]):
+class AperturesView(BoardView[RatioChart]):
     name = "Openings"
 
     def __init__(self, desk: Desk) -> None:
@@ -52,7 +52,7 @@ class OpeningsView(BoardView[RatioChart]):
         self._bore: float | None = None
         self._suggested: list[Reduction] | None = None
         self._in_hand, self._left_out = 0, set[int]()
-        self._of: Openings | None = None
+        self._of: Apertures | None = None
 
     @property
     def foil(self) -> float:
@@ -88,9 +88,11 @@ class OpeningsView(BoardView[RatioChart]):
         return risks(ground_here(self.batch), self.foil, self.powder, self.coat)
 
     def _dotted(self, bore_mm: float) -> Risks:
-        levels = dot_levels(self.openings, self.batch.state.foil_mm, dot_volume(bore_mm))
+        levels = dot_levels(self.apertures, self.batch.state.foil_mm, dot_volume(bore_mm))
         here = ground_here(self.batch)
-        return Risks(self.openings, levels, np.where(levels > 0, WHYS.index("dot"), 0), here.beyond, here.web, here.web)
+        return Risks(
+            self.apertures, levels, np.where(levels > 0, WHYS.index("dot"), 0), here.beyond, here.web, here.web
+        )
 
     def differences(self) -> dict[str, tuple[Level, Level]]:
         """Parts that what is tried would change."""
@@ -102,8 +104,8 @@ class OpeningsView(BoardView[RatioChart]):
         return changed(now, self.found())
 
     def refresh(self) -> None:
-        if self.openings is not self._of:  # another side, or another design: nothing tried here counts there
-            self._of, self._suggested = self.openings, None
+        if self.apertures is not self._of:  # another side, or another design: nothing tried here counts there
+            self._of, self._suggested = self.apertures, None
             self._foil = self._coated = self._powder = self._bore = None
         what = f"{write_fixed(self.foil, 'mm', 2)} foil{', coated' if self.coat else ''}"
         if self.by_needle:
@@ -121,11 +123,11 @@ class OpeningsView(BoardView[RatioChart]):
         if self._suggested:
             self.board.footer = self._told(self._suggested[self._in_hand])
         self.board.update()
-        self.chart.show_openings(self.openings, self.foil, self.coat)
+        self.chart.show_apertures(self.apertures, self.foil, self.coat)
 
     def _told(self, reduction: Reduction) -> str:
         """The suggestion in hand, and whether it is taken."""
-        share = f"{100 * reduction.share(self.openings):.0f} % of its area"
+        share = f"{100 * reduction.share(self.apertures):.0f} % of its area"
         return f"{reduction.ref}: {reduction.words}, {share}, {LEFT[self._in_hand in self._left_out]}"
 
     def taken(self) -> list[Reduction]:
@@ -135,7 +137,7 @@ class OpeningsView(BoardView[RatioChart]):
     def _worst(self) -> str:
         found = self.found()
         bad = np.flatnonzero(found.levels > 0)
-        refs = list(dict.fromkeys(f"{found.openings.refs[i]}: {WORDS[WHYS[found.why[i]]]}" for i in bad.tolist()))
+        refs = list(dict.fromkeys(f"{found.apertures.refs[i]}: {WORDS[WHYS[found.why[i]]]}" for i in bad.tolist()))
         return ", ".join(refs[:5]) + (" …" if len(refs) > 5 else "")
 
     def paint_over(self, painter: QPainter, canvas: BoardCanvas) -> None:
@@ -146,24 +148,24 @@ class OpeningsView(BoardView[RatioChart]):
         if self._suggested is not None:
             self._paint_suggested(painter, canvas)
             return
-        key = (self.openings, self.foil, self.powder, self.coat, self.bore if self.by_needle else 0)
-        self.art.paint(painter, canvas, key, self.openings.polygons, found.levels)
+        key = (self.apertures, self.foil, self.powder, self.coat, self.bore if self.by_needle else 0)
+        self.art.paint(painter, canvas, key, self.apertures.polygons, found.levels)
         if self.trying:
             for ref, (_, now) in list(self.differences().items())[:12]:
                 name_part(painter, canvas, ref, f"{ref} {now.words}")
             return
-        for worst in () if self.by_needle else worst_parts(self.openings, self.foil, self.coat)[:1]:
+        for worst in () if self.by_needle else worst_parts(self.apertures, self.foil, self.coat)[:1]:
             name_part(painter, canvas, worst.ref, f"{worst.ref} {worst.area_ratio:.2f}")
 
     def _paint_suggested(self, painter: QPainter, canvas: BoardCanvas) -> None:
         """Before and after: what goes in red, what comes in paste, the rest as it is."""
         found = self.taken()
         gone = {i for r in found for i in r.drop}
-        kept = [p for i, p in enumerate(self.openings.polygons) if i not in gone]
+        kept = [p for i, p in enumerate(self.apertures.polygons) if i not in gone]
         painter.setTransform(canvas.transform(), True)
         for polygons, token in (
             (kept, "paste"),
-            ([self.openings.polygons[i] for i in sorted(gone)], "stop"),
+            ([self.apertures.polygons[i] for i in sorted(gone)], "stop"),
             ([p for r in found for p in r.polygons], "paste"),
         ):
             painter.setBrush(theme.colour(token))
@@ -263,18 +265,18 @@ class OpeningsView(BoardView[RatioChart]):
     def _write(self, name: str) -> None:
         if not name.strip():
             return
-        polygons, names = reduced(self.openings, self.taken())
+        polygons, names = reduced(self.apertures, self.taken())
         text = paste_gerber(polygons, names, self.batch.step.side, self.batch.design.name)
         self.desk.write(Path(name.strip()), text.encode(), f"{name.strip()} is written: {len(names)} openings.")
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         batch = self.batch
         sheet = batch.workshop[Records].paste(foil_and_paste(batch, batch.board)[1])
-        per_board = paste_mass_mg(self.openings, self.foil, sheet.paste)
+        per_board = paste_mass_mg(self.apertures, self.foil, sheet.paste)
         return "Paste", [
             ("per board", f"{per_board:.0f} mg"),
             ("per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
             ("alloy", sheet.alloy),
             ("foil", write_length(self.foil)),
-            ("openings", str(len(self.openings))),
+            ("openings", str(len(self.apertures))),
         ]

@@ -1,4 +1,4 @@
-"""Every stencil opening with its area and aspect ratio."""
+"""Every stencil aperture with its area and aspect ratio."""
 
 from __future__ import annotations
 
@@ -22,14 +22,14 @@ LEAST_FOIL = 0.05
 """The thinnest foil (mm) that stencils are cut from."""
 ROUND, CONVEX, LOST, HALVINGS = 0.95, 0.98, 0.005, 14
 UNDER = 0.25
-"""Share of a pad from which on it lies under an opening."""
+"""Share of a pad from which on it lies under an aperture."""
 
 
-class Openings(Struct, frozen=True, eq=False):
-    """All openings of one side. Arrays of n; lengths mm, areas mm². `refs` and `pins` are '' where no part claims one.
+class Apertures(Struct, frozen=True, eq=False):
+    """All apertures of one side. Arrays of n; lengths mm, areas mm². `refs` and `pins` are '' where no part claims one.
 
-    `joined` names the pads of different nets that lie under one opening; `pad` (n) is the index, among the design's
-    pads, of the one each opening covers most of, −1 where there is none.
+    `joined` names the pads of different nets that lie under one aperture; `pad` (n) is the index, among the design's
+    pads, of the one each aperture covers most of, −1 where there is none.
     """
 
     side: str
@@ -48,7 +48,7 @@ class Openings(Struct, frozen=True, eq=False):
         return len(self.area)
 
     def area_ratio(self, foil: float) -> NDArray[np.float64]:
-        """Opening area over wall area, area / (perimeter × t), for any shape (IPC-7525). `foil` in mm, > 0."""
+        """Aperture area over wall area, area / (perimeter × t), for any shape (IPC-7525). `foil` in mm, > 0."""
         return np.asarray(self.area / (self.perimeter * _positive(foil)))
 
     def aspect_ratio(self, foil: float) -> NDArray[np.float64]:
@@ -62,11 +62,11 @@ def _positive(foil: float) -> float:
     return foil
 
 
-def openings_of(design: Design, side: str) -> Openings:
-    """Openings from the paste layer of a side: its connected areas, each with the pad beneath; empty when the side
+def apertures_of(design: Design, side: str) -> Apertures:
+    """Apertures from the paste layer of a side: its connected areas, each with the pad beneath; empty when the side
     has no paste.
 
-    What is drawn over one another, or twice, is one opening.
+    What is drawn over one another, or twice, is one aperture.
     """
     layer = design.layer("paste", side)
     polygons, names = connected(layer) if layer is not None else (np.empty(0, dtype=object), [])
@@ -82,15 +82,15 @@ def openings_of(design: Design, side: str) -> Openings:
         own[which[order]] = hit[order]  # the largest share is written last
         lies_under = shared > UNDER * shapely.area(pad_shapes)[hit]
         several = np.bincount(which[lies_under], minlength=len(polygons)) > 1
-        for opening, pad in zip(which[lies_under].tolist(), hit[lies_under].tolist(), strict=True):
-            if several[opening]:
-                under[opening].append(pad)
-        for opening, pad in enumerate(own.tolist()):
-            if names[opening] is None and pad >= 0:
-                names[opening] = (pads[pad].ref, pads[pad].pin)
+        for aperture, pad in zip(which[lies_under].tolist(), hit[lies_under].tolist(), strict=True):
+            if several[aperture]:
+                under[aperture].append(pad)
+        for aperture, pad in enumerate(own.tolist()):
+            if names[aperture] is None and pad >= 0:
+                names[aperture] = (pads[pad].ref, pads[pad].pin)
         own = np.where(own >= 0, np.array([*there, -1])[own], -1)
     centres = shapely.get_coordinates(shapely.centroid(polygons)).reshape(-1, 2)
-    return Openings(
+    return Apertures(
         side,
         polygons,
         tuple(n[0] if n else "" for n in names),
@@ -106,7 +106,7 @@ def openings_of(design: Design, side: str) -> Openings:
 
 
 def _joined(pads: list[Pad]) -> tuple[str, ...]:
-    """Names of pads that one opening would join and that are not of one net."""
+    """Names of pads that one aperture would join and that are not of one net."""
     by_net = {pad.net or pad.name: pad.name for pad in pads}
     return tuple(by_net.values()) if len(by_net) > 1 else ()
 
