@@ -1,4 +1,4 @@
-"""Numbers as people read them: no powers of ten, units with their prefixes, lengths and temperatures."""
+"""Numbers as people read them: no powers of ten, units with their prefixes, resistances and clocks."""
 
 from __future__ import annotations
 
