@@ -16,7 +16,7 @@ from fusilex.core.design.model import Design
 from fusilex.core.heat.after import After, after_run, groups
 from fusilex.core.heat.fit import Fitted, fit_oven, unfitted
 from fusilex.core.heat.group import Group
-from fusilex.core.heat.held import Gun, HeldStep, best_order, held, hot_steps, plate_of, stream_of, undone
+from fusilex.core.heat.hot_air import Gun, HotAirStep, best_order, held, hot_steps, plate_of, stream_of, undone
 from fusilex.core.heat.joints import Joint, joints_of, molten
 from fusilex.core.heat.oven import AIR, PLATE, OvenModel
 from fusilex.core.heat.probes import ALL_SHINY, FIRST_SHINE, Logged, Probe, one_hot
@@ -138,11 +138,11 @@ def test_what_eyes_saw_of_the_first_and_last_joint_moves_the_fit(heron: Design) 
 
 
 STEPS = [
-    HeldStep("plate on", 150.0, 0.0, 0.0, 90.0, 180.0),
-    HeldStep("warm by air", 150.0, 220.0, 8.0, 30.0, 60.0),
-    HeldStep("melt", 150.0, 400.0, 12.0, 30.0, 60.0),
-    HeldStep("lift away", 150.0, 0.0, 0.0, 10.0, 30.0),
-    HeldStep("cool", 0.0, 0.0, 0.0, 60.0, 600.0),
+    HotAirStep("plate on", 150.0, 0.0, 0.0, 90.0, 180.0),
+    HotAirStep("warm by air", 150.0, 220.0, 8.0, 30.0, 60.0),
+    HotAirStep("melt", 150.0, 400.0, 12.0, 30.0, 60.0),
+    HotAirStep("lift away", 150.0, 0.0, 0.0, 10.0, 30.0),
+    HotAirStep("cool", 0.0, 0.0, 0.0, 60.0, 600.0),
 ]
 
 

@@ -170,7 +170,7 @@ def test_fields_are_seen_one_by_one_and_what_was_mended_again(eyes: Bench) -> No
     bench.do(c.TouchUp("H7-01", board.open_faults[0].id))
     left = unseen(bench.batch, board)
     assert left and all("R3" in field.refs for field in left), "only where something was mended"
-    assert board.heats["R3"] == 2
+    assert board.reflow_cycles["R3"] == 2
     with pytest.raises(c.Refused, match="not seen yet"):
         bench.do(c.SignFirstArticle("H7-01"))
     for field in left:
@@ -294,9 +294,9 @@ def test_before_the_oven_bodies_are_toured_and_put_right_where_they_lie(tmp_path
     assert "All there, square, the right way round" in bench.now(board.step).detail
     assert level(bench, "inspect.first", board.step) is None
     bench.do(c.MarkFault("H7-01", "D1", "rotated"))
-    heats = dict(board.heats)
+    heats = dict(board.reflow_cycles)
     bench.do(c.TouchUp("H7-01", board.open_faults[0].id))
-    assert not board.open_faults and board.heats == heats and board.faults[0].result == "put right"
+    assert not board.open_faults and board.reflow_cycles == heats and board.faults[0].result == "put right"
     with pytest.raises(c.Refused, match="after soldering"):
         bench.do(c.SignFirstArticle("H7-01"))
 

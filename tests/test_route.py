@@ -32,7 +32,7 @@ from fusilex.core.design.model import Design
 from fusilex.core.judgement import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import on_board
-from fusilex.core.route.hanging import judge_heats
+from fusilex.core.route.hanging import judge_reflow_cycles
 from fusilex.core.route.propose import Ways, propose, syringe_suits, usual_order
 from fusilex.core.route.shares import share_out
 from fusilex.core.route.steps import DONE, METHODS, Step, faults, one_side
@@ -293,7 +293,7 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     bench.do(c.MachinePlaced(1))
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards["H7-01"]
-    assert board.step == "Inspect" and set(board.heats.values()) == {1} and len(board.heats) == 6
+    assert board.step == "Inspect" and set(board.reflow_cycles.values()) == {1} and len(board.reflow_cycles) == 6
     bench.do(c.MarkFault("H7-01", "C13", "bridge"))
     bench.do(c.InspectBoard("H7-01"))
     for n in range(2, 7):
@@ -302,7 +302,7 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     with pytest.raises(c.Refused, match="Print takes whole panels: board H7-01 of panel 1 is at Rework"):
         bench.do(c.PrintPanel(1, 0.12, "leaded"))
     bench.do(c.RepairFault("H7-01", board.faults[0].id, "fixed"))
-    assert board.step == "Inspect" and board.heats["C13"] == 2
+    assert board.step == "Inspect" and board.reflow_cycles["C13"] == 2
     bench.do(c.InspectBoard("H7-01"))
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     bench.go("Place 2", "H7-01")
@@ -313,10 +313,15 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
         j for j in bench.route.judgements(bench.batch.about("H7-01", "Reflow 2"), "Reflow 2") if j.rule == "ready.drop"
     ]
     assert [(j.level, j.refs) for j in care] == [(Level.CARE, ("L2",))], "glued: look whether it is"
-    assert board.step == "Hand" and board.heats["L2"] == 2 and board.heats["U1"] == 1 and board.heats["C13"] == 3
+    assert (
+        board.step == "Hand"
+        and board.reflow_cycles["L2"] == 2
+        and board.reflow_cycles["U1"] == 1
+        and board.reflow_cycles["C13"] == 3
+    )
     record = board_record(bench.batch, "H7-01")
     assert [(p["side"], p["step"]) for p in record["prints"]] == [("bottom", "Print"), ("top", "Print 2")]
-    bench.state.boards["H7-08"].heats["C13"] = 3
+    bench.state.boards["H7-08"].reflow_cycles["C13"] = 3
     for number in range(7, 13):
         bench.state.boards[f"H7-{number:02d}"].step = "Reflow 2"
     stops = bench.route.open_stops(bench.batch.about("H7-07", "Reflow 2"), "Reflow 2")
@@ -370,9 +375,9 @@ def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
 
 
 def test_heats_are_counted_and_end() -> None:
-    assert judge_heats({"U1": 1, "R1": 0}, 1) == []
-    (care,) = judge_heats({"U1": 2, "R1": 0}, 1)
-    (stop,) = judge_heats({"U1": 3, "R1": 2}, 1)
+    assert judge_reflow_cycles({"U1": 1, "R1": 0}, 1) == []
+    (care,) = judge_reflow_cycles({"U1": 2, "R1": 0}, 1)
+    (stop,) = judge_reflow_cycles({"U1": 3, "R1": 2}, 1)
     assert (care.level, care.refs) == (Level.CARE, ("U1",)) and (stop.level, stop.refs) == (Level.STOP, ("U1",))
 
 
@@ -382,7 +387,7 @@ def test_one_board_with_too_many_heats_holds_its_panel(bench: Bench) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
-    bench.state.boards["H7-04"].heats["U1"] = 3
+    bench.state.boards["H7-04"].reflow_cycles["U1"] = 3
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     assert {b.step for b in bench.state.panel_boards(1)} == {"Reflow"}
     with pytest.raises(c.Refused, match="Panel 1 stays at Reflow: U1: 4 of 3 reflow cycles used"):
@@ -534,7 +539,7 @@ def test_a_board_is_sent_back_and_comes_back(tmp_path: Path) -> None:
     board = bench.state.boards["S1-01"]
     assert board.step == "Reflow" and bench.now("Reflow").title
     to_the_bag(bench)
-    assert board.heats["R1"] == 2 and board.released_at
+    assert board.reflow_cycles["R1"] == 2 and board.released_at
     with pytest.raises(c.Refused, match="comes back by its serial"):
         bench.do(c.SendBack("S1-01", "Test", "again"))
     bench.do(c.TakeBack("S1-01", "does not start"))

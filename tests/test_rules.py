@@ -20,7 +20,7 @@ from msgspec.structs import replace
 from test_apertures import PADS, with_paste
 from test_stencil import MIDDLE, PLACES, board, displaced, row, shifted
 
-from fusilex.bench.common.heat.heat_limits import most_heats
+from fusilex.bench.common.heat.heat_limits import most_reflow_cycles
 from fusilex.bench.intake.design import design_from
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
@@ -80,7 +80,7 @@ from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure, measure_log
 from fusilex.core.rework.heat import neighbours
-from fusilex.core.route.hanging import judge_heats
+from fusilex.core.route.hanging import judge_reflow_cycles
 from fusilex.core.rule import Constant
 from fusilex.core.similarity import fit_similarity, suspect_point
 from fusilex.core.soldering.joint import joint_mm3, wire_length_mm
@@ -731,6 +731,6 @@ def verdicts(bench: Bench) -> object:
         life_used([0, 90], [22, 22], paste.life),
         [(p.key, p.limit) for p in batch.own.checks.pairs],
         bench.workshop[Records].first(Limits).good_yield,
-        levels(judge_heats({"U1": 4}, 1, most_heats(bench.workshop))),
+        levels(judge_reflow_cycles({"U1": 4}, 1, most_reflow_cycles(bench.workshop))),
         heat_of(batch, batch.own.by_ref["U1"]),
     )

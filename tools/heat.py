@@ -14,7 +14,7 @@ from measured import slowness
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.bench.common.heat.held_ahead import air_question
+from fusilex.bench.common.heat.hot_air_ahead import air_question
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
@@ -22,7 +22,7 @@ from fusilex.bench.stations.reflow.after import joints_after
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.stations.reflow.live import LiveLog
 from fusilex.bench.stations.reflow.twin import Question, oven_body, question
-from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.hot_air_profiles import HotAirProfile
 from fusilex.bench.workshop.records import Records
 from fusilex.core.heat.plan import Aim, plan
 from fusilex.core.heat.sheet import COARSE_MM
@@ -97,7 +97,7 @@ def rows(app: QApplication) -> list[tuple[str, str, str]]:
             found.append((what, seconds(began), "≤ 15 s"))
         board, part = bench.board, bench.design.part_by_ref["U1"]
         air = air_question(bench.batch, board, "top", rule_of(bench.batch, board))
-        profile = bench.batch.workshop[Records].all(HeldSteps)["bottom pad, leaded"]
+        profile = bench.batch.workshop[Records].all(HotAirProfile)["bottom pad, leaded"]
         began = time.perf_counter()
         air.predicted(part, profile.steps)
         found.append(("held steps over one part predicted", seconds(began), "–"))

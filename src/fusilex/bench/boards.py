@@ -106,9 +106,9 @@ class Otherwise(Struct, frozen=True):
 
 class Board(Struct):
     """One board of the batch with its record so far. Prints and loads are kept by the step they were made at, with
-    what was `heated` there; `heats` count by part; `inspected` and `passed` name steps: looked over at, and gone past
-    without work; `fields` say by step how many fields of the microscope were seen, out of how many; `mended` when
-    hands or heat were at it after a reading, and at which parts (none named: anywhere).
+    what was `heated` there; `reflow_cycles` count by part; `inspected` and `passed` name steps: looked over at, and
+    gone past without work; `fields` say by step how many fields of the microscope were seen, out of how many; `mended`
+    when hands or heat were at it after a reading, and at which parts (none named: anywhere).
     """
 
     serial: str
@@ -126,7 +126,7 @@ class Board(Struct):
     mended: list[tuple[str, tuple[str, ...]]] = field(default_factory=list)
     prints: dict[str, PastePrint] = field(default_factory=dict)
     loads: dict[str, Load] = field(default_factory=dict)
-    heats: dict[str, int] = field(default_factory=dict)
+    reflow_cycles: dict[str, int] = field(default_factory=dict)
     heated: dict[str, frozenset[str]] = field(default_factory=dict)
     inspected: set[str] = field(default_factory=set)
     passed: list[str] = field(default_factory=list)
@@ -161,7 +161,7 @@ class Board(Struct):
     def heat(self, refs: Iterable[str]) -> None:
         """One more heat for these parts."""
         for ref in refs:
-            self.heats[ref] = self.heats.get(ref, 0) + 1
+            self.reflow_cycles[ref] = self.reflow_cycles.get(ref, 0) + 1
 
 
 def laid_out(serials: Iterable[str], cells: Iterable[int]) -> list[tuple[str, int, int]]:

@@ -17,7 +17,7 @@ from fusilex.bench.common import (
     route,
     standing,
 )
-from fusilex.bench.common.heat import held
+from fusilex.bench.common.heat import hot_air
 from fusilex.bench.state import BatchState, WorkshopState, fresh
 from fusilex.bench.station import Room
 from fusilex.bench.stations import STATIONS
@@ -33,7 +33,7 @@ COMMON = (
     Room(pieces.COMMANDS, (*bins.EVENTS, *pieces.EVENTS), (bins.Bins,)),
     Room((), files.EVENTS, (files.DesignFiles,)),
     Room((), route.EVENTS, (route.Laid,)),
-    Room(held.COMMANDS, held.EVENTS, held.SLICES),
+    Room(hot_air.COMMANDS, hot_air.EVENTS, hot_air.SLICES),
     Room(records.COMMANDS, records.EVENTS),
     Room((), mended.EVENTS, (mended.Mended,)),
     Room((), (), (paces.Paces,)),

@@ -7,13 +7,13 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 from msgspec import Meta
 
-from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.hot_air_profiles import HotAirProfile
 from fusilex.bench.workshop.labels_and_prices import Costs, LabelStock
 from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.placer import Placer
 from fusilex.bench.workshop.proof_kinds import Firmware, FirstPower, Fixture, PinLimits, TestList
 from fusilex.bench.workshop.record import Name, Positive, Record, Share
-from fusilex.core.heat.held import Gun
+from fusilex.core.heat.hot_air import Gun
 from fusilex.core.inspection.severity import Grades
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.printing.paste import Paste
@@ -237,7 +237,7 @@ KINDS: dict[str, type[Record]] = {
     kind.what: kind
     for kind in (
         *(Jar, PasteSheet, Stencil, Needle, Window, Costs),
-        *(Placer, Oven, AirGun, HeldSteps, Microscope, Instrument),
+        *(Placer, Oven, AirGun, HotAirProfile, Microscope, Instrument),
         *(Person, Limits, Serials, Blade, Scrap, Workmanship),
         *(FirstPower, Firmware, TestList, Fixture, PinLimits, LabelStock),
     )

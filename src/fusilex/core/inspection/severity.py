@@ -56,14 +56,14 @@ def within(limit: Limit, share: float) -> bool:
     return share <= limit.share + 1e-9 if limit.most else share >= limit.share - 1e-9
 
 
-def advise(word: str, hidden: bool, heats_spent: bool) -> Advice:
+def advise(word: str, hidden: bool, reflow_cycles_spent: bool) -> Advice:
     """What a fault that is not within a limit asks for: joints that an iron reaches are touched up on the spot; what
     has had all its heats is for whoever may decide that it takes one more, or is lost.
 
     >>> advise("bridge", False, False), advise("bridge", True, False), advise("missing", False, False)
     (<Advice.TOUCH_UP: 'touch up'>, <Advice.REWORK: 'rework'>, <Advice.REWORK: 'rework'>)
     """
-    if heats_spent:
+    if reflow_cycles_spent:
         return Advice.SCRAP
     known = FAULT_WORDS.get(word)
     return Advice.TOUCH_UP if known and known.of == JOINT and not hidden else Advice.REWORK

@@ -12,7 +12,7 @@ from fusilex.core.judgement import Judgement, Level
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
-MOST_HEATS = 3
+MOST_REFLOW_CYCLES = 3
 """Heats a part takes unless its sheet says otherwise (three is a common limit)."""
 
 
@@ -27,9 +27,9 @@ def judge_turned(design: Design, side: str, there: Set[str], held: bool = False)
     return [replace(j, level=Level.CARE, advice=do) if held and j.level is Level.STOP else j for j in hanging]
 
 
-def judge_heats(heats: Mapping[str, int], coming: int, most: int = MOST_HEATS) -> list[Judgement]:
-    """Heats that parts had (by ref), and the `coming` ones; stop above `most`, care when the last one is used up."""
-    reached = {ref: n + coming for ref, n in heats.items() if n + coming >= most}
+def judge_reflow_cycles(spent: Mapping[str, int], coming: int, most: int = MOST_REFLOW_CYCLES) -> list[Judgement]:
+    """Reflow cycles `spent` (by ref) and `coming`: stop above `most`, care when the last one is used up."""
+    reached = {ref: n + coming for ref, n in spent.items() if n + coming >= most}
     if not reached:
         return []
     worst = max(reached.values())

@@ -11,7 +11,7 @@ from fusilex.core.design.model import Part
 from fusilex.core.reflow.part_limits import limits_of
 
 
-def most_heats(workshop: WorkshopState) -> int:
+def most_reflow_cycles(workshop: WorkshopState) -> int:
     return workshop[Records].first(Limits).heats
 
 

@@ -7,7 +7,7 @@ from typing import ClassVar
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Fault
 from fusilex.bench.command import Command, Result
-from fusilex.bench.common.heat.heat_limits import most_heats
+from fusilex.bench.common.heat.heat_limits import most_reflow_cycles
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.bench.stations.inspect.touring import BEFORE
@@ -76,7 +76,7 @@ def advice(batch: Batch, board: Board, fault: Fault) -> Advice:
     own = batch.as_built(board)
     part = own.by_ref.get(fault.ref)
     hidden = part is not None and part in own.hidden
-    spent = board.heats.get(fault.ref, 0) >= most_heats(batch.workshop)
+    spent = board.reflow_cycles.get(fault.ref, 0) >= most_reflow_cycles(batch.workshop)
     return advise(fault.word, hidden, spent)
 
 

@@ -1,6 +1,6 @@
 """Reflow: panels through the oven, with the run's log or seen by eye."""
 
-from fusilex.bench.common.heat import held
+from fusilex.bench.common.heat import hot_air
 from fusilex.bench.station import Station
 from fusilex.bench.stations.reflow import commands, events, judging, now, thread, twin
 from fusilex.bench.stations.reflow.rules import RULES
@@ -16,7 +16,7 @@ STATION = Station(
     now=now.now,
     thread=thread.thread,
     doubts=thread.doubts,
-    cautions={**now.CAUTIONS, **held.CAUTIONS},
+    cautions={**now.CAUTIONS, **hot_air.CAUTIONS},
     lacks=judging.lacks,
     papers=judging.papers,
     work=judging.work,

@@ -11,8 +11,8 @@ from msgspec.structs import asdict
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board, Load
 from fusilex.bench.common.doubtful import WHY
-from fusilex.bench.common.heat import held
-from fusilex.bench.common.heat.heat_limits import most_heats
+from fusilex.bench.common.heat import hot_air
+from fusilex.bench.common.heat.heat_limits import most_reflow_cycles
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.route import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
@@ -23,7 +23,7 @@ from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.route.hanging import judge_heats, judge_turned
+from fusilex.core.route.hanging import judge_reflow_cycles, judge_turned
 from fusilex.core.wording import say
 
 SHOWN = 4
@@ -55,7 +55,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
     its boards had.
     """
     found: dict[str, Judgement] = {}
-    most = most_heats(batch.workshop)
+    most = most_reflow_cycles(batch.workshop)
     for board in _together(batch):
         with_it = batch.about(board.serial, batch.step.id)
         there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
@@ -65,7 +65,10 @@ def before_heat(batch: Batch) -> list[Judgement]:
             *judge_wet_paste(with_it, board),
             *judge_board_clocks(with_it, board),
             *(j.of(f"panel {board.panel}") for j in hanging),
-            *(j.of(board.serial) for j in judge_heats({r: board.heats.get(r, 0) for r in there}, coming, most)),
+            *(
+                j.of(board.serial)
+                for j in judge_reflow_cycles({r: board.reflow_cycles.get(r, 0) for r in there}, coming, most)
+            ),
         ]
         found |= {j.key: j for j in judged if j.key not in found}
     return list(found.values())
@@ -138,8 +141,11 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
     """Its loads, with the log's digest and metrics or what was seen, what the twin made of its joints, the heats each
     part had, and the air that was held over it.
     """
-    found: dict[str, Any] = {"loads": [_load_rows(board, x) for x in board.loads.values()], "heats": dict(board.heats)}
-    return found | ({"held": rows} if (rows := held.papers(batch, board)) else {})
+    found: dict[str, Any] = {
+        "loads": [_load_rows(board, x) for x in board.loads.values()],
+        "heats": dict(board.reflow_cycles),
+    }
+    return found | ({"held": rows} if (rows := hot_air.papers(batch, board)) else {})
 
 
 def _load_rows(board: Board, load: Load) -> dict[str, Any]:

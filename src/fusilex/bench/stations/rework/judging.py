@@ -7,7 +7,7 @@ from typing import Any
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.faults import judge_faults, to_repair
-from fusilex.bench.common.heat.heat_limits import most_heats
+from fusilex.bench.common.heat.heat_limits import most_reflow_cycles
 from fusilex.bench.stations.rework.mending import (
     Repairs,
     heat_of,
@@ -20,7 +20,7 @@ from fusilex.bench.stations.rework.mending import (
 from fusilex.core.judgement import Judgement, Level
 from fusilex.core.quantities import Quantity
 from fusilex.core.rework.heat import neighbours
-from fusilex.core.route.hanging import judge_heats
+from fusilex.core.route.hanging import judge_reflow_cycles
 from fusilex.core.wording import say
 
 AIR = ("air", "plate and air")
@@ -32,15 +32,15 @@ OR_AIR = ("iron both ends",)
 def judge(batch: Batch) -> list[Judgement]:
     """The board's own faults first, then the heat and what it reaches again, whether it pays, then the queue."""
     board = batch.board
-    heat = [*_heat(batch), *_heats(batch), *judge_again(batch, board)]
+    heat = [*_heat(batch), *_reflow_cycles(batch), *judge_again(batch, board)]
     return [*judge_faults(batch, board), *heat, *judge_worth(batch, board), _queue(batch)]
 
 
-def _heats(batch: Batch) -> list[Judgement]:
+def _reflow_cycles(batch: Batch) -> list[Judgement]:
     """Heats the part to mend had, over sides and repairs."""
     board = batch.board
-    mended = {f.ref: board.heats.get(f.ref, 0) for f in queue(batch, board)[:1]}
-    return [j.of(board.serial) for j in judge_heats(mended, 1, most_heats(batch.workshop))]
+    mended = {f.ref: board.reflow_cycles.get(f.ref, 0) for f in queue(batch, board)[:1]}
+    return [j.of(board.serial) for j in judge_reflow_cycles(mended, 1, most_reflow_cycles(batch.workshop))]
 
 
 def _queue(batch: Batch) -> Judgement:

@@ -232,8 +232,8 @@ class RepairView(View):
             return "", []
         method = method_of(self.batch, fault)
         if method is not None and method.name not in AIR:
-            heats = self.bench.board.heats.get(part.ref, 0)
-            return part.ref, [("value", part.value), ("package", part.package.code), ("heats so far", str(heats))]
+            spent = self.bench.board.reflow_cycles.get(part.ref, 0)
+            return part.ref, [("value", part.value), ("package", part.package.code), ("heats so far", str(spent))]
         near = neighbours(self.bench.design, part, heat_of(self.batch, part))
         return f"In the heat of {part.ref}", [
             (n.ref, f"{write_length(n.distance, 1)}{', may blow away' if n.blown else ''}") for n in near[:5]

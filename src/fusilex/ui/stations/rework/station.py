@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from fusilex.ui.desk import Desk
-from fusilex.ui.stations.rework.held import ReworkHeld
+from fusilex.ui.stations.rework.hot_air import ReworkHotAir
 from fusilex.ui.stations.rework.repair_view import RepairView
 from fusilex.ui.tabbed import TabbedStation
 
 
 class ReworkPicture(TabbedStation):
     name = "Rework"
-    view_classes = (RepairView, ReworkHeld)
+    view_classes = (RepairView, ReworkHotAir)
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)

@@ -8,7 +8,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
-from fusilex.core.heat.held import HeldStep
+from fusilex.core.heat.hot_air import HotAirStep
 from fusilex.core.quantities import write_fixed
 from fusilex.core.units import clock
 from fusilex.ui.theme import theme
@@ -16,7 +16,7 @@ from fusilex.ui.widgets.card import Card
 from fusilex.ui.widgets.glyphs import plain_text
 
 
-def set_words(step: HeldStep) -> str:
+def set_words(step: HotAirStep) -> str:
     """What plate and air are set to in a step, as one says it."""
     plate = f"plate {write_fixed(step.plate_c, '°C', 0)}" if step.plate_c else "plate off"
     if not step.litres_per_min:
@@ -27,13 +27,13 @@ def set_words(step: HeldStep) -> str:
 class Held(Struct):
     """The steps, what was held of each so far (s), which one is in hand (−1: none), and a title."""
 
-    steps: Sequence[HeldStep] = ()
+    steps: Sequence[HotAirStep] = ()
     seconds: Sequence[float] = ()
     current: int = -1
     title: str = ""
 
 
-class HeldList(Card):
+class HotAirList(Card):
     """Set `shown` and update."""
 
     def __init__(self) -> None:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from fusilex.bench.common.heat.held import StepHeld
+from fusilex.bench.common.heat.hot_air import StepHeld
 from fusilex.bench.now import Now
-from fusilex.core.heat.held import HeldStep
+from fusilex.core.heat.hot_air import HotAirStep
 from fusilex.core.units import begun
-from fusilex.ui.widgets.held_list import set_words
+from fusilex.ui.widgets.hot_air_list import set_words
 
 
-def while_held(step: HeldStep, held_s: float) -> Now:
+def while_held(step: HotAirStep, held_s: float) -> Now:
     """The one thing to do at a moment of a step."""
     share = min(1.0, held_s / step.most_s)
     if held_s < step.least_s:
@@ -24,7 +24,7 @@ def while_held(step: HeldStep, held_s: float) -> Now:
     return Now(away, f"{step.name} was held for {held_s:.0f} s, {step.most_s:.0f} at most.", 1.0)
 
 
-def before(ref: str, steps: Sequence[HeldStep], held: Sequence[StepHeld], said: str) -> Now:
+def before(ref: str, steps: Sequence[HotAirStep], held: Sequence[StepHeld], said: str) -> Now:
     """What comes first: the first step, the one where it broke off, or mending what drifted."""
     if held and held[-1].drifted:
         return Now(f"{ref} drifted", "Let it cool, set it straight with fresh flux; Enter begins anew.")

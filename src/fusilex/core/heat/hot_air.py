@@ -25,7 +25,7 @@ melts about as far as the nozzle's radius and one spread.
 """
 
 
-class HeldStep(Struct, frozen=True):
+class HotAirStep(Struct, frozen=True):
     """What plate and air are set to (°C, 0: off; l/min, 0: lifted away), how long at least and at most (s), and what to
     look at before the next one.
     """
@@ -47,17 +47,17 @@ class Gun(Struct, frozen=True):
     distance_mm: float = 15.0
 
 
-def plate_of(steps: Sequence[HeldStep], seconds: Sequence[float]) -> Schedule:
+def plate_of(steps: Sequence[HotAirStep], seconds: Sequence[float]) -> Schedule:
     """What the plate is set to when each step takes so long.
 
-    >>> plate_of([HeldStep("warm", 150, 0, 0, 60, 90), HeldStep("off", 0, 0, 0, 30, 60)], [60, 30]).times
+    >>> plate_of([HotAirStep("warm", 150, 0, 0, 60, 90), HotAirStep("off", 0, 0, 0, 30, 60)], [60, 30]).times
     (0.0, 60.0)
     """
     starts = np.concatenate([[0.0], np.cumsum(seconds)])[:-1]
     return Schedule(tuple(float(t) for t in starts), tuple(s.plate_c for s in steps), False)
 
 
-def stream_of(steps: Sequence[HeldStep], seconds: Sequence[float], gun: Gun, places: Floats) -> Stream:
+def stream_of(steps: Sequence[HotAirStep], seconds: Sequence[float], gun: Gun, places: Floats) -> Stream:
     """The gun's air when each step takes so long, held over `places` (r × 2, mm from the middle), one a run."""
     starts = np.concatenate([[0.0], np.cumsum(seconds)])[:-1]
     half = gun.nozzle_mm / 2 + HALF_PER_SPREAD * gun.spread_mm
@@ -65,7 +65,7 @@ def stream_of(steps: Sequence[HeldStep], seconds: Sequence[float], gun: Gun, pla
     return Stream(times, air, tuple(s.litres_per_min for s in steps), places, gun.nozzle_mm, gun.distance_mm, half)
 
 
-def hot_steps(steps: Sequence[HeldStep]) -> int:
+def hot_steps(steps: Sequence[HotAirStep]) -> int:
     """How many steps there are until the air is lifted away for good."""
     blown = [k for k, s in enumerate(steps) if s.litres_per_min > 0]
     return blown[-1] + 1 if blown else len(steps)
@@ -91,7 +91,7 @@ def held(
     joints: tuple[list[Joint], Watch],
     part: tuple[str, int],
     place: tuple[float, float],
-    steps: Sequence[HeldStep],
+    steps: Sequence[HotAirStep],
     oven: Fitted,
     gun: Gun,
     melting: float,
@@ -125,7 +125,7 @@ def undone(
     joints: tuple[list[Joint], Watch],
     parts: Mapping[str, tuple[float, float]],
     cell: int,
-    steps: Sequence[HeldStep],
+    steps: Sequence[HotAirStep],
     oven: Fitted,
     gun: Gun,
     melting: float,

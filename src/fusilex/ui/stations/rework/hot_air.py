@@ -6,10 +6,10 @@ from fusilex.bench.stations.rework.mending import queue
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.ui.held_view import HeldView
+from fusilex.ui.hot_air_view import HotAirView
 
 
-class ReworkHeld(HeldView):
+class ReworkHotAir(HotAirView):
     def part(self) -> Part | None:
         fault = next(iter(queue(self.batch, self.bench.board)), None)
         return self.batch.own.by_ref.get(fault.ref) if fault else None

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from fusilex.bench.common.heat.held import HeldAir, StepHeld
-from fusilex.bench.common.heat.held_ahead import air_question
+from fusilex.bench.common.heat.hot_air import HotAir, StepHeld
+from fusilex.bench.common.heat.hot_air_ahead import air_question
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.commands import SeeReflow
 from fusilex.bench.stations.reflow.judging import rule_of
-from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.hot_air_profiles import HotAirProfile
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
 from fusilex.core.heat.oven import AIR
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.ui.held_view import HeldView
+from fusilex.ui.hot_air_view import HotAirView
 from fusilex.ui.widgets.keys import Key
 
 
-class ReflowHeld(HeldView):
+class ReflowHotAir(HotAirView):
     _order: tuple[str, ...] = ()
     _harm = 0
     _of: object = None
@@ -59,13 +59,13 @@ class ReflowHeld(HeldView):
 
     def left(self) -> list[str]:
         """Parts that are still to be held, in order."""
-        serial, steps = self.bench.board.serial, self.bench.state[HeldAir].steps
+        serial, steps = self.bench.board.serial, self.bench.state[HotAir].steps
         return [ref for ref in self._order if not self._through(steps.get((serial, ref), []))]
 
     def _through(self, held: list[StepHeld]) -> bool:
         if not held or held[-1].drifted:
             return False
-        profile = self.batch.workshop[Records].all(HeldSteps).get(held[-1].profile)
+        profile = self.batch.workshop[Records].all(HotAirProfile).get(held[-1].profile)
         return profile is not None and held[-1].number == len(profile.steps)
 
     def side(self) -> str:

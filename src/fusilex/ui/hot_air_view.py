@@ -6,40 +6,40 @@ import msgspec
 from msgspec.structs import replace
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
-from fusilex.bench.common.heat.held import HeldAir, HoldAir, StepHeld
-from fusilex.bench.common.heat.held_ahead import AirQuestion, air_question, judge_held, profiles_for
+from fusilex.bench.common.heat.hot_air import HoldAir, HotAir, StepHeld
+from fusilex.bench.common.heat.hot_air_ahead import AirQuestion, air_question, judge_hot_air, profiles_for
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
-from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.hot_air_profiles import HotAirProfile
 from fusilex.bench.workshop.record_kinds import AirGun
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
-from fusilex.core.heat.held import Heated, HeldStep
+from fusilex.core.heat.hot_air import Heated, HotAirStep
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import MM, write, write_celsius
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import begun, clock
 from fusilex.ui.desk import Desk
-from fusilex.ui.held_clock import FAST, HeldClock
-from fusilex.ui.held_words import before, while_held
+from fusilex.ui.hot_air_clock import FAST, HotAirClock
+from fusilex.ui.hot_air_words import before, while_held
 from fusilex.ui.search import Aside
 from fusilex.ui.tabbed import View
 from fusilex.ui.widgets.heat_map import HeatMap
-from fusilex.ui.widgets.held_list import Held, HeldList, set_words
+from fusilex.ui.widgets.hot_air_list import Held, HotAirList, set_words
 from fusilex.ui.widgets.keys import Key
 from fusilex.ui.widgets.readout import Readout
 
 
-class HeldView(View):
+class HotAirView(View):
     """Subclasses say which part is in hand, on which side, and by which window."""
 
     name = "Held steps"
 
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
-        self.readout, self.map, self.list = Readout(), HeatMap(), HeldList()
+        self.readout, self.map, self.list = Readout(), HeatMap(), HotAirList()
         self.column.addWidget(self.readout)
         row, left = QHBoxLayout(), QVBoxLayout()
         left.addWidget(self.map, 1)
@@ -52,7 +52,7 @@ class HeldView(View):
         self.aside = Aside(self, self._failed)
         self.trouble = self.chosen = ""
         self._seen: object = None
-        self.clock = HeldClock(self)
+        self.clock = HotAirClock(self)
         self.clock.ticked.connect(self._ticked)
 
     # what subclasses say
@@ -82,7 +82,7 @@ class HeldView(View):
         return self.clock.running
 
     @property
-    def profile(self) -> HeldSteps | None:
+    def profile(self) -> HotAirProfile | None:
         found = profiles_for(self.batch, self.part(), self.window_rule().name)
         return next((p for p in found if p.id == self.chosen), found[0] if found else None)
 
@@ -92,7 +92,7 @@ class HeldView(View):
         part, profile = self.part(), self.profile
         if part is None or profile is None:
             return []
-        steps = self.bench.state[HeldAir].steps.get((self.bench.board.serial, part.ref), [])
+        steps = self.bench.state[HotAir].steps.get((self.bench.board.serial, part.ref), [])
         return steps if steps and steps[0].profile == profile.id else []
 
     @property
@@ -117,7 +117,7 @@ class HeldView(View):
                 self._predict(part, profile)
         self._show()
 
-    def _predict(self, part: Part, profile: HeldSteps) -> None:
+    def _predict(self, part: Part, profile: HotAirProfile) -> None:
         try:
             asked = self.asked = air_question(self.batch, self.bench.board, self.side(), self.window_rule())
         except Refused as problem:
@@ -133,7 +133,7 @@ class HeldView(View):
         assert self.asked is not None
         profile, lowest = self.profile, self.batch.workshop[Records].first(AirGun).lowest_l_per_min
         steps = profile.steps if profile else ()
-        self.found, self.judged = found, judge_held(self.asked, part, found[1], steps, lowest)
+        self.found, self.judged = found, judge_hot_air(self.asked, part, found[1], steps, lowest)
         self._show()
         self.desk.say(self.desk.said)
 
@@ -147,7 +147,7 @@ class HeldView(View):
         for widget in (self.readout, self.list, self.map):
             widget.update()
 
-    def _words(self, step: HeldStep | None) -> list[tuple[str, str]]:
+    def _words(self, step: HotAirStep | None) -> list[tuple[str, str]]:
         part = self.part()
         if step is None:
             return [("part", part.ref if part else "–")]
@@ -160,7 +160,7 @@ class HeldView(View):
             ("plate", plate),
         ]
 
-    def _show_heat(self, part: Part | None, steps: tuple[HeldStep, ...], at: int) -> None:
+    def _show_heat(self, part: Part | None, steps: tuple[HotAirStep, ...], at: int) -> None:
         below, melting = self.side() == "bottom", self.window_rule().melting
         if self.found is None or part is None or self.asked is None:
             words = self.trouble or ("Nothing to heat here" if part is None else "Looking ahead …")

@@ -11,7 +11,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
-from fusilex.bench.workshop.held_steps import LONGEST_S, HeldSteps
+from fusilex.bench.workshop.hot_air_profiles import LONGEST_S, HotAirProfile
 from fusilex.bench.workshop.records import Records
 from fusilex.journal.entries import Entry, Event
 
@@ -26,7 +26,7 @@ class StepHeld(Struct, frozen=True):
     at: str
 
 
-class HeldAir(Struct):
+class HotAir(Struct):
     """Steps held so far, by board and part; a first step begins anew."""
 
     steps: dict[tuple[str, str], list[StepHeld]] = field(default_factory=dict)
@@ -46,8 +46,8 @@ class AirHeld(Event, frozen=True):
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         row = StepHeld(self.profile, self.number, self.seconds, self.drifted, entry.at)
-        before = state[HeldAir].steps.get((self.board, self.ref), [])
-        state[HeldAir].steps[self.board, self.ref] = [row] if self.number == 1 else [*before, row]
+        before = state[HotAir].steps.get((self.board, self.ref), [])
+        state[HotAir].steps[self.board, self.ref] = [row] if self.number == 1 else [*before, row]
 
     @property
     def words(self) -> str:
@@ -71,12 +71,12 @@ class HoldAir(Command, frozen=True):
             raise Refused("Hot air is for a board at Reflow or Rework.")
         if self.ref not in batch.as_built(board).by_ref:
             raise Refused(f"There is no {self.ref} on this board.")
-        profile = batch.workshop[Records].all(HeldSteps).get(self.profile)
+        profile = batch.workshop[Records].all(HotAirProfile).get(self.profile)
         if profile is None:
             raise Refused(f"There are no held steps called {self.profile}.")
         if not 0 <= self.seconds <= LONGEST_S:
             raise Refused("A step is held for two hours at most.")
-        before = batch.state[HeldAir].steps.get((self.board, self.ref), [])
+        before = batch.state[HotAir].steps.get((self.board, self.ref), [])
         goes_on = bool(before) and before[-1].profile == self.profile and not before[-1].drifted
         following = before[-1].number + 1 if goes_on else 1
         if self.number not in (1, following) or self.number > len(profile.steps):
@@ -90,7 +90,7 @@ class HoldAir(Command, frozen=True):
 
 COMMANDS = (HoldAir,)
 EVENTS = (AirHeld,)
-SLICES = (HeldAir,)
+SLICES = (HotAir,)
 
 CAUTIONS = {
     "Held steps": (
@@ -106,7 +106,7 @@ def papers(batch: Batch, board: Board) -> list[dict[str, Any]]:
     """Steps that were held over parts of a board."""
     rows = (
         (ref, row)
-        for (serial, ref), steps in batch.state[HeldAir].steps.items()
+        for (serial, ref), steps in batch.state[HotAir].steps.items()
         for row in steps
         if serial == board.serial
     )

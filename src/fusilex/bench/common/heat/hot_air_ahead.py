@@ -12,13 +12,13 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.heat.heat_limits import body_limits
 from fusilex.bench.refusal import Refused
-from fusilex.bench.workshop.held_steps import HeldSteps
+from fusilex.bench.workshop.hot_air_profiles import HotAirProfile
 from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.record_kinds import AirGun
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design, Part
 from fusilex.core.heat.fit import Fitted, unfitted
-from fusilex.core.heat.held import Gun, Heated, HeldStep, best_order, held, undone
+from fusilex.core.heat.hot_air import Gun, Heated, HotAirStep, best_order, held, undone
 from fusilex.core.heat.joints import joints_of
 from fusilex.core.heat.oven import AIR, PLATE, OvenModel
 from fusilex.core.heat.sheet import Sheet, sheet_of
@@ -32,12 +32,12 @@ from fusilex.core.wording import say
 CELL_MM, ORDER_MM = 2.0, 3.0
 
 
-def profiles_for(batch: Batch, part: Part | None, window: str) -> list[HeldSteps]:
+def profiles_for(batch: Batch, part: Part | None, window: str) -> list[HotAirProfile]:
     """Profiles on record, those that are made for the part and its paste first."""
     hidden = part is not None and part in batch.own.hidden
     fits = ("bottom pad", "bare die", "any") if hidden else ("any", "bottom pad", "bare die")
     kind = window.partition(",")[0]
-    records = batch.workshop[Records].all(HeldSteps).values()
+    records = batch.workshop[Records].all(HotAirProfile).values()
     return sorted(records, key=lambda r: (r.window.partition(",")[0] != kind, fits.index(r.parts)))
 
 
@@ -67,14 +67,14 @@ class AirQuestion(Struct, frozen=True, eq=False, dict=True):
         x, y = self.panel.on_cell(self.cell, on_board(self.design, [part]))[0]
         return float(x - self.panel.width / 2), float(y - self.panel.height / 2)
 
-    def predicted(self, part: Part, steps: tuple[HeldStep, ...]) -> tuple[Sheet, Heated]:
+    def predicted(self, part: Part, steps: tuple[HotAirStep, ...]) -> tuple[Sheet, Heated]:
         """What the steps do. Raises ValueError for a part without joints on paste."""
         sheet = self.sheet(CELL_MM)
         joints = joints_of(self.design, self.panel, self.parts, sheet, [self.cell])
         where = self.place(part)
         return sheet, held(sheet, joints, (part.ref, self.cell), where, steps, self.oven, self.gun, self.window.melting)
 
-    def order(self, parts: list[Part], steps: tuple[HeldStep, ...]) -> tuple[list[str], int]:
+    def order(self, parts: list[Part], steps: tuple[HotAirStep, ...]) -> tuple[list[str], int]:
         """In which order parts are heated so that the fewest are melted again, and how many are."""
         sheet = self.sheet(ORDER_MM)
         joints = joints_of(self.design, self.panel, self.parts, sheet, [self.cell])
@@ -103,8 +103,8 @@ def air_question(batch: Batch, board: Board, side: str, window: ProcessWindow) -
     return AirQuestion(batch.drawn, panel, parts, cell, cells, window, fitted, bool(oven and oven.proven), gun, limits)
 
 
-def judge_held(
-    asked: AirQuestion, part: Part, found: Heated, steps: Sequence[HeldStep] = (), lowest: float = 0.0
+def judge_hot_air(
+    asked: AirQuestion, part: Part, found: Heated, steps: Sequence[HotAirStep] = (), lowest: float = 0.0
 ) -> Judgement:
     """Will these steps solder the part by a gun that goes down to so many l/min, and what do they do to others?"""
     own = [k for k, j in enumerate(found.joints) if j.part == part.ref]

@@ -6,12 +6,12 @@ import math
 from typing import ClassVar, Literal
 
 from fusilex.bench.workshop.record import Name, Record
-from fusilex.core.heat.held import HeldStep
+from fusilex.core.heat.hot_air import HotAirStep
 
 MOST_STEPS, HOTTEST_C, MOST_FLOW, LONGEST_S = 30, 600.0, 500.0, 7200.0
 
 
-class HeldSteps(Record, frozen=True):
+class HotAirProfile(Record, frozen=True):
     """A step profile for hot air: for parts with a `bottom pad`, a `bare die` or `any`, with pastes of a window; its
     steps by name, plate_c, air_c (°C, 0: off), litres_per_min (0: lifted away), least_s, most_s, and what to look at.
     """
@@ -20,7 +20,7 @@ class HeldSteps(Record, frozen=True):
     title: ClassVar[str] = "Held steps"
     parts: Literal["bottom pad", "bare die", "any"] = "any"
     window: Name = "lead-free"
-    steps: tuple[HeldStep, ...] = (HeldStep("warm", 150.0, 0.0, 0.0, 60.0, 180.0),)
+    steps: tuple[HotAirStep, ...] = (HotAirStep("warm", 150.0, 0.0, 0.0, 60.0, 180.0),)
 
     def __post_init__(self) -> None:
         if not 1 <= len(self.steps) <= MOST_STEPS:

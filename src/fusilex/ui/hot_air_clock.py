@@ -7,7 +7,7 @@ from PyQt6.QtCore import QCoreApplication, QObject, QTimer, pyqtSignal
 TICK_MS, FAST = 250, 20.0
 
 
-class HeldClock(QObject):
+class HotAirClock(QObject):
     """Emits `ticked` as time goes on. `at` is the step in hand, −1 while none is."""
 
     ticked = pyqtSignal()
