@@ -6,12 +6,13 @@ import re
 from collections.abc import Iterator
 
 import pytest
-from conftest import OpenWindow
+from conftest import HERON, OpenWindow
 from hypothesis import given
 from hypothesis import strategies as st
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QApplication
 
+from fusilex.app import main
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.papers import board_record
 from fusilex.core.judgement import Judgement, Level
@@ -97,6 +98,29 @@ def test_a_toggle_says_the_same_judgement_in_other_units(placed: Bench, open_win
     for _ in range(3):
         window.frame_keys.turn_units()
     assert said() == metric
+
+
+VERBS = (
+    ["openings", HERON, "--foil", "0.12"],
+    ["refs", HERON, "--suggest", "3"],
+    ["tour", HERON, "--field", "6,4"],
+    ["probes", HERON],
+    ["cuts", HERON],
+)
+
+
+@pytest.mark.parametrize("verb", VERBS, ids=lambda v: v[0])
+def test_verbs_speak_in_the_units_asked_for(
+    verb: list[str], capsys: pytest.CaptureFixture[str], imperial: None
+) -> None:
+    assert main([*map(str, verb), "--inch", "--fahrenheit"]) == 0
+    said = capsys.readouterr().out
+    assert not MADE_OF.findall(said)
+    assert re.search(r"\d in\b", said) or verb[0] == "openings"
+    main([*map(str, verb), "--inch", "--json"])
+    inch = capsys.readouterr().out
+    main([*map(str, verb), "--json"])
+    assert inch == capsys.readouterr().out
 
 
 @given(st.floats(0.001, 900.0), st.sampled_from([*INCH, *FAHRENHEIT]))

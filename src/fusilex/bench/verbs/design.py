@@ -14,7 +14,7 @@ from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
 from fusilex.core.panel.layout import single
 from fusilex.core.panel.separating import judge_cuts, plan_cuts
-from fusilex.core.printing.apertures import Apertures, apertures_of
+from fusilex.core.printing.apertures import FOIL_MM, Apertures, apertures_of
 from fusilex.core.printing.paste import PASTES, judge_paste, paste_mass_mg
 from fusilex.core.printing.release import judge_release, worst_parts
 from fusilex.core.problems import BadInput
@@ -114,7 +114,7 @@ def apertures(
         try:
             rows += _aperture_rows(here, foil)
         except ValueError as error:
-            raise BadInput("--foil", "a thickness in mm", str(error)) from error
+            raise BadInput("--foil", FOIL_MM, f"{foil:g} mm") from error
         masses[side] = round(paste_mass_mg(here, foil, PASTES[paste]), 3)
         found += judge_release(here, foil, coated) + judge_paste(here, foil, PASTES[paste], 1)
         found += judge_apertures(design, here, foil, sheet_of(paste).powder or None, coated)

@@ -16,7 +16,7 @@ from fusilex.core.judgement import Judgement, Level
 from fusilex.core.photo.register import NotFound
 from fusilex.core.photo.suggest import judge_photo, straightened, suggest
 from fusilex.core.problems import BadInput
-from fusilex.core.quantities import Quantity
+from fusilex.core.quantities import Quantity, write_point
 from fusilex.core.wording import say
 from fusilex.formats.bundle import read_one
 from fusilex.formats.pictures import read_picture
@@ -48,7 +48,7 @@ def lay_tour(folder: str, field: str, overlap: float = 0.1, side: str = "top") -
     level = Level.UNKNOWN if not names else Level.CARE if large or hidden else Level.GO
     missing = () if names else ("open joints",)
     judged = Judgement("inspect.tour", level, design.name, headline, numbers, missing=missing)
-    rows = (f"{n:3d}  {s.x:8.2f} {s.y:8.2f}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))
+    rows = (f"{n:3d}  {write_point(s.x, s.y):>18}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))
     return Answer([judged], data, "\n".join([judged.headline, *rows]))
 
 

@@ -14,7 +14,7 @@ from fusilex.bench.verbs.paste_layers import sheet_of
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.printing.alignment import judge_looks, lies, moves
-from fusilex.core.printing.apertures import Apertures, apertures_of
+from fusilex.core.printing.apertures import FOIL_MM, Apertures, apertures_of
 from fusilex.core.printing.dots import dot_volume as volume_of
 from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots
 from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
@@ -42,7 +42,7 @@ def _apertures(design: Design, side: str, foil: float) -> Apertures:
     try:
         found.area_ratio(foil)
     except ValueError as error:
-        raise BadInput("--foil", "a thickness in mm", str(error)) from error
+        raise BadInput("--foil", FOIL_MM, f"{foil:g} mm") from error
     return found
 
 

@@ -14,10 +14,10 @@ from fusilex.core.convex import shared_area
 from fusilex.core.design.connectivity import DisjointSet
 from fusilex.core.design.model import Design, Layer, Pad
 from fusilex.core.overlay import shared_by, union_of
-from fusilex.core.units import show_number
 
 AREA_GO, AREA_STOP, ASPECT_GO = 0.66, 0.60, 1.5
 THINNEST_FOIL, THICKEST_FOIL = 0.02, 1.0
+FOIL_MM = f"{THINNEST_FOIL:g} to {THICKEST_FOIL:g} mm thick"
 LEAST_FOIL = 0.05
 """The thinnest foil (mm) that stencils are cut from."""
 ROUND, CONVEX, LOST, HALVINGS = 0.95, 0.98, 0.005, 14
@@ -58,7 +58,7 @@ class Apertures(Struct, frozen=True, eq=False):
 
 def _positive(foil: float) -> float:
     if not THINNEST_FOIL <= foil <= THICKEST_FOIL:
-        raise ValueError(f"a foil is between {THINNEST_FOIL} and {THICKEST_FOIL} mm thick, not {show_number(foil)} mm")
+        raise ValueError(f"a foil is {FOIL_MM}, not {foil:g} mm")
     return foil
 
 
