@@ -524,7 +524,7 @@ def test_the_verbs_of_the_stencil(tmp_path: Path, capsys: pytest.CaptureFixture[
     [
         (("align", "{heron}", "{one}", "--foil", "0.12"), "two places"),
         (("align", "{heron}", "{word}", "--foil", "0.12"), "line 2, column dx mm: expected a number"),
-        (("align", "{heron}", "{seen}", "--foil", "9"), "a foil is between"),
+        (("align", "{heron}", "{seen}", "--foil", "9"), "0.02 to 1 mm thick"),
         (("jar", "{fall}", "--paste", "leaded"), "do not fall"),
         (("jar", "{hot}", "--paste", "chalk"), "lead-free or leaded or bismuth"),
         (("jar", "{hot}", "--paste", "leaded", "--room", "99,x"), "such as 22,45"),

@@ -35,7 +35,8 @@ from fusilex.core.placing.points import on_board
 from fusilex.core.route.hanging import judge_reflow_cycles
 from fusilex.core.route.propose import Ways, propose, syringe_suits, usual_order
 from fusilex.core.route.shares import share_out
-from fusilex.core.route.steps import DONE, METHODS, Step, faults, one_side
+from fusilex.core.route.steps import DONE, METHODS, Step, Steps, faults, one_side
+from fusilex.core.wording import worded
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
 
@@ -153,21 +154,25 @@ def test_a_turned_cell_counts_the_other_way_from_below(bench: Bench) -> None:
     assert abs(seen - complex(-(drawn * 1j).real, (drawn * 1j).imag)) < 1e-6
 
 
+def wrong_with(steps: Steps) -> list[str]:
+    return [worded("ready.road", fault) for fault in faults(steps)]
+
+
 def test_what_is_wrong_with_a_route_is_said() -> None:
     route = one_side()
-    assert faults(route) == [] and faults(route.without("Test")) == []
-    assert faults(route.without("Print")) == [
+    assert wrong_with(route) == [] and wrong_with(route.without("Test")) == []
+    assert wrong_with(route.without("Print")) == [
         "Place has no paste: a print of the top comes before it",
     ]
-    assert "paste of the top is wet" in faults(route.without("Reflow"))[0]
-    assert "nothing to melt" in faults(route.without("Place"))[0]
-    assert faults(route.without("Kit")) == ["a route begins with Ready and Kit"]
-    assert faults(route.without("Release"))[0] == "a route ends with Release"
+    assert "paste of the top is wet" in wrong_with(route.without("Reflow"))[0]
+    assert "nothing to melt" in wrong_with(route.without("Place"))[0]
+    assert wrong_with(route.without("Kit")) == ["a route begins with Ready and Kit"]
+    assert wrong_with(route.without("Release"))[0] == "a route ends with Release"
     again = route.with_step(3, Step("Print 2", "Print", "bottom"))
-    assert "turns a board whose paste is wet" in faults(again)[0]
+    assert "turns a board whose paste is wet" in wrong_with(again)[0]
     look = route.with_step(4, Step("Inspect 2", "Inspect", "top", "before the oven"))
-    assert faults(look) == [] and look.label("Inspect 2") == "Inspect top"
-    assert faults(look.changed("Inspect 2", method="after soldering")) == [
+    assert wrong_with(look) == [] and look.label("Inspect 2") == "Inspect top"
+    assert wrong_with(look.changed("Inspect 2", method="after soldering")) == [
         "Inspect top comes while paste is wet: look before the oven, or reflow first"
     ]
     with pytest.raises(c.Refused, match="Type a station first"):
@@ -475,7 +480,7 @@ def test_steps_are_changed_until_boards_have_gone_past(bench: Bench) -> None:
         bench.do(c.MoveStep("Reflow", -3))
     with pytest.raises(c.Refused, match=r"Boards are under way: .*wet"):
         bench.do(c.DropStep("Reflow"))
-    with pytest.raises(c.Refused, match="no step would put on"):
+    with pytest.raises(c.Refused, match="no step would place"):
         bench.do(c.DropStep("Hand"))
     with pytest.raises(c.Refused, match="take that back"):
         bench.do(c.ChooseSides("glued"))

@@ -16,8 +16,8 @@ from fusilex.core.electrical.probes import MAX_GAP_MM, ProbePair
 from fusilex.core.judgement import Judgement, Level, worst_first
 from fusilex.core.measuring.lots import Lot, judge_lots, lots, median_of
 from fusilex.core.problems import BadInput
-from fusilex.core.quantities import Quantity, write_length
-from fusilex.core.wording import say
+from fusilex.core.quantities import METRIC, Quantity, write_length
+from fusilex.core.wording import say, worded
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.readings import read_readings
 
@@ -127,7 +127,9 @@ def readings(file: str) -> Answer:
             for of, d in (("boards", lot.drift), ("reference", lot.reference))
             if d
         ],
-        "instrument_first": {lot.name: lot.instrument_first for lot in found if lot.instrument_first},
+        "instrument_first": {
+            lot.name: worded("test.instrument", why, units=METRIC) for lot in found if (why := lot.instrument_first)
+        },
     }
     text = [f"{lot.name}: {len(lot.taken)} boards, middle {median_of(lot):g} {lot.unit}" for lot in found]
     return Answer(worst_first(judge_lots(found)), data, "\n".join(text))

@@ -23,7 +23,7 @@ from fusilex.core.measuring.spread import (
     robust_z,
 )
 from fusilex.core.quantities import Quantity
-from fusilex.core.wording import say
+from fusilex.core.wording import Said, say
 
 REFERENCE = ("golden", "reference")
 """Names of the board that is measured again and again to prove the instrument."""
@@ -87,24 +87,24 @@ class Lot(Struct, frozen=True, eq=False):
         return [t for t in self.taken if t.level is Level.STOP]
 
     @property
-    def reference_wrong(self) -> str:
-        """What is wrong with the reference board's own readings: the instrument, then; '' where all is well."""
+    def reference_wrong(self) -> Said | None:
+        """What is wrong with the reference board's own readings: the instrument, then; None where all is well."""
         if self.reference_off:
-            return "the reference board reads outside its limits"
+            return say("golden board outside")
         if self.reference_moved:
-            return "the reference board reads otherwise than it did"
-        return "the reference board's own reading drifts" if self.reference and self.reference.told else ""
+            return say("golden board moved")
+        return say("golden board drifts") if self.reference and self.reference.told else None
 
     @property
-    def instrument_first(self) -> str:
-        """Why the reference board is to be measured again before a board is blamed, '' where nothing says so."""
+    def instrument_first(self) -> Said | None:
+        """Why the reference board is to be measured again before a board is blamed, None where nothing says so."""
         if wrong := self.reference_wrong:
             return wrong
         below = sum(t.value < t.low for t in self.outside)
         most = max(below, len(self.outside) - below)
         if most >= ALIKE_FROM and most > ALIKE_SHARE * len(self.taken):
-            return f"{most} of {len(self.taken)} boards are out on the same side"
-        return "readings drift from board to board" if self.drift and self.drift.told else ""
+            return say("out alike", out=most, boards=len(self.taken))
+        return say("readings drift") if self.drift and self.drift.told else None
 
 
 def is_reference(board: str) -> bool:

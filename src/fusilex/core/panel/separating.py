@@ -190,7 +190,7 @@ def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
         if some:
             judged.append(_cracks(some, level))
     if plan.strokes and (plan.unknown or not plan.parts):
-        text = say("clearance not checked", named=plan.unknown or ("all parts",))
+        text = say("clearance not checked", named=plan.unknown) if plan.unknown else say("no clearance checked")
         do, missing = say("enter packages"), ("packages of these parts",)
         judged.append(Judgement("release.cut", Level.UNKNOWN, "bodies", text, (), do, plan.unknown, missing))
     if not judged and not plan.strokes:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from fusilex.core.judgement import Judgement, Level
-from fusilex.core.quantities import Quantity
-from fusilex.core.wording import say
+from fusilex.core.quantities import Quantity, amount
+from fusilex.core.wording import Said, say
 
 USUAL_EVERY = 5
 LEARNT_FROM = 3
@@ -38,17 +38,17 @@ def judge_wipe(since: int, faults_after: Sequence[int]) -> Judgement:
     return Judgement("print.wipe", Level.CARE, "foil", say("now"), numbers, say("how"))
 
 
-def stands_apart(hours_since: float | None, prints_since_wipe: int) -> str:
-    """Why the next print is no ordinary one, '' where it is: the first, after a pause, or after a wipe."""
+def stands_apart(hours_since: float | None, prints_since_wipe: int) -> Said | None:
+    """Why the next print is no ordinary one, None where it is: the first, after a pause, or after a wipe."""
     if hours_since is None:
-        return "the first print"
+        return say("first of all")
     if hours_since > PAUSE_H:
-        return f"the first print after {hours_since:.1f} h" if hours_since < 8 else "the first print of the day"
-    return "the first print after a wipe" if prints_since_wipe == 0 else ""
+        return (
+            say("first after a pause", pause=amount(hours_since, "h")) if hours_since < 8 else say("first of the day")
+        )
+    return say("first after a wipe") if prints_since_wipe == 0 else None
 
 
-def judge_first(why: str) -> list[Judgement]:
+def judge_first(what: Said | None) -> list[Judgement]:
     """A print that is no ordinary one is looked at whole."""
-    if not why:
-        return []
-    return [Judgement("print.first", Level.CARE, "first", say("first", why=why), (), say("look at all"))]
+    return [] if what is None else [Judgement("print.first", Level.CARE, "first", what, (), say("look at all"))]

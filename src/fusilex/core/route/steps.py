@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from msgspec.structs import force_setattr, replace
 
 from fusilex.core.bare_boards.making import METHODS as MAKING
+from fusilex.core.wording import Said, say
 
 DONE = "Done"
 """Where boards are that went all the way, or are out of it."""
@@ -171,55 +172,55 @@ def one_side(side: str = "top") -> Steps:
     return steps_of((station, where, "") for station, where in stations)
 
 
-def faults(steps: Steps) -> list[str]:
-    """What is wrong with a route in itself, in words; nothing when boards can go along it."""
+def faults(steps: Steps) -> list[Said]:
+    """What is wrong with a route in itself (`ready.road`); nothing when boards can go along it."""
     found = []
     names = [s.station for s in steps]
     if len(set(steps.ids)) < len(steps):
-        found.append("two steps have one name")
+        found.append(say("one name twice"))
     for step in steps:
         if step.station not in METHODS:
-            found.append(f"there is no station {step.station}")
+            found.append(say("no such station", station=step.station))
         elif step.method not in METHODS[step.station]:
-            found.append(f"{step.station} goes by {', '.join(METHODS[step.station])}, not by {step.method}")
+            found.append(say("no such method", station=step.station, methods=METHODS[step.station], method=step.method))
         if step.side not in SIDES or (step.station in ONE_SIDED and step.side not in ("top", "bottom")):
-            found.append(f"{step.id} needs a side, top or bottom")
+            found.append(say("no side", step=step.id))
         if station_of(step.id) != step.station:
-            found.append(f"{step.id} is no name for a step of {step.station}")
+            found.append(say("name of another station", step=step.id, station=step.station))
     begun = [s for s in names if s != "Make"]
     if names[:1] != [FIRST[0]] or tuple(begun[: len(FIRST)]) != FIRST or any(names.count(s) != 1 for s in FIRST):
-        found.append("a route begins with Ready and Kit")
+        found.append(say("begins otherwise"))
     if "Make" in names[names.index(FIRST[1]) :] if FIRST[1] in names else False:
-        found.append("bare boards are made before Kit")
+        found.append(say("boards made late"))
     if not names or names[-1] != LAST:
-        found.append("a route ends with Release")
+        found.append(say("ends otherwise"))
     if names.count(ASIDE) != 1 or names.count("Test") > 1:
-        found.append("a route has one Rework and at most one Test")
+        found.append(say("Rework or Test doubled"))
     return found or _order_faults(steps)
 
 
-def _order_faults(steps: Steps) -> list[str]:
+def _order_faults(steps: Steps) -> list[Said]:
     """Places that lie on paste nobody printed, paste that meets no oven, and the like."""
-    found = []
+    found: list[Said] = []
     wet: dict[str, str] = {}  # side → how far its paste is
     for step in steps:
+        here = steps.label(step.id)
         if step.station == "Print":
             if wet.get(step.side):
-                found.append(f"{steps.label(step.id)} would print on paste that was not reflowed")
+                found.append(say("prints on wet paste", step=here))
             wet[step.side] = "printed"
         elif step.station == "Place":
             if not wet.get(step.side):
-                found.append(f"{steps.label(step.id)} has no paste: a print of the {step.side} comes before it")
+                found.append(say("no paste yet", step=here, side=step.side))
             wet[step.side] = "placed"
         elif step.station == "Reflow":
             if wet.pop(step.side, "") != "placed":
-                found.append(f"{steps.label(step.id)} has nothing to melt: place the {step.side} before it")
+                found.append(say("nothing to melt", step=here, side=step.side))
         elif step.station in ("Hand", "Test", LAST) and wet:
-            side = next(iter(wet))
-            found.append(f"{steps.label(step.id)} comes while the paste of the {side} is wet: reflow it first")
+            found.append(say("before reflow", step=here, side=next(iter(wet))))
             wet.clear()
         elif step.station == "Inspect" and wet and step.method != "before the oven":
-            found.append(f"{steps.label(step.id)} comes while paste is wet: look before the oven, or reflow first")
+            found.append(say("looks at wet paste", step=here))
         if step.station in ONE_SIDED and len(wet) > 1:
-            found.append(f"{steps.label(step.id)} turns a board whose paste is wet")
+            found.append(say("turned while wet", step=here))
     return found

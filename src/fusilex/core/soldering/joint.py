@@ -82,13 +82,12 @@ def dose(part: Part, board_mm: float, leaded: bool) -> Dose:
 
 
 class Heating(Struct, frozen=True):
-    """A tip for a part: its width (mm), the band to set (°C) and the dwell on a joint (s), and why."""
+    """A tip for a part: its width (mm), the band to set (°C) and the dwell on a joint (s)."""
 
     tip_mm: float
     low_c: float
     high_c: float
     dwell_s: tuple[float, float]
-    why: str
 
 
 def heating(part: Part, much_copper: bool, leaded: bool) -> Heating:
@@ -99,6 +98,5 @@ def heating(part: Part, much_copper: bool, leaded: bool) -> Heating:
     tip = min(5.0, max(0.4, 0.8 * max(widths, default=1.0)))
     low, high = (300.0, 330.0) if leaded else (320.0, 350.0)
     if much_copper:
-        why = "a joint on much copper: a wider tip and longer, the upper end of the band, warm the board from below"
-        return Heating(round(min(5.0, 1.4 * tip), 1), high - 10, high + 10, (3.0, 6.0), why)
-    return Heating(round(tip, 1), low, high, (1.0, 3.0), "the lowest setting that wets at once")
+        return Heating(round(min(5.0, 1.4 * tip), 1), high - 10, high + 10, (3.0, 6.0))
+    return Heating(round(tip, 1), low, high, (1.0, 3.0))

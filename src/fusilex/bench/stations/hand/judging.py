@@ -52,7 +52,7 @@ def _hot(batch: Batch) -> list[Judgement]:
     level = Level.CARE if care.much_copper else Level.UNKNOWN if care.untold else Level.GO
     missing = (care.untold,) if level is Level.UNKNOWN else ()
     numbers += (Quantity("not known", care.untold),) if care.untold else ()
-    do = say("heat", why=heat.why)
+    do = say("much copper" if care.much_copper else "lowest setting")
     return [Judgement("hand.joint", level, part.ref, text, numbers, do, (part.ref,), missing)]
 
 

@@ -196,7 +196,7 @@ class WeighPanel(Command, frozen=True):
             )
         if not predicted:
             raise Refused("This side has no openings: nothing is predicted.")
-        special = bool(apart(batch))
+        special = apart(batch) is not None
         after = PanelWeighed(step, self.panel, float(self.grams), predicted, special)
         compared = PrintCompared(batch.state.paste, batch.state.foil_mm, mg / predicted, special, batch.name)
         return Result([after], [compared])

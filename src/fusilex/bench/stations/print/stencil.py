@@ -27,7 +27,7 @@ from fusilex.core.printing.risks import Ground, ground_of, judge_missing, judge_
 from fusilex.core.printing.stepped import stepped
 from fusilex.core.printing.wiping import stands_apart
 from fusilex.core.quantities import Quantity
-from fusilex.core.wording import say
+from fusilex.core.wording import Said, say
 
 Place = tuple[float, float]
 LOOK_EVERY = 5
@@ -164,8 +164,8 @@ def since_wipe(batch: Batch) -> int:
     return max(0, strokes(batch) - batch.state[Foil].wiped_after.get(batch.step.id, 0))
 
 
-def apart(batch: Batch) -> str:
-    """Why the next print is no ordinary one, '' where it is."""
+def apart(batch: Batch) -> Said | None:
+    """Why the next print is no ordinary one, None where it is."""
     made = [p.at for p in batch.state[Printing].prints if p.step == batch.step.id]
     hours = (batch.at - datetime.fromisoformat(made[-1])).total_seconds() / 3600 if made else None
     return stands_apart(hours, since_wipe(batch))

@@ -13,6 +13,7 @@ from fusilex.core.bare_boards.making import WHY
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.route.shares import share_out
 from fusilex.core.route.steps import ASIDE, FIRST, LAST, METHODS, ONE_SIDED, SIDES, Step, Steps, faults
+from fusilex.core.wording import say, worded
 
 WAYS = {"Print": "printing", "Place": "placing", "Reflow": "reflowing"}
 
@@ -138,9 +139,10 @@ def _laid(batch: Batch, steps: Steps, what: str) -> RouteLaid:
     they are under way it is refused.
     """
     if furthest(batch):
-        wrong = faults(steps) or [f"no step would put on {p.ref}" for p in share_out(batch.any_board.parts, steps)[""]]
+        left = share_out(batch.any_board.parts, steps)[""]
+        wrong = faults(steps) or [say("part left out", part=p.ref) for p in left]
         if wrong:
-            raise Refused(f"Boards are under way: {wrong[0]}.")
+            raise Refused(f"Boards are under way: {worded('ready.road', wrong[0])}.")
     return laid(steps, what)
 
 

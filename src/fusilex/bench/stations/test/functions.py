@@ -23,7 +23,7 @@ from fusilex.core.measuring.lots import REFERENCE, Lot, Taken, lots
 from fusilex.core.measuring.ratio import Measured, differs, ratio
 from fusilex.core.quantities import Quantity
 from fusilex.core.spelling import PREFIX, tidy
-from fusilex.core.wording import say
+from fusilex.core.wording import Said, say
 from fusilex.journal.entries import Event
 
 GOLDEN = REFERENCE[0]
@@ -202,7 +202,7 @@ def _rows(testing: Testing) -> list[Taken]:
     ]
 
 
-def instrument_doubt(batch: Batch) -> dict[str, str]:
+def instrument_doubt(batch: Batch) -> dict[str, Said]:
     """Tests whose instrument comes before the boards, and why; until the golden board is measured well again."""
     golden = batch.state[Testing].functions.get(GOLDEN, {})
     last = {one.test: one.at for serial, one in batch.state[Testing].taken if serial != GOLDEN}

@@ -14,6 +14,7 @@ from fusilex.bench.stations.test.functions import instrument_doubt, measured_lot
 from fusilex.core.judgement import Level, worst_first
 from fusilex.core.measuring.lots import Lot, judge_lots
 from fusilex.core.measuring.spread import CPK_FROM, ODD_FROM
+from fusilex.core.wording import worded
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View
 from fusilex.ui.theme import theme
@@ -121,7 +122,7 @@ class AcrossView(View):
 
     def refresh(self) -> None:
         self.found = measured_lots(self.batch)
-        doubted = instrument_doubt(self.batch)
+        doubted = {name: worded("test.instrument", why) for name, why in instrument_doubt(self.batch).items()}
         rows, marks = [], []
         for lot in self.found:
             odd = ", ".join(t.board.rpartition("-")[2] for t, _ in lot.odd[:4])
@@ -137,7 +138,8 @@ class AcrossView(View):
         doubted = instrument_doubt(self.batch)
         if doubted:
             name, why = next(iter(doubted.items()))
-            return Now("The instrument first", f"{name}: {why}. Measure the golden board again (Tab, then G).")
+            said = worded("test.instrument", why)
+            return Now("The instrument first", f"{name}: {said}. Measure the golden board again (Tab, then G).")
         lot = self.found[self.lots.chosen] if self.found else None
         if lot and lot.odd:
             t, z = lot.odd[0]
