@@ -76,7 +76,7 @@ def test_nothing_is_corrected_that_is_right_or_random(heron: Design) -> None:
     assert noise is None or not noise.convincing
     assert fit_named(true[:3], true[:3]) is None and reconcile(heron) == []
     assert (
-        Correction(True, 90, 25.4, 1.0, -2.0).words == "inch taken for mm, mirrored, turned 90°, shifted 1.00, -2.00 mm"
+        Correction(True, 90, 25.4, 1.0, -2.0).words == "inch taken for mm, mirrored, turned 90° and shifted 1 mm, -2 mm"
     )
 
 

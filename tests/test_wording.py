@@ -59,7 +59,8 @@ INDIRECT = {
     "core/checks/layer_agreement.py", "core/design/connectivity.py", "core/checks/causes.py", "core/checks/advice.py", "core/wet_paste/age.py", "core/placing/centring.py",
     "core/placing/references.py", "core/bare_boards/finest.py", "core/bare_boards/making.py",
     "bench/report/costing.py", "bench/stations/rework/judging.py", "bench/stations/reflow/judging.py",
-    "bench/intake/lists.py", "core/checks/two_lines.py", "core/kit/due.py",
+    "bench/intake/lists.py", "core/checks/two_lines.py", "core/kit/due.py", "core/design/derive.py",
+    "core/checks/systematic.py",
 }  # fmt: skip
 """Modules where a case is named beside the message, in a table of levels or the like: its words stand there."""
 

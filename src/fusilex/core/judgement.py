@@ -134,6 +134,8 @@ def _names(said: Said) -> Iterator[tuple[str, str]]:
             yield from ((f"{name} {inner}", word) for inner, word in _names(value))
         elif isinstance(value, str):
             yield name, value
+        elif isinstance(value, tuple | list) and any(isinstance(v, Said) for v in value):
+            yield from _names(Said("", tuple((f"{name} {n}", v) for n, v in enumerate(value, 1))))
         elif isinstance(value, tuple | list):
             yield name, ", ".join(map(str, value))
 
@@ -151,6 +153,8 @@ def _slot_numbers(said: Said) -> Iterator[Quantity]:
     for name, value in said.slots:
         if isinstance(value, Said):
             yield from _slot_numbers(value)
+        elif isinstance(value, tuple | list):
+            yield from _slot_numbers(Said("", tuple((name, v) for v in value if isinstance(v, Said))))
         elif isinstance(value, Quantity):
             yield replace(value, what=name)
         elif isinstance(value, int | float):

@@ -46,7 +46,9 @@ def _in(said: Said) -> list[str]:
         if isinstance(value, Said):
             found += _in(value)
         elif isinstance(value, tuple | list):
-            found += [str(v) for v in value] + _rounded(float(max(0, len(value) - 1))) + _rounded(float(len(value)))
+            found += _in(Said("", tuple(("", v) for v in value if isinstance(v, Said))))
+            found += [str(v) for v in value if not isinstance(v, Said)]
+            found += _rounded(float(max(0, len(value) - 1))) + _rounded(float(len(value)))
         elif isinstance(value, str):
             found.append(value)
         else:

@@ -109,7 +109,8 @@ def _shown(value: object, form: str, rule: str, slots: Mapping[str, object], uni
         words = form.split("|")
         return words[0 if _count(value) == 1 else -1]
     if isinstance(value, tuple | list):
-        return listed(value, len(value) if form == "all" else int(form or LISTED))
+        shown = [_shown(v, "", rule, slots, units) if isinstance(v, Said) else v for v in value]
+        return listed(shown, len(shown) if form == "all" else int(form or LISTED))
     if isinstance(value, Range):
         return value.amount(units, int(form or 3))
     plain = value.value if isinstance(value, Quantity) else value

@@ -62,13 +62,14 @@ def _moved(
     if fit is None or not fit.convincing:
         return []
     move = fit.correction.inverse if back else fit.correction
-    words = move.words + (" as seen from below" if move.mirror and what.startswith("bottom") else "")
+    below = move.mirror and what.startswith("bottom")
+    words = move.words + (", seen from below" if below else "")
     return [
         Finding(
             "layers",
             what,
             "layers",
-            say("shifted", what=what, against=against, how=words),
+            say("shifted, from below" if below else "shifted", what=what, against=against, how=move.says),
             quantities=(
                 Quantity("on their pads as they are", f"{fit.before} of {fit.n}"),
                 Quantity("moved", f"{fit.after} of {fit.n}"),

@@ -40,7 +40,7 @@ def _convention(design: Design, fit: TurnFit) -> Finding:
         "rotations",
         f"{fit.side} turns",
         "placements",
-        say("all off", side=fit.side, how=fit.convention.words),
+        say("all off", side=fit.side, how=fit.convention.says),
         quantities=(
             Quantity("like their kind as listed", f"{fit.before} of {fit.n}"),
             Quantity("corrected", f"{fit.after} of {fit.n}"),

@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 from fusilex.core.design.frames import board_to_part
 from fusilex.core.design.model import Part
 from fusilex.core.packages.catalogue import letters_of
+from fusilex.core.quantities import METRIC
+from fusilex.core.wording import Said, listed, say, worded
 
 ALIKE_MM = 0.08
 MANY = 64  # pads without names: beyond, the pattern is a grid, alike in every quarter turn
@@ -37,11 +39,16 @@ class Convention(Struct, frozen=True):
         return (self.sign * listed + self.plus) % 360
 
     @property
-    def words(self) -> str:
-        said = ["counted clockwise"] if self.sign < 0 else []
+    def says(self) -> tuple[Said, ...]:
+        found = [say("clockwise")] if self.sign < 0 else []
         if self.plus:
-            said.append(f"{self.plus}° further")
-        return " and ".join(said) or "as listed"
+            found.append(say("further", turn=self.plus))
+        return tuple(found) or (say("as listed"),)
+
+    @property
+    def words(self) -> str:
+        """How turns are counted, for the record: ``counted clockwise and 90° further``."""
+        return listed([worded("ready.rotations", one, units=METRIC) for one in self.says])
 
 
 CONVENTIONS = (Convention(), *(Convention(sign, plus) for plus in (0, 180, 90, 270) for sign in (-1, 1)))

@@ -12,6 +12,9 @@ import shapely
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
+from fusilex.core.quantities import METRIC, amount
+from fusilex.core.wording import Said, listed, say, worded
+
 FACTORS = (1.0, 25.4, 1 / 25.4, 0.0254, 1 / 0.0254, 10.0, 0.1, 1000.0, 0.001)
 """Unit slips: inch read as mm and back, mil as mm and back, and lost or gained decimals."""
 ON_PAD_MM = 0.30
@@ -50,26 +53,26 @@ class Correction(Struct, frozen=True):
         return Correction(self.mirror, turn, factor, *_clean(np.array([dx, dy])))
 
     @property
-    def words(self) -> str:
-        """What it does, in a few words: ``in mil, mirrored, shifted 44.00, 0.00 mm``."""
-        said = []
+    def says(self) -> tuple[Said, ...]:
+        """What it does, one message for each thing that it changes."""
+        found = []
         if abs(self.factor - 1) > 1e-9:
-            known = {
-                25.4: "inch taken for mm",
-                0.0254: "mil taken for mm",
-                1 / 25.4: "mm taken for inch",
-                1 / 0.0254: "mm taken for mil",
-            }
-            said.append(
-                next((w for f, w in known.items() if abs(f - self.factor) < 1e-9 * f), f"times {self.factor:g}")
-            )
+            known = {25.4: "inch as mm", 0.0254: "mil as mm", 1 / 25.4: "mm as inch", 1 / 0.0254: "mm as mil"}
+            case = next((w for f, w in known.items() if abs(f - self.factor) < 1e-9 * f), "")
+            found.append(say(case) if case else say("times", factor=self.factor))
         if self.mirror:
-            said.append("mirrored")
+            found.append(say("mirrored"))
         if self.turn:
-            said.append(f"turned {self.turn}°")
+            found.append(say("turned", turn=self.turn))
         if np.hypot(self.dx, self.dy) > 0.02:
-            said.append(f"shifted {round(self.dx, 2) + 0.0:.2f}, {round(self.dy, 2) + 0.0:.2f} mm")
-        return ", ".join(said) or "as listed"
+            right, up = (amount(round(v, 2) + 0.0, "mm") for v in (self.dx, self.dy))
+            found.append(say("shifted by", right=right, up=up))
+        return tuple(found) or (say("as listed"),)
+
+    @property
+    def words(self) -> str:
+        """What it does, for the record: ``mil taken for mm, mirrored and shifted 44 mm, 0 mm``."""
+        return listed([worded("ready.systematic", one, units=METRIC) for one in self.says], 4)
 
 
 class SystematicFit(Struct, frozen=True):

@@ -105,7 +105,7 @@ def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...
         "systematic",
         f"{where} placements",
         "placements",
-        say("all off, from below" if below else "all off", side=where, how=words),
+        say("all off, from below" if below else "all off", side=where, how=fit.correction.says),
         quantities=(
             Quantity("on their pads as listed", f"{fit.before} of {fit.n}"),
             Quantity("corrected", f"{fit.after} of {fit.n}"),

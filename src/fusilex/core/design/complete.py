@@ -46,7 +46,7 @@ def paste_where_missing(
         made = paste_from_mask(by_role["mask", side], holes, by_role.get(("copper", side)))
         if len(made.layer):
             found.append(made.layer)
-            text = say("no paste layer", side=side, how=made.words)
+            text = say("no paste layer", side=side, how=made.says)
             remarks.append(Remark("ready.derived", f"paste {side}", text, say("order from own layer")))
     return found
 

@@ -12,6 +12,8 @@ from shapely import Polygon
 from fusilex.core.design.model import Hole, Layer
 from fusilex.core.design.roles import SMALLEST_LEAD_HOLE
 from fusilex.core.overlay import shared_by, union_of
+from fusilex.core.quantities import amount
+from fusilex.core.wording import Said, say
 
 HULL_MARGIN_MM = 0.5
 LARGEST_PASTED_MM = 12.0
@@ -36,10 +38,14 @@ class DerivedPaste(Struct, frozen=True):
     without: Mapping[str, int]
 
     @property
-    def words(self) -> str:
-        """``41 apertures worked out from the solder mask; none for 2 windows over leads' holes``."""
-        left = ", ".join(f"{n} window{'s' if n > 1 else ''} {why}" for why, n in self.without.items() if n)
-        return f"{len(self.layer)} openings worked out from the solder mask" + (f"; none for {left}" if left else "")
+    def says(self) -> Said:
+        """How many apertures came of it, and which windows got none."""
+        left = tuple(say(why, windows=n, largest=LARGEST) for why, n in self.without.items() if n)
+        return (
+            say("paste from mask", apertures=len(self.layer))
+            if not left
+            else say("paste from mask, but", apertures=len(self.layer), left=left)
+        )
 
 
 def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None = None) -> DerivedPaste:
@@ -72,12 +78,8 @@ def paste_from_mask(mask: Layer, holes: tuple[Hole, ...], copper: Layer | None =
     )
 
 
-_LEADS, _BARE, _MARK, _LARGE = (
-    "over leads' holes",
-    "without copper",
-    "of fiducials",
-    f"larger than {LARGEST_PASTED_MM:g} mm",
-)
+_LEADS, _BARE, _MARK, _LARGE = "over holes", "without copper", "of fiducials", "too large"
+LARGEST = amount(LARGEST_PASTED_MM, "mm")
 
 
 def _pads_in(window: Polygon, copper: Layer) -> tuple[list[Polygon], str]:
