@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 
 import asked as c
@@ -16,7 +17,7 @@ from fusilex.bench.record.bench import Bench
 from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
-from fusilex.core.reflow.metrics import FIELDS, Metrics
+from fusilex.core.reflow.metrics import FIELDS, FOREVER, Doubt, Metrics
 from fusilex.core.reflow.profile import measure, measure_log
 from fusilex.formats.lists.temperature_log import read_log
 
@@ -113,7 +114,17 @@ def test_gaps_and_ends(keep: Callable[[np.ndarray], np.ndarray], level: Level, o
     found = measure(t, run(t), LEADED)
     assert level in levels(found) and Level.STOP not in levels(found)
     assert open_ is None or found.doubts[open_].why
-    assert Metrics.from_dict(found.as_dict()).doubts.keys() == found.doubts.keys()
+    again = Metrics.from_dict(json.loads(json.dumps(found.as_dict())))
+    assert {k: d.why for k, d in again.doubts.items()} == {k: d.why for k, d in found.doubts.items()}
+
+
+@pytest.mark.parametrize(
+    "more", [[], [["none such", {}]], [["begins late", {"at": [1, 2, 3, 4, 5, 6, 7, 8]}]], [[]], [7]]
+)
+def test_a_reason_of_another_version_stands_as_it_was_written(more: list[object]) -> None:
+    told = Doubt.from_list([1.0, None, "the record begins at 108 °C, in a way of its own", *more])
+    assert (told.low, told.high, told.words) == (1.0, FOREVER, "the record begins at 108 °C, in a way of its own")
+    assert Doubt.from_list(told.as_list()) == told and Doubt.from_list([1.0, 2.0, ""]).why is None
 
 
 def test_wild_samples_idling_and_doubled_times() -> None:

@@ -158,7 +158,7 @@ def profile(log: str, window: str) -> Answer:
         "worst_probe": worst,
         "probes": {name: shown(name) for name in per_probe},
         "unknown": [
-            {"probe": name, "metric": metric, "least": _number(d.low), "most": _number(d.high), "why": d.why}
+            {"probe": name, "metric": metric, "least": _number(d.low), "most": _number(d.high), "why": d.words}
             for name, m in per_probe.items()
             for metric, d in m.doubts.items()
         ],

@@ -9,7 +9,7 @@ from fusilex.core.judgement import Judgement, Level
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.metrics import FIELD_OF, Doubt, Metrics, window_index
 from fusilex.core.reflow.windows import ProcessWindow
-from fusilex.core.wording import say
+from fusilex.core.wording import Said, say
 
 TOUCHING = 1e-9
 """Share of a limit by which rounding may put a value beyond it."""
@@ -27,15 +27,15 @@ def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> li
     Ranges include their limits. Time to the peak has no lower limit and is not part of the index.
     """
     found = []
-    untold: dict[str, list[tuple[str, str, Doubt, str]]] = {}
+    untold: dict[Said, list[tuple[str, str, Doubt, str]]] = {}
     for probe, metrics in per_probe.items():
         to_peak = ("to peak", metrics.to_peak_s, (0.0, window.to_peak_s), "s")
         for name, value, allowed, unit in (*metrics.ranged(window), to_peak):
-            doubt = metrics.doubts.get(FIELD_OF[name], Doubt(value, value, ""))
+            doubt = metrics.doubts.get(FIELD_OF[name], Doubt(value, value))
             if math.isnan(value) and not doubt.why:
                 found.append(_never(probe, name, metrics))
             elif judged := _judged(probe, name, value, doubt, allowed, unit, window):
-                if judged.level is Level.UNKNOWN:
+                if judged.level is Level.UNKNOWN and doubt.why:
                     untold.setdefault(doubt.why, []).append((probe, name, doubt, unit))
                 else:
                     found.append(judged)
@@ -84,10 +84,12 @@ def _judged(
         do = say("lower" if way > 0 else "raise") if (name, way) in _ADVISED else None
         level = Level.STOP if hard else Level.CARE
         return Judgement(f"reflow.{name}", level, probe, text, (own, *numbers), do)
-    return Judgement(f"reflow.{name}", Level.UNKNOWN, probe, say("not shown", why=doubt.why), missing=(doubt.why,))
+    return Judgement(
+        f"reflow.{name}", Level.UNKNOWN, probe, say("not shown", why=doubt.why), missing=("a log of the whole run",)
+    )
 
 
-def _untold(why: str, cases: list[tuple[str, str, Doubt, str]]) -> Judgement:
+def _untold(why: Said, cases: list[tuple[str, str, Doubt, str]]) -> Judgement:
     """One gap or end of the record, and all that it leaves open."""
     names = list(dict.fromkeys(name for _, name, _, _ in cases))
     rule = f"reflow.{names[0]}" if len(names) == 1 else "reflow.log"
@@ -97,4 +99,6 @@ def _untold(why: str, cases: list[tuple[str, str, Doubt, str]]) -> Judgement:
     because += tuple(Quantity(f"{probe}, {name} to", d.high, unit) for probe, name, d, unit in cases)
     text = say("not shown by", probes=probes, metrics=tuple(names), why=why)
     missing = ("a log of the whole run",)
-    return Judgement(rule, Level.UNKNOWN, f"{subject}, {why}", text, because, say("log the whole run"), (), missing)
+    return Judgement(
+        rule, Level.UNKNOWN, f"{subject}, {cases[0][2].words}", text, because, say("log the whole run"), (), missing
+    )

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
 from msgspec import Struct, field
 
+from fusilex.core.quantities import METRIC, Quantity
 from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.core.wording import Said, say, worded
 
 FOREVER = math.inf
 
@@ -19,7 +21,31 @@ class Doubt(Struct, frozen=True):
 
     low: float
     high: float
-    why: str
+    why: Said | None = None
+
+    @property
+    def words(self) -> str:
+        """Why, in °C."""
+        return worded("reflow.log", self.why, units=METRIC) if self.why else ""
+
+    def as_list(self) -> list[Any]:
+        """Plain JSON: from, to (None for no end), why in words, and as a message with its slots."""
+        case, slots = (self.why.case, self.why.slots) if self.why else ("", ())
+        kept = {name: [q.value, q.unit] if isinstance(q, Quantity) else q for name, q in slots}
+        return [_plain(self.low), _plain(self.high), self.words, [case, kept]]
+
+    @classmethod
+    def from_list(cls, kept: Sequence[Any]) -> Doubt:
+        """A doubt as it was kept. Its sentence stands where the message is missing, or is none that we have."""
+        low, high, words, *more = kept
+        ends = (-FOREVER if low is None else low, FOREVER if high is None else high)
+        try:
+            case, slots = more[0]
+            why = say(case, **{name: Quantity("", *v) if isinstance(v, list) else v for name, v in slots.items()})
+            worded("reflow.log", why, units=METRIC)
+        except (LookupError, TypeError, ValueError, AttributeError):
+            why = say("as kept", why=str(words))
+        return cls(*ends, why if words else None)
 
 
 class Metrics(Struct, frozen=True):
@@ -50,17 +76,14 @@ class Metrics(Struct, frozen=True):
     def as_dict(self) -> dict[str, Any]:
         """Plain JSON: None for what is not finite."""
         values = {k: _plain(getattr(self, k)) for k in FIELDS}
-        doubts = {k: [_plain(d.low), _plain(d.high), d.why] for k, d in self.doubts.items()}
+        doubts = {k: d.as_list() for k, d in self.doubts.items()}
         return {**values, "doubts": doubts, "wild": self.wild}
 
     @classmethod
     def from_dict(cls, data: Mapping[str, Any]) -> Metrics:
         """Metrics as they were kept, by this version or before there were doubts."""
         values = [math.nan if data[k] is None else float(data[k]) for k in FIELDS]
-        doubts = {
-            k: Doubt(-FOREVER if low is None else low, FOREVER if high is None else high, why)
-            for k, (low, high, why) in data.get("doubts", {}).items()
-        }
+        doubts = {k: Doubt.from_list(kept) for k, kept in data.get("doubts", {}).items()}
         return cls(**dict(zip(FIELDS, values, strict=True)), doubts=doubts, wild=int(data.get("wild", 0)))
 
 

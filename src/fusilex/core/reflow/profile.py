@@ -8,9 +8,11 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
+from fusilex.core.quantities import Quantity, amount
 from fusilex.core.reflow.metrics import FOREVER, Doubt, Metrics
 from fusilex.core.reflow.record import Array, Trace, trace_of
 from fusilex.core.reflow.windows import ProcessWindow
+from fusilex.core.wording import Said, say
 
 SLOPE_WINDOW_S = 10.0
 ROOM_C, SETTLED_C, SETTLING_S = 25.0, 2.0, 10.0
@@ -96,11 +98,11 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
     above = _above(trace, top, window, highest, doubts)
     to_peak = _to_peak(trace, top, doubts)
     if warm:
-        why = f"the record begins at {y[0]:.0f} °C, after heating began"
+        why = say("begins late", at=_whole(y[0]))
         doubts["max_heating_c_per_s"] = Doubt(heating, FOREVER, why)
         doubts["to_peak_s"] = Doubt(to_peak, FOREVER, why)
     if top == len(t) - 1:
-        why = f"the record ends at its hottest, {y[-1]:.0f} °C"
+        why = say("ends at its hottest", at=_whole(y[-1]))
         doubts |= {
             "peak_c": Doubt(float(y[-1]), FOREVER, why),
             "above_melting_s": Doubt(above, FOREVER, why),
@@ -108,7 +110,7 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
             "to_peak_s": Doubt(to_peak, FOREVER, why),
         }
     elif y[-1] >= window.melting:
-        why = f"the record ends at {y[-1]:.0f} °C, above melting"
+        why = say("ends above melting", at=_whole(y[-1]))
         doubts |= {
             "above_melting_s": Doubt(above, FOREVER, why),
             "max_cooling_c_per_s": Doubt(cooling, FOREVER, why),
@@ -116,11 +118,13 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
     return Metrics(heating, soak, above, float(y[top]), cooling, to_peak, doubts, trace.wild)
 
 
-def _apart(trace: Trace, i: int) -> str:
-    return (
-        f"samples {trace.time[i + 1] - trace.time[i]:.0f} s apart from {trace.temperature[i]:.0f} to"
-        f" {trace.temperature[i + 1]:.0f} °C"
-    )
+def _whole(value: float, unit: str = "°C") -> Quantity:
+    return amount(round(float(value)), unit)
+
+
+def _apart(trace: Trace, i: int) -> Said:
+    apart = _whole(trace.time[i + 1] - trace.time[i], "s")
+    return say("samples apart", apart=apart, low=_whole(trace.temperature[i]), high=_whole(trace.temperature[i + 1]))
 
 
 def _steepest(trace: Trace, top: int) -> tuple[float, float]:
@@ -172,21 +176,21 @@ def _soak(trace: Trace, top: int, band: tuple[float, float], highest: float, dou
     """Time (s) from entering to leaving the soak band on the way up, NaN where the run did not go through it."""
     t, y = trace.time, trace.temperature
     (first, last), (enter, leave) = band, ((math.nan, math.nan, 0.0), (math.nan, math.nan, 0.0))
-    why = ""
+    why: Said | None = None
     times = []
     for level in (first, last):
         up = np.flatnonzero((y[:top] < level) & (y[1 : top + 1] >= level))
         if y[0] >= level:
             times.append((-FOREVER, float(t[0]), float(t[0])))
-            why = f"the record begins at {y[0]:.0f} °C, in the soak or above it"
+            why = say("begins in the soak", at=_whole(y[0]))
         elif len(up):
             i = int(up[0])
             at = float(t[i] + (t[i + 1] - t[i]) * (level - y[i]) / (y[i + 1] - y[i]))
             times.append((float(t[i]), float(t[i + 1]), at) if trace.gaps[i] else (at, at, at))
-            why = why or (_apart(trace, i) if trace.gaps[i] else "")
+            why = why or (_apart(trace, i) if trace.gaps[i] else None)
         elif highest >= level or top == len(t) - 1:
             times.append((float(t[top]), FOREVER, math.nan))
-            why = why or f"the record does not show when {level:.0f} °C was passed"
+            why = why or say("does not show passing", level=_whole(level))
         else:
             return math.nan  # never got there
     enter, leave = times
@@ -203,7 +207,7 @@ def _above(trace: Trace, top: int, window: ProcessWindow, highest: float, doubts
     t, y, melting = trace.time, trace.temperature, window.melting
     total = seconds_above(t, y, melting)
     low = high = total
-    why = ""
+    why: Said | None = None
     for i in np.flatnonzero(trace.gaps).tolist():
         span = float(t[i + 1] - t[i])
         ends = int(y[i] >= melting) + int(y[i + 1] >= melting)
@@ -213,7 +217,7 @@ def _above(trace: Trace, top: int, window: ProcessWindow, highest: float, doubts
         elif ends == 0 and i in (top - 1, top) and highest >= melting:
             high, why = high + span, _apart(trace, i)
     if y[0] >= melting:
-        high, why = FOREVER, f"the record begins at {y[0]:.0f} °C, above melting"
+        high, why = FOREVER, say("begins above melting", at=_whole(y[0]))
     if why:
         doubts["above_melting_s"] = Doubt(max(0.0, low), high, why)
     return total
@@ -223,7 +227,7 @@ def _to_peak(trace: Trace, top: int, doubts: dict[str, Doubt]) -> float:
     """Time (s) from where heating starts, 25 °C or what the probe idled at, to the peak."""
     t, y = trace.time, trace.temperature
     if top == 0:
-        doubts["to_peak_s"] = Doubt(0.0, FOREVER, "the record begins at its hottest")
+        doubts["to_peak_s"] = Doubt(0.0, FOREVER, say("begins at its hottest"))
         return 0.0
     base = max(ROOM_C, float(y[: top + 1].min()))
     start = max(_last_below(t, y, top, base), _last_below(t, y, top, base + SETTLED_C) - SETTLING_S)
