@@ -132,9 +132,8 @@ def _bare(found: re.Match[str], want: str) -> Word | None:
 
 
 _NUMBER = (
-    r"(?P<number>\d{1,3}(?:[,.'"
-    r" ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?|[1-9]\d{0,2}(?:\.\d{3})+,\d+"
-    r"|\d+(?:[.,]\d+)?|[.,]\d+)"
+    r"(?P<number>\d{1,3}(?:[,.' ]\d{3}){2,}|\d{1,3}(?:'\d{3})+|[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?"
+    r"|[1-9]\d{0,2}(?:\.\d{3})+,\d+|\d+(?:[.,]\d+)?|[.,]\d+)"
 )
 _INFIX = rf"(?P<whole>\d*)(?P<prefix>[pnuµmkKMGRE])(?P<part>\d+){UNIT}"
 _PLAIN = rf"{_NUMBER}(?P<prefix>[pnuµmkKMG]?){UNIT}"

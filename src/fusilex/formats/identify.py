@@ -45,15 +45,15 @@ _WORDS = [  # role, side, pattern over the name with separators as spaces
     (
         "outline",
         (
-            r"outline|profile|edge|contour|border|umriss|kontur|contorno|perfil|bordo|board ?shape|dimension|keep"
-            r" ?out|mechanical"
+            r"outline|profile|edge|contour|border|umriss|kontur|contorno|perfil|bordo|board ?shape|dimension"
+            r"|keep ?out|mechanical"
         ),
     ),
     ("copper", r"copper|\bcu\b|kupfer|cuivre|cobre|\brame\b|signal|layer|tracks?|metal|etch|conductors?"),
 ]
 _BOTTOM = (
-    r"bottom|\bbot|back|\bb\b|solder"
-    r" ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\bs[mps]b|dessous|inf[eé]rieure?|inferiore?|sotto"
+    r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\bs[mps]b|dessous"
+    r"|inf[eé]rieure?|inferiore?|sotto"
 )
 _TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\bs[mps]t|dessus|sup[eé]rieure?|superiore?|sopra"
 _INNER = r" inner| in ?\d| mid ?\d|innen| l[3-9] "
@@ -105,9 +105,8 @@ for _role, _twos in _FUNCTIONS.items():  # a letter for the side before or behin
 _INNER_ENDING = re.compile(r"g(?P<plane>p)?l?(?P<g>\d{1,2})l?|in(?P<in>\d{1,2})|l(?P<l>[2-9]|\d\d)")
 PLANE = "an inner plane, which may be drawn as what is not copper: left aside"
 _FOR_PEOPLE = (
-    r" (?:assembly|assy|fab(?:rication)?|court"
-    r" ?yard|crtyd|adhes\w*|glue|drawings?|dwg|dimensions?|user|eco\d?|comments?|keep ?out"
-    r"|drill ?(?:map|guide)|drillmap|margin|bestueckungsplan|bestückungsplan|klebstoff) "
+    r" (?:assembly|assy|fab(?:rication)?|court ?yard|crtyd|adhes\w*|glue|drawings?|dwg|dimensions?|user|eco\d?"
+    r"|comments?|keep ?out|drill ?(?:map|guide)|drillmap|margin|bestueckungsplan|bestückungsplan|klebstoff) "
 )
 _APERTURE = re.compile(
     rb"^\s*D\d{2,3}[\s,;]+(?:ROUND|CIRC|RECT|SQUARE|OVAL|OBLONG|OBROUND|OCTAGON|THERMAL|DONUT)", re.M | re.I

@@ -14,9 +14,8 @@ from fusilex.core.design.outlines import package_outlines
 from fusilex.core.packages.catalogue import Package
 
 _NAMES = re.compile(
-    r"[A-Z]*Q?FN(?![A-Z])|(?<![A-Z])[A-Z]{0,3}\d?DFN|[A-Z]*[BCL]GA(?![A-Z])"
-    r"|(?<![A-Z])[A-Z]{0,3}CSP(?![A-Z])|(?<![A-Z])WLP|ML[FP](?![A-Z])"
-    r"|(?<![A-Z])(?:P|U|V|W|X\d?)?SON(?![A-Z])|(?<![A-Z])P?LCC(?=\d+P)"
+    r"[A-Z]*Q?FN(?![A-Z])|(?<![A-Z])[A-Z]{0,3}\d?DFN|[A-Z]*[BCL]GA(?![A-Z])|(?<![A-Z])[A-Z]{0,3}CSP(?![A-Z])"
+    r"|(?<![A-Z])WLP|ML[FP](?![A-Z])|(?<![A-Z])(?:P|U|V|W|X\d?)?SON(?![A-Z])|(?<![A-Z])P?LCC(?=\d+P)"
 )
 """Outline names of bottom-terminated and ball-grid bodies (JEDEC MO-220, MO-229, MO-211, MO-216 and their kin)."""
 _LEADED = ("ic", "transistor", "led")

@@ -108,8 +108,7 @@ def _digits_unsaid(text: str) -> bool:
 
 _EVERYDAY = re.compile(
     r";.*|M48|M95|%|FMAT,2|(?:METRIC|INCH)(?:,[LT]Z)?(?:,0+\.0+)?|M71|M72|G90|G05"
-    r"|T0*\d+(?:[FSBHZ][-\d.]+)*C\d*\.?\d+|T0*\d+"
-    r"|X-?\d*\.\d*Y-?\d*\.\d*(?:G85X-?\d*\.\d*Y-?\d*\.\d*)?|M30|",
+    r"|T0*\d+(?:[FSBHZ][-\d.]+)*C\d*\.?\d+|T0*\d+|X-?\d*\.\d*Y-?\d*\.\d*(?:G85X-?\d*\.\d*Y-?\d*\.\d*)?|M30|",
 )
 
 

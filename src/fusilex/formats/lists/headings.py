@@ -7,8 +7,8 @@ import re
 from fusilex.formats.lists.tables import ListKind
 
 REF = (
-    r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?|part refs?"
-    r"|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?"
+    r"refs?|references?|designators?|designations?|refdes|ref des|reference designators?|parts?|components?"
+    r"|part refs?|bezeichner|bauteile?|kennung|rep[eè]res?|r[ée]f[ée]rences?|referenz(?:en)?|referencias?"
     r"|riferimenti?o?|positionsnummer"
 )
 
@@ -17,9 +17,8 @@ _VALUE = r"values?|val|comments?|description value|wert|valeur|valore|waarde|par
 
 
 _BODY = (
-    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte"
-    r"|encapsulado|huella|contenitore|package"
-    r" name|land pattern"
+    r"body|bodies|package|footprint|pattern|case|size|pkg|geh[äa]use|bauform|bo[iî]tier|empreinte|encapsulado"
+    r"|huella|contenitore|package name|land pattern"
 )
 
 
@@ -27,8 +26,8 @@ _UNIT = r"(?: ?(?:in )?[\(\[]?(?:mm|mils?|in|inch|thou|[uµμ]m|microns?)[\)\]]?
 
 
 _WHERE = (
-    r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?"
-    r"|inata)?|koord(?:inaten?)?"
+    r"mid|cent(?:er|re|ro)|mitte|pos(?:i[tz]ione?)?|loc(?:ation)?|coord(?:inate?s?|onn[ée]es?|enadas?|inata)?"
+    r"|koord(?:inaten?)?"
 )
 
 
@@ -44,12 +43,12 @@ PLACEMENTS = ListKind(
         "x": _PLACE + "x" + _AFTER + _UNIT,
         "y": _PLACE + "y" + _AFTER + _UNIT,
         "rotation": (
-            r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n|rotazione)(?:"
-            r" ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?"
+            r"(?:rot(?:ation)?|turn|angle|orientation|theta|drehung|(?:dreh)?winkel|angolo|rotaci[óo]n"
+            r"|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?"
         ),
         "side": (
-            r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top"
-            r" ?bot(?:tom)?|surface|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato"
+            r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top ?bot(?:tom)?|surface"
+            r"|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato"
         ),
         "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
         "package": _BODY,
@@ -78,8 +77,8 @@ _MAKER = r"(?:manufacturer|mfr|mfg|maker|supplier|vendor|distributor|fabricant|h
 
 
 _NUMBER = (
-    r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p"
-    r" n|ref(?:erence)?|sku)"
+    r"(?:(?:part|item|stock|order(?:ing)?|article|artikel|bestell) ?)?(?:numbers?|no|num|nr|nummer|code|pn|p n"
+    r"|ref(?:erence)?|sku)"
 )
 
 
@@ -87,15 +86,14 @@ BOM = ListKind(
     {
         "refs": REF,
         "quantity": (
-            r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty)"
-            r" ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of"
+            r"q(?:uanti|n)?t?[yé]?|q ty|(?:q(?:uanti)?ty) ?\(?per.*|quantit[àé]|counts?|pcs|pieces|amount"
+            r"|menge|anzahl|st[üu]ck(?:zahl)?|cantidad|nombre|no of"
         ),
         "value": _VALUE,
         "package": _BODY,
         "part_number": (
-            rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)|mpn|m?p"
-            rf" ?n|sku|article|artikel"
-            rf"|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant"
+            rf"(?:part|stock|order(?:ing)?|article|item|artikel|bestell) ?(?:numbers?|no|num|nr|nummer|code)"
+            rf"|mpn|m?p ?n|sku|article|artikel|{_MAKER} (?:{_NUMBER}|parts?)|r[ée]f(?:[ée]rence)? fabricant"
         ),
         "populate": r"fit|fitted|populated?|mounted|dn[pfi]|do not (?:fit|populate|place)|best[üu]ckt|option",
         "side": r"side|layer|seite|face",
@@ -119,22 +117,21 @@ BOM = ListKind(
 
 
 BOTTOM_WORDS = (
-    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2"
-    r"|s2|unten.*|unterseite|r[üu]ckseite|hinten|dessous|"
-    r"arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
+    r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2"
+    r"|unten.*|unterseite|r[üu]ckseite|hinten|dessous|arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?"
+    r"|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
 )
 
 
 TOP_WORDS = (
     r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite"
-    r"|vorderseite|vorne?|dessus|avant|"
-    r"sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte|boven.*|voor.*|wierzch|ovansida"
+    r"|vorderseite|vorne?|dessus|avant|sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte"
+    r"|boven.*|voor.*|wierzch|ovansida"
 )
 
 
 NOT_POPULATED = re.compile(
-    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no"
-    r" ?(?:fit|pop|load)|unfitted|"
-    r"nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
+    r"\b(dn[pfi]|do not (?:fit|populate|place|mount)|not (?:fitted|populated|placed|mounted)|no ?(?:fit|pop"
+    r"|load)|unfitted|nicht best[üu]ck\w*|non mont[ée]e?s?|no montar|non montare)\b",
     re.I,
 )

@@ -8,8 +8,8 @@ import re
 from fusilex.core.problems import BadInput
 
 _NUMBER = re.compile(
-    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils"
-    r"|thou|in|inch|[uµμ]m|\"|°|deg)?\s*$",
+    r"^\s*([-+]?(?:\d+[.,]?\d*|[.,]\d+|\d{1,3}(?:[.,]\d{3})+[.,]\d+)(?:[eE][-+]?\d+)?)\s*(mm|mil|mils|thou|in"
+    r"|inch|[uµμ]m|\"|°|deg)?\s*$",
     re.I,
 )
 

@@ -23,8 +23,8 @@ STOCK = ListKind(
         "value": BOM.wording["value"],
         "package": BOM.wording["package"],
         "count": (
-            r"counts?|q(?:uanti)?ty|quantit(?:y|[àé])|stock|in stock|on"
-            r" hand|available|pieces|pcs|amount|menge|anzahl|bestand|st[üu]ck(?:zahl)?|cantidad"
+            r"counts?|q(?:uanti)?ty|quantit(?:y|[àé])|stock|in stock|on hand|available|pieces|pcs|amount|menge"
+            r"|anzahl|bestand|st[üu]ck(?:zahl)?|cantidad"
         ),
         "place": r"places?|location|storage|drawer|shelf|bin|box|where|ort|lager(?:ort|platz)?|fach|emplacement|lugar",
         "date_code": r"date ?code|dc|datumscode",

@@ -269,8 +269,8 @@ def _table(
         sure[f] = SURE if picked and f in picked else (SURE if agrees else LIKELY) if f in worded else GUESS
     above = " ".join([grid.above, *(cell for row in grid.rows[:first] for cell in row)])
     stated = re.search(
-        r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*(mm|millimet\w*"
-        r"|mils?|inch(?:es)?|thou)\b",
+        r"\b(?:units?|dimensions?|einheit(?:en)?|unités?)\b[\s:=,;]*(?:used|are|in)?[\s:=,;]*"
+        r"(mm|millimet\w*|mils?|inch(?:es)?|thou)\b",
         above,
         re.I,
     )

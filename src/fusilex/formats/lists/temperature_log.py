@@ -22,15 +22,13 @@ _TIME_UNIT = (
 LOG = ListKind(
     {
         "time": (
-            r"(?:(?:elapsed|run|log|relative) ?)?(?:t|time|times?tamp|clock|zeit|elapsed|duration)(?:"
-            rf" ?[\(\[]?(?:{_TIME_UNIT})[\)\]]?)?"
-            rf"|{_TIME_UNIT}"
+            r"(?:(?:elapsed|run|log|relative) ?)?(?:t|time|times?tamp|clock|zeit|elapsed|duration)"
+            rf"(?: ?[\(\[]?(?:{_TIME_UNIT})[\)\]]?)?|{_TIME_UNIT}"
         ),
         "temperature": (
-            r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d+.*|tc ?\d*.*|thermocouple.*|ch(?:annel)? ?\d+.*|(?:.*"
-            r" )?deg(?:rees?)? ?[cfk]"
-            r"|.*[°º˚] ?[cfk][\)\]]?|.*[\(\[][cfk][\)\]]|.*"
-            r" [cfk]|.*celsius.*|.*fahrenheit.*|.*kelvin.*|board.*|air.*|pcb.*"
+            r"temp(?:erature)?s?(?: .*)?|probe.*|t ?\d+.*|tc ?\d*.*|thermocouple.*|ch(?:annel)? ?\d+.*"
+            r"|(?:.* )?deg(?:rees?)? ?[cfk]|.*[°º˚] ?[cfk][\)\]]?|.*[\(\[][cfk][\)\]]|.* [cfk]|.*celsius.*"
+            r"|.*fahrenheit.*|.*kelvin.*|board.*|air.*|pcb.*"
         ),
     },
     {},
