@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 
 from fusilex.bench.refusal import Refused
+from fusilex.core.quantities import read
 
 NUMBER = r"[-+]?\d+(?:[.,]\d+)?"
 MOST = 1e9
@@ -23,22 +24,26 @@ def numbers(text: str) -> list[float]:
 
 def _sized(text: str) -> float:
     """A number that something on a bench can have. Raises `Refused`."""
-    value = float(text.replace(",", "."))
+    return _bounded(float(text.replace(",", ".")), text)
+
+
+def _bounded(value: float, text: str) -> float:
     if abs(value) > MOST:
-        raise Refused(f"{text[:20]}… is more than anything here can be.")
+        raise Refused(f"{text.strip()[:20]}… is more than anything here can be.")
     return value
 
 
 def number(text: str, what: str, example: str, unit: str = "") -> float:
-    """The one number that was asked for, with its unit or without. Raises `Refused`.
+    """The one number that was asked for, in `unit`; with a unit of its kind, or without. Raises `Refused`.
 
-    >>> number("0,12 mm", "thickness", "mm, such as 0.12", "mm")
-    0.12
+    >>> number("0,12 mm", "thickness", "mm, such as 0.12", "mm"), number("5 mil", "thickness", "mm", "mm")
+    (0.12, 0.127)
     """
-    match = re.fullmatch(rf"\s*({NUMBER})\s*(?:{unit})?\s*" if unit else rf"\s*({NUMBER})\s*", text, re.IGNORECASE)
-    if match is None:
-        raise Refused(f"“{text.strip()}” is no {what}: type {example}.")
-    return _sized(match[1])
+    try:
+        value = read(text, unit)
+    except ValueError:
+        raise Refused(f"“{text.strip()}” is no {what}: type {example}.") from None
+    return _bounded(value, text)
 
 
 def pieces(text: str) -> int | None:
