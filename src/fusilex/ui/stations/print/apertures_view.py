@@ -18,7 +18,7 @@ from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg
 from fusilex.core.printing.reduce import Reduction, reduced, reductions
 from fusilex.core.printing.release import worst_parts
 from fusilex.core.printing.risks import WHYS, Risks, changed, risks
-from fusilex.core.quantities import MM, write, write_fixed, write_length
+from fusilex.core.quantities import MM, write, write_fixed
 from fusilex.formats.written.paste_layer import paste_gerber
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
@@ -277,6 +277,6 @@ class AperturesView(BoardView[RatioChart]):
             ("per board", f"{per_board:.0f} mg"),
             ("per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
             ("alloy", sheet.alloy),
-            ("foil", write_length(self.foil)),
+            ("foil", write(self.foil, MM)),
             ("openings", str(len(self.apertures))),
         ]

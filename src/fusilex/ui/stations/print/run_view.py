@@ -32,7 +32,7 @@ from fusilex.bench.workshop.record_kinds import PasteSheet
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.printing.risks import risks
-from fusilex.core.quantities import write_fixed, write_length
+from fusilex.core.quantities import MM, write, write_fixed
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.reading import Reading
@@ -205,7 +205,7 @@ class RunView(BoardView[RunChartCard]):
         return "This run", [
             ("paste per panel", f"{per_board * batch.panel.count / 1000:.2f} g"),
             ("alloy", sheet.alloy),
-            ("foil", write_length(foil_mm)),
+            ("foil", write(foil_mm, MM)),
             ("prints, misprints", f"{len(printing.prints)}, {run.misprints}"),
             ("foil wiped", f"{since_wipe(batch)} prints ago" if beneath.wipes else f"never in {since_wipe(batch)}"),
         ]
