@@ -13,11 +13,12 @@ from pathlib import Path
 import pytest
 
 from fusilex.bench.rooms import RULES
+from fusilex.core.labels import labels
 from fusilex.core.wording import catalogue, entry, keys
 
 SRC = Path(__file__).parents[1] / "src" / "fusilex"
 WORDS = SRC / "assets" / "words"
-ROOMS = sorted(p.stem for p in WORDS.glob("*.json") if p.stem != "keys")
+ROOMS = sorted(p.stem for p in WORDS.glob("*.json") if p.stem not in ("keys", "labels"))
 SLOT = re.compile(r"\{([^{}:]+)(?::([^{}]*))?\}")
 TREES = {p: ast.parse(p.read_text()) for p in SRC.rglob("*.py")}
 
@@ -130,13 +131,42 @@ def test_every_rule_has_a_text_with_all_its_numbers_and_no_other_ones() -> None:
 LENGTHS = {"headline": 90, "action": 120}
 
 
+def named() -> Iterator[str]:
+    """What quantities are called, and what judgements miss, as far as it is written out."""
+    for tree in TREES.values():
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "Quantity" and node.args:
+                yield from (w for w in literals(node.args[0]) if "*" not in w)
+            elif isinstance(node, ast.keyword) and node.arg == "missing":
+                yield from words_in(node.value)
+            elif isinstance(node, ast.Call) and getattr(node.func, "id", "") == "Judgement" and len(node.args) > 7:
+                yield from words_in(node.args[7])
+            elif isinstance(node, ast.Assign):
+                targets = node.targets[0].elts if isinstance(node.targets[0], ast.Tuple) else node.targets
+                values = node.value.elts if isinstance(node.value, ast.Tuple) and len(targets) > 1 else [node.value]
+                for target, value in zip(targets, values, strict=False):
+                    if getattr(target, "id", "") == "missing":
+                        yield from words_in(value)
+
+
+def words_in(node: ast.AST) -> Iterator[str]:
+    """The words of tuples in an expression, such as ``("a log",) if … else ()``."""
+    for tuple_ in (n for n in ast.walk(node) if isinstance(n, ast.Tuple)):
+        yield from (e.value for e in tuple_.elts if isinstance(e, ast.Constant) and isinstance(e.value, str))
+
+
+def test_what_quantities_are_called_stands_in_the_catalogue() -> None:
+    assert sorted(set(named()) - {""} - set(labels())) == []
+    assert sorted(set(labels()) - set(named())) == []
+
+
 def test_texts_keep_to_a_line() -> None:
     for (rule, case), text in ALL.items():
         assert len(SLOT.sub("12345", text)) <= LENGTHS["action"], (rule, case)
         assert "  " not in text and not re.search(r"\b(nobody|somebody|eyes)\b", text, re.I), (rule, case)
 
 
-@pytest.mark.parametrize("room", [*ROOMS, "keys"])
+@pytest.mark.parametrize("room", [*ROOMS, "keys", "labels"])
 def test_the_catalogue_is_plain_json_in_order(room: str) -> None:
     data = (WORDS / f"{room}.json").read_text()
     assert json.dumps(json.loads(data), indent=2, ensure_ascii=False) + "\n" == data

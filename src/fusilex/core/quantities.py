@@ -9,6 +9,7 @@ import re
 
 from msgspec import Struct
 
+from fusilex.core.labels import label
 from fusilex.core.units import show_number, show_resistance, show_value
 
 
@@ -63,7 +64,7 @@ class Quantity(Struct, frozen=True):
 
     def text(self, units: Units | None = None) -> str:
         """What it is and how much: ``foil 0.12 mm``."""
-        return f"{self.what} {self.amount(units)}"
+        return f"{label(self.what)} {self.amount(units)}"
 
     def amount(self, units: Units | None = None, digits: int = 3) -> str:
         """How much, in the chosen units."""

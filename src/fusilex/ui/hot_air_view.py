@@ -18,6 +18,7 @@ from fusilex.core.design.model import Part
 from fusilex.core.heat.hot_air import Heated, HotAirStep
 from fusilex.core.heat.sheet import Sheet
 from fusilex.core.judgement import Judgement
+from fusilex.core.labels import label
 from fusilex.core.quantities import MM, write, write_celsius
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import begun, clock
@@ -295,5 +296,5 @@ class HotAirView(View):
         if judged is None:
             return "Held steps", []
         gun = self.batch.workshop[Records].first(AirGun)
-        rows = [(q.what, q.amount()) for q in judged.quantities]
+        rows = [(label(q.what), q.amount()) for q in judged.quantities]
         return f"{gun.id.capitalize()}, {write(gun.nozzle_mm, MM, 4)}", rows

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout
 from fusilex.bench.batch import Batch
 from fusilex.bench.rooms import RULES
 from fusilex.core.judgement import Judgement
+from fusilex.core.labels import label
 from fusilex.core.quantities import Quantity, write, write_range
 from fusilex.ui.theme import theme
 
@@ -27,7 +28,7 @@ def why_html(judgement: Judgement, batch: Batch | None = None, overruled: str = 
         text, source = rule.text(judgement.rule, batch), rule.source(judgement.rule, batch)
         parts.append(f"<h3>Rule</h3><p>{escape(text)}</p><h3>Source</h3><p>{escape(source)}</p>")
     if judgement.missing:
-        parts.append(f"<h3>Missing</h3><p>{escape(', '.join(judgement.missing))}</p>")
+        parts.append(f"<h3>Missing</h3><p>{escape(', '.join(map(label, judgement.missing)))}</p>")
     if rows:
         parts.append(f"<h3>Inputs</h3><table>{rows}</table>")
     if judgement.refs:
@@ -43,7 +44,7 @@ def _row(q: Quantity) -> str:
         words += f", 95 % {escape(write_range(*q.interval, q.unit))}"
     if q.limit is not None:
         words += f", limit {escape(_limit(q))}"
-    return f"<tr><td style='padding-right:24px'>{escape(q.what)}</td><td>{words}</td></tr>"
+    return f"<tr><td style='padding-right:24px'>{escape(label(q.what))}</td><td>{words}</td></tr>"
 
 
 def _limit(q: Quantity) -> str:
