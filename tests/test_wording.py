@@ -13,12 +13,12 @@ from pathlib import Path
 import pytest
 
 from fusilex.bench.rooms import RULES
-from fusilex.core.labels import labels
-from fusilex.core.wording import catalogue, entry, keys
+from fusilex.core.labels import names
+from fusilex.core.wording import catalogue, entry
 
 SRC = Path(__file__).parents[1] / "src" / "fusilex"
 WORDS = SRC / "assets" / "words"
-ROOMS = sorted(p.stem for p in WORDS.glob("*.json") if p.stem not in ("keys", "labels"))
+ROOMS = sorted(p.stem for p in WORDS.glob("*.json") if p.stem != "names")
 SLOT = re.compile(r"\{([^{}:]+)(?::([^{}]*))?\}")
 TREES = {p: ast.parse(p.read_text()) for p in SRC.rglob("*.py")}
 
@@ -113,7 +113,7 @@ def test_every_slot_of_a_message_is_filled_by_those_who_ask_for_it() -> None:
 
 def test_messages_name_keys_by_what_they_do() -> None:
     named = {m[2] for text in ALL.values() for m in SLOT.finditer(text) if m[1] == "key"}
-    assert named == set(keys())
+    assert named == names()["keys"].keys()
     bare = [(r, c) for (r, c), text in ALL.items() if re.search(r"(?<![\w{:])(F\d|Ctrl|[B-HJ-UW-Z] (to|for) )", text)]
     assert not bare
 
@@ -156,8 +156,8 @@ def words_in(node: ast.AST) -> Iterator[str]:
 
 
 def test_what_quantities_are_called_stands_in_the_catalogue() -> None:
-    assert sorted(set(named()) - {""} - set(labels())) == []
-    assert sorted(set(labels()) - set(named())) == []
+    assert sorted(set(named()) - {""} - set(names()["quantities"])) == []
+    assert sorted(set(names()["quantities"]) - set(named())) == []
 
 
 def test_texts_keep_to_a_line() -> None:
@@ -166,7 +166,7 @@ def test_texts_keep_to_a_line() -> None:
         assert "  " not in text and not re.search(r"\b(nobody|somebody|eyes)\b", text, re.I), (rule, case)
 
 
-@pytest.mark.parametrize("room", [*ROOMS, "keys", "labels"])
+@pytest.mark.parametrize("room", [*ROOMS, "names"])
 def test_the_catalogue_is_plain_json_in_order(room: str) -> None:
     data = (WORDS / f"{room}.json").read_text()
     assert json.dumps(json.loads(data), indent=2, ensure_ascii=False) + "\n" == data

@@ -1,5 +1,5 @@
-"""How quantities and what is missing are called where they are shown. Rules name them by words that stay for ever, for
-overrulings go by them; what is shown for these stands in the catalogue.
+"""How keys, quantities and what is missing are called where they are shown. Rules name them by words that stay for
+ever, for overrulings go by them; what is shown for these stands in the catalogue.
 """
 
 from __future__ import annotations
@@ -11,16 +11,16 @@ import msgspec
 
 
 @cache
-def labels() -> dict[str, str]:
-    """What is shown, by the name that rules use."""
-    file = files("fusilex") / "assets" / "words" / "labels.json"
-    return msgspec.json.decode(file.read_bytes(), type=dict[str, str])
+def names() -> dict[str, dict[str, str]]:
+    """What is shown: `keys` by what they do, `quantities` (and what is missing) by the name that rules use."""
+    file = files("fusilex") / "assets" / "words" / "names.json"
+    return msgspec.json.decode(file.read_bytes(), type=dict[str, dict[str, str]])
 
 
 def label(name: str) -> str:
-    """What is shown for a name; names that hold a part or a board's own words stand for themselves.
+    """What is shown for a quantity; names that hold a part or a board's own words stand for themselves.
 
     >>> label("area ratio"), label("height of C1")
     ('area ratio', 'height of C1')
     """
-    return labels().get(name, name)
+    return names()["quantities"].get(name, name)

@@ -21,6 +21,7 @@ from importlib.resources import files
 
 import msgspec
 
+from fusilex.core.labels import names
 from fusilex.core.quantities import Quantity, Range, Units, write
 from fusilex.core.units import begun, clock
 
@@ -59,13 +60,6 @@ def catalogue(room: str) -> dict[str, Entry]:
     return msgspec.json.decode(file.read_bytes(), type=dict[str, Entry]) if file.is_file() else {}
 
 
-@cache
-def keys() -> dict[str, str]:
-    """The keys that messages name, by what they do."""
-    file = files("fusilex") / "assets" / "words" / "keys.json"
-    return msgspec.json.decode(file.read_bytes(), type=dict[str, str])
-
-
 def entry(rule: str) -> Entry:
     """What the catalogue has for a rule; nothing for a rule it does not know."""
     return catalogue(rule.partition(".")[0]).get(rule, Entry())
@@ -95,7 +89,7 @@ def filled(text: str, slots: Mapping[str, object], rule: str = SHARED, units: Un
     def fill(match: re.Match[str]) -> str:
         name, form = match[1], match[2] or ""
         if name == "key":
-            return keys()[form]
+            return names()["keys"][form]
         return _shown(slots[name], form, rule, slots, units)
 
     return _SLOT.sub(fill, text)
