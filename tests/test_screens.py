@@ -308,7 +308,7 @@ def test_units_theme_and_size_are_remembered(window: Window, open_window: OpenWi
     show(window, "Print")
     assert ("foil", "0.12 mm") in window.facts.rows
     QTest.keyClick(window, K.Key_U, Qt.KeyboardModifier.ControlModifier)
-    assert ("foil", "0.005 in") in window.facts.rows
+    assert ("foil", "0.00472 in") in window.facts.rows
     QTest.keyClick(window, K.Key_D, Qt.KeyboardModifier.ControlModifier)
     window.resize(1150, 720)
     window.close()

@@ -13,7 +13,13 @@ from pathlib import Path
 import pytest
 
 from fusilex.bench.rooms import RULES
+from fusilex.bench.stations.place.running.events import DRY, FIRST
+from fusilex.core.inspection.causes import CAUSES, USUAL
+from fusilex.core.inspection.faults import FAULT_WORDS
 from fusilex.core.labels import names
+from fusilex.core.placing.rejects import CAUSES as REJECTS
+from fusilex.core.reflow.metrics import FIELD_OF
+from fusilex.core.route.steps import METHODS
 from fusilex.core.wording import catalogue, entry
 
 SRC = Path(__file__).parents[1] / "src" / "fusilex"
@@ -126,6 +132,20 @@ def test_every_rule_has_a_text_with_all_its_numbers_and_no_other_ones() -> None:
         assert "{" not in rule.text(name) + rule.source(name)
     rules = {name for room in ROOMS for name, own in catalogue(room).items() if own.rule}
     assert rules - set(RULES) == {"workshop.due", "workshop.missing", "trace", "journal.whole"}
+
+
+def trade() -> set[str]:
+    """Words of the trade that messages name: defects, their causes and checks, metrics, methods, proofs."""
+    told = {word for some in CAUSES.values() for cause in some for word in (cause.text, cause.check, *cause.evidence)}
+    rejects = {word for some in REJECTS.values() for word in some}
+    methods = {method for some in METHODS.values() for method in some}
+    return (
+        told | set(USUAL) | set(USUAL.values()) | set(FAULT_WORDS) | rejects | set(FIELD_OF) | methods | {DRY, FIRST}
+    ) - {""}
+
+
+def test_words_of_the_trade_stand_in_the_catalogue() -> None:
+    assert set(names()["terms"]) == trade()
 
 
 LENGTHS = {"headline": 90, "action": 120}

@@ -12,7 +12,9 @@ import msgspec
 
 @cache
 def names() -> dict[str, dict[str, str]]:
-    """What is shown: `keys` by what they do, `quantities` (and what is missing) by the name that rules use."""
+    """What is shown: `keys` by what they do, `quantities` (and what is missing) by the name that rules use, `terms`:
+    words of the trade that stand in messages, such as defects, their causes, and methods.
+    """
     file = files("fusilex") / "assets" / "words" / "names.json"
     return msgspec.json.decode(file.read_bytes(), type=dict[str, dict[str, str]])
 
@@ -24,3 +26,12 @@ def label(name: str) -> str:
     ('area ratio', 'height of C1')
     """
     return names()["quantities"].get(name, name)
+
+
+def term(word: str) -> str:
+    """What is shown for a word of the trade; what people named themselves stands as it is.
+
+    >>> term("tombstone"), term("SR-1866")
+    ('tombstone', 'SR-1866')
+    """
+    return names()["terms"].get(word, word)

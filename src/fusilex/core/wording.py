@@ -21,7 +21,7 @@ from importlib.resources import files
 
 import msgspec
 
-from fusilex.core.labels import names
+from fusilex.core.labels import names, term
 from fusilex.core.quantities import Quantity, Range, Units, write
 from fusilex.core.units import begun, clock
 
@@ -103,13 +103,13 @@ def _shown(value: object, form: str, rule: str, slots: Mapping[str, object], uni
         words = form.split("|")
         return words[0 if _count(value) == 1 else -1]
     if isinstance(value, tuple | list):
-        shown = [_shown(v, "", rule, slots, units) if isinstance(v, Said) else v for v in value]
+        shown = [_shown(v, "", rule, slots, units) if isinstance(v, Said | str) else v for v in value]
         return listed(shown, len(shown) if form == "all" else int(form or LISTED))
     if isinstance(value, Range):
         return value.amount(units, int(form or 3))
     plain = value.value if isinstance(value, Quantity) else value
     if isinstance(plain, str):
-        return begun(plain) if form == "begun" else plain
+        return begun(term(plain)) if form == "begun" else term(plain)
     if form == "span":
         return span(float(plain))  # type: ignore[arg-type]
     if form == "clock":
