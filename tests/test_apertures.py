@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from fusilex.bench.intake.design import design_from, read_design
 from fusilex.core.design.model import Design, Placement
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.overlay import union_of
 from fusilex.core.printing.apertures import Apertures, apertures_of, narrowest
 from fusilex.core.printing.paste import coarsest_powder

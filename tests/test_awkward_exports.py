@@ -25,7 +25,7 @@ from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.advice import suggestions
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.identify import identify

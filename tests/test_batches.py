@@ -20,7 +20,7 @@ from fusilex.bench.record.batch_list import Glance, glance, listed
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.demos import open_demo
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.wet_paste.age import judge_paste_age
 from fusilex.formats.bundle import Files
 from fusilex.ui.frame.batches.new_batch import NewBatch

@@ -26,7 +26,7 @@ from fusilex.bench.stations.place.references import fit
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.test.planning import due
 from fusilex.bench.workshop.losses import Losses
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.route.steps import DONE, one_side
 from fusilex.formats.written.programme import to_csv

@@ -28,7 +28,7 @@ from fusilex.core.design.pad_evidence import mixed_codes, nearest_chip, pattern_
 from fusilex.core.design.pads import drills_at
 from fusilex.core.design.roles import guess_roles
 from fusilex.core.design.which_side import sides_of_words, top_lead
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.packages.catalogue import Catalogue, package_of
 from fusilex.core.packages.chips import CHIP_SIZES, ambiguous_code, chip_code
 from fusilex.core.panel.layout import Panel, single

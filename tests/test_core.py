@@ -15,8 +15,8 @@ from windows import WINDOWS
 from fusilex.core.design.model import Design
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.electrical.probes import probe_plan
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.yields import wilson
-from fusilex.core.judgement import Level
 from fusilex.core.kit.quantities import in_placing_order, look_alikes, pull_list, pull_quantity
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.order import hand_order

@@ -25,7 +25,7 @@ from fusilex.bench.record.opening import newest_readable, opened
 from fusilex.bench.record.rescue import check, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files
 from fusilex.journal.backups import KEPT, copy_to, daily, kept, put_back

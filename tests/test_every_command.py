@@ -40,8 +40,9 @@ from fusilex.bench.stations.test.now import port_in_hand
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.checks.fixes import Fix
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.faults import FAULT_WORDS
-from fusilex.core.judgement import Facts, Level
+from fusilex.core.judgement import Facts
 from fusilex.core.kit.losses import loss_key
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.printing.looking import WORDS

@@ -21,7 +21,7 @@ from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.design.connectivity import compare_with_netlist
 from fusilex.core.design.edge import board_edge
 from fusilex.core.design.model import Design, Layer
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.problems import BadInput
 from fusilex.formats import bundle

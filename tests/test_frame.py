@@ -35,7 +35,8 @@ from fusilex.bench.workshop.habits import Habits
 from fusilex.command_line.journals import journal_url, journal_urls
 from fusilex.command_line.parser import parser
 from fusilex.core.checks.fixes import Fix
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.route.steps import one_side
@@ -119,6 +120,8 @@ def test_judgements_are_chosen_by_key_and_explained(window: Window, qtbot: QtBot
             (Quantity("n", float(i), "mm"),),
             say("no stencil thin enough"),
             (f"U{i}",),
+            (),
+            (every("parts", 1),),
         )
         for i, level in enumerate(Level)
     ]
@@ -144,7 +147,7 @@ def test_judgements_are_chosen_by_key_and_explained(window: Window, qtbot: QtBot
     text = why_html(made[2], overruled="because I say so")
     for words in ("U2: paste will not release", "IPC-7525", "U2", "because I say so", "2", "mm"):
         assert words in text
-    strange = Judgement("kit.bag", Level.GO, "s", say("right bag", name="<b>h</b>"))
+    strange = Judgement("kit.bag", Level.GO, "s", say("right bag", name="<b>h</b>"), coverage=(every("parts", 1),))
     assert "<h3>Inputs" not in why_html(strange) and "&lt;b&gt;" in why_html(strange)
 
 

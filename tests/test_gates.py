@@ -19,7 +19,8 @@ from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
-from fusilex.core.judgement import Facts, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts
 from fusilex.core.route.steps import DONE, one_side
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url

@@ -25,8 +25,8 @@ from fusilex.bench.stations.hand.extra import Extra
 from fusilex.bench.stations.hand.soldering import care_for
 from fusilex.bench.stations.hand.typed_input import BATH_EXAMPLE, TASK_EXAMPLE, read_bath, read_task
 from fusilex.core.design.model import Design
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.surroundings import copper_near
-from fusilex.core.judgement import Level
 from fusilex.core.soldering.handwork import soldering
 from fusilex.core.soldering.joint import DENSITY, FLUX_MASS, dose, heating, joint_mm3, lead_joint_mm3, wire_length_mm
 from fusilex.core.soldering.minutes import seconds_a_joint

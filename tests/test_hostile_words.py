@@ -32,7 +32,8 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.report.papers import page_html
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.place.events import Placing
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.machine.rs274 import Reader
 from fusilex.core.problems import BadInput
 from fusilex.core.programme.plan import Plan, Trip

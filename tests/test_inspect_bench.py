@@ -25,13 +25,13 @@ from fusilex.bench.report.papers import board_record
 from fusilex.bench.stations.inspect.touring import fields_of, unseen
 from fusilex.bench.stations.print.events import Printing
 from fusilex.core.design.model import Design
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.causes import CAUSES, Evidence, ranked
 from fusilex.core.inspection.expect import WAYS, mark_lies
 from fusilex.core.inspection.faults import FAULT_WORDS, FAULTS
 from fusilex.core.inspection.patterns import patterns
 from fusilex.core.inspection.surroundings import copper_near
 from fusilex.core.inspection.yields import exact, per_million, rolled
-from fusilex.core.judgement import Level
 
 NOZZLE, BIN_OF = "middle 1", "R3"
 

@@ -26,7 +26,8 @@ from fusilex.bench.report.papers import board_record
 from fusilex.bench.rooms import EVENT_KINDS, batch_state, open_journal
 from fusilex.bench.stations.print.events import PanelPrinted
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files

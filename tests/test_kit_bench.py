@@ -20,7 +20,8 @@ from fusilex.bench.stations.kit.now import at_bin
 from fusilex.bench.stations.kit.weighing import weigh
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Facts, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.counting import by_reel, by_strip, by_weight
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, exposure, hours_left, judge_moisture, share_left

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.formats.bundle import Files
 from fusilex.journal.place import sqlite_url
 from fusilex.ui.tabbed import TabbedStation

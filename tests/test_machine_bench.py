@@ -41,7 +41,7 @@ from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.put_right import PutRight
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.machine.motion import short_turn
 from fusilex.core.placing.centring import judge_offset
 from fusilex.core.placing.first_piece import verdict_of

@@ -17,7 +17,7 @@ from fusilex.bench.report.papers import board_record
 from fusilex.bench.stations.make.typed_input import EXAMPLES, done
 from fusilex.bench.workshop.etching import Etching
 from fusilex.core.bare_boards.making import METHODS, judge_drill, judge_look, least_ring
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.route.steps import faults
 
 K = Qt.Key

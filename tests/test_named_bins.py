@@ -27,7 +27,7 @@ from fusilex.bench.stations.release.getting_ready import cuts_of
 from fusilex.bench.workshop.put_right import LinePutRight, PutRight
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.quantities import pull_list
 from fusilex.journal.place import sqlite_url
 

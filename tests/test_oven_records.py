@@ -14,7 +14,7 @@ from windows import WINDOWS
 
 from fusilex.app import main
 from fusilex.bench.record.bench import Bench
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import FIELDS, FOREVER, Doubt, Metrics

@@ -20,7 +20,8 @@ from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.state import Overruled
 from fusilex.core import wording
-from fusilex.core.judgement import Facts, Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts, Judgement
 from fusilex.core.older_headlines import meant
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import Said, say

@@ -14,7 +14,7 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.machine import point_at
 from fusilex.bench.stations.place.placements import programme
 from fusilex.bench.stations.place.references import judge_machine
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.panel.layout import Panel, single
 from fusilex.formats.written.programme import Step, to_csv
 

@@ -31,7 +31,7 @@ from fusilex.bench.workshop.paste_care import JarHandled, JarLogged, PasteCare, 
 from fusilex.bench.workshop.record_kinds import Jar, PasteSheet
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.stepped import plain_ref, stepped

@@ -25,7 +25,7 @@ from fusilex.core.electrical.order import Reading, best_in, best_order, expected
 from fusilex.core.electrical.plan import plan_readings
 from fusilex.core.electrical.power import current_limit, expected_draw, power_level, power_steps
 from fusilex.core.electrical.shown import between_nets
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.measuring.drift import drift
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.measuring.lots import Taken, judge_lots, lots

@@ -44,7 +44,8 @@ from fusilex.bench.stations.test.power import next_step
 from fusilex.bench.stations.test.verdicts import suspects
 from fusilex.bench.workshop.finished import Finished
 from fusilex.bench.workshop.fixtures import Fixtures
-from fusilex.core.judgement import Facts, Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts, Judgement
 from fusilex.devices.bench_meter import QUERIES, measure
 from fusilex.devices.command import FAILED, LEFT, plan_command, run_command
 from fusilex.devices.meter import NoMeter

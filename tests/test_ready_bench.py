@@ -25,7 +25,7 @@ from fusilex.bench.stations.ready.judging import judge_bath, ready_findings
 from fusilex.bench.workshop.habits import Habits
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.formats.bundle import Files
 from fusilex.formats.identify import revision_of

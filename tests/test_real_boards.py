@@ -26,7 +26,7 @@ from fusilex.core.design.join import join
 from fusilex.core.design.model import BomLine, Design, Hole, NetPoint, Placement
 from fusilex.core.electrical.judge import judge_unseen
 from fusilex.core.electrical.probes import probe_plan
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.release import judge_hidden

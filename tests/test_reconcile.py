@@ -17,7 +17,7 @@ from fusilex.core.checks.size_codes import size_findings
 from fusilex.core.design.join import join
 from fusilex.core.design.model import Design
 from fusilex.core.design.outlines import body_polygon
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.quantities import look_alikes, pull_list
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.soldering.order import by_height

@@ -35,7 +35,7 @@ from fusilex.bench.workshop.record_kinds import (
 from fusilex.bench.workshop.records import Records, port_of, read_record, read_records, shipped, write_records
 from fusilex.bench.workshop.stock import Lot
 from fusilex.bench.workshop.watch import watch
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.due import judge_due
 from fusilex.core.packages.catalogue import Catalogue
 from fusilex.core.printing.paste import PASTES

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from fusilex.app import main
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.placing.affine import Affine, best_fit, fit_affine, odd_one
 from fusilex.core.placing.references import judge_references
 from fusilex.core.placing.suggest import Candidate, corners_of, standard_error, suggest

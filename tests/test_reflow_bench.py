@@ -25,12 +25,12 @@ from fusilex.bench.stations.reflow.after import joints_after
 from fusilex.bench.stations.reflow.cooling import newton_s, solid_and_cool
 from fusilex.bench.stations.reflow.live import LiveLog, advice, asked_for, cools
 from fusilex.bench.stations.reflow.twin import logs_of, oven_body, oven_of, question
+from fusilex.core.evidence import Level
 from fusilex.core.heat.oven import parameters_of
 from fusilex.core.heat.probes import ALL_SHINY, DOOR_OPEN, FIRST_SHINE, HEAT_OFF
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import COARSE_MM
 from fusilex.core.heat.ties import Shine
-from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.devices.oven_world import OvenWorld, jittered, logged
 from fusilex.journal.place import sqlite_url

@@ -15,8 +15,8 @@ from PyQt6.QtTest import QTest
 from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
+from fusilex.core.evidence import Level
 from fusilex.core.heat.schedule import Schedule
-from fusilex.core.judgement import Level
 from fusilex.core.problems import BadInput
 from fusilex.devices.oven_world import OvenWorld, jittered, logged
 from fusilex.ui.frame.start import make_window

@@ -22,8 +22,8 @@ from fusilex.bench.stations.test.now import next_pair
 from fusilex.bench.stations.test.planning import due
 from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.faults import FAULT_WORDS
-from fusilex.core.judgement import Level
 from fusilex.core.rework.methods import LIFTED, method_for
 from fusilex.core.rework.queue import HEAT, Mend, again_melted, in_order, learnt_seconds, worth_of
 

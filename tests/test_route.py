@@ -29,7 +29,7 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.placements import programme
 from fusilex.bench.stations.ready.typed_input import step as read_step
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.points import on_board
 from fusilex.core.route.hanging import judge_reflow_cycles

@@ -39,6 +39,7 @@ from fusilex.core.bare_boards.etching import Refit, copper_removed_g, etch_minut
 from fusilex.core.bare_boards.finest import Finest, judge_finest
 from fusilex.core.bare_boards.making import judge_drill
 from fusilex.core.checks.layer_agreement import judge_layers
+from fusilex.core.checks.pin_ones import pin_ones
 from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.side_order import side_load
 from fusilex.core.checks.systematic import fit_unnamed
@@ -360,6 +361,17 @@ def _(t: Things) -> object:
         targets = np.vstack([listed[:4] + np.array([3, 1]), dice.uniform(0, 20, (12, 2))])
         few.append((fit := fit_unnamed(listed, targets)) and fit.convincing)
     return few, [[(f.kind, f.ref, f.level, f.says.case) for f in reconcile(d)] for d in made]
+
+
+@scene("ready.turns")
+def _(t: Things) -> object:
+    found = []
+    for least in range(5):
+        chips = [f"U{n}" for n in range(least, 4)]
+        parts = [replace(p, pads=() if p.ref in chips else p.pads) for p in t["heron"].parts]
+        ones = pin_ones([replace(p, rotation_deg=p.rotation_deg + 90 * (p.ref == "U3")) for p in parts])
+        found.append([[p.ref for p in group] for group in (ones.told, ones.untold, ones.all_turned)])
+    return found
 
 
 @scene("ready.skipped")

@@ -23,7 +23,8 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.print.events import Printing
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.bench.stations.test.planning import due
-from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.evidence import Level, every
+from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.quantities import Quantity, chosen
 from fusilex.core.reflow.gates import gates, last_to_melt
 from fusilex.core.reflow.record import trace_of
@@ -374,7 +375,9 @@ def test_every_rule_named_by_a_judgement_can_be_explained(window: Window) -> Non
 
 
 def test_worst_comes_first_and_numbers_carry_units() -> None:
-    made = [Judgement("x", level, "s", say("h")) for level in (Level.GO, Level.UNKNOWN, Level.STOP, Level.CARE)]
+    seen = (every("parts", 1),)
+    levels = (Level.GO, Level.UNKNOWN, Level.STOP, Level.CARE)
+    made = [Judgement("x", level, "s", say("h"), coverage=seen) for level in levels]
     assert [j.level for j in worst_first(made)] == [Level.STOP, Level.CARE, Level.UNKNOWN, Level.GO]
     assert Quantity("gap", 0.12345, "mm").text() == "gap 0.123 mm"
     assert Quantity("share", 33.3, "%").text() == "share 33.3 %"

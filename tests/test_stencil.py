@@ -18,13 +18,13 @@ from scipy.spatial.distance import pdist
 
 from fusilex.core.convex import shared_area
 from fusilex.core.design.model import Design, Pad
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import GRADES, Level
 from fusilex.core.printing.alignment import Alignment, frame_moves, judge_looks, lies, moved, moves
 from fusilex.core.printing.apertures import Apertures, apertures_of, narrowest
 from fusilex.core.printing.choosing import ways_of
 from fusilex.core.printing.dots import dot_volume, judge_dots, judge_needle, plan_dots, weighed_dot
 from fusilex.core.printing.jig import blade_mm, edge_excess, judge_blade, judge_step, surround
-from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
+from fusilex.core.printing.landing import judge_landing, landed, lands_of
 from fusilex.core.printing.looking import Mark, fine_parts, judge_print, look_order
 from fusilex.core.printing.looks import fine_enough, spread, telling_places
 from fusilex.core.printing.paste import PASTES, transfer
@@ -195,7 +195,7 @@ def test_share_and_gap_of_a_shifted_row_by_hand(dx: float, level: str) -> None:
     made = landed(lands_of(apertures, pads), shifted(dx))
     assert made.on_pad == pytest.approx([max(0.0, 1 - abs(dx) / 0.25)] * 4, abs=1e-9)
     assert made.gap[1:3] == pytest.approx([max(0.0, 0.25 - abs(dx))] * 2, abs=1e-9)
-    assert [LEVELS[k].value for k in made.levels[1:3]] == [level] * 2
+    assert [GRADES[k].value for k in made.levels[1:3]] == [level] * 2
     judged = judge_landing(made)[0]
     assert judged.level.value == level and judged.refs == ("U1",)
 
@@ -206,14 +206,14 @@ def test_what_the_looks_cannot_tell_is_no_go() -> None:
     seen = displaced(PLACES[:2], 0.0, 0.0, 0.0)
     seen[0, 0] += 0.05  # two places that do not quite agree: one degree of freedom
     vague = landed(lands, lies(PLACES[:2], seen, MIDDLE))
-    assert {LEVELS[k] for k in vague.levels} == {Level.UNKNOWN}
+    assert {GRADES[k] for k in vague.levels} == {Level.UNKNOWN}
     sure = landed(lands, lies(np.vstack([PLACES, PLACES + 1]), np.zeros((8, 2)), MIDDLE))
-    assert {LEVELS[k] for k in sure.levels} == {Level.GO}
+    assert {GRADES[k] for k in sure.levels} == {Level.GO}
     one_net, same = board(*[("U1", "GND", 0.5 * n, 0.0, 0.25, 0.8) for n in range(4)])
     assert np.isinf(lands_of(one_net, same).drawn).all(), "what is one net anyway cannot be bridged"
     alone = lands_of(*board(("U1", "A", 0, 0, 0.25, 0.8)))
     (near,) = landed(alone, shifted(0.058)).levels  # 76.8 %, and read to a hundredth
-    assert LEVELS[near] is Level.UNKNOWN and LEVELS[landed(alone, shifted(0.05)).levels[0]] is Level.GO
+    assert GRADES[near] is Level.UNKNOWN and GRADES[landed(alone, shifted(0.05)).levels[0]] is Level.GO
     bare, _ = row()
     half = landed(lands_of(replace(bare, pad=np.array([0, 1, 2, -1])), pads), None)
     assert [j.level for j in judge_landing(half)] == [Level.UNKNOWN], "one opening lies nobody knows where"
@@ -227,7 +227,7 @@ def test_a_foil_that_lies_far_off_meets_pads_that_were_no_neighbours() -> None:
     lands = lands_of(apertures, pads)
     assert np.isinf(lands.drawn).all()
     made = landed(lands, shifted(0.95))
-    assert made.gap[0] == 0 and LEVELS[made.levels[0]] is Level.STOP and made.on_pad[0] == pytest.approx(2.05 / 3)
+    assert made.gap[0] == 0 and GRADES[made.levels[0]] is Level.STOP and made.on_pad[0] == pytest.approx(2.05 / 3)
 
 
 def test_following_the_moves_brings_every_aperture_inside_its_limits(heron: Design) -> None:

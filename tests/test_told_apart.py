@@ -32,8 +32,8 @@ from fusilex.core.bare_boards.making import least_ring
 from fusilex.core.cost import Cost
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
+from fusilex.core.evidence import Level
 from fusilex.core.heat.schedule import Schedule
-from fusilex.core.judgement import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import FLOOR_LIFE_H
 from fusilex.core.measuring.drift import drift

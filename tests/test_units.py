@@ -15,7 +15,8 @@ from PyQt6.QtWidgets import QApplication
 from fusilex.app import main
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.papers import board_record
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import FAHRENHEIT, INCH, METRIC, Quantity, Units, choose, converted, read, write
 from fusilex.core.wording import say
 from fusilex.ui.frame.judgement_list import JudgementCard

@@ -22,7 +22,7 @@ from fusilex.core.design.model import BomLine, Placement
 from fusilex.core.electrical.judge import judge_plan, judge_readings
 from fusilex.core.electrical.network import resistor_network
 from fusilex.core.electrical.probes import ProbePair, probe_plan
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.quantities import PullLine, pull_list
 from fusilex.core.packages.catalogue import package_of

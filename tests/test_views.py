@@ -32,7 +32,7 @@ from fusilex.bench.workshop.etching import Etching
 from fusilex.bench.workshop.habits import Habits
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.packages.catalogue import package_of
 from fusilex.formats.bundle import Files
 from fusilex.formats.panel_file import read_panel, write_panel

@@ -21,7 +21,7 @@ from fusilex.bench.stations.inspect.touring import fields_of
 from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.test.now import next_pair
 from fusilex.bench.stations.test.planning import due, heard
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.route.steps import DONE, one_side
 from fusilex.core.wording import say
 from fusilex.formats.bundle import Files

@@ -151,11 +151,14 @@ def test_words_of_the_trade_stand_in_the_catalogue() -> None:
 LENGTHS = {"headline": 90, "action": 120}
 
 
+LABELLED = ("Quantity", "Coverage", "every")
+
+
 def named() -> Iterator[str]:
     """What quantities are called, and what judgements miss, as far as it is written out."""
     for tree in TREES.values():
         for node in ast.walk(tree):
-            if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "Quantity" and node.args:
+            if isinstance(node, ast.Call) and getattr(node.func, "id", "") in LABELLED and node.args:
                 yield from (w for w in literals(node.args[0]) if "*" not in w)
             elif isinstance(node, ast.keyword) and node.arg == "missing":
                 yield from words_in(node.value)

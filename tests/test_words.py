@@ -17,7 +17,8 @@ from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.print.foil_events import STAGES
 from fusilex.bench.stations.reflow.events import Reflowing
 from fusilex.bench.stations.test.planning import due, touched
-from fusilex.core.judgement import Facts, Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts, Judgement
 from fusilex.core.route.steps import one_side
 from fusilex.formats.bundle import Files
 

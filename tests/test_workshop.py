@@ -23,7 +23,7 @@ from fusilex.bench.stations.kit.events import Kitted
 from fusilex.bench.stations.kit.fitting import have, lots_for
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.design.hidden_joints import hides_joints
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.quantities import PLACING_ORDERS
 from fusilex.core.kit.stock import judge_cover
 from fusilex.core.problems import BadInput

@@ -20,7 +20,7 @@ from fusilex.bench.record.batch_list import listed
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.stations.test.events import ReadingTaken
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.route.propose import propose
 from fusilex.formats.bundle import read_files
 from fusilex.journal.store import Journal

@@ -18,7 +18,7 @@ from PyQt6.QtTest import QTest
 from fusilex.bench.intake.design import _image, design_from
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.formats.bundle import read_files
 from fusilex.ui.frame.start import make_application, make_window
 from fusilex.ui.frame.window import Window

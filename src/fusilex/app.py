@@ -31,7 +31,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 def run_verb(options: argparse.Namespace) -> int:
     from fusilex.bench.computer.mishaps import write_down
-    from fusilex.core.judgement import Level
+    from fusilex.core.evidence import Level
     from fusilex.core.problems import BadInput
     from fusilex.core.quantities import Units, choose
     from fusilex.journal.trouble import NotSaved

@@ -11,7 +11,8 @@ from fusilex.bench.building import Building
 from fusilex.bench.common.events import Moved
 from fusilex.bench.refusal import Refused
 from fusilex.bench.view import View
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.route.steps import DONE, Step
 from fusilex.journal.entries import Event
 

@@ -7,11 +7,11 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from enum import StrEnum
 
 from msgspec import Struct
 from msgspec.structs import replace
 
+from fusilex.core.evidence import Coverage, Level, covered
 from fusilex.core.quantities import METRIC, Quantity, Units
 from fusilex.core.wording import Said, worded
 
@@ -19,26 +19,10 @@ _MOST = 1.7e308
 """Ends of intervals are written as JSON, which has no infinity."""
 
 
-class Level(StrEnum):
-    """Worst first when sorted by `rank`."""
-
-    STOP = "stop"
-    CARE = "care"
-    UNKNOWN = "unknown"
-    GO = "go"
-
-    @property
-    def rank(self) -> int:
-        return list(Level).index(self)
-
-    @property
-    def words(self) -> str:
-        return "can't tell" if self is Level.UNKNOWN else self.value
-
-
 class Judgement(Struct, frozen=True):
     """One answer: the rule behind it, how grave, about what; which of the rule's messages says it, the numbers behind
-    it, which message says what hands do about it, the parts it speaks of, and what would have to be known to tell.
+    it, which message says what hands do about it, the parts it speaks of, what would have to be known to tell, and how
+    much of what had to be seen was.
     """
 
     rule: str
@@ -49,6 +33,14 @@ class Judgement(Struct, frozen=True):
     advice: Said | None = None
     refs: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
+    coverage: tuple[Coverage, ...] = ()
+
+    def __post_init__(self) -> None:
+        """A go without what it stands on cannot be made: raises ValueError."""
+        if self.level is Level.GO and not covered(self.coverage):
+            raise ValueError(f"{self.rule}: a go of which not all was seen")
+        if self.level is Level.GO and (out := next((q for q in self.quantities if not q.inside), None)):
+            raise ValueError(f"{self.rule}: a go with {out.what} outside its limits")
 
     @property
     def key(self) -> str:
@@ -86,6 +78,7 @@ class Judgement(Struct, frozen=True):
             "do": self.action(METRIC),
             "missing": list(self.missing),
             "refs": list(self.refs),
+            "coverage": [{"what": c.what, "seen": c.seen, "of": c.of} for c in self.coverage],
         }
 
 

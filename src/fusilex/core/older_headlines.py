@@ -17,7 +17,7 @@ def meant(sentence: str, judgement: Judgement) -> bool:
     """True where an older sentence says what a judgement of its rule, subject and level says now, however it is worded:
     every number and part that it names is still there, and no part that the judgement names now is missing from it.
 
-    >>> from fusilex.core.judgement import Level
+    >>> from fusilex.core.evidence import Level
     >>> from fusilex.core.wording import say
     >>> now = Judgement("kit.short", Level.STOP, "100 nF 0402", say("short", short=4, name="100 nF 0402"))
     >>> meant("4 short of 100 nF 0402", now), meant("9 short of 100 nF 0402", now)

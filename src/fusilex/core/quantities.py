@@ -81,6 +81,14 @@ class Quantity(Struct, frozen=True):
         half = 0.5 * 10.0 ** (math.floor(math.log10(abs(value))) - 2)
         return value - half, value + half
 
+    @property
+    def inside(self) -> bool:
+        """False where a limit is named and the value's interval is not wholly within it."""
+        if self.limit is None or isinstance(self.value, str):
+            return True
+        low, high = self.interval or (float(self.value), float(self.value))
+        return self.limit[0] <= low and high <= self.limit[1]
+
 
 class Range(Struct, frozen=True):
     """From and to, for a message."""

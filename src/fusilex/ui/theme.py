@@ -10,7 +10,7 @@ from msgspec.structs import fields
 from PyQt6.QtGui import QColor, QFont, QFontDatabase
 from PyQt6.QtWidgets import QApplication
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 
 
 class Tokens(Struct, frozen=True):

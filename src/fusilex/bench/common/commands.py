@@ -16,7 +16,8 @@ from fusilex.bench.common.events import (
 )
 from fusilex.bench.refusal import Refused
 from fusilex.bench.workshop.finished import FinishedLeft
-from fusilex.core.judgement import Facts, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts
 from fusilex.core.quantities import METRIC
 from fusilex.core.route.steps import ASIDE, DONE, FIRST, WITH_PARTS
 

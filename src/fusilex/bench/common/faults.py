@@ -9,8 +9,9 @@ from fusilex.bench.boards import Board, Fault
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.faults import FAULT_WORDS, OLDER_WORDS
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 from fusilex.journal.entries import Entry, Event

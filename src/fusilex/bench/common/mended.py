@@ -6,7 +6,8 @@ from typing import Any, ClassVar
 
 from msgspec import Struct, field
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 from fusilex.journal.entries import Entry, Event

@@ -6,7 +6,8 @@ from collections.abc import Mapping
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.common.bins import Bins
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 

@@ -14,7 +14,8 @@ from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.journal.entries import Entry, Event
 
 OPEN, PAUSED, CLOSED, ARCHIVED = "open", "paused", "closed", "archived"

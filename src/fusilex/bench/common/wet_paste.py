@@ -7,7 +7,8 @@ from datetime import datetime
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.route.steps import NO_PASTE
 from fusilex.core.wet_paste.age import judge_paste_age
 

@@ -9,9 +9,10 @@ from msgspec import Struct, field
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.history.opportunities import RISING, looked_at, opportunities, words_found
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.causes import CAUSES, Evidence, Ranked, checks, ranked
 from fusilex.core.inspection.patterns import LEAST_FAULTS, Pattern, Suspect, patterns, suspect
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import Said, say
 

@@ -58,8 +58,8 @@ class Told(Struct, frozen=True):
 
 
 class Trace(Struct):
-    """What was found of `what`, which is a `kind` of thing ('' for nothing known); `gaps` are batches whose record
-    cannot be read whole, so that something may be missing here.
+    """What was found of `what`, which is a `kind` of thing ('' for nothing known), in so many `records`; `gaps` are
+    batches whose record cannot be read whole, so that something may be missing here.
     """
 
     what: str
@@ -69,6 +69,7 @@ class Trace(Struct):
     events: list[Told] = field(default_factory=list)
     returns: list[Told] = field(default_factory=list)
     gaps: list[str] = field(default_factory=list)
+    records: int = 0
 
     @property
     def unread(self) -> str:
@@ -87,6 +88,7 @@ def trace(text: str, journals: Sequence[Journal], here: Bench | None = None) -> 
     for journal in journals:
         found = mentions(journal, kind, name)
         rows = journal.batches()
+        made.records += len(rows)
         some = [r.id for r in rows if r.id in found or (kind in UNNAMED and numbering(journal, r.id, kind))]
         for batch in some:
             _look_into(made, journal, batch, here, kind, name)

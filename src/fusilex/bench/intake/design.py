@@ -17,7 +17,7 @@ from fusilex.core.design.model import Design, FileNote, Hole, Layer, Placement, 
 from fusilex.core.design.one_of_each import Layers
 from fusilex.core.design.pads import check_crowd
 from fusilex.core.design.roles import guess_roles
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.progress import Step, part_of, quiet
 from fusilex.core.wording import say

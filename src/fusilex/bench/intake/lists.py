@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from fusilex.core.design.model import BomLine, Layer, NetPoint, Placement, Remark
 from fusilex.core.design.which_side import sides_of_words, told_by, top_lead
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 from fusilex.core.wording import say

@@ -15,7 +15,8 @@ from fusilex.bench.workshop.labels_and_prices import Costs
 from fusilex.bench.workshop.record_kinds import Person
 from fusilex.bench.workshop.records import Records
 from fusilex.core.cost import BreakEven, Cost, break_even
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say

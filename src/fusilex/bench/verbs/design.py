@@ -10,7 +10,8 @@ from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.paste_layers import judge_apertures, sheet_of, write_reduced
 from fusilex.core.checks.repeat import find_panel
-from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.kit.quantities import in_placing_order, judge_values, look_alikes, pull_list
 from fusilex.core.panel.layout import single
 from fusilex.core.panel.separating import judge_cuts, plan_cuts

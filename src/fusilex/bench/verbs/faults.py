@@ -12,10 +12,11 @@ from fusilex.bench.history.findings import Findings, find
 from fusilex.bench.record.archive import batch_in
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.causes import ranked
 from fusilex.core.inspection.faults import FAULT_WORDS, fault_named
 from fusilex.core.inspection.patterns import Pattern, Suspect, patterns, suspect
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say

@@ -11,8 +11,9 @@ import numpy as np
 from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
 from fusilex.core.design.hidden_joints import hidden_parts
+from fusilex.core.evidence import Coverage, Level, seen
 from fusilex.core.inspection.tour import joints_seen, tour
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.photo.register import NotFound
 from fusilex.core.photo.suggest import judge_photo, straightened, suggest
 from fusilex.core.problems import BadInput
@@ -45,9 +46,10 @@ def lay_tour(folder: str, field: str, overlap: float = 0.1, side: str = "top") -
     )
     numbers += (Quantity("larger than the field, seen by the middle", large),) if large else ()
     numbers += (Quantity("under their bodies, not to be seen", ", ".join(hidden[:6])),) if hidden else ()
-    level = Level.UNKNOWN if not names else Level.CARE if large or hidden else Level.GO
+    joints = (Coverage("joints", len({n for s in found.stops for n in s.joints}), len(names)),)
+    level = Level.CARE if names and (large or hidden) else seen(*joints)
     missing = () if names else ("open joints",)
-    judged = Judgement("inspect.tour", level, design.name, headline, numbers, missing=missing)
+    judged = Judgement("inspect.tour", level, design.name, headline, numbers, missing=missing, coverage=joints)
     rows = (f"{n:3d}  {write_point(s.x, s.y):>18}  {len(s.joints)} joints" for n, s in enumerate(found.stops, 1))
     return Answer([judged], data, "\n".join([judged.headline, *rows]))
 

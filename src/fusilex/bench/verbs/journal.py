@@ -7,7 +7,8 @@ from pathlib import Path
 from fusilex.bench.record.rescue import Checked, check, rescue
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.progress import Step, quiet
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -56,10 +57,11 @@ def _answer(journal: Path, found: Checked, wrong: list[str], do: str) -> Answer:
     counts = {s.title: len(s.kept) for s in found.streams}
     batches = sum(s.row[3] == "batch" for s in found.streams)
     because = (Quantity("batches", batches), Quantity("entries", sum(counts.values())))
-    level = Level.STOP if wrong else Level.GO
+    streams = (every("records", len(found.streams)),)
+    level = Level.STOP if wrong else seen(*streams)
     words = say("damaged" if wrong else "whole", journal=journal.name, faults=len(wrong))
     advice = say("what to do", do=do) if wrong else None
-    judged = Judgement("journal.whole", level, journal.name, words, because, advice)
+    judged = Judgement("journal.whole", level, journal.name, words, because, advice, coverage=streams)
     lines = [f"{count:>7} entries  {title}" for title, count in counts.items()]
     more = [f"… and {len(wrong) - MOST_SHOWN} more"] if len(wrong) > MOST_SHOWN else []
     data = {"journal": str(journal), "entries": counts, "wrong": wrong}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -12,10 +13,11 @@ from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.workshop.oven import GOOD_C, fit_row
+from fusilex.core.evidence import Coverage, Level, exactly, weigh
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.oven import PARAMETERS
 from fusilex.core.heat.sheet import COARSE_MM, plain_sheet
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
@@ -51,11 +53,14 @@ def fit(
         body = {"kind": oven.what, **msgspec.to_builtins(record)}
         write_whole({Path(out): msgspec.json.format(msgspec.json.encode(body), indent=1) + b"\n"})
     text = [_line(one, one["name"] in found.untold) for one in told]
-    level = Level.GO if found.residual_c <= GOOD_C and load else Level.CARE
+    told_of = (Coverage("parameters told", len(told) - len(found.untold), len(told)),)
+    level = weigh(exactly(found.residual_c), (0.0, GOOD_C), told_of, hard=(0.0, math.inf)) if load else Level.CARE
     numbers = (Quantity("RMS residual", found.residual_c, "K"), Quantity("runs", len(logs)))
     do = say("name the board") if load is None else None if level is Level.GO else say("check the logs")
     headline = say("calibrated", oven=oven.id, off=amount(found.residual_c, "K"))
-    return Answer([Judgement("reflow.fit", level, oven.id, headline, numbers, do)], data, "\n".join(text))
+    return Answer(
+        [Judgement("reflow.fit", level, oven.id, headline, numbers, do, coverage=told_of)], data, "\n".join(text)
+    )
 
 
 def _line(told: dict[str, Any], untold: bool) -> str:

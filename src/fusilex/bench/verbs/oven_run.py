@@ -14,6 +14,7 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
+from fusilex.core.evidence import Level, every, seen
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.margins import Margin, helps, margins
 from fusilex.core.heat.oven import Loading, cooling_s
@@ -24,7 +25,7 @@ from fusilex.core.heat.run import RunsAway, Terms, simulate
 from fusilex.core.heat.schedule import Schedule
 from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
 from fusilex.core.heat.ties import shine_of, tied
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity, amount, write_celsius
 from fusilex.core.reflow.part_limits import limits_of
@@ -91,7 +92,8 @@ def predict_run(
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
     worst = rows[0]
-    level = Level.STOP if never else Level.CARE if worst.score > 1 else Level.GO
+    joints = (every("joints", len(found.joints)),)
+    level = Level.STOP if never else Level.CARE if worst.score > 1 else seen(*joints)
     place = {"part": last.part, "cell": last.cell + 1}
     if never:
         headline = say("stays solid", never=never, joints=len(found.joints), **place)
@@ -116,7 +118,7 @@ def predict_run(
         level, headline = Level.UNKNOWN, say("in doubt", doubt=doubt, first=headline)
     do = say("other settings") if level in (Level.STOP, Level.CARE) else say("log a run") if doubt else None
     missing = ("a logged run of this oven",) if level is Level.UNKNOWN else ()
-    judged = Judgement("reflow.predicted", level, load.design.name, headline, numbers, do, (), missing)
+    judged = Judgement("reflow.predicted", level, load.design.name, headline, numbers, do, (), missing, joints)
     return Answer([judged], data, "\n".join([judged.headline, *(number.text() for number in numbers)]))
 
 
@@ -251,7 +253,8 @@ def plan_run(
         "last_melts_s": _plain(float(melt[found.last])),
         "helps": [] if possible else helps(made, rows[0], oven.method, panels),
     }
-    level = {True: Level.GO, None: Level.UNKNOWN, False: Level.STOP}[possible]
+    joints = (every("joints", len(found.joints)),)
+    level = {True: seen(*joints), None: Level.UNKNOWN, False: Level.STOP}[possible]
     headline = {
         True: say("possible", oven=oven.id, window=window),
         None: say("not checked", oven=oven.id, window=window, doubt=_doubt(oven) or say("much open")),
@@ -265,7 +268,7 @@ def plan_run(
     )
     do = None if possible or not data["helps"] else say("what helps", helps=" ".join(data["helps"]))
     missing = ("a logged run of this oven",) if level is Level.UNKNOWN else ()
-    judged = Judgement("reflow.plan", level, load.design.name, headline, numbers, do, (), missing)
+    judged = Judgement("reflow.plan", level, load.design.name, headline, numbers, do, (), missing, joints)
     told = [_step(*step, seen) for step, seen in zip(made.steps, ties, strict=True)]
     return Answer([judged], data, "\n".join([judged.headline, *told, *data["helps"]]))
 

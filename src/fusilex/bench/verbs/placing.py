@@ -13,7 +13,8 @@ from fusilex.bench.programme.machine_row import MachineRow, row_values
 from fusilex.bench.programme.programming import Programme
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.workshop.machine_file import read_machine
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.quantities import pull_for
 from fusilex.core.machine.rs274 import BadBlock
 from fusilex.core.machine.tapes import tape_of
@@ -79,7 +80,9 @@ def programme(asked: Asked) -> Answer:
         Quantity("parts by hand", len(data["hand"])),
     )
     unsure = sorted({p.line for one in made for p in one.pieces if not tape_of(p.package).sure})
-    level = Level.CARE if data["hand"] or unsure else Level.GO
+    lines = {p.line for one in made for p in one.pieces}
+    tapes = (Coverage("tapes known", len(lines) - len(unsure), len(lines)),)
+    level = Level.CARE if data["hand"] or unsure or not made else seen(*tapes)
     if not made:
         judged = Judgement("place.programme", level, design.name, say("not worth it"), numbers, say("all by hand"))
         return Answer([judged], data, "\n".join(text))
@@ -87,7 +90,7 @@ def programme(asked: Asked) -> Answer:
     advice = say("rest by hand") if data["hand"] else None
     if unsure:
         advice = say("rest by hand, check tapes" if data["hand"] else "check tapes", lines=tuple(unsure))
-    judged = Judgement("place.programme", level, design.name, headline, numbers, advice)
+    judged = Judgement("place.programme", level, design.name, headline, numbers, advice, coverage=tapes)
     return Answer([judged], data, "\n".join(text))
 
 
@@ -156,10 +159,11 @@ def simulate(file: str, machine_file: str, seed: int = 0, faults: bool = False) 
         "used": {slots[s].name: n for s, n in sorted(world.used.items())},
     }
     held = [machine.heads[k].name for k, part in enumerate(world.held) if part is not None]
-    level = Level.CARE if world.faults or held or not world.placed else Level.GO
+    parts = (every("parts", len(world.placed)),)
+    level = Level.CARE if world.faults or held or not world.placed else seen(*parts)
     headline = say("run", parts=len(world.placed), time=amount(world.time_s, "s"), faults=len(world.faults))
     numbers = (Quantity("time", world.time_s, "s"), Quantity("faults", len(world.faults)))
     do = say("holds a part", head=held[0]) if held else None
     lines = [f"{f['at_s']:8.1f} s  {f['kind']}, slot {f['slot']}, head {f['head']}" for f in data["faults"]]
-    found = Judgement("place.simulated", level, name, headline, numbers, do)
+    found = Judgement("place.simulated", level, name, headline, numbers, do, coverage=parts)
     return Answer([found], data, "\n".join([found.headline, *lines]))

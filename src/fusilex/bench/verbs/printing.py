@@ -12,14 +12,16 @@ from fusilex.bench.intake.design import read_design
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.paste_layers import sheet_of
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.evidence import GRADES, Level
+from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.measuring.resolution import step_of
 from fusilex.core.printing.alignment import judge_looks, lies, moves
 from fusilex.core.printing.apertures import FOIL_MM, Apertures, apertures_of
 from fusilex.core.printing.dots import dot_volume as volume_of
 from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots
-from fusilex.core.printing.landing import LEVELS, judge_landing, landed, lands_of
+from fusilex.core.printing.landing import judge_landing, landed, lands_of
 from fusilex.core.printing.paste import paste_mass_mg
-from fusilex.core.printing.weighing import judge_weights, measured_transfer, ratios_of, run_chart
+from fusilex.core.printing.weighing import FINEST_MG, judge_weights, measured_transfer, ratios_of, run_chart
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import write_celsius, write_length, write_point
 from fusilex.core.wet_paste import jar as jars
@@ -100,7 +102,7 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
                 "y_mm": round(float(apertures.y[i]), 4),
                 "on_pad": _finite(made.on_pad[i]),
                 "gap_mm": _finite(made.gap[i]),
-                "level": LEVELS[made.levels[i]].value,
+                "level": GRADES[made.levels[i]].value,
             }
             for i in range(len(apertures))
         ],
@@ -222,7 +224,9 @@ def weighed(folder: str, weights: str, foil: float, paste: str = "lead-free") ->
     name = Path(weights).name
     read = read_weights(read_one(Path(weights)), name)
     measured = 1000 * (read.after_g - read.before_g)
-    found, chart = measured_transfer(measured, predicted, apertures, foil), run_chart(ratios_of(measured, predicted))
+    step = step_of(np.round(measured, 3), FINEST_MG)
+    found = measured_transfer(measured, predicted, apertures, foil, step)
+    chart = run_chart(ratios_of(measured, predicted), step=step / predicted)
     data = {
         "side": apertures.side,
         "boards": boards,

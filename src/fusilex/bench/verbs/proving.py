@@ -13,7 +13,8 @@ from fusilex.core.electrical.checks import checks_of
 from fusilex.core.electrical.judge import judge_plan, judge_supply
 from fusilex.core.electrical.plan import ProbePlan, plan_readings
 from fusilex.core.electrical.probes import MAX_GAP_MM, ProbePair
-from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.measuring.lots import Lot, judge_lots, lots, median_of
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import METRIC, Quantity, write_length

@@ -15,7 +15,8 @@ from fusilex.bench.report.batch_papers import batch_html, batch_record
 from fusilex.bench.report.papers import board_record, page_html, page_text
 from fusilex.bench.rooms import open_journal
 from fusilex.bench.verbs.answer import Answer
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -98,11 +99,12 @@ def trace_what(what: str, journals: Sequence[str], recall: str | None = None) ->
         judged = Judgement("trace", Level.UNKNOWN, found.what, headline, numbers, do, (), missing)
     else:
         named = found.what if found.what.lower().startswith(found.kind) else f"{found.kind} {found.what}"
-        level = Level.UNKNOWN if found.gaps else Level.GO
+        streams = (Coverage("records read", found.records - len(found.gaps), found.records),)
+        level = seen(*streams)
         told = tuple(Quantity("not read whole", gap) for gap in found.gaps[:5])
         headline = say("perhaps more" if found.gaps else "found", named=named, boards=len(found.boards))
         gaps = (found.unread,) if found.gaps else ()
-        judged = Judgement("trace", level, found.what, headline, (*numbers, *told), None, (), gaps)
+        judged = Judgement("trace", level, found.what, headline, (*numbers, *told), None, (), gaps, streams)
     return Answer([judged], data, "\n".join(text))
 
 

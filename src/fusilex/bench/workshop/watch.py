@@ -9,7 +9,8 @@ from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.record import Record
 from fusilex.bench.workshop.record_kinds import Instrument, Jar, PasteSheet, Stencil, Window
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.due import judge_due
 from fusilex.core.quantities import amount
 from fusilex.core.wording import Said, say

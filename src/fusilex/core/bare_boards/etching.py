@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, every, exactly, seen, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
@@ -83,7 +85,8 @@ def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath
     """Minutes to plan for one dip and whether the bath still takes the copper."""
     capacity = bath_l * SLOW_AT_G_PER_L
     full = (held_g + removed_g) / capacity
-    level = Level.STOP if full >= 1 else Level.CARE if full > CARE_FULL else Level.GO
+    dips = (every("dips", 1),)
+    level = weigh(exactly(full), (0.0, CARE_FULL), dips, hard=(0.0, math.nextafter(1.0, 0.0)))
     do = {Level.STOP: say("mix a fresh one"), Level.CARE: say("good for few")}.get(level)
     bath = Judgement(
         "ready.bath",
@@ -96,14 +99,15 @@ def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath
             Quantity("capacity", round(capacity), "g"),
         ),
         do,
+        coverage=dips,
     )
     if not np.isfinite(minutes):
         return [bath]
     low, high = minutes / fit.scatter, minutes * fit.scatter
-    known = fit.n >= OWN_RUNS
+    runs = (Coverage("own runs", fit.n, OWN_RUNS),)
     time = Judgement(
         "ready.etch",
-        Level.GO if known else Level.UNKNOWN,
+        seen(*runs),
         "etching",
         say("minutes", minutes=Quantity("minutes", minutes, "min", (low, high))),
         (
@@ -112,6 +116,7 @@ def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath
             Quantity("own runs behind it", fit.n),
         ),
         say("look early"),
-        missing=() if known else ("own runs",),
+        missing=() if fit.n >= OWN_RUNS else ("own runs",),
+        coverage=runs,
     )
     return [time, bath]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -10,23 +11,27 @@ from msgspec import Struct
 
 from fusilex.core.design.connectivity import copper_pieces
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.overlay import shared_by
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
 LOOK_MM = 0.5
-CARE_SHARE = 0.8
 """Gaps wider than this are not looked for."""
+CARE_SHARE = 0.8
 
 
 class Finest(Struct, frozen=True):
-    """Narrowest copper and narrowest gap between separate pieces (mm), each with where it is (x, y, side)."""
+    """Narrowest copper and narrowest gap between separate pieces (mm), each with where it is (x, y, side); of how many
+    sides the copper was there to be measured.
+    """
 
     width_mm: float
     width_at: tuple[float, float, str]
     gap_mm: float
     gap_at: tuple[float, float, str]
+    sides: Coverage = Coverage("sides", 1, 1)
 
     @property
     def mm(self) -> float:
@@ -58,7 +63,16 @@ def finest_feature(design: Design) -> Finest | None:
             if distance[k] < gap[0]:
                 line = shapely.shortest_line(layer.polygons[a[k]], layer.polygons[b[k]])
                 gap = float(distance[k]), (*_middle(line), side)
-    return Finest(width[0], width[1], gap[0], gap[1]) if np.isfinite(width[0]) else None
+    if not np.isfinite(width[0]):
+        return None
+    return Finest(*width, *gap, Coverage("sides", len([x for x in copper.layers.values() if len(x)]), _sides(design)))
+
+
+def _sides(design: Design) -> int:
+    """How many sides of the board have copper: those that any file speaks of; both where holes are plated."""
+    told = {x.side for x in design.layers if x.role in ("copper", "mask", "paste") and x.side and len(x)}
+    told |= {p.side for p in design.parts if not p.through_hole}
+    return 2 if any(h.plated for h in design.holes) else len(told & {"top", "bottom"})
 
 
 def _short_sides(polygons: np.ndarray) -> np.ndarray:
@@ -104,8 +118,10 @@ def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> l
     found = []
     able = [(name, limit) for name, limit in shown if finest.mm >= limit - 1e-6]
     for name, limit in able[:1] or shown:  # one process that manages is enough
-        level = Level.GO if finest.mm >= limit - 1e-6 else Level.CARE if finest.mm >= CARE_SHARE * limit else Level.STOP
-        case = {Level.GO: "within", Level.CARE: "a little finer", Level.STOP: "much finer"}[level]
+        sides = (finest.sides,)
+        least, hard = (limit - 1e-6, math.inf), (CARE_SHARE * limit, math.inf)
+        level = weigh(exactly(finest.mm), least, sides, hard=hard)
+        case = {Level.GO: "within", Level.CARE: "a little finer", Level.STOP: "much finer"}.get(level, "a side left")
         found.append(
             Judgement(
                 "ready.finest",
@@ -113,7 +129,9 @@ def judge_finest(finest: Finest | None, shown: Sequence[tuple[str, float]]) -> l
                 name,
                 say(case, finest=amount(finest.mm, "mm"), process=name),
                 (Quantity("process has shown", limit, "mm"), *numbers),
-                None if level is Level.GO else say("have it made"),
+                {Level.GO: None, Level.UNKNOWN: say("add the side")}.get(level, say("have it made")),
+                missing=("copper of the other side",) if level is Level.UNKNOWN else (),
+                coverage=sides,
             )
         )
     return found

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
+
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, seen, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -40,7 +43,8 @@ def judge_look(breaks: int, pinholes: int, touched: int, what: str) -> Judgement
     numbers = (Quantity("breaks", breaks), Quantity("pinholes", pinholes), Quantity("touched up", touched))
     if left:
         return Judgement("make.resist", Level.STOP, what, say("flaws", left=left, what=what), numbers, say("touch up"))
-    return Judgement("make.resist", Level.GO, what, say("whole", what=what), numbers)
+    looked = (every("looks", 1),)
+    return Judgement("make.resist", seen(*looked), what, say("whole", what=what), numbers, coverage=looked)
 
 
 def judge_drill(run_out_mm: float, ring_mm: float | None, what: str) -> Judgement:
@@ -54,7 +58,10 @@ def judge_drill(run_out_mm: float, ring_mm: float | None, what: str) -> Judgemen
         text, do, missing = say("not checked", what=what), say("inspect rings"), ("drilled pads",)
         return Judgement("make.drill", Level.UNKNOWN, what, text, tuple(numbers), do, (), missing)
     numbers.append(Quantity("narrowest ring", round(ring_mm, 3), "mm"))
-    level = Level.STOP if run_out_mm >= ring_mm else Level.CARE if run_out_mm > CARE_SHARE * ring_mm else Level.GO
+    rings = (every("drills", 1),)
+    # a hole that wanders as far as the ring is wide has cut it open
+    hard = (-math.inf, math.nextafter(ring_mm, -math.inf))
+    level = weigh(exactly(run_out_mm), (-math.inf, CARE_SHARE * ring_mm), rings, hard=hard)
     case = {Level.STOP: "break out", Level.CARE: "nearly break out", Level.GO: "inside"}[level]
     act = None if level is Level.GO else say("stiffer")
-    return Judgement("make.drill", level, what, say(case, what=what), tuple(numbers), act)
+    return Judgement("make.drill", level, what, say(case, what=what), tuple(numbers), act, coverage=rings)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from fusilex.core.checks.fixes import Fix
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import Said, worded
 

@@ -61,8 +61,8 @@ def _each(design: Design, change: Callable[[Placement], Placement]) -> Design:
 
 
 def _transform(design: Design, fix: Fix) -> Design:
-    """One correction of shift, turn, mirror and unit for all placements of some sides; turns follow the quarter
-    turn.
+    """One correction of shift, turn, mirror and unit for all placements of some sides. Turns of parts follow a quarter
+    turn unless they are `kept`; older records, which do not say, turned them even with a mirror.
     """
     c = Correction(**fix.with_["correction"])
 
@@ -70,7 +70,8 @@ def _transform(design: Design, fix: Fix) -> Design:
         if p.side not in fix.with_["sides"]:
             return p
         ((x, y),) = c.apply([(p.x, p.y)])
-        turn = (p.rotation_deg + (c.turn if p.side == "top" else -c.turn)) % 360
+        with_it = 0 if fix.with_.get("turns") == "kept" else c.turn if p.side == "top" else -c.turn
+        turn = (p.rotation_deg + with_it) % 360
         return replace(p, x=float(x), y=float(y), rotation_deg=turn)
 
     return _each(design, moved)
@@ -107,7 +108,11 @@ def _rename(design: Design, fix: Fix) -> Design:
 def _rotations(design: Design, fix: Fix) -> Design:
     """New turns by reference, for one part or a whole side."""
     turns = fix.with_["rotations"]
-    return _each(design, lambda p: replace(p, rotation_deg=float(turns[p.ref]) % 360) if p.ref in turns else p)
+
+    def turned(p: Placement) -> Placement:
+        return replace(p, rotation_deg=float(turns[p.ref]) % 360, turn_given=True) if p.ref in turns else p
+
+    return _each(design, turned)
 
 
 def _at_pads(design: Design, fix: Fix) -> Design:
@@ -115,7 +120,9 @@ def _at_pads(design: Design, fix: Fix) -> Design:
     x, y, side = float(fix.with_["x"]), float(fix.with_["y"]), fix.with_["side"]
     if any(p.ref == fix.ref for p in design.placements):
         return _each(design, lambda p: replace(p, x=x, y=y, side=side) if p.ref == fix.ref else p)
-    return replace(design, placements=(*design.placements, Placement(fix.ref, x, y, 0.0, side, "", "")))
+    return replace(
+        design, placements=(*design.placements, Placement(fix.ref, x, y, 0.0, side, "", "", turn_given=False))
+    )
 
 
 def _keep_one(design: Design, fix: Fix) -> Design:

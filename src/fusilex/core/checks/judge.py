@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from fusilex.core.checks.findings import Finding
+from fusilex.core.checks.pin_ones import PinOnes, pin_ones
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, covered, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import listed, say
 
@@ -44,11 +46,14 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
             )
         )
     fitted = [p for p in design.parts if p.populated]
-    if not findings and design.bom:
+    ones = pin_ones(design.parts)
+    listed_turns = Coverage("turns", sum(p.turn_given for p in fitted), len(fitted))
+    agreed = (every("parts", len(fitted)), listed_turns)
+    if not findings and design.bom and covered(agreed):
         found.append(
             Judgement(
                 "ready.agree",
-                Level.GO,
+                seen(*agreed),
                 design.name,
                 say("agree"),
                 (
@@ -56,8 +61,11 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
                     Quantity("lines", len(design.bom)),
                     Quantity("pads", len(design.pads)),
                 ),
+                coverage=agreed,
             )
         )
+    if ones.untold:
+        found.append(_untold(ones))
     found += [Judgement(r.rule, r.level, r.subject, r.says, (), r.advice, missing=r.missing) for r in design.remarks]
     guessed = [p.ref for p in fitted if not p.package.known]
     if guessed:
@@ -73,6 +81,18 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
             )
         )
     return found
+
+
+def _untold(ones: PinOnes) -> Judgement:
+    """Parts whose turn no second thing confirms, or that no file turns at all."""
+    bare = [p.ref for p in ones.untold if not p.turn_given]
+    refs = bare or [p.ref for p in ones.untold]
+    turns = (Coverage("turns", len(ones.told), len(ones.told) + len(ones.odd) + len(ones.untold)),)
+    text = say("in no file" if bare else "in the list alone", parts=len(refs))
+    missing = ("how these parts lie",) if bare else ("pin names on the copper",)
+    numbers = (Quantity("parts", listed(refs, 6)),)
+    do = say("find their pin 1")
+    return Judgement("ready.turns", Level.UNKNOWN, "turns", text, numbers, do, tuple(refs), missing, turns)
 
 
 def _judged(f: Finding) -> Judgement:

@@ -9,7 +9,8 @@ import shapely
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design, Layer
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 

@@ -21,7 +21,7 @@ from fusilex.core.checks.two_lines import two_lines
 from fusilex.core.design.join import sides_of_pads
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import package_outlines
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.overlay import pairs_meeting
 from fusilex.core.wording import say
 

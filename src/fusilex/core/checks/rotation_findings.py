@@ -6,9 +6,10 @@ from __future__ import annotations
 
 from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
+from fusilex.core.checks.pin_ones import OddPin, pin_ones, quarter_of
 from fusilex.core.checks.rotations import OddTurn, TurnFit, fit_turns, kinds_of, odd_turns
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import listed, say
 
@@ -25,7 +26,13 @@ def turn_findings(design: Design) -> list[Finding]:
         return [_no_turns(odd)] if odd else []
     if fits := fit_turns(kinds):
         return [_convention(design, fit) for fit in fits]
-    return [_odd(o) for o in odd_turns(kinds)]
+    ones = pin_ones(design.parts)
+    if ones.all_turned:
+        others = any(quarter_of(p) == "A" and p.package.polarised for p in ones.untold)
+        return [_all_turned(design, ones.all_turned, others)]
+    found = [_odd(o) for o in odd_turns(kinds)]
+    named = {f.ref for f in found}
+    return [*found, *(_odd_pin(o) for o in ones.odd if o.part.ref not in named)]
 
 
 def _on_its_side(part: Part) -> bool:
@@ -48,6 +55,35 @@ def _convention(design: Design, fit: TurnFit) -> Finding:
         ),
         fix=Fix("rotations", "", {"rotations": turns}, f"the {fit.side} turns read as {fit.convention.words}"),
         refs=tuple(turns),
+    )
+
+
+def _all_turned(design: Design, parts: tuple[Part, ...], others: bool) -> Finding:
+    """Half a turn for the whole list, or for these parts alone where others lie as they should."""
+    refs = {p.ref for p in (parts if others else design.placements)}
+    turns = {p.ref: (p.rotation_deg + 180) % 360 for p in design.placements if p.ref in refs}
+    return Finding(
+        "rotations",
+        "pin 1",
+        "placements",
+        say("some half a turn off" if others else "half a turn off", parts=len(parts)),
+        quantities=(Quantity("pin 1 on the right at 0°", listed([p.ref for p in parts], 6)),),
+        fix=Fix("rotations", "", {"rotations": turns}, f"{listed([p.ref for p in parts], 4)} half a turn further"),
+        refs=tuple(turns),
+    )
+
+
+def _odd_pin(o: OddPin) -> Finding:
+    part = o.part
+    return Finding(
+        "rotation",
+        part.ref,
+        "pads",
+        say("pin 1 elsewhere", ref=part.ref, listed=amount(part.rotation_deg, "°"), others=amount(o.turn, "°")),
+        part.x,
+        part.y,
+        Level.STOP if o.sure else Level.CARE,
+        fix=Fix("rotations", part.ref, {"rotations": {part.ref: o.turn}}, f"{part.ref} turned {o.turn:g}°"),
     )
 
 

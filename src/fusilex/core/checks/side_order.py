@@ -7,7 +7,8 @@ from functools import lru_cache
 from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, seen, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -38,7 +39,7 @@ class DropCheck(Struct, frozen=True):
 
     @property
     def level(self) -> Level:
-        return Level.STOP if self.share > 1 else Level.CARE if self.share > CARE_SHARE else Level.GO
+        return weigh(exactly(self.share), (0.0, CARE_SHARE), [every("parts", 1)], hard=(0.0, 1.0))
 
 
 class SideLoad(Struct, frozen=True):
@@ -89,7 +90,8 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
     top, bottom = side_load(design, "top"), side_load(design, "bottom")
     if not top.parts or not bottom.parts:
         side = "bottom" if bottom.parts else "top"
-        return [Judgement("ready.sides", Level.GO, "sides", say("one side", side=side))]
+        parts = (every("parts", (top if top.parts else bottom).parts),)
+        return [Judgement("ready.sides", seen(*parts), "sides", say("one side", side=side), coverage=parts)]
     first = first_side(top, bottom, school)
     other = "bottom" if first == "top" else "top"
     loads = {"top": top, "bottom": bottom}
@@ -98,11 +100,13 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
         for s in ("top", "bottom")
         if (w := loads[s].worst)
     )
+    parts = (every("parts", top.parts + bottom.parts),)
     if school == "hand":
-        return [Judgement("ready.sides", Level.GO, "sides", say("by hand", first=first, other=other), reasons)]
+        text = say("by hand", first=first, other=other)
+        return [Judgement("ready.sides", seen(*parts), "sides", text, reasons, coverage=parts)]
     held = school == "glued"
-    level, do = (Level.CARE, say("hold it", first=first, other=other)) if held else (Level.GO, None)
-    found = [Judgement("ready.sides", level, "sides", say("flip", first=first), reasons, do)]
+    level, do = (Level.CARE, say("hold it", first=first, other=other)) if held else (seen(*parts), None)
+    found = [Judgement("ready.sides", level, "sides", say("flip", first=first), reasons, do, coverage=parts)]
     return found if held else [*found, *judge_hanging(design, first)]
 
 

@@ -13,7 +13,7 @@ from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.pad_evidence import size_code_traps
 from fusilex.core.design.pads import lines_by_ref
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.packages.chips import CHIP_SIZES, EVERYDAY, chip_code
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say

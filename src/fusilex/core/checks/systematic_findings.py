@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 import shapely
-from msgspec.structs import asdict
+from msgspec.structs import asdict, replace
 from numpy.typing import NDArray
 
 from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
+from fusilex.core.checks.pin_ones import pin_ones
 from fusilex.core.checks.systematic import (
     Correction,
     SystematicFit,
@@ -17,10 +18,11 @@ from fusilex.core.checks.systematic import (
     one_to_one,
     shared_offset,
 )
+from fusilex.core.design.frames import board_to_part
 from fusilex.core.design.join import candidate_middles
 from fusilex.core.design.model import Design, Pad, Part
 from fusilex.core.design.pad_evidence import mixed_codes, size_code_traps
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
@@ -61,8 +63,8 @@ def systematic_findings(design: Design, middles: dict[str, tuple[float, float]])
     if set(fits) == {"top", "bottom"} and _same(fits["top"][0], fits["bottom"][0]):
         (a, a_refs), (b, b_refs) = fits["top"], fits["bottom"]
         both = SystematicFit(a.correction, a.n + b.n, a.before + b.before, a.after + b.after, max(a.rms_mm, b.rms_mm))
-        return [_correction(("top", "bottom"), both, a_refs + b_refs)]
-    return [_correction((side,), *fit) for side, fit in fits.items()]
+        return [_correction(design, ("top", "bottom"), both, a_refs + b_refs)]
+    return [_correction(design, (side,), *fit) for side, fit in fits.items()]
 
 
 def _offset(
@@ -97,10 +99,11 @@ def _same(a: SystematicFit, b: SystematicFit) -> bool:
     return (x.mirror, x.turn, x.factor) == (y.mirror, y.turn, y.factor) and np.hypot(x.dx - y.dx, x.dy - y.dy) < 0.05
 
 
-def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...]) -> Finding:
+def _correction(design: Design, sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...]) -> Finding:
     where = " and ".join(sides)
     words = fit.correction.words
     below = sides == ("bottom",) and fit.correction.mirror
+    turns = "followed" if turns_follow(design, sides, fit.correction) else "kept"
     return Finding(
         "systematic",
         f"{where} placements",
@@ -114,11 +117,35 @@ def _correction(sides: tuple[str, ...], fit: SystematicFit, refs: tuple[str, ...
         fix=Fix(
             "transform",
             "",
-            {"sides": list(sides), "correction": asdict(fit.correction)},
+            {"sides": list(sides), "correction": asdict(fit.correction), "turns": turns},
             f"the {where} list read {words}",
         ),
         refs=refs,
     )
+
+
+def turns_follow(design: Design, sides: tuple[str, ...], correction: Correction) -> bool:
+    """Whether the parts of a list that was turned were turned with it. A mirror turns no part; after a quarter turn or
+    two, pin 1 of the chips tells, and where no file names it, the pads of bodies with two ends; else they were.
+    """
+    if correction.mirror or not correction.turn:
+        return False
+    here = [p for p in design.parts if p.side in sides and p.populated]
+    turned = [replace(p, rotation_deg=p.rotation_deg + correction.turn * (1 if p.side == "top" else -1)) for p in here]
+    kept, followed = (pin_ones(parts) for parts in (here, turned))
+    if kept.told or followed.told:
+        return followed.likely >= kept.likely
+    return sum(map(_lengthwise, turned)) >= sum(map(_lengthwise, here))
+
+
+def _lengthwise(part: Part) -> bool:
+    """True for a body of two ends whose pads lie left and right once it is turned back."""
+    if len(part.pads) != 2:
+        return False
+    ends = [p.polygon.centroid.coords[0] for p in part.pads]
+    seen = board_to_part(ends, (part.x, part.y), part.rotation_deg, part.side)
+    wide, high = np.ptp(seen, axis=0)
+    return bool(wide > high)
 
 
 def size_codes_read_otherwise(design: Design) -> list[Finding]:

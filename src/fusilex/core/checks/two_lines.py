@@ -9,7 +9,7 @@ from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.pads import lines_by_ref
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import Quantity
 from fusilex.core.values import read_value
 from fusilex.core.wording import listed, say

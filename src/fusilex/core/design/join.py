@@ -56,7 +56,7 @@ def _with_leads_from_bill(design: Design, pads: tuple[Pad, ...]) -> Design:
     added = []
     for ref in (ref for line in design.bom if line.populate for ref in line.refs if ref in all_leads - placed):
         x0, y0, x1, y1 = shapely.total_bounds([p.polygon for p in leads[ref]])
-        added.append(Placement(ref, float(x0 + x1) / 2, float(y0 + y1) / 2, 0.0, "top", "", ""))
+        added.append(Placement(ref, float(x0 + x1) / 2, float(y0 + y1) / 2, 0.0, "top", "", "", turn_given=False))
     if not added:
         return design
     text = say("put on holes", parts=tuple(p.ref for p in added))
@@ -95,7 +95,7 @@ def _placed_from_pads(design: Design, pads: tuple[Pad, ...]) -> tuple[Design, tu
         low, high = (np.array([p.polygon.bounds for p in group]).reshape(-1, 2, 2)[:, k] for k in (0, 1))
         x, y = (low.min(axis=0) + high.max(axis=0)) / 2
         side = sides.get(ref, "top")
-        placements.append(Placement(ref, float(x), float(y), 0.0, side, "", ""))
+        placements.append(Placement(ref, float(x), float(y), 0.0, side, "", "", turn_given=False))
     named = not any(p.ref.startswith(UNNAMED) for p in placements)
     text = say("placed from names" if named else "placed from pads", parts=len(placements))
     remark = Remark("ready.derived", "placements", text, say("add the placement list"))
@@ -156,6 +156,7 @@ def _part(design: Design, placement: Placement, line: BomLine | None, pads: tupl
         line.part_number if line else "",
         placement.populate and (line.populate if line else True),
         pads,
+        placement.turn_given,
     )
 
 

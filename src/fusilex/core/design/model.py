@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from shapely import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.overlay import union_of
 from fusilex.core.packages.catalogue import STANDARD, Catalogue, Package
 from fusilex.core.panel.layout import Panel
@@ -80,7 +80,7 @@ class Hole(Struct, frozen=True):
 
 
 class Placement(Struct, frozen=True):
-    """A line of the placement list."""
+    """A line of the placement list; `turn_given` is False where it says nothing of the turn, which then counts as 0."""
 
     ref: str
     x: float
@@ -91,6 +91,7 @@ class Placement(Struct, frozen=True):
     value: str
     line: int = 0
     populate: bool = True
+    turn_given: bool = True
 
 
 class BomLine(Struct, frozen=True):
@@ -150,6 +151,7 @@ class Part(Struct, frozen=True):
     part_number: str = ""
     populate: bool = True
     pads: tuple[Pad, ...] = ()
+    turn_given: bool = True
 
     @property
     def pin_one(self) -> Pad | None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from fusilex.core.checks.layer_agreement import shared
 from fusilex.core.design.model import Hole, Layer, Remark
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.wording import say
 
 SAME, LIKE = 0.95, 0.5

@@ -8,7 +8,8 @@ from collections.abc import Collection, Mapping, Sequence
 from fusilex.core.design.model import Design, Part
 from fusilex.core.electrical.checks import Checks
 from fusilex.core.electrical.probes import MAX_GAP_MM, OPEN_ABOVE_OHM, ProbePair, natural, nets_known
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.measuring.guard import EXACT, Uncertainty
 from fusilex.core.quantities import Quantity
 from fusilex.core.units import show_resistance
@@ -25,7 +26,10 @@ def judge_plan(design: Design, plan: Sequence[ProbePair], max_gap: float = MAX_G
         missing = ("nets of the pads",)
         return [Judgement("test.nets", Level.UNKNOWN, "nets", say("no nets"), numbers, say("add netlist"), (), missing)]
     if not plan:
-        return [Judgement("test.nets", Level.GO, "nets", say("none close"), numbers)]
+        pads = (Coverage("pads", len(design.pads) - without, len(design.pads)),)
+        if (level := seen(*pads)) is not Level.GO:
+            return []
+        return [Judgement("test.nets", level, "nets", say("none close"), numbers, coverage=pads)]
     return []
 
 
@@ -72,7 +76,8 @@ def judge_readings(
         found.append(Judgement("test.unread", Level.UNKNOWN, "readings", text, near, missing=missing))
     elif plan and not any(j.level in (Level.STOP, Level.UNKNOWN) for j in found):
         numbers = (Quantity("pairs", len(plan)), Quantity("limit", OPEN_ABOVE_OHM, "Ω"))
-        found.append(Judgement("test.short", Level.GO, "readings", say("no shorts"), numbers))
+        pairs = (every("pairs", len(plan)),)
+        found.append(Judgement("test.short", seen(*pairs), "readings", say("no shorts"), numbers, coverage=pairs))
     return found
 
 

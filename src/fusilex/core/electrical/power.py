@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -85,9 +86,10 @@ def power_level(step: PowerStep, volts: float, milliamps: float, seconds: float)
     """What was read at a step: at the limit, sagging or too high is a stop; held too short tells nothing yet."""
     if not (volts >= 0 and milliamps >= 0):  # NaN too
         return Level.UNKNOWN
-    if milliamps >= step.most_ma or not step.least_v <= volts <= step.most_v:
+    if milliamps >= step.most_ma:
         return Level.STOP
-    return Level.GO if seconds >= step.hold_s else Level.UNKNOWN
+    held = (Coverage("seconds", int(seconds * 10), int(step.hold_s * 10)),)
+    return weigh(exactly(volts), (step.least_v, step.most_v), held)
 
 
 def judge_draw(rail: str, draw: Draw) -> list[Judgement]:

@@ -13,7 +13,7 @@ from msgspec import Struct, field
 from fusilex.core.design.model import Design, Pad
 from fusilex.core.electrical.network import ResistorNetwork, resistor_network
 from fusilex.core.electrical.shown import AT_ONCE, Between, Shown, between_nets
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level, every, seen
 from fusilex.core.measuring.guard import EXACT, Uncertainty
 
 MAX_GAP_MM, WIDEST_MM = 0.6, 10.0
@@ -90,7 +90,7 @@ class ProbePair(Struct, frozen=True, dict=True):
         too little may be another path beside them (care); go where nothing is expected.
         """
         if math.isinf(self.most) and not self.least:
-            return Level.GO
+            return seen(every("readings", 1))
         low, high = meter.above(reading, self.least), meter.below(reading, self.most)
         little = Level.STOP if self.strict else Level.CARE
         return high if high is not Level.GO else little if low is Level.STOP else low

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 from msgspec import Struct
 from msgspec.structs import replace
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.packages.chips import chip_codes, may_be_date, without_codes
@@ -43,7 +44,12 @@ class BagCheck(Struct, frozen=True):
     @property
     def level(self) -> Level:
         """Stop on any difference, can't tell where anything is in doubt, else go."""
-        return Level.STOP if self.differs else Level.UNKNOWN if self.unread else Level.GO
+        return Level.STOP if self.differs else seen(self.coverage)
+
+    @property
+    def coverage(self) -> Coverage:
+        """How much of what had to be compared was."""
+        return Coverage("compared", len(self.agrees), len(self.agrees) + len(self.unread))
 
 
 def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> BagCheck:
@@ -178,11 +184,12 @@ def judge_bag(check: BagCheck, reason: str = "") -> Judgement:
     if check.level is Level.GO:
         return Judgement(
             "kit.bag",
-            Level.GO,
+            check.level,
             line.key,
             say("right bag", name=name),
             (Quantity("agrees", ", ".join(check.agrees)),),
             refs=line.refs,
+            coverage=(check.coverage,),
         )
     if check.level is Level.UNKNOWN:
         return Judgement(

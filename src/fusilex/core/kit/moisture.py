@@ -4,12 +4,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from math import inf, isnan, nan
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, seen, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -69,8 +71,12 @@ def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] 
     if isnan(left):
         return _by_label(lot, name, spent, refs)
     if life == inf:
-        return Judgement("kit.moisture", Level.GO, lot, say("not sensitive", name=name), refs=refs)
-    state = Level.STOP if left <= 0 else Level.CARE if left < CARE_LEFT * life else Level.GO
+        labels = (every("labels", 1),)
+        return Judgement(
+            "kit.moisture", seen(*labels), lot, say("not sensitive", name=name), refs=refs, coverage=labels
+        )
+    clocks = (every("clocks", 1),)
+    state = weigh(exactly(left), (CARE_LEFT * life, life), clocks, hard=(math.nextafter(0.0, 1.0), life))
     numbers = (
         Quantity("level", level),
         Quantity("open", round(spent.hours, 1), "h", limit=(0.0, life), source="J-STD-033", runs=True),
@@ -82,7 +88,7 @@ def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] 
     do = {Level.STOP: say("bake it"), Level.CARE: say("use it first")}.get(
         state, say("clock runs") if spent.running else None
     )
-    return Judgement("kit.moisture", state, lot, text, numbers, do, refs)
+    return Judgement("kit.moisture", state, lot, text, numbers, do, refs, coverage=clocks)
 
 
 def share_left(level: str, spent: Exposure) -> float:
@@ -98,7 +104,8 @@ def _by_label(lot: str, name: str, spent: Exposure, refs: tuple[str, ...]) -> Ju
     numbers = (Quantity("level", BY_LABEL), Quantity("open since its bake", round(spent.hours, 1), "h", runs=True))
     if spent.hours == 0:
         do = say("reflow within label")
-        return Judgement("kit.moisture", Level.GO, lot, say("baked and dry", name=name), numbers, do, refs)
+        clocks, text = (every("clocks", 1),), say("baked and dry", name=name)
+        return Judgement("kit.moisture", seen(*clocks), lot, text, numbers, do, refs, coverage=clocks)
     text = say("out since bake", name=name)
     missing = ("the time on its label",)
     return Judgement("kit.moisture", Level.UNKNOWN, lot, text, numbers, say("compare label"), refs, missing)

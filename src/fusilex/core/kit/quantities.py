@@ -11,7 +11,8 @@ from msgspec.structs import replace
 
 from fusilex.core.design.hidden_joints import hides_joints
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.losses import Logged, loss_of
 from fusilex.core.packages.catalogue import Package
@@ -231,7 +232,9 @@ def judge_stock(lines: Sequence[PullLine], stock: dict[str, int | None]) -> list
             )
         )
     elif not found:
-        found.append(Judgement("kit.short", Level.GO, "all bins", say("all filled"), (Quantity("bins", len(lines)),)))
+        bins = (every("bins", len(lines)),)
+        behind = (Quantity("bins", len(lines)),)
+        found.append(Judgement("kit.short", seen(*bins), "all bins", say("all filled"), behind, coverage=bins))
     return found
 
 

@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.packages.chips import chip_code
 from fusilex.core.quantities import Quantity
@@ -64,11 +65,14 @@ def judge_cover(lines: Sequence[PullLine], have: Mapping[str, int]) -> list[Judg
         Quantity("not in stock at all", len(lines) - len(known)),
     )
     if not short and not thin:
-        level = Level.GO if len(known) == len(lines) else Level.UNKNOWN
-        if level is Level.GO:
-            return [Judgement("kit.cover", level, "stock", say("covered"), numbers)]
-        text = say("not in stock", unknown=len(lines) - len(known), lines=len(lines))
-        return [Judgement("kit.cover", level, "stock", text, numbers, missing=("stock of those lines",))]
+        lots = (Coverage("lines", len(known), len(lines)),)
+        if (level := seen(*lots)) is Level.GO:
+            return [Judgement("kit.cover", level, "stock", say("covered"), numbers, coverage=lots)]
+        text, missing = (
+            say("not in stock", unknown=len(lines) - len(known), lines=len(lines)),
+            ("stock of those lines",),
+        )
+        return [Judgement("kit.cover", level, "stock", text, numbers, missing=missing, coverage=lots)]
     worst = (short or thin)[0]
     more = len(short) + len(thin) - 1
     text = say("lacks" if short else "few spares", lack=worst.need - have[worst.key], value=worst.value)

@@ -6,7 +6,7 @@ import math
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level, Span, every, weigh
 
 
 class Uncertainty(Struct, frozen=True):
@@ -30,21 +30,12 @@ class Uncertainty(Struct, frozen=True):
 
     def above(self, reading: float, limit: float) -> Level:
         """Is it above a limit? A reading that is no number tells nothing."""
-        if math.isnan(reading):
-            return Level.UNKNOWN
-        room = self.of(reading)
-        if reading - room > limit or (reading == math.inf and limit == math.inf):
-            return Level.GO
-        return Level.STOP if reading + room <= limit else Level.UNKNOWN
+        return weigh(self.span(reading), (math.nextafter(limit, math.inf), math.inf), [every("readings", 1)])
 
     def below(self, reading: float, limit: float) -> Level:
-        """Is it below a limit?"""
-        if math.isnan(reading):
-            return Level.UNKNOWN
-        room = self.of(reading)
-        if reading + room < limit or limit == math.inf:
-            return Level.GO
-        return Level.STOP if reading - room >= limit else Level.UNKNOWN
+        """Is it below a limit? Where there is none, anything is."""
+        most = limit if limit == math.inf else math.nextafter(limit, -math.inf)
+        return weigh(self.span(reading), (-math.inf, most), [every("readings", 1)])
 
     def within(self, reading: float, low: float, high: float) -> Level:
         """Is it within two limits, both of which are good readings? A limit that is not there is infinite.
@@ -52,12 +43,12 @@ class Uncertainty(Struct, frozen=True):
         >>> [Uncertainty(0.0, 0.1).within(x, 1.0, 2.0).words for x in (1.5, 1.05, 0.8, 2.1)]
         ['go', "can't tell", 'stop', "can't tell"]
         """
-        if math.isnan(reading) or low > high:
-            return Level.UNKNOWN
+        return Level.UNKNOWN if low > high else weigh(self.span(reading), (low, high), [every("readings", 1)])
+
+    def span(self, reading: float) -> Span:
+        """Where what was read lies (95 %)."""
         room = self.of(reading)
-        if low + room <= reading <= high - room:
-            return Level.GO
-        return Level.STOP if reading + room < low or reading - room > high else Level.UNKNOWN
+        return reading - room, reading + room
 
 
 EXACT = Uncertainty()

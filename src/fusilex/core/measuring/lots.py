@@ -10,7 +10,8 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.measuring.drift import Drift, drift
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.measuring.ratio import Measured, differs
@@ -149,7 +150,9 @@ def judge_lots(found: Sequence[Lot]) -> list[Judgement]:
     if not judged:
         boards = len({t.board for lot in found for t in lot.taken})
         numbers = (Quantity("boards", boards), Quantity("measurements", len(found)))
-        return [Judgement("test.reading", Level.GO, "readings", say("all within"), numbers)] if found else []
+        read = (every("readings", sum(len(lot.taken) for lot in found)),)
+        text = say("all within")
+        return [Judgement("test.reading", seen(*read), "readings", text, numbers, coverage=read)] if found else []
     return judged
 
 

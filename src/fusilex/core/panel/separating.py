@@ -15,7 +15,8 @@ from shapely.geometry import LineString, Polygon, box
 
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.panel.cuts import Box, Cut, CutOrder, cut_order
 from fusilex.core.panel.layout import Panel
 from fusilex.core.quantities import Quantity, amount
@@ -194,10 +195,12 @@ def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
         do, missing = say("enter packages"), ("packages of these parts",)
         judged.append(Judgement("release.cut", Level.UNKNOWN, "bodies", text, (), do, plan.unknown, missing))
     if not judged and not plan.strokes:
-        judged.append(Judgement("release.cut", Level.GO, "panel", say("no panel")))
+        boards = (every("boards", panel.count),)
+        judged.append(Judgement("release.cut", seen(*boards), "panel", say("no panel"), coverage=boards))
     elif not judged:
         numbers = (Quantity("cuts", len(plan.strokes)), Quantity("by hand", sum(s.tool == HAND for s in plan.strokes)))
-        judged.append(Judgement("release.cut", Level.GO, "panel", say("all cuts clear"), numbers))
+        bodies = (Coverage("bodies", plan.parts - len(plan.unknown), plan.parts),)
+        judged.append(Judgement("release.cut", seen(*bodies), "panel", say("all cuts clear"), numbers, coverage=bodies))
     return judged
 
 

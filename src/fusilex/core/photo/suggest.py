@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.photo.compare import SAME, THERE, UNSEEN, Difference, compare
 from fusilex.core.photo.drawn import draw
 from fusilex.core.photo.frame import Frame, Picture

@@ -8,7 +8,8 @@ import shapely
 from shapely.affinity import rotate, translate
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -31,7 +32,11 @@ def judge_offset(part: Part, dx: float, dy: float, turn: float = 0.0) -> Judgeme
     def judged(level: Level, case: str, do: str = "") -> Judgement:
         missing = ("its pads",) if level is Level.UNKNOWN else ()
         act = say(do) if do else None
-        return Judgement("place.nudge", level, part.ref, say(case), tuple(numbers), act, (part.ref,), missing)
+        seen = (every("pads", len(pads)),)
+        return Judgement("place.nudge", level, part.ref, say(case), tuple(numbers), act, (part.ref,), missing, seen)
+
+    def within(much: float, most: float) -> Level:
+        return weigh(exactly(much), (0.0, most), [every("pads", len(pads))], hard=(0.0, math.inf))
 
     if not pads:
         return judged(Level.UNKNOWN, "no pads", "magnify both ends")
@@ -40,21 +45,18 @@ def judge_offset(part: Part, dx: float, dy: float, turn: float = 0.0) -> Judgeme
         over = [1 - _off_share(pad, part, dx, dy, turn) for pad in pads]
         worst = min(over)
         numbers.append(Quantity("over its pad", 100 * worst, "%"))
-        if worst >= OVERLAP:
-            return judged(Level.GO, "self-aligns")
-        return judged(Level.CARE, "may tombstone", "onto both pads")
+        level = within(1 - worst, 1 - OVERLAP)
+        return judged(level, *(["self-aligns"] if level is Level.GO else ["may tombstone", "onto both pads"]))
     if part.package.family in ("ic", "transistor") and 3 <= len(pads) <= MOST_LEADS:
         width = min(min(_sides(pad)) for pad in pads)
         radius = max(pad.centroid.distance(shapely.Point(part.x, part.y)) for pad in pads)
         hang = off + math.radians(abs(turn)) * radius
         numbers += [Quantity("a lead hangs over by", hang, "mm"), Quantity("allowed", LEAD_SHARE * width, "mm")]
-        if hang <= LEAD_SHARE * width:
-            return judged(Level.GO, "self-aligns")
-        return judged(Level.CARE, "overhangs", "before reflow")
+        level = within(hang, LEAD_SHARE * width)
+        return judged(level, *(["self-aligns"] if level is Level.GO else ["overhangs", "before reflow"]))
     case = "held by pegs" if part.package.family in PEGGED else "too heavy"
-    if off > STRAIGHT_MM or abs(turn) > STRAIGHT_DEG:
-        return judged(Level.CARE, case, "straighten now")
-    return judged(Level.GO, case)
+    level = within(max(off / STRAIGHT_MM, abs(turn) / STRAIGHT_DEG), 1.0)
+    return judged(level, case, "" if level is Level.GO else "straighten now")
 
 
 def _off_share(pad: shapely.Polygon, part: Part, dx: float, dy: float, turn: float) -> float:

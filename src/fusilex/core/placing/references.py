@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import ArrayLike
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.placing.affine import Affine, Transform
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -85,8 +86,9 @@ def _judged_error(fit: Transform, parts: Sequence[str], part_xy: ArrayLike, numb
     text, refs = say(case, part=parts[worst]), (parts[worst].split(" ")[0],)
     act = None if level is Level.GO else say("fourth point" if fit.freedom <= 2 else "points further out")
     missing = ("a fourth point",) if level is Level.UNKNOWN else ()
-    return Judgement("place.error", level, parts[worst], text, because, act, refs, missing)
+    seen = (every("parts", len(parts)),)
+    return Judgement("place.error", level, parts[worst], text, because, act, refs, missing, seen)
 
 
 def _error_level(mm: float) -> Level:
-    return Level.STOP if mm > ERROR_STOP_MM else Level.CARE if mm > ERROR_CARE_MM else Level.GO
+    return weigh(exactly(mm), (0.0, ERROR_CARE_MM), [every("parts", 1)], hard=(0.0, ERROR_STOP_MM))

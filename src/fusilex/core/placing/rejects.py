@@ -6,8 +6,9 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct
 
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.yields import wilson
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 

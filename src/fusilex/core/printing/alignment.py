@@ -8,7 +8,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount, write_length
 from fusilex.core.similarity import Points, Similarity, fit_similarity, suspect_point
 from fusilex.core.wording import say

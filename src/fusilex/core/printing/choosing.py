@@ -9,7 +9,8 @@ import shapely
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.dots import DOT_S, PAD_S, WEIGHED_DOTS
 from fusilex.core.quantities import Quantity, Range, amount
@@ -31,6 +32,7 @@ class Way(Struct, frozen=True):
     level: Level
     why: Said
     then: Said
+    counted: tuple[Coverage, ...] = ()
 
 
 def ways_of(apertures: Apertures, boards: int, panel_boards: int, hidden: int, has_stencil: bool) -> list[Way]:
@@ -43,28 +45,32 @@ def ways_of(apertures: Apertures, boards: int, panel_boards: int, hidden: int, h
     small = say("fine pitch" if by_pitch else "fine apertures", size=amount(pitch if by_pitch else narrow, "mm"))
     prints = -(-boards // max(panel_boards, 1))
     unseen = say("hidden joints", hidden=hidden)
+    counted = (every("apertures", pads),)
     by_hand = boards * pads * (2 * DOT_S + PAD_S) / 60
     found = [
         Way(
             "stencil",
             STENCIL_MIN + prints * PRINT_MIN,
-            Level.GO if has_stencil else Level.CARE,
+            seen(*counted) if has_stencil else Level.CARE,
             say("all alike" if has_stencil else "no stencil"),
             say("prints age"),
+            counted,
         ),
         Way(
             "syringe",
             by_hand,
-            Level.CARE if hidden or fine else Level.GO,
+            Level.CARE if hidden or fine else seen(*counted),
             unseen if hidden else say("beads", small=small) if fine else say("large pads"),
             say("no stencil needed"),
+            counted,
         ),
         Way(
             "dots",
             by_hand * 1.1,
-            Level.CARE if hidden or fine else Level.GO,
+            Level.CARE if hidden or fine else seen(*counted),
             unseen if hidden else say("dots too large", small=small) if fine else say("dots counted"),
             say("weigh dots first", dots=WEIGHED_DOTS),
+            counted,
         ),
         Way(
             "tinned pads",
@@ -74,7 +80,7 @@ def ways_of(apertures: Apertures, boards: int, panel_boards: int, hidden: int, h
             say("one pad first"),
         ),
     ]
-    poor = {Level.GO: 0, Level.CARE: 1, Level.STOP: 3}
+    poor = {Level.GO: 0, Level.CARE: 1, Level.UNKNOWN: 2, Level.STOP: 3}
     return sorted(found, key=lambda w: (poor[w.level] + (bool(hidden) and w.method != "stencil"), w.minutes))
 
 
@@ -101,7 +107,7 @@ def judge_ways(ways: Sequence[Way], chosen: str) -> Judgement:
     )
     text = say("way", way=chosen, why=mine.why)
     do = mine.then if best is mine else say("better", way=best.method, why=best.why, then=best.then)
-    return Judgement("print.way", mine.level, "way", text, numbers, do)
+    return Judgement("print.way", mine.level, "way", text, numbers, do, coverage=mine.counted)
 
 
 def judge_alloy(
@@ -116,14 +122,15 @@ def judge_alloy(
         Quantity("hidden joints", hidden),
     )
     refs = tuple(shy[:6])
+    fitted = [p for p in parts if p.populated]
+    known = (every("parts", len(fitted)),)
     if bismuth:
-        level = Level.CARE if heavy else Level.GO
-        return Judgement(
-            "print.alloy", level, "alloy", say("bismuth"), numbers, say("not under load"), tuple(heavy[:6])
-        )
+        level, do = Level.CARE if heavy else seen(*known), say("not under load")
+        return Judgement("print.alloy", level, "alloy", say("bismuth"), numbers, do, tuple(heavy[:6]), (), known)
     if leaded:
         do = say("lead", peak=Range(*peak, "°C"))
-        return Judgement("print.alloy", Level.GO, "alloy", say("leaded"), numbers, do)
+        return Judgement("print.alloy", seen(*known), "alloy", say("leaded"), numbers, do, coverage=known)
     text = say("lead-free", peak=Range(*peak, "°C"))
     do = say("look up limits" if shy else "slowest joint")
-    return Judgement("print.alloy", Level.CARE if shy else Level.GO, "alloy", text, numbers, do, refs)
+    level = Level.CARE if shy else seen(*known)
+    return Judgement("print.alloy", level, "alloy", text, numbers, do, refs, coverage=known)

@@ -8,7 +8,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.paste import POWDER_TYPES, Paste, transfer
 from fusilex.core.quantities import Quantity, amount
@@ -130,7 +131,8 @@ def judge_needle(bore_mm: float, powder: int | None = None) -> Judgement:
     if powder < coarsest:
         text = say("clogs", powder=powder, coarsest=coarsest)
         return Judgement("dots.needle", Level.STOP, subject, text, numbers, say("wider or finer"))
-    return Judgement("dots.needle", Level.GO, subject, say("flows", powder=powder), numbers)
+    labels = (every("labels", 1),)
+    return Judgement("dots.needle", seen(*labels), subject, say("flows", powder=powder), numbers, coverage=labels)
 
 
 def judge_dots(plan: DotPlan, room_c: float | None = None, weighed: bool = False) -> list[Judgement]:
@@ -153,7 +155,8 @@ def judge_dots(plan: DotPlan, room_c: float | None = None, weighed: bool = False
         dots, minutes = int(plan.dots.sum()), amount(plan.seconds / 60, "min")
         text = say("enough" if weighed else "if usual", dots=dots, pads=len(plan.dots), minutes=minutes)
         if weighed:
-            found.append(Judgement("dots.size", Level.GO, "dots", text, numbers))
+            pads = (every("pads", len(plan.dots)),)
+            found.append(Judgement("dots.size", seen(*pads), "dots", text, numbers, coverage=pads))
         else:
             do, missing = say("weigh dots", dots=WEIGHED_DOTS), ("weight of a dot",)
             found.append(Judgement("dots.size", Level.UNKNOWN, "dots", text, numbers, do, (), missing))

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, seen, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -15,6 +16,8 @@ STEP_CARE_MM, STEP_STOP_MM = 0.05, 0.10
 BEYOND_MM = 10.0
 """A blade reaches so far beyond the print on either side."""
 BEAD_MM = (12.0, 15.0)
+BARE_MM = 0.5
+"""So much of an edge (mm) may be without support: a cut at the corner."""
 RUN_MM = 20.0
 """The stroke begins and ends so far outside the board."""
 Box = tuple[float, float, float, float]
@@ -47,13 +50,14 @@ def edge_excess(area_mm2: float, step_mm: float) -> float:
 def judge_step(step_mm: float, foil: float) -> Judgement:
     """The frame higher (+) or lower (−) than the board by so much (mm)."""
     size = abs(step_mm)
-    level = Level.STOP if size > STEP_STOP_MM + 1e-9 else Level.CARE if size > STEP_CARE_MM + 1e-9 else Level.GO
+    edges, slack = (every("edges", 1),), 1e-9
+    level = weigh(exactly(size), (0.0, STEP_CARE_MM + slack), edges, hard=(0.0, STEP_STOP_MM + slack))
     numbers = (
         Quantity("step", round(step_mm, 3), "mm", limit=(-STEP_CARE_MM, STEP_CARE_MM)),
         Quantity("more paste at the edge", round(100 * size / (2 * foil)), "%"),
     )
     if level is Level.GO:
-        return Judgement("print.jig", level, "jig", say("level"), numbers)
+        return Judgement("print.jig", level, "jig", say("level"), numbers, coverage=edges)
     text, do = (say("frame high"), say("shim board")) if step_mm > 0 else (say("frame low"), say("shim frame"))
     return Judgement("print.jig", level, "jig", text, numbers, do)
 
@@ -67,9 +71,10 @@ def judge_blade(blade: float, width: float) -> Judgement:
     """Is the blade wide enough for the print?"""
     wanted = blade_mm(width)
     numbers = (Quantity("blade", blade, "mm", limit=(wanted, math.inf)), Quantity("wanted", wanted, "mm"))
-    if blade >= wanted - 1e-9:
-        return Judgement("print.blade", Level.GO, "blade", say("wide enough"), numbers)
-    level = Level.STOP if blade < width else Level.CARE
+    blades = (every("blades", 1),)
+    level = weigh(exactly(blade), (wanted - 1e-9, math.inf), blades, hard=(width, math.inf))
+    if level is Level.GO:
+        return Judgement("print.blade", level, "blade", say("wide enough"), numbers, coverage=blades)
     text = say("too narrow" if level is Level.STOP else "barely")
     return Judgement("print.blade", level, "blade", text, numbers, say("wider"))
 
@@ -123,6 +128,7 @@ def judge_surround(found: Surround) -> Judgement:
         Quantity("support boards", len(found.supports)),
         Quantity("without support", round(found.bare_mm, 1), "mm"),
     )
-    if found.bare_mm <= 0.5:
-        return Judgement("print.support", Level.GO, "support", say("supported"), numbers)
+    if found.bare_mm <= BARE_MM:
+        sides = (every("sides", 4),)
+        return Judgement("print.support", seen(*sides), "support", say("supported"), numbers, coverage=sides)
     return Judgement("print.support", Level.CARE, "support", say("unsupported"), numbers, say("more support"))

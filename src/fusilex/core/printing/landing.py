@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from fusilex.core.convex import convex, corners_of, shared_area, shared_areas
 from fusilex.core.design.model import Pad
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import GRADES, Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.alignment import Alignment
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.quantities import Quantity
@@ -29,7 +30,6 @@ FAR_MM = 0.6
 ASTRAY_MM = 2.0
 """Paste that lies further off is nowhere near its pad."""
 MET = 1e-6
-LEVELS = (Level.GO, Level.CARE, Level.STOP, Level.UNKNOWN)
 Numbers = NDArray[np.float64]
 
 
@@ -72,7 +72,7 @@ class Lands(Struct, frozen=True, eq=False, dict=True):
 
 class Landed(Struct, frozen=True, eq=False):
     """What becomes of each aperture (n): `on_pad` as a share (NaN where it has no pad), `gap` in mm (infinite without a
-    neighbour), `levels` as indexes into `LEVELS`, and `uncertain` (mm), what 95 % of errors of the alignment stay under
+    neighbour), `levels` as indexes into `GRADES`, and `uncertain` (mm), what 95 % of errors of the alignment stay under
     there.
     """
 
@@ -88,7 +88,7 @@ class Landed(Struct, frozen=True, eq=False):
         here = np.flatnonzero(self.lands.with_pad)
         if not len(here):
             return None
-        rank = np.array([level.rank for level in LEVELS])[self.levels[here]]
+        rank = np.array([level.rank for level in GRADES])[self.levels[here]]
         return int(here[np.lexsort((room(self)[here], rank))[0]])
 
 
@@ -158,12 +158,12 @@ def landed(lands: Lands, found: Alignment | None) -> Landed:
         on_pad[bent] = shared_area(shapes, lands.own[bent]) / apertures.area[bent]
     near = lands if off.max(initial=0.0) <= lands.reach - GAP_GO else wider(lands, ASTRAY_MM + FAR_MM)
     gap = _gaps(near, moved, off, found)
-    levels = np.where(off > ASTRAY_MM, LEVELS.index(Level.STOP), _levels(lands, on_pad, gap))
+    levels = np.where(off > ASTRAY_MM, GRADES.index(Level.STOP), _levels(lands, on_pad, gap))
     if found is not None:
         least = on_pad - uncertain * 2 * lands.half / apertures.area
         doubtful = (levels == 0) & (_levels(lands, least, gap - uncertain) > 0)
-        levels = np.where(doubtful, LEVELS.index(Level.UNKNOWN), levels)
-    levels = np.where(lands.with_pad, levels, LEVELS.index(Level.UNKNOWN))
+        levels = np.where(doubtful, GRADES.index(Level.UNKNOWN), levels)
+    levels = np.where(lands.with_pad, levels, GRADES.index(Level.UNKNOWN))
     return Landed(lands, on_pad, gap, levels, uncertain)
 
 
@@ -214,7 +214,7 @@ def room(made: Landed) -> Numbers:
 def by_part(made: Landed) -> list[tuple[str, int]]:
     """Parts and their worst aperture, worst first; '' for apertures of no part."""
     here = np.flatnonzero(made.lands.with_pad)
-    rank = np.array([level.rank for level in LEVELS])[made.levels[here]]
+    rank = np.array([level.rank for level in GRADES])[made.levels[here]]
     order = here[np.lexsort((room(made)[here], rank))]
     _, first = np.unique(made.lands.part[order], return_index=True)
     return [(made.lands.apertures.refs[i], i) for i in order[np.sort(first)].tolist()]
@@ -233,7 +233,7 @@ def judge_landing(made: Landed) -> list[Judgement]:
         (Level.CARE, "near its limit", "move it if you can"),
         (Level.UNKNOWN, "uncertain", "one more place"),
     ):
-        named = [(ref, i) for ref, i in parts if LEVELS[made.levels[i]] is level]
+        named = [(ref, i) for ref, i in parts if GRADES[made.levels[i]] is level]
         if named:
             refs = tuple(ref or "an aperture of no part" for ref, _ in named)
             subject, numbers = f"{apertures.side} {refs[0]}", _numbers(made, named[0][1])
@@ -243,11 +243,13 @@ def judge_landing(made: Landed) -> list[Judgement]:
         text, missing = say("without a pad", bare=bare), ("pads under these apertures",)
         subject, act = f"{apertures.side} without a pad", say("inspect these")
         found.append(Judgement("print.aligned", Level.UNKNOWN, subject, text, (), act, (), missing))
-    elif all(LEVELS[made.levels[i]] is Level.GO for _, i in parts):
+    elif all(GRADES[made.levels[i]] is Level.GO for _, i in parts):
         ref, i = parts[0]
         text = say("aligned", tightest=ref or "an aperture of no part")
         subject = f"{apertures.side} {ref}"
-        found.append(Judgement("print.aligned", Level.GO, subject, text, _numbers(made, i), None, (ref,)))
+        covered = (every("apertures", len(apertures)),)
+        numbers = _numbers(made, i)
+        found.append(Judgement("print.aligned", seen(*covered), subject, text, numbers, None, (ref,), (), covered))
     return found
 
 

@@ -8,7 +8,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import AREA_GO, ASPECT_GO, Apertures
 from fusilex.core.printing.risks import Risks
 from fusilex.core.quantities import Quantity
@@ -76,17 +77,17 @@ def judge_print(
     pads forgive the rest, for bare mask sends paste back. `looked` says of each part on the way whether it was looked
     at.
     """
-    seen = list(marks)
-    strict = [m for m in seen if m.ref in fine or m.word not in FORGIVEN or (m.word == "bridged" and m.ref in near)]
-    numbers = (Quantity("marked", len(seen)), Quantity("looked at", f"{sum(looked.values())} of {len(looked)}"))
+    found = list(marks)
+    strict = [m for m in found if m.ref in fine or m.word not in FORGIVEN or (m.word == "bridged" and m.ref in near)]
+    numbers = (Quantity("marked", len(found)), Quantity("looked at", f"{sum(looked.values())} of {len(looked)}"))
     if strict:
         worst = strict[0]
         refs = tuple(dict.fromkeys(m.ref for m in strict))
         text = say("again", panel=panel, seen=say(f"seen {worst.word}"))
         do = say("wipe it", fix=say(f"fix {worst.word}"))
         return Judgement("print.look", Level.STOP, panel, text, numbers, do, refs)
-    if seen:
-        refs = tuple(dict.fromkeys(m.ref for m in seen))
+    if found:
+        refs = tuple(dict.fromkeys(m.ref for m in found))
         return Judgement("print.look", Level.CARE, panel, say("usable", panel=panel), numbers, say("look later"), refs)
     if not looked:
         text, do, missing = say("no order", panel=panel), say("look at all"), ("parts of the apertures",)
@@ -95,4 +96,6 @@ def judge_print(
         left = tuple(ref for ref, done in looked.items() if not done)
         text, missing = say("parts left", left=len(left), parts=len(looked)), ("a look at these parts",)
         return Judgement("print.look", Level.UNKNOWN, panel, text, numbers, say("look at"), left, missing)
-    return Judgement("print.look", Level.GO, panel, say("good", panel=panel, parts=len(looked)), numbers)
+    parts = (Coverage("critical parts", sum(looked.values()), len(looked)),)
+    text = say("good", panel=panel, parts=len(looked))
+    return Judgement("print.look", seen(*parts), panel, text, numbers, coverage=parts)

@@ -6,7 +6,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import ROUND, Apertures, roundness
 from fusilex.core.printing.jig import BEAD_MM
 from fusilex.core.quantities import Quantity, amount
@@ -83,10 +84,11 @@ def judge_paste(apertures: Apertures, foil: float, paste: Paste, boards: int) ->
     paste_needed = amount(total / 1000, "g") if total >= 100 else amount(total, "mg")
     powder = coarsest_powder(apertures)
     narrowest = float(apertures.width.min()) if len(apertures) else 0.0
+    covered = (every("apertures", len(apertures)),)
     found = [
         Judgement(
             "print.mass",
-            Level.GO,
+            seen(*covered),
             "paste",
             say("needed", paste=paste_needed, boards=boards),
             (
@@ -96,6 +98,8 @@ def judge_paste(apertures: Apertures, foil: float, paste: Paste, boards: int) ->
                 Quantity("solder left of its volume", 100 * paste.solder_fraction, "%"),
             ),
             say("and a bead", low=amount(BEAD_MM[0], "mm"), high=amount(BEAD_MM[1], "mm")),
+            missing=() if len(apertures) else ("a paste layer of this side",),
+            coverage=covered,
         )
     ]
     if powder is None:
@@ -113,7 +117,7 @@ def judge_paste(apertures: Apertures, foil: float, paste: Paste, boards: int) ->
         found.append(
             Judgement(
                 "print.powder",
-                Level.GO,
+                seen(*covered),
                 "powder",
                 say("fits", powder=powder),
                 (
@@ -121,6 +125,7 @@ def judge_paste(apertures: Apertures, foil: float, paste: Paste, boards: int) ->
                     Quantity("largest ball", dict(POWDER_TYPES)[powder], "µm"),
                 ),
                 say("type numbers"),
+                coverage=covered,
             )
         )
     return found

@@ -10,7 +10,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import GRADES, Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import AREA_GO, AREA_STOP, ASPECT_GO, LEAST_FOIL, Apertures
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
@@ -18,7 +19,6 @@ from fusilex.core.wording import say
 COATED_STOP = 0.5
 MET = 1e-6
 """Share by which rounding may put a ratio below a limit that it meets."""
-_LEVELS = (Level.GO, Level.CARE, Level.STOP)
 
 
 class PartRelease(Struct, frozen=True):
@@ -51,7 +51,7 @@ def worst_parts(apertures: Apertures, foil: float, coated: bool = False) -> tupl
         worst.setdefault(apertures.refs[i], i)
     numbers = ((area[i], aspect[i], apertures.width[i], levels[i]) for i in worst.values())
     found = zip(worst, numbers, strict=True)
-    return tuple(PartRelease(ref, float(a), float(r), float(w), _LEVELS[n]) for ref, (a, r, w, n) in found)
+    return tuple(PartRelease(ref, float(a), float(r), float(w), GRADES[n]) for ref, (a, r, w, n) in found)
 
 
 def thin_enough(parts: Sequence[PartRelease], foil: float) -> float | None:
@@ -74,10 +74,11 @@ def judge_release(apertures: Apertures, foil: float, coated: bool = False) -> li
         if named := [p for p in parts if p.level == level]:
             found.append(_poor(apertures.side, level, named, foil))
     if not any(p.level is not Level.GO for p in parts):
+        covered = (every("apertures", len(apertures)),)
         found.append(
             Judgement(
                 "print.release",
-                Level.GO,
+                seen(*covered),
                 f"{apertures.side} {parts[0].ref}",
                 say("all release", tightest=parts[0].ref or "an aperture of no part"),
                 (
@@ -86,6 +87,7 @@ def judge_release(apertures: Apertures, foil: float, coated: bool = False) -> li
                 ),
                 None,
                 (parts[0].ref,),
+                coverage=covered,
             )
         )
     return found

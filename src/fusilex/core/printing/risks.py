@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from shapely.geometry import Polygon
 
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import GRADES, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import ROUND, Apertures, roundness
 from fusilex.core.printing.landing import Lands, landed
 from fusilex.core.printing.paste import BALLS_ACROSS_RECTANGLE, BALLS_ACROSS_ROUND, POWDER_TYPES
@@ -25,12 +26,11 @@ WEB_CARE, WEB_STOP = 0.15, 0.10
 FAR_MM = 0.5
 BIG_PAD_MM2, COVERED = 9.0, (0.50, 0.80)
 """A pad from 3 × 3 mm on wants windows, and paste on 50 to 80 % of it (IPC-7525)."""
-LEVELS = (Level.GO, Level.CARE, Level.STOP)
 WHYS = ("", "release", "powder", "land", "web", "dot")
 
 
 class Risks(Struct, frozen=True, eq=False):
-    """For each aperture (n) the worst level, as index into `LEVELS`, and why, as index into `WHYS`; the share that lies
+    """For each aperture (n) the worst level, as index into `GRADES`, and why, as index into `WHYS`; the share that lies
     beyond its land, and the web of foil to the next aperture (mm, infinite without one).
     """
 
@@ -101,7 +101,7 @@ def _by_part(found: Risks) -> dict[str, Level]:
     worst: dict[str, int] = {}
     for ref, level in zip(found.apertures.refs, found.levels.tolist(), strict=True):
         worst[ref] = max(worst.get(ref, 0), level)
-    return {ref: LEVELS[level] for ref, level in worst.items()}
+    return {ref: GRADES[level] for ref, level in worst.items()}
 
 
 def judge_risks(found: Risks, powder: int | None = None) -> list[Judgement]:
@@ -112,7 +112,7 @@ def judge_risks(found: Risks, powder: int | None = None) -> list[Judgement]:
         if not len(here):
             continue
         parts = tuple(dict.fromkeys(apertures.refs[i] or "an aperture of no part" for i in here.tolist()))
-        level = LEVELS[int(found.levels[here].max())]
+        level = GRADES[int(found.levels[here].max())]
         numbers = {
             "powder": Quantity("balls across", round(float(found.balls[here].min()), 1)),
             "land": Quantity("beyond the pad", round(100 * float(found.beyond[here].max()), 1), "%"),

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import NORMAL_95, Level, every, seen, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.paste import TRANSFER_STEEPNESS, transfer
 from fusilex.core.quantities import Quantity
@@ -19,12 +22,15 @@ LAMBDA, LIMIT, FAR = 0.2, 2.85, 3.4
 and six prints before, one alarm without cause in about 119 prints, and a tenth less paste found within 3: by
 simulation, as the tests repeat it.
 """
-TRANSFER_LIMITS = (0.7, 1.3)
+TRANSFER_LIMITS, TRANSFER_HARD = (0.75, 1.25), (0.5, 1.5)
+"""Measured over predicted: what paste inspection usually warns at, and what it stops at."""
 RANGE_SIGMA = 1.128
 RANGE_FREEDOM = 0.62
 """Degrees of freedom that a moving range is worth, of the one its two values could tell."""
 LEAST_HISTORY, LEAST_SIGMA = 4, 0.005
 """Prints before one is judged; no print repeats better than half a percent, however alike a coarse scale shows them."""
+FINEST_MG = 0.01
+"""No bench scale shows finer."""
 Numbers = NDArray[np.float64]
 
 
@@ -65,9 +71,12 @@ class RunChart(Struct, frozen=True, eq=False):
     alarms: tuple[Alarm, ...]
 
 
-def measured_transfer(measured_mg: ArrayLike, predicted_mg: float, apertures: Apertures, foil: float) -> Transfer:
+def measured_transfer(
+    measured_mg: ArrayLike, predicted_mg: float, apertures: Apertures, foil: float, step_mg: float = 0.0
+) -> Transfer:
     """How much of what is predicted comes out, by the mean of n weighed prints and Student's t; and the middle of the
-    transfer curve that says the same. Raises ValueError for masses that no print has.
+    transfer curve that says the same. What the scale's step leaves open is common to all prints, and does not shrink
+    with their number. Raises ValueError for masses that no print has.
     """
     ratios = ratios_of(measured_mg, predicted_mg)
     n = len(ratios)
@@ -76,7 +85,8 @@ def measured_transfer(measured_mg: ArrayLike, predicted_mg: float, apertures: Ap
         return Transfer(factor, float("nan"), float("nan"), float("nan"), n)
     from scipy.special import stdtrit  # when first asked for: it takes as long as the window takes to open
 
-    within = float(stdtrit(n - 1, 0.975) * ratios.std(ddof=1) / np.sqrt(n))
+    scatter = float(stdtrit(n - 1, 0.975) * ratios.std(ddof=1) / np.sqrt(n))
+    within = math.hypot(scatter, NORMAL_95 * step_mg / predicted_mg / math.sqrt(6))
     middle = middle_for(apertures, foil, factor)
     ends = [middle_for(apertures, foil, f) for f in (factor - within, factor + within)]
     return Transfer(factor, within, middle, abs(ends[0] - ends[1]) / 2, n)
@@ -108,14 +118,15 @@ def middle_for(apertures: Apertures, foil: float, factor: float) -> float:
     return (low + high) / 2
 
 
-def run_chart(ratios: ArrayLike, history: ArrayLike = (), apart: Sequence[int] = ()) -> RunChart:
+def run_chart(ratios: ArrayLike, history: ArrayLike = (), apart: Sequence[int] = (), step: float = 0.0) -> RunChart:
     """Whether prints drift, from measured over predicted (n), earlier prints of the same kind as `history`.
 
     Each print is compared with the mean of those before it, in standard errors by their moving ranges (σ = mean range
     / 1.128, which a slow drift hardly widens), as Student's t made normal: so the limits hold with a short history, too
     (self-starting chart, Hawkins 1987). These scores are averaged with weight 0.2 (EWMA, Roberts 1959). An alarm is a
     mean beyond 2.85 of its standard errors, or one print beyond 3.4. Prints at alarm do not become history; those named
-    by `apart`, the first after a pause or a wipe, neither, nor are they judged.
+    by `apart`, the first after a pause or a wipe, neither, nor are they judged. A scale that shows steps (`step`, as a
+    share of the prediction) hides scatter among few prints: what it leaves open in a difference is added to σ.
     """
     from scipy.special import ndtri, stdtr
 
@@ -128,7 +139,8 @@ def run_chart(ratios: ArrayLike, history: ArrayLike = (), apart: Sequence[int] =
         if i in apart:
             continue
         if len(known) >= LEAST_HISTORY:
-            sigma = max(float(np.abs(np.diff(known)).mean()) / RANGE_SIGMA, LEAST_SIGMA)
+            scatter = float(np.abs(np.diff(known)).mean()) / RANGE_SIGMA
+            sigma = max(math.hypot(scatter, step / math.sqrt(6)), LEAST_SIGMA)
             freedom = RANGE_FREEDOM * (len(known) - 1)
             t = (value - float(np.mean(known))) / (sigma * np.sqrt(1 + 1 / len(known)))
             score[i] = np.clip(ndtri(stdtr(freedom, t)), -8, 8)
@@ -148,12 +160,13 @@ def judge_weights(chart: RunChart, found: Transfer, predicted_mg: float) -> list
     """The last prints against those before: fit to go on, or what to do before a fault is made."""
     half = found.within95
     inside = (found.factor - half, found.factor + half) if np.isfinite(half) else None
-    numbers = (
+    share = Quantity("transfer", round(found.factor, 3), "", inside)
+    prints = (
         Quantity("predicted", round(predicted_mg, 1), "mg"),
-        Quantity("transfer", round(found.factor, 3), "", inside, TRANSFER_LIMITS),
         Quantity("±", round(half, 3) if np.isfinite(half) else "unknown"),
         Quantity("prints", found.prints),
     )
+    numbers = (share, *prints)
     last = len(chart.log_ratio) - 1
     late = [a for a in chart.alarms if a.index >= last - 1]
     made = []
@@ -171,9 +184,23 @@ def judge_weights(chart: RunChart, found: Transfer, predicted_mg: float) -> list
         text, do, missing = say("too few"), say("weigh more", first=LEAST_HISTORY + 1), ("weights of more prints",)
         made.append(Judgement("print.drift", Level.UNKNOWN, "weights", text, numbers, do, (), missing))
     else:
-        made.append(Judgement("print.drift", Level.GO, "weights", say("steady"), numbers))
-    low, high = TRANSFER_LIMITS
-    if np.isfinite(found.within95) and not low <= found.factor <= high and abs(found.factor - 1) > found.within95:
-        text, do = (say("less"), say("look for blocks")) if found.factor < 1 else (say("more"), say("measure both"))
-        made.append(Judgement("print.transfer", Level.CARE, "transfer", text, numbers, do))
+        weighed = (every("prints", len(chart.log_ratio)),)
+        made.append(Judgement("print.drift", seen(*weighed), "weights", say("steady"), numbers, coverage=weighed))
+    if inside is not None and not np.isnan(chart.score).all():
+        made += _judge_transfer(share, prints)
     return made
+
+
+def _judge_transfer(share: Quantity, prints: tuple[Quantity, ...]) -> list[Judgement]:
+    """Whether what comes out is what was predicted, whatever it does from print to print; nothing where it is."""
+    assert share.interval is not None
+    level = weigh(share.interval, TRANSFER_LIMITS, [every("prints", 1)], hard=TRANSFER_HARD)
+    if level is Level.GO:
+        return []
+    numbers = (replace(share, limit=TRANSFER_LIMITS), *prints)
+    if level is Level.UNKNOWN:
+        text, missing = say("not told"), ("weights of more prints",)
+        return [Judgement("print.transfer", level, "transfer", text, numbers, say("weigh more"), (), missing)]
+    less = float(share.value) < 1
+    text, do = (say("less"), say("look for blocks")) if less else (say("more"), say("measure both"))
+    return [Judgement("print.transfer", level, "transfer", text, numbers, do)]

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import Said, say
 
@@ -27,15 +29,17 @@ def wipe_every(faults_after: Sequence[int]) -> tuple[int, bool]:
 
 def judge_wipe(since: int, faults_after: Sequence[int]) -> Judgement:
     """Is the foil to be wiped beneath before the next print?"""
-    every, learnt = wipe_every(faults_after)
+    often, learnt = wipe_every(faults_after)
     numbers = (
         Quantity("prints since", since),
-        Quantity("wiped every", every),
+        Quantity("wiped every", often),
         Quantity("learnt from", len(faults_after) if learnt else "no fault here yet"),
     )
-    if since < every:
-        return Judgement("print.wipe", Level.GO, "foil", say("later", left=every - since), numbers)
-    return Judgement("print.wipe", Level.CARE, "foil", say("now"), numbers, say("how"))
+    counted = (every("prints", max(since, 1)),)
+    level = weigh(exactly(since), (0, often - 1), counted, hard=(0, math.inf))
+    if level is Level.GO:
+        return Judgement("print.wipe", level, "foil", say("later", left=often - since), numbers, coverage=counted)
+    return Judgement("print.wipe", level, "foil", say("now"), numbers, say("how"))
 
 
 def stands_apart(hours_since: float | None, prints_since_wipe: int) -> Said | None:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.metrics import FIELD_OF, Doubt, Metrics, window_index
 from fusilex.core.reflow.windows import ProcessWindow
@@ -47,7 +48,8 @@ def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> li
         if wild:
             numbers += (Quantity("wild samples left out", wild),)
         if per_probe:
-            return [Judgement("reflow.index", Level.GO, "run", say("within", index=index), numbers)]
+            text, probes = say("within", index=index), (every("probes", len(per_probe)),)
+            return [Judgement("reflow.index", seen(*probes), "run", text, numbers, coverage=probes)]
         text, do, missing = say("no thermocouple"), say("check them"), ("a log of a thermocouple",)
         return [Judgement("reflow.log", Level.UNKNOWN, "run", text, (), do, (), missing)]
     return found

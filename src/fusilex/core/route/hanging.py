@@ -8,7 +8,8 @@ from msgspec.structs import replace
 
 from fusilex.core.checks.side_order import judge_hanging
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from fusilex.core.checks.side_order import DropCheck, SideLoad, first_side, side_load
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.route.steps import ASIDE, FIRST, LAST, METHODS, Step, Steps
 
 FEW_PARTS = 8

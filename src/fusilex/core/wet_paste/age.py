@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -16,7 +17,8 @@ def judge_paste_age(what: str, hours: float, tack_h: float = TACK_H, longest_h: 
     >>> [judge_paste_age("panel 1", h).level.value for h in (4.0, 4.1, 8.1)]
     ['go', 'care', 'stop']
     """
-    level = Level.STOP if hours > longest_h else Level.CARE if hours > tack_h else Level.GO
+    prints = (every("prints", 1),)
+    level = weigh(exactly(hours), (0.0, tack_h), prints, hard=(0.0, longest_h))
     case = {Level.STOP: "too old", Level.CARE: "tack going"}.get(level, "fresh")
     do = {Level.STOP: say("print again"), Level.CARE: say("finish first")}.get(level)
     numbers = (
@@ -24,4 +26,4 @@ def judge_paste_age(what: str, hours: float, tack_h: float = TACK_H, longest_h: 
         Quantity("tack", tack_h, "h"),
         Quantity("at most", longest_h, "h"),
     )
-    return Judgement("print.age", level, what, say(case, what=what), numbers, do)
+    return Judgement("print.age", level, what, say(case, what=what), numbers, do, coverage=prints)

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -114,4 +115,6 @@ def judge_ahead(found: Ahead, pace: Pace, waiting: Waiting, tack_h: float) -> Ju
     if not pace.count:
         text, do = say("about so many", panels=found.panels), say("place one first")
         return Judgement("print.ahead", Level.UNKNOWN, "ahead", text, because, do, (), missing)
-    return Judgement("print.ahead", Level.GO, "ahead", say("so many", panels=found.panels), because)
+    paces = (Coverage("parts timed", pace.count, 1),)
+    text = say("so many", panels=found.panels)
+    return Judgement("print.ahead", seen(*paces), "ahead", text, because, coverage=paces)

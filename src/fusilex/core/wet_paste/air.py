@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -49,5 +50,6 @@ def judge_room(celsius: float, humidity: float | None = None) -> list[Judgement]
         found.append(Judgement("print.room", Level.UNKNOWN, "humidity", text, (warm,), do, (), missing))
     if not found:
         numbers = (warm, Quantity("humidity", round(humidity or 0), "%"))
-        found.append(Judgement("print.room", Level.GO, "room", say("suits"), numbers))
+        read = (Coverage("readings", 2, 2),)
+        found.append(Judgement("print.room", seen(*read), "room", say("suits"), numbers, coverage=read))
     return found

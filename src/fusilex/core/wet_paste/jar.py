@@ -9,7 +9,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wet_paste.air import dew_point
 from fusilex.core.wording import say
@@ -165,7 +166,8 @@ def judge_jar(
             Quantity("life used", round(100 * (jar.life or 0)), "%", limit=(0, 100 * LIFE_STOP), runs=True),
             Quantity("left", round(jar.left_g, 1), "g"),
         )
-        found.append(Judgement("jar.life", Level.GO, jar.name, say("fit", jar=jar.name), numbers))
+        checks = (every("checks", 5),)
+        found.append(Judgement("jar.life", seen(*checks), jar.name, say("fit", jar=jar.name), numbers, coverage=checks))
     return found
 
 

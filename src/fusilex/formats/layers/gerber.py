@@ -51,7 +51,7 @@ def read_components(data: bytes, name: str, side: str | None) -> tuple[Placement
         package = attributes.get(".CPgN", attributes.get(".CFtp", ("",)))[0]
         fit = attributes.get(".CMnt", ("",))[0] != "Fiducial"
         value = attributes.get(".CVal", ("",))[0]
-        found[ref] = Placement(ref, x, y, turn, side or "top", package, value, 0, fit)
+        found[ref] = Placement(ref, x, y, turn, side or "top", package, value, 0, fit, ".CRot" in attributes)
     return tuple(found.values())
 
 

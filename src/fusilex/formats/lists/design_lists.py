@@ -68,9 +68,10 @@ def placements_in(
 def _placement(table: Table, row: int, ref: str, sides: Mapping[str, str]) -> Placement:
     name, line = table.name, table.lines[row]
     x, y = (length_mm(table.cell(row, f), name, line, _column(table, f), table.unit) for f in ("x", "y"))
-    turn = number(table.cell(row, "rotation") or "0", name, line, "rotation")[0] if table.has("rotation") else 0.0
+    said = table.cell(row, "rotation") if table.has("rotation") else ""
+    turn = number(said, name, line, "rotation")[0] if said else 0.0
     side, package, value = _side(table, row, line, sides), table.cell(row, "package"), table.cell(row, "value")
-    return Placement(ref, x, y, turn % 360, side, package, value, line, _fitted(table, row))
+    return Placement(ref, x, y, turn % 360, side, package, value, line, _fitted(table, row), bool(said))
 
 
 def _column(table: Table, field: str) -> str:

@@ -6,7 +6,8 @@ from fusilex.bench.common.commands import Overrule, Redo, SendBack, TakeBack, Un
 from fusilex.bench.history.tracing import returned
 from fusilex.bench.record.undoing import done_here
 from fusilex.bench.refusal import Refused
-from fusilex.core.judgement import Facts, Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Facts, Judgement
 from fusilex.core.quantities import Units, choose, chosen
 from fusilex.core.route.steps import DONE
 from fusilex.ui.desk import Desk

@@ -8,7 +8,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import chosen
 from fusilex.ui.theme import RADIUS, theme
 from fusilex.ui.widgets.glyphs import judgement_mark, key_cap, plain_text, text_height

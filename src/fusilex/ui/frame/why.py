@@ -29,6 +29,9 @@ def why_html(judgement: Judgement, batch: Batch | None = None, overruled: str = 
         parts.append(f"<h3>Rule</h3><p>{escape(text)}</p><h3>Source</h3><p>{escape(source)}</p>")
     if judgement.missing:
         parts.append(f"<h3>Missing</h3><p>{escape(', '.join(map(label, judgement.missing)))}</p>")
+    if judgement.coverage:
+        counts = (f"{c.seen} of {c.of} {label(c.what)}" for c in judgement.coverage)
+        parts.append(f"<h3>Seen</h3><p>{escape(', '.join(counts))}</p>")
     if rows:
         parts.append(f"<h3>Inputs</h3><table>{rows}</table>")
     if judgement.refs:

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from fusilex.bench.boards import Board
 from fusilex.bench.record.bench import Bench
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.route.steps import DONE
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme

@@ -7,7 +7,7 @@ from functools import lru_cache
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.shown import shown
 from fusilex.ui.theme import theme
 

@@ -8,7 +8,7 @@ from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPen, QWheelEvent
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.shown import shown
 from fusilex.ui.theme import theme
 from fusilex.ui.widgets.card import Card

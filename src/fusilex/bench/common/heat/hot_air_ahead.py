@@ -17,12 +17,13 @@ from fusilex.bench.workshop.oven import Oven
 from fusilex.bench.workshop.record_kinds import AirGun
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design, Part
+from fusilex.core.evidence import Level, every, seen
 from fusilex.core.heat.fit import Fitted, unfitted
 from fusilex.core.heat.hot_air import Gun, Heated, HotAirStep, best_order, held, undone
 from fusilex.core.heat.joints import joints_of
 from fusilex.core.heat.oven import AIR, PLATE, OvenModel
 from fusilex.core.heat.sheet import Sheet, sheet_of
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.panel.layout import Panel, single
 from fusilex.core.placing.points import on_board
 from fusilex.core.quantities import Quantity, amount
@@ -117,6 +118,7 @@ def judge_hot_air(
         Quantity("hottest joint", round(float(found.longest[own].max())), "°C"),
         Quantity("melts again", ", ".join(others[:5]) or "none"),
     )
+    joints = (every("joints", len(own)),)
     low = [s for s in steps if 0 < s.litres_per_min < lowest]
     if low:
         flow = amount(low[0].litres_per_min, "l/min")
@@ -128,9 +130,9 @@ def judge_hot_air(
     elif found.least[own].min() < melting or may or not asked.proven:
         level, text, do = Level.UNKNOWN, say("not checked", ref=part.ref), say("watch the solder")
     else:
-        level, text, do = Level.GO, say("suits", ref=part.ref), None
+        level, text, do = seen(*joints), say("suits", ref=part.ref), None
     missing = ("a log of this air with a thermocouple",) if level is Level.UNKNOWN else ()
-    return Judgement("heat.held", level, part.ref, text, numbers, do, tuple(others), missing)
+    return Judgement("heat.held", level, part.ref, text, numbers, do, tuple(others), missing, joints)
 
 
 def _melts(asked: AirQuestion, found: Heated, k: int) -> bool:

@@ -9,7 +9,8 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.stations.hand.extra import Extra, tasks_left
 from fusilex.bench.stations.hand.soldering import care_for
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.soldering.order import turns
 from fusilex.core.wording import say
@@ -22,7 +23,9 @@ def judge(batch: Batch) -> list[Judgement]:
     flips = turns(order)
     tall = tuple(Quantity(f"height of {p.ref}", p.package.height, "mm") for p in order[-2:])
     text = say("so far", done=done, parts=len(order), serial=board.serial)
-    found = [Judgement("hand.order", Level.GO, board.serial, text, (*tall, Quantity("flips", flips)))]
+    parts, numbers = (Coverage("parts", done, len(order)),), (*tall, Quantity("flips", flips))
+    missing = () if done == len(order) else ("the parts that are left",)
+    found = [Judgement("hand.order", seen(*parts), board.serial, text, numbers, missing=missing, coverage=parts)]
     if board.step == batch.step.id and (part := batch.next_part(board, batch.step.id)):
         found += judge_bins(batch, {batch.line_of[part.ref].key: 1})
     guessed = tuple(p.ref for p in order if not p.package.known)
@@ -49,11 +52,12 @@ def _hot(batch: Batch) -> list[Judgement]:
         Quantity("solder in all", round(wire.volume_mm3, 2), "mm³"),
     )
     text = say("wire", length=amount(wire.length_mm, "mm"), wire=amount(wire.wire_mm, "mm"), ref=part.ref)
-    level = Level.CARE if care.much_copper else Level.UNKNOWN if care.untold else Level.GO
+    told = (Coverage("figures", 0 if care.untold else 1, 1),)
+    level = Level.CARE if care.much_copper else seen(*told)
     missing = (care.untold,) if level is Level.UNKNOWN else ()
     numbers += (Quantity("not known", care.untold),) if care.untold else ()
     do = say("much copper" if care.much_copper else "lowest setting")
-    return [Judgement("hand.joint", level, part.ref, text, numbers, do, (part.ref,), missing)]
+    return [Judgement("hand.joint", level, part.ref, text, numbers, do, (part.ref,), missing, told)]
 
 
 def work(batch: Batch, board: Board) -> bool:

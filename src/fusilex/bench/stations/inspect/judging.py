@@ -12,7 +12,8 @@ from fusilex.bench.stations.inspect.events import Looks
 from fusilex.bench.stations.inspect.pictures import papers as pictures
 from fusilex.bench.stations.inspect.touring import BEFORE
 from fusilex.bench.stations.inspect.yields import judge_yield
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -31,7 +32,8 @@ def _first(batch: Batch) -> list[Judgement]:
     if signed:
         board, who, at = signed
         numbers = (Quantity("signed by", who or "no name"), Quantity("on", at[:10]))
-        return [Judgement("inspect.first", Level.GO, batch.step.id, say("signed", board=board), numbers)]
+        signs, text = (every("signatures", 1),), say("signed", board=board)
+        return [Judgement("inspect.first", seen(*signs), batch.step.id, text, numbers, coverage=signs)]
     return [Judgement("inspect.first", Level.CARE, batch.step.id, say("not signed"), (), say("see all fields"))]
 
 

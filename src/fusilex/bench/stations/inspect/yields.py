@@ -8,8 +8,9 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
+from fusilex.core.evidence import Level, every, weigh
 from fusilex.core.inspection.yields import SMALL, Rate, Share, exact, per_million, rolled, wilson
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
@@ -22,7 +23,8 @@ def judge_yield(batch: Batch) -> list[Judgement]:
         return [Judgement("inspect.yield", Level.UNKNOWN, "batch", say("none inspected"), missing=missing)]
     share = wilson(sum(bool(b.first_pass) for b in seen), len(seen))
     good = batch.workshop[Records].first(Limits).good_yield
-    level = Level.CARE if share.value < good else Level.GO if share.low >= good else Level.UNKNOWN
+    boards = (every("boards inspected", len(seen)),)
+    level = Level.CARE if share.value < good else weigh((share.low, 1.0), (good, 1.0), boards)
     found = faults(seen)
     many = per_million(sum(found.values()), opportunities(batch, seen))
     numbers = (
@@ -36,7 +38,7 @@ def judge_yield(batch: Batch) -> list[Judgement]:
         do, missing = say("more good boards", more=more, good=amount(100 * good, "%")), ("more inspected boards",)
         return [Judgement("inspect.yield", level, "batch", text, numbers, do, (), missing)]
     see = say("see the defects") if level is Level.CARE else None
-    return [Judgement("inspect.yield", level, "batch", text, numbers, see)]
+    return [Judgement("inspect.yield", level, "batch", text, numbers, see, coverage=boards)]
 
 
 def faults(boards: list[Board]) -> Counter[str]:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from fusilex.bench.common.bins import Bins, Filled, OfBins
 from fusilex.bench.state import BatchState
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.journal.entries import Entry, Event
 
 

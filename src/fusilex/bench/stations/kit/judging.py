@@ -11,7 +11,8 @@ from fusilex.bench.common.mended import Mended, judge_stock_losses
 from fusilex.bench.stations.kit.events import Kitted
 from fusilex.bench.stations.kit.fitting import clocks, have, lines_to_pull, lots_for
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.bag import check_bag, judge_bag
 from fusilex.core.kit.quantities import judge_stock, judge_values, look_alikes
 from fusilex.core.kit.stock import judge_cover
@@ -56,7 +57,9 @@ def _programmes(batch: Batch) -> list[Judgement]:
                 Quantity("version", done.version),
                 Quantity("sha-256", done.sha256[:12]),
             )
-            found.append(Judgement("kit.programme", Level.GO, key, text, numbers, None, line.refs))
+            files = (every("files", 1),)
+            judged = Judgement("kit.programme", seen(*files), key, text, numbers, None, line.refs, (), files)
+            found.append(judged)
         else:
             text = say("open", name=line.name)
             found.append(Judgement("kit.programme", Level.STOP, key, text, (), say("program"), line.refs))
@@ -70,7 +73,8 @@ def _strap(batch: Batch) -> list[Judgement]:
         return [Judgement("kit.strap", Level.UNKNOWN, "wrist strap", say("untested"), (), say("test"), (), missing)]
     numbers = (Quantity("reads", strap.text),)
     if strap.passed:
-        return [Judgement("kit.strap", Level.GO, "wrist strap", say("passed"), numbers)]
+        tests = (every("tests", 1),)
+        return [Judgement("kit.strap", seen(*tests), "wrist strap", say("passed"), numbers, coverage=tests)]
     return [Judgement("kit.strap", Level.STOP, "wrist strap", say("failed"), numbers, say("change cord"))]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Any
 
@@ -9,7 +10,8 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.stations.make.events import Making
 from fusilex.core.bare_boards.making import judge_drill, judge_look, least_ring
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 
@@ -28,14 +30,16 @@ def judged(batch: Batch, panel: int, method: str, n: Mapping[str, float]) -> lis
     if method == "drill":
         return [judge_drill(n["run_out_mm"], least_ring(batch.design), what)]
     if method == "look again" and (finest := batch.derived.finest) is not None:
-        fine = n["finest_mm"] <= finest.mm
+        lines = (finest.sides,)
+        level = weigh(exactly(n["finest_mm"]), (0.0, finest.mm), lines, hard=(0.0, math.inf))
+        fine = level is Level.GO
         numbers = (
             Quantity("came out", n["finest_mm"], "mm"),
             Quantity("finest in the files", round(finest.mm, 3), "mm"),
         )
         text = say("fine enough" if fine else "too coarse", what=what, finest=amount(n["finest_mm"], "mm"))
         do = None if fine else say("ring out")
-        return [Judgement("make.finest", Level.GO if fine else Level.CARE, what, text, numbers, do)]
+        return [Judgement("make.finest", level, what, text, numbers, do, coverage=lines)]
     return []
 
 

@@ -13,7 +13,8 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.hand_events import BOARD, PART, Hands, MarkSeen, OrderPut, RoundsChosen
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.placing.pace import Pace, paces, rest_of, rounds
 from fusilex.core.placing.turns import least_turn, repeats_at

@@ -18,7 +18,8 @@ from fusilex.bench.stations.place.machine import way_of
 from fusilex.bench.stations.place.placements import pieces_for
 from fusilex.bench.stations.place.references import judge_machine
 from fusilex.bench.stations.place.running.proving import judge_proof, judge_runs
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -30,7 +31,9 @@ def judge(batch: Batch) -> list[Judgement]:
     lost = sum(batch.state[Bins].dropped.values())
     numbers = (Quantity("left", len(order) - placed), Quantity("dropped in this batch", lost))
     text = say("so far", placed=placed, parts=len(order), serial=board.serial)
-    found = [Judgement("place.open", Level.GO, board.serial, text, numbers)]
+    parts = (Coverage("parts", placed, len(order)),)
+    missing = () if placed == len(order) else ("the parts that are left",)
+    found = [Judgement("place.open", seen(*parts), board.serial, text, numbers, missing=missing, coverage=parts)]
     found += judge_bins(batch, next_pieces(batch, board)) + judge_wet_paste(batch, board)
     found += judge_board_clocks(batch, board)
     found += judge_marks(batch, board)

@@ -13,7 +13,8 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.built import Built
 from fusilex.bench.stations.place.events import PER_BOARD, Placing
 from fusilex.bench.stations.place.machine import place_step, point_at
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import as_seen, cell_of, on_panel

@@ -25,7 +25,8 @@ from fusilex.bench.workshop.paste_care import (
 )
 from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.printing.paste import paste_mass_mg
 from fusilex.core.quantities import Quantity
 from fusilex.core.route.steps import NO_PASTE

@@ -26,7 +26,9 @@ from fusilex.bench.stations.print.stencil import (
 from fusilex.bench.workshop.paste_care import PasteCare
 from fusilex.bench.workshop.record_kinds import Blade
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
+from fusilex.core.measuring.resolution import step_of
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.choosing import judge_alloy, judge_ways, ways_of
 from fusilex.core.printing.jig import judge_blade, judge_step
@@ -34,7 +36,7 @@ from fusilex.core.printing.looking import NEAR_WEB_MM, LookOrder, fine_parts, ju
 from fusilex.core.printing.paste import judge_paste
 from fusilex.core.printing.release import judge_hidden, judge_release
 from fusilex.core.printing.risks import Ground, risks
-from fusilex.core.printing.weighing import RunChart, judge_weights, measured_transfer, run_chart
+from fusilex.core.printing.weighing import FINEST_MG, RunChart, judge_weights, measured_transfer, run_chart
 from fusilex.core.printing.wiping import judge_first, judge_wipe
 from fusilex.core.route.steps import METHODS, NO_PASTE
 from fusilex.core.wording import say
@@ -202,10 +204,11 @@ def weights(batch: Batch) -> tuple[RunChart, list[Judgement]]:
     weighed = batch.state[Run].weighed
     ratios, predicted = [w.ratio for w in weighed], weighed[-1].predicted_mg
     before = batch.workshop[PasteCare].history(batch.state.paste, batch.name)
-    chart = run_chart(ratios, before, [n for n, w in enumerate(weighed) if w.apart])
+    step = step_of([round(w.ratio * w.predicted_mg, 3) for w in weighed], FINEST_MG)
+    chart = run_chart(ratios, before, [n for n, w in enumerate(weighed) if w.apart], step / predicted)
     apertures = batch.derived.apertures(batch.step.side)
     plain = [w.ratio for w in weighed if not w.apart] or ratios
-    found = measured_transfer([r * predicted for r in plain], predicted, apertures, batch.state.foil_mm)
+    found = measured_transfer([r * predicted for r in plain], predicted, apertures, batch.state.foil_mm, step)
     return chart, judge_weights(chart, found, predicted)
 
 

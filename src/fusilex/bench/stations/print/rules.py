@@ -74,7 +74,7 @@ RULES = {
         limit=constant(weighing, "LIMIT"),
         far=constant(weighing, "FAR"),
     ),
-    "print.transfer": rule(allowed=constant(weighing, "TRANSFER_LIMITS")),
+    "print.transfer": rule(allowed=constant(weighing, "TRANSFER_LIMITS"), hard=constant(weighing, "TRANSFER_HARD")),
     "print.ahead": rule(tack=paste("tack_h", "h"), parts=constant(ahead, "MOST_PACE")),
     "print.room": rule(
         **{

@@ -17,7 +17,8 @@ from fusilex.bench.stations.print.foil_events import Foil, Look
 from fusilex.bench.workshop.record_kinds import Stencil
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.panel.layout import Panel
 from fusilex.core.printing.alignment import EYES, Alignment, Move, frame_moves, judge_looks, lies, moves
 from fusilex.core.printing.apertures import Apertures

@@ -19,7 +19,8 @@ from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.side_order import judge_sides
 from fusilex.core.design.connectivity import compare_with_netlist, inner_missing
 from fusilex.core.design.model import Design
-from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.quantities import Quantity
 from fusilex.core.route.hanging import judge_turned
 from fusilex.core.route.steps import Step, faults
@@ -63,7 +64,8 @@ def _copper(design: Design) -> list[Judgement]:
         found.append(Judgement("ready.netlist", Level.UNKNOWN, "inner layers", text, numbers, do, (), missing))
     nets = {p.net for p in design.netpoints if p.net}
     behind = (Quantity("nets", len(nets)), Quantity("points", len(design.netpoints)))
-    return found or [Judgement("ready.netlist", Level.GO, "copper", say("agree"), behind)]
+    points = (every("points", len(design.netpoints)),)
+    return found or [Judgement("ready.netlist", seen(*points), "copper", say("agree"), behind, coverage=points)]
 
 
 def judge(batch: Batch) -> list[Judgement]:
@@ -114,9 +116,10 @@ def judge_bare(batch: Batch) -> list[Judgement]:
         unit = "panels" if batch.panel.count > 1 else "boards"
         text = say(f"{unit} short", short=short) if short else say(f"{unit} here", here=count)
         numbers = (Quantity("counted", count, limit=(wanted, math.inf)), Quantity("wanted", wanted))
-        level = Level.STOP if short else Level.GO if readied.clean else Level.CARE
+        counted = (every("wipes", 1),)
+        level = Level.STOP if short else seen(*counted) if readied.clean else Level.CARE
         do = None if readied.clean else say("wipe them")
-        found.append(Judgement("ready.bare", level, "bare boards", text, numbers, do))
+        found.append(Judgement("ready.bare", level, "bare boards", text, numbers, do, coverage=counted))
     if shown := batch.workshop[Etching].shown:
         found += judge_finest(batch.derived.finest, sorted(shown.items()))
     return found

@@ -8,7 +8,8 @@ from fusilex.bench.stations.ready.events import Readied
 from fusilex.bench.stations.ready.judging import judge, judge_steps, side_order, step_judgements
 from fusilex.bench.stations.ready.route_view import step_words
 from fusilex.core.checks.side_order import SIDE_ORDERS, judge_sides
-from fusilex.core.judgement import Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import worst_first
 from fusilex.core.route.steps import Step
 
 CAUTIONS = {

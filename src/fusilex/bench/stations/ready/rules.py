@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fusilex.core.bare_boards import etching, finest
-from fusilex.core.checks import layer_agreement, reconcile, rotations, side_order, size_codes, systematic
+from fusilex.core.checks import layer_agreement, pin_ones, reconcile, rotations, side_order, size_codes, systematic
 from fusilex.core.design import edge, one_of_each
 from fusilex.core.rule import constant, rule
 from fusilex.formats.lists import design_lists
@@ -20,6 +20,7 @@ RULES = {
     "ready.rotation": rule(
         others=constant(rotations, "OTHERS"), majority=constant(rotations, "MAJORITY", "%", times=100)
     ),
+    "ready.turns": rule(convention=constant(pin_ones, "CONVENTION")),
     "ready.size-code": rule(),
     "ready.size": rule(far=constant(size_codes, "TOO_FAR")),
     "ready.derived": rule(),

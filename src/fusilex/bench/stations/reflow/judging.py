@@ -17,8 +17,9 @@ from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.route import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.workshop.records import Records
+from fusilex.core.evidence import Level, every, seen
 from fusilex.core.heat.group import Group
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import Metrics
@@ -111,7 +112,8 @@ def judge_joints(joints: Sequence[Group], number: int) -> list[Judgement]:
             missing = ("a thermocouple on the part that melts last",) if level is Level.UNKNOWN else ()
             text, do = say(verdict), say(f"after {verdict}")
             return [Judgement("reflow.joints", level, subject, text, numbers, do, refs, missing)]
-    return [Judgement("reflow.joints", Level.GO, subject, say("all within", parts=len(joints)))]
+    parts, text = (every("joints", len(joints)),), say("all within", parts=len(joints))
+    return [Judgement("reflow.joints", seen(*parts), subject, text, coverage=parts)]
 
 
 def _oven(load: Load) -> list[Judgement]:

@@ -7,7 +7,8 @@ import math
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.stations.release.events import BAG, CLEAN, COAT, LABEL, LOOK, STEPS, Leaving
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.measuring.spread import is_odd, robust_z
 from fusilex.core.panel.separating import STOP_MM, CutPlan, judge_cuts
 from fusilex.core.quantities import Quantity
@@ -70,10 +71,11 @@ def judge_ready(batch: Batch, board: Board) -> list[Judgement]:
         text, do = say("may crack", serial=board.serial), say("inspect after the cut")
         found.append(Judgement("release.cut", Level.STOP, board.serial, text, numbers, do, refs))
     elif near:
-        refs, seen = tuple(dict.fromkeys(s.ref for s in near)), LOOK in done
-        text, do = say("beside a cut", serial=board.serial), say("inspected" if seen else "support the board")
-        level, nearest = Level.GO if seen else Level.CARE, Quantity("nearest", near[0].away, "mm")
-        found.append(Judgement("release.cut", level, board.serial, text, (nearest,), do, refs))
+        refs, looked = tuple(dict.fromkeys(s.ref for s in near)), LOOK in done
+        text, do = say("beside a cut", serial=board.serial), say("inspected" if looked else "support the board")
+        parts = (every("parts beside cuts", len(refs)),)
+        level, nearest = seen(*parts) if looked else Level.CARE, Quantity("nearest", near[0].away, "mm")
+        found.append(Judgement("release.cut", level, board.serial, text, (nearest,), do, refs, coverage=parts))
     left = [s for s in wanted(batch) if s not in done]
     if cut is not None or left:
         what = (*([f"{len(plan.strokes) - cut + 1} cuts"] if cut is not None else []), *left)
@@ -99,7 +101,8 @@ def _weight(batch: Batch, board: Board) -> list[Judgement]:
     if is_odd(z):
         text, do = say("outlier", serial=board.serial), say("look for the part")
         return [Judgement("release.weight", Level.CARE, board.serial, text, (*numbers, Quantity("robust z", z)), do)]
-    return [Judgement("release.weight", Level.GO, board.serial, say("alike", serial=board.serial), numbers)]
+    weighed, text = (every("boards weighed", len(grams)),), say("alike", serial=board.serial)
+    return [Judgement("release.weight", seen(*weighed), board.serial, text, numbers, coverage=weighed)]
 
 
 def _picture(batch: Batch) -> list[Judgement]:

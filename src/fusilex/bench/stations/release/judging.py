@@ -9,7 +9,8 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.mended import Mended, judge_losses
 from fusilex.bench.stations.release.events import SEPARATE
 from fusilex.bench.stations.release.getting_ready import judge_ready
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -50,7 +51,8 @@ def _record(board: Board, lacking: list[str]) -> Judgement:
         return Judgement("release.record", Level.STOP, board.serial, text, (), say("do it"))
     parts = Quantity("parts", len(board.placed) + len(board.soldered))
     numbers = (parts, Quantity("repairs", len(board.faults)), Quantity("readings", len(board.readings)))
-    return Judgement("release.record", Level.GO, board.serial, say("complete", serial=board.serial), numbers)
+    steps, text = (every("steps", 1),), say("complete", serial=board.serial)
+    return Judgement("release.record", seen(*steps), board.serial, text, numbers, coverage=steps)
 
 
 def _by_reason(batch: Batch, board: Board, judged: Sequence[Judgement]) -> list[Judgement]:

@@ -17,7 +17,8 @@ from fusilex.bench.stations.rework.mending import (
     queue,
     seconds_of,
 )
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.rework.heat import neighbours
 from fusilex.core.route.hanging import judge_reflow_cycles
@@ -46,7 +47,8 @@ def _reflow_cycles(batch: Batch) -> list[Judgement]:
 def _queue(batch: Batch) -> Judgement:
     waiting = batch.state.at(batch.step.id)
     if not waiting:
-        return Judgement("rework.queue", Level.GO, "queue", say("none"))
+        boards = (every("boards", len(batch.state.boards)),)
+        return Judgement("rework.queue", seen(*boards), "queue", say("none"), coverage=boards)
     text = say("waiting", boards=len(waiting))
     faults = [f for b in waiting for f in to_repair(batch, b)]
     times = [s for f in faults if (s := seconds_of(batch, f)) is not None]
@@ -65,7 +67,8 @@ def _heat(batch: Batch) -> list[Judgement]:
         near = neighbours(batch.design, part, heat_of(batch, part))
         subject = f"{fault.ref} of {batch.board.serial}"
         if not near:
-            return [Judgement("rework.heat", Level.GO, subject, say("none", ref=fault.ref))]
+            parts = (every("parts", len(batch.own.parts)),)
+            return [Judgement("rework.heat", seen(*parts), subject, say("none", ref=fault.ref), coverage=parts)]
         light = [n.ref for n in near if n.blown]
         blown = Quantity("may blow away", ", ".join(light[:4]) or "none")
         case = "near, with air" if method is not None and method.name in OR_AIR else "near"

@@ -14,7 +14,8 @@ from fusilex.bench.common.pieces import REPLACED_WORDS
 from fusilex.bench.workshop.record_kinds import AirGun, Limits, Person
 from fusilex.bench.workshop.records import Records
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, exactly, weigh
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.rework.heat import heat_radius
 from fusilex.core.rework.methods import method_for
@@ -158,9 +159,11 @@ def _said(board: Board, one: Worth, rate: float) -> Judgement:
         Quantity("good afterwards", f"{100 * one.chance:.0f} %, {one.fixed} of {one.tried} here"),
     )
     subject = f"worth of {board.serial}"
-    if one.saves >= 0:
-        return Judgement("rework.worth", Level.GO, subject, say("saves", saves=one.saves), numbers)
-    return Judgement("rework.worth", Level.CARE, subject, say("costs more", more=-one.saves), numbers, say("scrap it"))
+    repairs = (every("repairs", 1),)
+    level = weigh(exactly(one.saves), (0.0, math.inf), repairs, hard=(-math.inf, math.inf))
+    if level is Level.GO:
+        return Judgement("rework.worth", level, subject, say("saves", saves=one.saves), numbers, coverage=repairs)
+    return Judgement("rework.worth", level, subject, say("costs more", more=-one.saves), numbers, say("scrap it"))
 
 
 def judge_again(batch: Batch, board: Board) -> list[Judgement]:

@@ -21,7 +21,7 @@ from fusilex.bench.stations.test.probing import COMMANDS as PROBING
 from fusilex.bench.stations.test.programming import COMMANDS as PROGRAMMING
 from fusilex.bench.stations.test.verdicts import suspects
 from fusilex.core.electrical.probes import nets_known
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.route.steps import ASIDE
 from fusilex.journal.entries import Event
 

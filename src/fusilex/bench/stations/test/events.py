@@ -11,7 +11,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from fusilex.bench.state import BatchState
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.journal.entries import Entry, Event
 
 NO_BEEP = "no beep"

@@ -17,7 +17,8 @@ from fusilex.bench.stations.test.power import for_design, next_step
 from fusilex.bench.workshop.fixtures import FixtureClosed, Fixtures
 from fusilex.bench.workshop.proof_kinds import ASKS, Fixture, FunctionTest, TestList
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level, every, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.measuring.guard import Uncertainty
 from fusilex.core.measuring.lots import REFERENCE, Lot, Taken, lots
 from fusilex.core.measuring.ratio import Measured, differs, ratio
@@ -117,11 +118,11 @@ class DoTest(Command, frozen=True):
     def _answered(self, test: FunctionTest) -> Level:
         """Of a test without a number: yes or no, or how its command ended. Raises `Refused`."""
         if test.kind == "run":
-            return Level.GO if self.ended_well else Level.STOP
+            return seen(every("runs", 1)) if self.ended_well else Level.STOP
         word = self.text.strip().lower()
         if word not in YES + NO:
             raise Refused(f"{test.name}: yes or no.")
-        return Level.GO if word in YES else Level.STOP
+        return seen(every("answers", 1)) if word in YES else Level.STOP
 
     def _measured(self, test: FunctionTest, done: dict[str, Functioned]) -> Measured | None:
         """The number of a test, None where it has none. Raises `Refused`."""
@@ -174,7 +175,7 @@ def _level(batch: Batch, test: FunctionTest, made: Measured) -> Level:
         if golden is None or golden.value is None or test.allowed is None:
             return Level.UNKNOWN
         off = differs(made, Measured(golden.value, golden.uncertainty), test.allowed)
-        return Level.UNKNOWN if off is None else Level.STOP if off else Level.GO
+        return Level.UNKNOWN if off is None else Level.STOP if off else seen(every("comparisons", 1))
     if test.low is None and test.high is None:
         return Level.UNKNOWN
     low, high = -math.inf if test.low is None else test.low, math.inf if test.high is None else test.high

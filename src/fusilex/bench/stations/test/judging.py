@@ -26,7 +26,8 @@ from fusilex.bench.stations.test.verdicts import judge_board
 from fusilex.core.electrical.judge import judge_plan, judge_supply, judge_unseen
 from fusilex.core.electrical.power import judge_draw
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
 from fusilex.devices.command import WELL

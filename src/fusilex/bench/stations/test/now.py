@@ -15,7 +15,7 @@ from fusilex.bench.stations.test.power import CAUTION, draw_of, next_step, power
 from fusilex.bench.stations.test.programming import firmware_of, written
 from fusilex.bench.stations.test.verdicts import bad_pairs, suspects
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import write_length
 from fusilex.core.units import show_resistance
 from fusilex.devices.command import WELL

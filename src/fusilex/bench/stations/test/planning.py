@@ -17,7 +17,7 @@ from fusilex.core.design.model import Pad, Part
 from fusilex.core.electrical.chances import DOUBT_TIMES, Learnt
 from fusilex.core.electrical.plan import ProbePlan, plan_readings
 from fusilex.core.electrical.probes import WIRE_OHM, ProbePair
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level, every, exactly, weigh
 from fusilex.core.measuring.guard import Uncertainty
 
 HIDDEN_TIMES = 5.0
@@ -156,7 +156,7 @@ def level_of(batch: Batch, board: Board, pair: ProbePair) -> Level | None:
         return None
     value, text = reading
     if text == NO_BEEP:
-        return Level.GO if value >= HEARD_FROM_OHM else Level.UNKNOWN
+        return weigh(exactly(value), (HEARD_FROM_OHM, math.inf), [every("beeps", 1)], hard=(-math.inf, math.inf))
     return pair.level(value, leaves_open(batch))
 
 

@@ -15,7 +15,8 @@ from fusilex.bench.stations.test.verdicts import stops
 from fusilex.bench.workshop.proof_kinds import FirstPower
 from fusilex.bench.workshop.records import Records
 from fusilex.core.electrical.power import Draw, PowerStep, current_limit, expected_draw, power_level, power_steps
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 

@@ -20,7 +20,7 @@ from fusilex.bench.stations.test.planning import (
     unread,
 )
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.measuring.sampling import boards_to_test, drawn
 from fusilex.core.values import parse_reading
 

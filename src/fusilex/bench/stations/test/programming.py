@@ -15,7 +15,8 @@ from fusilex.bench.stations.test.events import BoardProgrammed, Programmed, Test
 from fusilex.bench.stations.test.power import for_design, next_step
 from fusilex.bench.workshop.proof_kinds import Firmware
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say

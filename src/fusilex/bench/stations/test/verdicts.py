@@ -11,7 +11,8 @@ from fusilex.bench.boards import Board
 from fusilex.bench.stations.test.planning import doubts_of, due, leaves_open, pairs_of, silent
 from fusilex.core.electrical.judge import judge_readings
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 
 WORD_OF = {"test.short": "bridge", "test.open": "cold joint", "test.value": "wrong part"}
 """The fault word behind a bad reading, by the rule it breaks."""

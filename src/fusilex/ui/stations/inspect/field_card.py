@@ -7,8 +7,8 @@ from fusilex.bench.boards import Board
 from fusilex.bench.common.doubtful import left_in_doubt
 from fusilex.bench.stations.inspect.touring import Field
 from fusilex.core.design.model import Part
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.expect import mark_lies
-from fusilex.core.judgement import Level
 from fusilex.ui.widgets.rows import Column, Rows
 
 

@@ -17,10 +17,10 @@ from fusilex.bench.stations.inspect.commands import LOOK_S, InspectBoard, SeeFie
 from fusilex.bench.stations.inspect.deciding import AcceptFault, TouchUp, advice
 from fusilex.bench.stations.inspect.touring import Field, fields_of, is_settled, seen_boxes, unseen, ways_of
 from fusilex.core.design.model import Pad, Part
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.expect import light, mark_lies
 from fusilex.core.inspection.faults import FAULT_WORDS, FAULTS
 from fusilex.core.inspection.severity import Advice
-from fusilex.core.judgement import Level
 from fusilex.ui.canvas.loupe import Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk

@@ -11,8 +11,8 @@ from fusilex.bench.boards import Fault
 from fusilex.bench.history.findings import Doubt, Finding, Findings, find
 from fusilex.bench.history.opportunities import words_found
 from fusilex.bench.now import Now
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.causes import CAUSES
-from fusilex.core.judgement import Level
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
 from fusilex.ui.search import Aside

@@ -14,8 +14,8 @@ from fusilex.bench.common.faults import MarkFault
 from fusilex.bench.now import Now
 from fusilex.bench.stations.inspect.pictures import KeepPicture, Kept, Pictures, TeachPicture
 from fusilex.core.design.model import Part
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.faults import FAULTS
-from fusilex.core.judgement import Level
 from fusilex.core.photo.compare import SHIFTED, TURNED, Difference
 from fusilex.core.photo.frame import Picture as Pixels
 from fusilex.core.photo.suggest import QUIET, Compared, judge_photo, straightened, suggest

@@ -17,7 +17,7 @@ from fusilex.bench.stations.kit.now import at_stock
 from fusilex.bench.stations.kit.weighing import weigh
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.bench.workshop.stock import Lot, Lots
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.counting import Count
 from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left, judge_moisture
 from fusilex.core.packages.catalogue import Package, package_of

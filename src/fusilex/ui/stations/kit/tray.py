@@ -17,7 +17,7 @@ from fusilex.bench.stations.kit.fitting import lots_for
 from fusilex.bench.workshop.stock import Lots
 from fusilex.core.design.frames import board_to_part
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.moisture import CARE_LEFT, share_left
 from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.kit.trays import TrayPlan

@@ -15,7 +15,7 @@ from fusilex.bench.stations.kit.stock import SetTray
 from fusilex.bench.stations.kit.typed_input import tray_size
 from fusilex.bench.typed_text import pieces
 from fusilex.bench.workshop.stock import Lots
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.quantities import PLACING_ORDERS, PullLine
 from fusilex.core.kit.stock import buy_list
 from fusilex.core.problems import BadInput

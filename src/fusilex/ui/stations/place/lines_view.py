@@ -15,7 +15,7 @@ from fusilex.bench.typed_text import numbers
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.bench.workshop.records import Records, port_of
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.machine.model import Slot
 from fusilex.core.machine.tapes import Tape, pockets_lost, tape_of

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.place.running.proving import tallies
+from fusilex.core.evidence import Level
 from fusilex.core.inspection.yields import wilson
-from fusilex.core.judgement import Level
 from fusilex.core.placing.rejects import causes_of, judge_rejects
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View

@@ -13,7 +13,7 @@ from fusilex.bench.stations.place.running.proving import judge_proof, next_look,
 from fusilex.bench.typed_text import numbers
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.core.design.model import Part
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.ui.canvas.loupe import MARK, Loupe
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk

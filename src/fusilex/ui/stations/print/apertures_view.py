@@ -11,7 +11,7 @@ from fusilex.bench.stations.print.commands import ChooseFoil
 from fusilex.bench.stations.print.dots import ChooseNeedle, bore
 from fusilex.bench.stations.print.judging import BY_NEEDLE, coated, foil_and_paste, ground_here
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.dots import BORES, dot_levels, dot_volume
 from fusilex.core.printing.paste import POWDER_TYPES, paste_mass_mg

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.ui.canvas.paths import paths_of
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.theme import theme

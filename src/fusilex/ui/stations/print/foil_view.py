@@ -16,7 +16,8 @@ from fusilex.bench.stations.print.stencil import (
     sheet,
 )
 from fusilex.bench.stations.print.typed_input import height, offset
-from fusilex.core.judgement import Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import worst_first
 from fusilex.core.printing.alignment import HINGES
 from fusilex.core.quantities import write_length, write_point, write_signed
 from fusilex.ui.desk import Desk

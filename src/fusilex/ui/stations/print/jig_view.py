@@ -12,7 +12,8 @@ from fusilex.bench.stations.print.foil_events import Foil
 from fusilex.bench.stations.print.typed_input import height, sizes
 from fusilex.bench.workshop.record_kinds import Blade, Limits, Scrap
 from fusilex.bench.workshop.records import Records
-from fusilex.core.judgement import Judgement, Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.printing.jig import (
     BEAD_MM,
     RUN_MM,

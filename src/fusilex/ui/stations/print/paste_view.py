@@ -27,7 +27,8 @@ from fusilex.bench.stations.print.typed_input import air_of
 from fusilex.bench.workshop.paste_care import tau_h
 from fusilex.bench.workshop.record_kinds import Jar
 from fusilex.bench.workshop.records import Records, port_of
-from fusilex.core.judgement import Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import worst_first
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import CELSIUS, write, write_celsius
 from fusilex.core.wet_paste.air import dew_point

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPixmap
 
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.printing.apertures import AREA_GO, AREA_STOP, Apertures
 from fusilex.core.printing.release import COATED_STOP, release_levels, worst_parts
 from fusilex.core.quantities import chosen, write_fixed

@@ -11,7 +11,7 @@ from fusilex.bench.stations.ready import typed_input
 from fusilex.bench.stations.ready.judging import ready_findings
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.design.model import FileNote, Part
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import write_size
 from fusilex.core.shown import shown
 from fusilex.formats.identify import shared_start

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fusilex.bench.stations.ready import typed_input
 from fusilex.core.design.model import Part
 from fusilex.core.design.pad_evidence import pattern_of
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import MM, write, write_size
 from fusilex.ui.desk import Desk
 from fusilex.ui.tabbed import View

@@ -18,7 +18,7 @@ from fusilex.core.checks.side_order import (
     first_side,
     side_load,
 )
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import MM2, write
 from fusilex.core.units import show_number
 from fusilex.ui.desk import Desk

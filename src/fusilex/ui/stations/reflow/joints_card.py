@@ -7,8 +7,8 @@ from PyQt6.QtGui import QPainter
 
 from fusilex.bench.boards import Load
 from fusilex.bench.common.doubtful import WHY
+from fusilex.core.evidence import Level
 from fusilex.core.heat.group import WORST, Group
-from fusilex.core.judgement import Level
 from fusilex.core.quantities import write_celsius, write_give
 from fusilex.core.units import clock
 from fusilex.ui.theme import theme

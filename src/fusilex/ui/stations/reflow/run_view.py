@@ -10,7 +10,7 @@ from fusilex.bench.boards import Load
 from fusilex.bench.command import Command
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, SendOn
 from fusilex.bench.stations.reflow.judging import rule_of
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import RATE, write, write_fixed
 from fusilex.core.reflow.record import trace_of

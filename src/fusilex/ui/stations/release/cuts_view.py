@@ -9,7 +9,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.release.commands import ChooseCoating, PrepareBoard, ReleaseBoard, TickCut, WeighBoard
 from fusilex.bench.stations.release.events import SEPARATE, Leaving
 from fusilex.bench.stations.release.getting_ready import cuts_of, done_since, next_cut, next_step, wanted
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.panel.separating import HAND
 from fusilex.core.quantities import write_length, write_point
 from fusilex.core.route.steps import DONE

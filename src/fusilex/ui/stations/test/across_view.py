@@ -11,7 +11,8 @@ from PyQt6.QtGui import QPainter, QPen
 
 from fusilex.bench.now import Now
 from fusilex.bench.stations.test.functions import instrument_doubt, measured_lots
-from fusilex.core.judgement import Level, worst_first
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import worst_first
 from fusilex.core.measuring.lots import Lot, judge_lots
 from fusilex.core.measuring.spread import CPK_FROM, ODD_FROM
 from fusilex.core.wording import worded

@@ -11,7 +11,7 @@ from fusilex.bench.boards import Board
 from fusilex.bench.stations.test.events import NO_BEEP
 from fusilex.bench.stations.test.planning import leaves_open, level_of
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.units import show_resistance
 from fusilex.ui.desk import Desk
 from fusilex.ui.theme import theme

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter
 
 from fusilex.bench.stations.test.power import draw_of, held, next_step, power_of, steps_of
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.quantities import CELSIUS, write
 from fusilex.core.units import clock
 from fusilex.ui.desk import Desk

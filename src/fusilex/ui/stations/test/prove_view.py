@@ -25,7 +25,7 @@ from fusilex.bench.stations.test.programming import (
 )
 from fusilex.bench.stations.test.typed_input import power
 from fusilex.bench.workshop.proof_kinds import ASKS, FunctionTest
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.units import clock
 from fusilex.devices.bench_meter import quantity_of

@@ -10,7 +10,7 @@ from fusilex.bench.stations.test.functions import standing, tests_for
 from fusilex.bench.stations.test.planning import unread
 from fusilex.bench.stations.test.typed_input import fault
 from fusilex.bench.stations.test.verdicts import likely, stops
-from fusilex.core.judgement import Level
+from fusilex.core.evidence import Level
 from fusilex.ui.desk import Desk
 from fusilex.ui.widgets.keys import Key
 

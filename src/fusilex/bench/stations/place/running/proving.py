@@ -10,7 +10,8 @@ from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import kept_of, machine_of
 from fusilex.bench.stations.place.running.events import DRY, FIRST, WRONG, Proof, Runs
 from fusilex.bench.workshop.put_right import PutRight
-from fusilex.core.judgement import Judgement, Level
+from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.judgement import Judgement
 from fusilex.core.placing.rejects import Tally, judge_rejects
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -75,7 +76,8 @@ def judge_proof(batch: Batch, panel: int) -> list[Judgement]:
         return [Judgement("place.proof", Level.STOP, about, text, numbers, say("sign again"))]
     if signed:
         text = say("signed by" if signed[0] else "signed", check=wanted, who=signed[0])
-        return [Judgement("place.proof", Level.GO, about, text, numbers)]
+        parts = (Coverage("parts", len(looked), len(parts_to_look_at(batch))),)
+        return [Judgement("place.proof", seen(*parts), about, text, numbers, coverage=parts)]
     if wrong:
         text = say("wrong", check=wanted)
         return [Judgement("place.proof", Level.STOP, about, text, numbers, say("correct it"), tuple(wrong))]

@@ -1,0 +1,153 @@
+"""A go is earned: it is made in one place, from an interval and from how much was seen, and nowhere else."""
+
+from __future__ import annotations
+
+import ast
+import math
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+import fusilex
+from fusilex.core.checks.fixes import apply_fixes
+from fusilex.core.checks.judge import judge_files
+from fusilex.core.checks.pin_ones import pin_ones, quarter_of
+from fusilex.core.checks.reconcile import reconcile
+from fusilex.core.design.join import join
+from fusilex.core.design.model import Design, Placement
+from fusilex.core.evidence import Coverage, Level, around, every, exactly, least_of, seen, weigh
+from fusilex.core.judgement import Judgement
+from fusilex.core.quantities import Quantity
+from fusilex.core.wording import say
+
+SRC = Path(fusilex.__file__).parent
+ORDER = (Level.GO, Level.CARE, Level.UNKNOWN, Level.STOP)
+ALL = (every("pads", 3),)
+numbers = st.floats(-100, 100)
+
+
+def test_no_rule_writes_go_by_itself() -> None:
+    """Outside `evidence`, go stands only where levels are compared, or told apart by a table of words."""
+    for floor in ("core", "bench", "formats", "devices", "command_line"):
+        for path in (SRC / floor).rglob("*.py"):
+            tree = ast.parse(path.read_text())
+            allowed = {id(n) for c in ast.walk(tree) if isinstance(c, ast.Compare) for n in ast.walk(c)}
+            allowed |= {id(n) for d in ast.walk(tree) if isinstance(d, ast.Dict) for n in d.keys if n is not None}
+            for node in ast.walk(tree):
+                go = isinstance(node, ast.Attribute) and node.attr == "GO" and id(node) not in allowed
+                assert not go or path.name == "evidence.py", f"{path.relative_to(SRC)}:{node.lineno}"  # type: ignore[attr-defined]
+
+
+def test_a_go_without_what_it_stands_on_cannot_be_made() -> None:
+    for coverage in ((), (Coverage("pads", 32, 33),), (Coverage("pads", 0, 0),), (*ALL, Coverage("marks", 1, 2))):
+        with pytest.raises(ValueError, match="not all was seen"):
+            Judgement("x", Level.GO, "s", say("h"), coverage=coverage)
+    for span in ((0.6, 0.7), (0.7, 0.9)):
+        with pytest.raises(ValueError, match="outside its limits"):
+            Judgement("x", Level.GO, "s", say("h"), (Quantity("v", 0.7, "mm", span, (0.65, 0.8)),), coverage=ALL)
+    assert Judgement("x", Level.GO, "s", say("h"), (Quantity("v", 0.7, "mm", (0.65, 0.8), (0.65, 0.8)),), coverage=ALL)
+
+
+@given(numbers, st.floats(0, 50), st.floats(0, 50), numbers, st.floats(0, 60), st.floats(0, 20), st.booleans())
+def test_a_wider_span_or_less_seen_never_makes_it_better(
+    middle: float, half: float, more: float, low: float, room: float, band: float, whole: bool
+) -> None:
+    limit, hard = (low, low + room), (low - band, low + room + band)
+    for beyond in (None, hard):
+        before = weigh((middle - half, middle + half), limit, ALL, hard=beyond)
+        wider = weigh((middle - half - more, middle + half + more), limit, ALL, hard=beyond)
+        if before is not Level.STOP:
+            assert ORDER.index(wider) >= ORDER.index(before)
+        else:
+            assert wider in (Level.STOP, Level.UNKNOWN)
+        part = weigh((middle - half, middle + half), limit, [Coverage("pads", 2, 3)], hard=beyond)
+        assert part is (Level.STOP if before is Level.STOP else Level.UNKNOWN)
+
+
+def test_levels_by_hand() -> None:
+    assert weigh((math.nan, 1.0), (0.0, 2.0), ALL) is Level.UNKNOWN is weigh((2.0, 1.0), (0.0, 3.0), ALL)
+    assert weigh(exactly(math.inf), (1.0, math.inf), ALL) is Level.GO
+    assert seen(*ALL) is Level.GO and seen(Coverage("pads", 4, 3)) is Level.GO
+    assert least_of([Level.GO, Level.CARE]) is Level.CARE and least_of([]) is Level.UNKNOWN
+    assert least_of([Level.CARE, Level.UNKNOWN]) is Level.UNKNOWN
+    dice = np.random.default_rng(3)
+    read = np.round(dice.normal(5.0, 0.02, (4000, 6)) + dice.uniform(-0.5, 0.5, (4000, 1)) * 0.1, 1)
+    hits = [
+        low <= 5.0 <= high
+        for row in read
+        for low, high in [around(float(row.mean()), float(row.std(ddof=1)) / math.sqrt(6), 0.1, 5)]
+    ]
+    assert np.mean(hits) > 0.94, "a coarse instrument's interval still covers"
+
+
+def relisted(design: Design, change: Callable[[Placement], Placement]) -> Design:
+    return join(replace(design, pads=(), parts=(), placements=tuple(map(change, design.placements))))
+
+
+def mended(design: Design) -> Design:
+    return join(apply_fixes(replace(design, pads=(), parts=()), [f.fix for f in reconcile(design) if f.fix]))
+
+
+QUARTER = {90: (0, 1), 180: (-1, 0), 270: (0, -1)}
+
+
+@pytest.mark.parametrize(("turn", "with_it"), [(0, False), *((q, f) for q in QUARTER for f in (False, True))])
+def test_a_list_put_right_leaves_every_part_as_it_lies(heron: Design, turn: int, with_it: bool) -> None:
+    """A list counted downwards turns no part; one that was turned may have turned them or not: pin 1 tells."""
+
+    def wrong(p: Placement) -> Placement:
+        if not turn:
+            return replace(p, y=-p.y)
+        (cos, sin), way = QUARTER[turn], 1 if p.side == "top" else -1
+        more = turn * way if with_it else 0
+        return replace(p, x=cos * p.x - sin * p.y, y=sin * p.x + cos * p.y, rotation_deg=(p.rotation_deg + more) % 360)
+
+    found = relisted(heron, wrong)
+    assert [f.kind for f in reconcile(found)] == ["systematic"]
+    right = mended(found)
+    assert [(p.ref, p.rotation_deg) for p in right.placements] == [(p.ref, p.rotation_deg) for p in heron.placements]
+    assert not reconcile(right)
+
+
+@pytest.mark.parametrize(
+    ("refs", "by", "kind", "level"),
+    [
+        ((), 180, "rotations", Level.STOP),
+        (("U1", "U2", "U3"), 180, "rotations", Level.STOP),
+        (("U3",), 180, "rotation", Level.STOP),
+        (("U2",), 90, "rotation", Level.CARE),
+    ],
+)
+def test_turns_that_pin_1_contradicts_are_named(
+    heron: Design, refs: tuple[str, ...], by: int, kind: str, level: Level
+) -> None:
+    turned = relisted(
+        heron, lambda p: replace(p, rotation_deg=(p.rotation_deg + by) % 360) if not refs or p.ref in refs else p
+    )
+    (found,) = reconcile(turned)
+    assert (found.kind, found.level) == (kind, level)
+    assert {p.ref for p in turned.parts if p.ref in found.refs or p.ref == found.ref} >= set(refs or ("U1", "D1"))
+    right = {p.ref: p.rotation_deg for p in mended(turned).placements}
+    assert right == {p.ref: p.rotation_deg for p in heron.placements}
+    assert quarter_of(heron.part_by_ref["U2"]) == "A" and len(pin_ones(heron.parts).told) > 10
+
+
+def test_a_turn_that_no_file_tells_is_no_go(heron: Design) -> None:
+    bare = relisted(heron, lambda p: replace(p, rotation_deg=0.0, turn_given=False))
+    plain = join(replace(bare, pads=(), parts=(), netpoints=(), layers=tuple(map(_nameless, bare.layers))))
+    judged = {j.rule: j for j in judge_files(plain, [])}
+    assert "ready.agree" not in judged and judged["ready.turns"].level is Level.UNKNOWN
+    assert judged["ready.turns"].says.case == "in no file" and "U1" in judged["ready.turns"].refs
+    listed = relisted(plain, lambda p: replace(p, turn_given=True))
+    assert {j.says.case for j in judge_files(listed, []) if j.rule == "ready.turns"} == {"in the list alone"}
+    assert not [j for j in judge_files(heron, []) if j.rule == "ready.turns"]
+
+
+def _nameless(layer: object) -> object:
+    count = len(layer)  # type: ignore[arg-type]
+    return replace(layer, pins=(None,) * count, nets=(None,) * count)  # type: ignore[type-var]
