@@ -90,6 +90,9 @@ def test_paste_density_transfer_and_mass() -> None:
         (shapely.box(0, 0, 1, 0.07), None),
         (shapely.Point(0, 0).buffer(0.181, quad_segs=32), 3),
         (shapely.Point(0, 0).buffer(0.16, quad_segs=32), 4),
+        (shapely.Point(0, 0).buffer(0.18 / np.cos(np.pi / 8), quad_segs=2), 3),
+        (shapely.Point(0, 0).buffer(0.17, quad_segs=2), 4),
+        (shapely.box(0.1, 0.1, 0.29, 0.29).buffer(0.06, quad_segs=16), 3),
     ],
 )
 def test_the_coarsest_powder_that_fits(shape: shapely.Polygon, powder: int | None) -> None:

@@ -15,7 +15,7 @@ from fusilex.core.design.model import Design
 from fusilex.core.evidence import GRADES, Level
 from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.measuring.resolution import step_of
-from fusilex.core.printing.alignment import judge_looks, lies, moves
+from fusilex.core.printing.alignment import EYES, judge_looks, lies, moves
 from fusilex.core.printing.apertures import FOIL_MM, Apertures, apertures_of
 from fusilex.core.printing.dots import dot_volume as volume_of
 from fusilex.core.printing.dots import judge_dots, judge_needle, plan_dots
@@ -66,7 +66,7 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
                 f"look {n}",
             )
     try:
-        found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2))
+        found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2), EYES)
     except ValueError as error:
         raise BadInput(name, "looks at two places far apart", str(error)) from error
     made = landed(lands_of(apertures, design.pads), found)

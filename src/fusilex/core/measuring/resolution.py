@@ -20,13 +20,14 @@ def step_of(readings: ArrayLike, finest: float) -> float:
     (10.0, 0.2, 0.01)
     """
     values = np.abs(np.asarray(readings, dtype=float))
-    values = values[np.isfinite(values) & (values > 0)]
-    if len(values) < LEAST_READINGS:
+    values = values[np.isfinite(values)]
+    enough, values = len(values) >= LEAST_READINGS, values[values > 0]
+    if not enough or not len(values):
         return finest
     top = math.floor(math.log10(values.min()))
-    for power in range(top, math.floor(math.log10(finest)), -1):
+    for power in range(top, math.floor(math.log10(finest)) - 1, -1):
         for digit in DIGITS:
             step = digit * 10.0**power
-            if (np.abs(values / step - np.rint(values / step)) < 1e-6 * values / step + 1e-9).all():
+            if step >= finest and (np.abs(values / step - np.rint(values / step)) < 1e-6 * values / step + 1e-9).all():
                 return float(f"{step:.12g}")
     return finest

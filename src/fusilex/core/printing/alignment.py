@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.evidence import Level
+from fusilex.core.evidence import NORMAL_95, Level
 from fusilex.core.judgement import Judgement
+from fusilex.core.measuring.resolution import step_of
 from fusilex.core.quantities import Quantity, amount, write_length
 from fusilex.core.similarity import Points, Similarity, fit_similarity, suspect_point
 from fusilex.core.wording import say
@@ -18,6 +21,8 @@ READ_MM = 0.003
 """Standard error of what is read to the hundredth and written down: no fit knows more than that."""
 EYES = (0.015, 6.0)
 """What eyes make of a loupe of ten times, 0.015 mm a coordinate, believed as much as six looks' worth of residuals."""
+FINEST_MM = 0.01
+"""Nobody reads finer in a loupe; `READ_MM` is its standard error."""
 ONE_PLACE_MM = 0.5
 """Looks so close together are looks at one place."""
 SLIP_MM = 0.04
@@ -30,7 +35,8 @@ class Alignment(Struct, frozen=True, eq=False):
     """Where paste lies: p drawn is p + at(p) printed. `dx`, `dy` (mm) are the shift at `middle`, the turn is
     counter-clockwise, `stretch` what lengths grow by as a share (0 where two places cannot tell).
 
-    `within95` holds what 95 % of fits stay within, by the same names; `places` (n × 2, mm) is where somebody looked.
+    `within95` holds what 95 % of fits stay within, by the same names; `places` (n × 2, mm) is where somebody looked, in
+    steps of so much (mm).
     """
 
     dx: float
@@ -41,6 +47,7 @@ class Alignment(Struct, frozen=True, eq=False):
     middle: tuple[float, float]
     places: Points
     fit: Similarity
+    step: float = 0.0
 
     def at(self, xy: ArrayLike) -> Points:
         """How far paste lies off at places (n × 2, mm)."""
@@ -57,7 +64,8 @@ class Alignment(Struct, frozen=True, eq=False):
         """What the error at places (n × 2) stays under in 95 of 100 fits (n, mm, radial)."""
         points = np.atleast_2d(np.asarray(xy, dtype=float))
         floor = np.hypot(1.0, 1.0) * 1.96 * READ_MM * np.ones(len(points))
-        return np.asarray(np.maximum(np.nan_to_num(self.fit.error_within(points, SURE), nan=np.inf), floor))
+        within = np.maximum(np.nan_to_num(self.fit.error_within(points, SURE), nan=np.inf), floor)
+        return np.asarray(np.hypot(within, NORMAL_95 * self.step / math.sqrt(6)))
 
 
 def lies(
@@ -68,7 +76,8 @@ def lies(
 
     What 95 % stay within is Student's t with the residuals' degrees of freedom times the standard error of each number;
     two looks leave one, so that they know little until a third confirms them, unless how well these eyes read was known
-    `before`: standard error (mm) and its degrees of freedom. Raises ValueError for fewer than two places.
+    `before`: standard error (mm) and its degrees of freedom. What the step of the readings hides is added (σ =
+    step/√12). Raises ValueError for fewer than two places.
 
     >>> found = lies([(0, 0), (40, 0), (0, 30)], [(0.1, 0.05), (0.1, 0.05), (0.1, 0.05)], (20, 15))
     >>> [round(v, 4) for v in (found.dx, found.dy, found.rotation_deg, found.stretch)]
@@ -80,17 +89,25 @@ def lies(
     apart = different(at)
     if apart < 2:
         raise ValueError("an alignment needs looks at two places that are far apart")
+    step = step_of(off.ravel(), FINEST_MM)
+    step = step if step > FINEST_MM else 0.0  # what `READ_MM` has already
+    sigma, freedom = before
+    if freedom or step:  # readings in steps may agree by chance; what they hide does not show in residuals
+        before = math.hypot(sigma, step / math.sqrt(12)), freedom or EYES[1]
     fit = fit_similarity(at, at + off, apart < 3, before)
+    if step:
+        fit = replace(fit, sigma=max(fit.sigma, before[0]))
     here = fit.apply([middle])[0] - middle
     return Alignment(
         float(here[0]),
         float(here[1]),
         fit.rotation_deg,
         fit.scale - 1.0,
-        _within(fit, middle),
+        _within(fit, middle, step),
         middle,
         at,
         fit,
+        step,
     )
 
 
@@ -103,7 +120,7 @@ def different(places: Points) -> int:
     return len(kept)
 
 
-def _within(fit: Similarity, middle: tuple[float, float]) -> dict[str, float]:
+def _within(fit: Similarity, middle: tuple[float, float], step: float) -> dict[str, float]:
     """Half of each 95 % interval. Shift is known as well as the middle of the looks, and as the turn allows from there;
     turn and stretch by how far the looks lie apart.
     """
@@ -114,10 +131,12 @@ def _within(fit: Similarity, middle: tuple[float, float]) -> dict[str, float]:
     along, across = 1 / n, 1 / fit.spread
     vx = along + across * (y * y if fit.rigid else x * x + y * y)
     vy = along + across * (x * x if fit.rigid else x * x + y * y)
+    alike = NORMAL_95 * step / math.sqrt(12)  # looks that are off alike are rounded alike
+    apart = step / math.sqrt(fit.spread)
     return {
-        "dx_mm": factor * float(np.sqrt(vx)),
-        "dy_mm": factor * float(np.sqrt(vy)),
-        "rotation_deg": float(np.degrees(factor * np.sqrt(across))) / fit.scale,
+        "dx_mm": math.hypot(factor * float(np.sqrt(vx)), alike),
+        "dy_mm": math.hypot(factor * float(np.sqrt(vy)), alike),
+        "rotation_deg": float(np.degrees(math.hypot(factor * np.sqrt(across), apart))) / fit.scale,
         "stretch": 0.0 if fit.rigid else factor * float(np.sqrt(across)),
     }
 

@@ -20,7 +20,9 @@ THINNEST_FOIL, THICKEST_FOIL = 0.02, 1.0
 FOIL_MM = f"{THINNEST_FOIL:g} to {THICKEST_FOIL:g} mm thick"
 LEAST_FOIL = 0.05
 """The thinnest foil (mm) that stencils are cut from."""
-ROUND, CONVEX, LOST, HALVINGS = 0.95, 0.98, 0.005, 14
+ROUND, CONVEX, LOST, HALVINGS = 0.94, 0.98, 0.005, 14
+LEAST_MM2 = 0.002
+"""No stencil has smaller apertures: slivers that were left over where shapes meet."""
 UNDER = 0.25
 """Share of a pad from which on it lies under an aperture."""
 
@@ -70,6 +72,8 @@ def apertures_of(design: Design, side: str) -> Apertures:
     """
     layer = design.layer("paste", side)
     polygons, names = connected(layer) if layer is not None else (np.empty(0, dtype=object), [])
+    cut = np.flatnonzero(shapely.area(polygons) >= LEAST_MM2)
+    polygons, names = polygons[cut], [names[i] for i in cut.tolist()]
     there = [n for n, p in enumerate(design.pads) if p.side == side or p.drill > 0]
     pads = [design.pads[n] for n in there]
     own = np.full(len(polygons), -1)
@@ -106,9 +110,16 @@ def apertures_of(design: Design, side: str) -> Apertures:
 
 
 def _joined(pads: list[Pad]) -> tuple[str, ...]:
-    """Names of pads that one aperture would join and that are not of one net."""
-    by_net = {pad.net or pad.name: pad.name for pad in pads}
+    """Names of pads that one aperture would join and that are not of one net. Pads that no file names and that touch
+    are one land, which was guessed as two.
+    """
+    apart = [p for n, p in enumerate(pads) if p.net or p.named or not any(map(p.polygon.intersects, _lands(pads[:n])))]
+    by_net = {pad.net or pad.name: pad.name for pad in apart}
     return tuple(by_net.values()) if len(by_net) > 1 else ()
+
+
+def _lands(pads: list[Pad]) -> list[shapely.Polygon]:
+    return [pad.polygon for pad in pads]
 
 
 def connected(layer: Layer) -> tuple[NDArray[np.object_], list[tuple[str, str] | None]]:

@@ -21,9 +21,10 @@ LIFE = ((2.0, 6 * MONTH_H), (10.0, 6 * MONTH_H), (25.0, MONTH_H))
 JAR_TAU_H, SYRINGE_TAU_H = 1.0, 0.25
 UNDER_ROOM_C, FROZEN_C = 2.0, -2.0
 LIFE_CARE, LIFE_STOP = 0.8, 1.0
-LONG_GAP = 6.0
+LONG_GAP, GAP_H = 6.0, 12.0
 """A silence so many times as long as the usual step of a log, and longer than `GAP_H`, is a gap in it."""
-GAP_H = 12.0
+MOST_SILENCE_H = 26.0
+"""A jar that is looked at less than once a day may have stood anywhere in between."""
 OPENED_CARE_H, OPENED_STOP_H = 24.0, 72.0
 """An opened jar dries even when it is closed again: look after a day, no fine pitch after three."""
 Points = Sequence[tuple[float, float]]
@@ -81,10 +82,8 @@ def gaps(time_h: ArrayLike) -> list[tuple[float, float]]:
     """Silences of a log (from, to; h) in which nobody knows how warm the jar was."""
     time = np.asarray(time_h, dtype=float)
     steps = np.diff(time)
-    if len(steps) < 4:
-        return []
-    usual = float(np.median(steps))
-    long = np.flatnonzero((steps > LONG_GAP * usual) & (steps > GAP_H))
+    usual = float(np.median(steps)) if len(steps) else 0.0
+    long = np.flatnonzero((steps > MOST_SILENCE_H) | ((steps > LONG_GAP * usual) & (steps > GAP_H)))
     return [(float(time[i]), float(time[i + 1])) for i in long]
 
 
