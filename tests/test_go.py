@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from designs import two_pad_design
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -22,6 +23,9 @@ from fusilex.core.design.join import join
 from fusilex.core.design.model import Design, Placement
 from fusilex.core.evidence import Coverage, Level, around, every, exactly, least_of, seen, weigh
 from fusilex.core.judgement import Judgement
+from fusilex.core.kit.bag import check_bag
+from fusilex.core.kit.quantities import PullLine, judge_values, pull_list
+from fusilex.core.packages.catalogue import package_of
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -151,3 +155,59 @@ def test_a_turn_that_no_file_tells_is_no_go(heron: Design) -> None:
 def _nameless(layer: object) -> object:
     count = len(layer)  # type: ignore[arg-type]
     return replace(layer, pins=(None,) * count, nets=(None,) * count)  # type: ignore[type-var]
+
+
+LABELS = [
+    (("1 k", "0603", "R1"), "0603 Qty: 1000", "unknown"),
+    (("1 k", "0603", "R1"), "0603 1000 pcs", "unknown"),
+    (("10", "0402", "R1"), "0402 100 pcs", "unknown"),
+    (("100", "0402", "R1"), "0402 100", "unknown"),
+    (("231 k", "0402", "R1"), "0402 date 2312", "unknown"),
+    (("100n", "0402", "C1"), "100nF metric size 0402", "stop"),
+    (("100n", "0402", "C1"), "100nF 0402 (0.4 x 0.2 mm)", "stop"),
+    (("100n", "0402", "C1"), "100nF 0402 (1.0 x 0.5 mm) 500 pcs", "go"),
+    (("XA358", "SOIC-8", "U1"), "XA358 DIP-8", "stop"),
+    (("XA358", "SOIC-8", "U1"), "XA358", "unknown"),
+    (("XA358", "SOIC-8", "U1"), "XA358 SO-8", "go"),
+    (("XA358", "SOIC-8", "U1"), "XA358 XA324 SOIC-8", "unknown"),
+    (("XA1117", "SOT-223", "U1"), "XA1117-3.3 SOT-223", "unknown"),
+    (("10k 1%", "0603", "R1"), "10k J 0603", "stop"),
+    (("10k 1%", "0603", "R1"), "10k F 0603", "go"),
+    (("10k 1%", "0603", "R1"), "10k 0603", "unknown"),
+    (("100n X7R 16V", "0603", "C1"), "100n 16V 0603", "unknown"),
+    (("0.1", "0603", "C1"), "100n 0603", "unknown"),
+    (("0.1", "0603", "C1"), "0.1 0603", "unknown"),
+    (("10k", "0603", "R1"), "10k", "unknown"),
+]
+
+
+@pytest.mark.parametrize(("line", "label", "level"), LABELS)
+def test_a_bag_is_right_by_what_is_on_its_label(line: tuple[str, str, str], label: str, level: str) -> None:
+    value, body, ref = line
+    assert check_bag(PullLine(value, package_of(body, ref), "", (ref,), 18, 20, 0.0, 1), label).level.value == level
+
+
+@pytest.mark.parametrize(
+    ("value", "label"),
+    [("10k 1%", "10k F 0603 reel 500"), ("100n X7R 16V", "CAP 100nF X7R 25V 0603"), ("XA358", "XA358 SOIC-8 lot 7")],
+)
+def test_a_label_that_says_less_is_no_better(value: str, label: str) -> None:
+    """Any words left out, from a right bag and from wrong ones: never a go that was none."""
+    body, ref = ("SOIC-8", "U1") if "XA" in value else ("0603", "C1" if "n" in value else "R1")
+    line = PullLine(value, package_of(body, ref), "", (ref,), 18, 20, 0.0, 1)
+    for full in (label, label.replace("10k", "12k").replace("100nF", "120nF"), label.replace("0603", "0805")):
+        whole, words = check_bag(line, full).level, full.split()
+        for mask in range(1 << len(words)):
+            less = check_bag(line, " ".join(w for n, w in enumerate(words) if mask >> n & 1)).level
+            assert less is not Level.GO or whole is Level.GO, (full, mask)
+
+
+def test_lines_that_say_nothing_share_no_bin() -> None:
+    for nothing in ("(unknown)", "-", "?", "n/a", "~", ""):
+        parts = [Placement(ref, 5 + 3 * n, 5, 0, "top", "0402", nothing) for n, ref in enumerate(("C1", "C2", "R1"))]
+        lines = pull_list(two_pad_design(parts), 6)
+        assert [(x.refs, x.need) for x in lines] == [(("C1",), 6), (("C2",), 6), (("R1",), 6)]
+        assert len({x.key for x in lines}) == 3 and [j.level for j in judge_values(lines)] == [Level.UNKNOWN]
+    same = [Placement(ref, 5 + 3 * n, 5, 0, "top", "0402", "10") for n, ref in enumerate(("C1", "R1", "R2"))]
+    lines = pull_list(two_pad_design(same), 6)
+    assert sorted(x.refs for x in lines) == [("C1",), ("R1", "R2")] and len({x.key for x in lines}) == 2

@@ -132,9 +132,10 @@ def line_of(value: str, body: str, ref: str = "R1", part_number: str = "", metri
         (("10k", "0402"), "0402", Level.UNKNOWN),
         (("10k", "0402"), "10k 22k 0402", Level.UNKNOWN),
         (("10k", "0402"), "10,000 0402", Level.GO),
-        (("104", "0402"), "100k", Level.GO),
+        (("104", "0402"), "100k 0402", Level.GO),
+        (("104", "0402"), "100k", Level.UNKNOWN),
         (("100k", "0402"), "104 0402", Level.GO),
-        (("100E", "0402"), "100 \u2126 1%", Level.GO),
+        (("100E", "0402"), "100 \u2126 1% 0402", Level.GO),
         (("22", "0402"), "220", Level.STOP),
         (("10k 1%", "0402"), "10k 100ppm 5%", Level.STOP),
         (("10k", "0603"), "10k 0603 2512", Level.GO),  # 2512 is the 12th week of 2025

@@ -79,8 +79,7 @@ class Derived:
             drawn = {line_key(p) for p in self.design.parts if p.populated}
             counts = {(): 0} | dict(builds)
             made = pull_for([(list(self.built(v).values()), n) for v, n in counts.items()], self.log)
-            of = {line.article: (line.value, line.package.code, line.part_number) in drawn for line in made}
-            groups = ([x for x in made if of[x.article]], [x for x in made if not of[x.article]])
+            groups = ([x for x in made if x.group in drawn], [x for x in made if x.group not in drawn])
             ordered = [line for group in groups for line in in_placing_order(group, self.school, x_of)]
             own = with_names(ordered, named)
             numbers = numbered(own, named)
@@ -92,7 +91,7 @@ class Derived:
         """The bin of each part of a board of a variant."""
         lines = self.lines(builds, named)
         if variant not in self._line_of:
-            by_key = {(x.value, x.package.code, x.part_number): x for x in lines}
+            by_key = {x.group: x for x in lines}
             parts = self.built(variant).values()
             self._line_of[variant] = {p.ref: by_key[line_key(p)] for p in parts if p.populated}
         return self._line_of[variant]

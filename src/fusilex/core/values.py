@@ -34,6 +34,22 @@ _E24 = frozenset(
 """First digits of the values of IEC 60063, series E24."""
 
 
+_NOTHING = re.compile(
+    r"[\W_]*(?:unknown|unspecified|not specified|n\W?a|none|nil|null|nan|tbd|tba|val(?:ue)?|no value|empty|x+)?[\W_]*",
+    re.I,
+)
+"""What lists write where they say nothing."""
+
+
+def says_something(text: str) -> bool:
+    """False for an empty value, or one that only says that there is none: ``(unknown)``, ``-``, ``?``, ``n/a``.
+
+    >>> [says_something(t) for t in ("100n", "x7", "(unknown)", " - ", "N/A", "~", "")]
+    [True, True, False, False, False, False, False]
+    """
+    return _NOTHING.fullmatch(text) is None
+
+
 class Meaning(Struct, frozen=True):
     """What a text says, as far as it says it: None or '' for what it leaves open. `value` in Ω, F, H or Hz by `unit`.
 
@@ -120,7 +136,7 @@ def _bare(found: re.Match[str], want: str) -> Word | None:
     value = number_of(word)
     code = re.fullmatch(r"(\d{2})(\d)", word) or (re.fullmatch(r"([1-9]\d{2})(\d)", word) if want == "Ω" else None)
     by_code = int(code[1]) * 10.0 ** int(code[2]) if code else None
-    if want == "F" and len(word) <= 3:
+    if want == "F" and len(word) <= 3 and word.isdecimal():
         return 1, tuple(tidy(v * 1e-12) for v in ((by_code, value) if by_code is not None else (value,))), "F"
     if want == "Ω":
         if by_code is None or by_code > MOST_OHM or word.rstrip("0") in _E24:

@@ -25,7 +25,8 @@ class Bin(Struct, frozen=True):
     number: int
 
     def same(self, line: PullLine) -> bool:
-        return (self.value, self.package, self.part_number) == (line.value, line.package.code, line.part_number)
+        alike = (self.value, self.package, self.part_number) == (line.value, line.package.code, line.part_number)
+        return alike and (not line.mark or not set(self.refs).isdisjoint(line.refs))
 
     def read_anew(self, line: PullLine) -> bool:
         """True for the same part number, value and parts whose package is read otherwise than it was."""
@@ -121,11 +122,11 @@ def with_names(lines: Sequence[PullLine], named: Mapping[str, Bin]) -> list[Pull
                 of |= next(({n: name} for n, x in enumerate(lines) if n not in of and same(bin, x)), {})
     used, found = set(named), []
     for n, line in enumerate(lines):
-        name = of.get(n, line.article)
+        name = of.get(n, line.key)
         while n not in of and name in used:  # two articles that read alike
             name += "'"
         used.add(name)
-        found.append(replace(line, bin=name) if name != line.article else line)
+        found.append(replace(line, bin=name) if name != line.key else line)
     return found
 
 

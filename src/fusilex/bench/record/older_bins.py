@@ -38,7 +38,7 @@ def names_now(lines: Sequence[PullLine], drawn: Iterable[Part]) -> dict[str, str
     What single boards get otherwise came later than what all were drawn with.
     """
     own = {line_key(part) for part in drawn if part.populated}
-    first = [x for x in lines if (x.value, x.package.code, x.part_number) in own]
+    first = [x for x in lines if x.group in own]
     known = {line.article: line.key for line in first}
     for line in [*first, *lines]:
         known.setdefault(f"{line.value} | {line.package.code}", line.key)

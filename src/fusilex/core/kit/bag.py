@@ -11,11 +11,12 @@ from msgspec.structs import replace
 from fusilex.core.evidence import Coverage, Level, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.alike import one_off
+from fusilex.core.kit.bag_label import others_alike, outlines_on, read_label, same_body, sizes_on, without_counts
 from fusilex.core.kit.quantities import PullLine
-from fusilex.core.packages.chips import chip_codes, may_be_date, without_codes
+from fusilex.core.packages.chips import without_codes
 from fusilex.core.quantities import Quantity
 from fusilex.core.units import show_value
-from fusilex.core.values import Meaning, read_value
+from fusilex.core.values import Meaning, read_value, says_something
 from fusilex.core.wording import say
 
 
@@ -53,10 +54,11 @@ class BagCheck(Struct, frozen=True):
 
 
 def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> BagCheck:
-    """Compare value, body, tolerance, voltage, dielectric and part number as far as both sides say them.
+    """Compare part number, value, body, tolerance, voltage and dielectric. What the line asks for and the label does
+    not say is unread: no bag is right by what it leaves out.
 
-    A part number that matches to the letter settles the value too. `substitutes` are part numbers or values approved
-    for the line; one by value still has to come in the line's body.
+    A part number that matches to the letter settles all that the label does not contradict. `substitutes` are part
+    numbers or values approved for the line; one by value still has to come in the line's body.
     """
     for other in substitutes:
         if _number_in(other, label):
@@ -64,87 +66,129 @@ def check_bag(line: PullLine, label: str, substitutes: Sequence[str] = ()) -> Ba
         if _same_value(other, label, line.package.family):
             check = check_bag(replace(line, value=other, part_number=""), label)
             return replace(check, line=line, agrees=(f"approved substitute {other}", *check.agrees))
-    agrees: list[str] = []
-    differs: list[Difference] = []
-    unread: list[str] = []
-    if line.part_number and _number_in(line.part_number, label):
-        agrees.append("part number")
-    elif line.part_number and (like := _like_number(line.part_number, label)):
-        differs.append(
-            Difference("part number", line.part_number, like, one_off(_plain(line.part_number), _plain(like)))
+    made = _Compared(line, label)
+    made.part_number()
+    made.value()
+    made.body()
+    made.ratings()
+    return BagCheck(line, label, tuple(made.agrees), tuple(made.differs), tuple(made.unread))
+
+
+class _Compared:
+    """What has been compared of a label so far."""
+
+    def __init__(self, line: PullLine, label: str) -> None:
+        self.line, self.label = line, label
+        self.agrees: list[str] = []
+        self.differs: list[Difference] = []
+        self.unread: list[str] = []
+        self.wanted = read_value(line.value, line.package.family)
+        self.found = read_label(label, line.package.family)
+        self.settled = False
+
+    def part_number(self) -> None:
+        number = self.line.part_number
+        if number and _number_in(number, self.label):
+            self.agrees.append("part number")
+            self.settled = True
+        elif number and (like := _like_number(number, self.label)):
+            self.differs.append(Difference("part number", number, like, one_off(_plain(number), _plain(like))))
+
+    def value(self) -> None:
+        wanted, found = self.wanted, self.found
+        if wanted.values and found.values:
+            if wanted.met_by(found):
+                self.agrees.append("value")
+            elif not (self.settled and _by_digits_alone(self.label)):
+                self.differs.append(_value_difference(self.line.value, wanted, found))
+        elif not self.settled and not self.differs:
+            self._words()
+
+    def _words(self) -> None:
+        """Values of which one or both are words, such as a chip's type: they stand on the label whole, or not."""
+        line, label = self.line, self.label
+        words = re.findall(r"[^\W_]+", line.value)
+        whole = r"(?<![^\W_])" + r"[\W_]*".join(map(re.escape, words))
+        if self.wanted.values:  # a quantity is wanted and the label gives none
+            self.unread.append(self.found.unread)
+        elif re.fullmatch(r"[\d.,\s]+", line.value):
+            self.unread.append(f"the list says {line.value} without a unit")
+        elif not words or not says_something(line.value):
+            self.unread.append("the lists name no value to compare with")
+        elif longer := re.search(whole + r"(?:[^\W\d_][^\W_]*|[-/.][^\W_]+)", label, re.I):
+            self.unread.append(f"the label says {longer[0]}, the list {line.value}: the letters behind it may matter")
+        elif re.search(whole + r"(?![^\W_])", label, re.I):
+            if others := others_alike(line.value, label):
+                self.unread.append(f"the label names {others[0]}, too")
+            else:
+                self.agrees.append("value")
+        elif re.search(r"[^\W_]", without_codes(without_counts(label))):
+            self.differs.append(Difference("value", line.value, label.strip()[:40]))
+        else:
+            self.unread.append("the label gives no value")
+
+    def body(self) -> None:
+        """Chip sizes by code or lengths, other bodies by the names of their outlines."""
+        package = self.line.package
+        if package.chip:
+            codes = sizes_on(self.label)
+            if len(codes) > 1:
+                self.unread.append(f"the label names the sizes {' and '.join(codes)}")
+            elif codes:
+                self._same("package", codes[0] == package.chip, package.chip, codes[0])
+            elif not self.settled:
+                self.unread.append("the label names no size")
+            return
+        named = outlines_on(self.label, self.line.refs[0])
+        if other := next((p for p in named if not same_body(p, package)), None):
+            self._same("package", False, package.code, other.code)
+        elif named and package.known:
+            self.agrees.append("package")
+        elif not self.settled and package.family in BY_OUTLINE:
+            self.unread.append("the label names no package")
+
+    def ratings(self) -> None:
+        """Tolerance no wider, voltage no lower, the same dielectric, as far as the line asks for them."""
+        wanted, found = self.wanted, self.found
+        asked = (
+            ("tolerance", wanted.tolerance_percent, found.tolerance_percent, "%", -1),
+            ("voltage", wanted.volts, found.volts, "V", 1),
         )
-    wanted, found = read_value(line.value, line.package.family), read_value(label, line.package.family)
-    if wanted.values and found.values:
-        if wanted.met_by(found):
-            agrees.append("value")
+        for what, want, have, unit, way in asked:
+            if want is None:
+                continue
+            if have is None:
+                self._silent(what)
+            else:
+                enough = way * have >= way * want - 1e-9 * want
+                self._same(what, enough, f"{want:g} {unit}", f"{have:g} {unit}")
+        if wanted.dielectric and found.dielectric:
+            self._same("dielectric", wanted.dielectric == found.dielectric, wanted.dielectric, found.dielectric)
+        elif wanted.dielectric:
+            self._silent("dielectric")
+
+    def _silent(self, what: str) -> None:
+        if not self.settled:
+            self.unread.append(f"the label names no {what}")
+
+    def _same(self, what: str, same: bool, wanted: str, found: str) -> None:
+        if same:
+            self.agrees.append(what)
         else:
-            differs.append(_value_difference(line.value, wanted, found))
-    elif not agrees and not differs:
-        _compare_words(line, label, wanted, found, agrees, differs, unread)
-    _compare_bodies(line, label, agrees, differs, unread)
-    if wanted.tolerance_percent is not None and found.tolerance_percent is not None:
-        if found.tolerance_percent <= wanted.tolerance_percent * (1 + 1e-9):
-            agrees.append("tolerance")
-        else:
-            differs.append(
-                Difference("tolerance", f"{wanted.tolerance_percent:g} %", f"{found.tolerance_percent:g} %", True)
-            )
-    if wanted.volts is not None and found.volts is not None:
-        if found.volts >= wanted.volts * (1 - 1e-9):
-            agrees.append("voltage")
-        else:
-            differs.append(Difference("voltage", f"{wanted.volts:g} V", f"{found.volts:g} V", True))
-    if wanted.dielectric and found.dielectric and wanted.dielectric != found.dielectric:
-        differs.append(Difference("dielectric", wanted.dielectric, found.dielectric, True))
-    return BagCheck(line, label, tuple(agrees), tuple(differs), tuple(unread))
+            self.differs.append(Difference(what, wanted, found, True))
 
 
-def _compare_words(
-    line: PullLine,
-    label: str,
-    wanted: Meaning,
-    found: Meaning,
-    agrees: list[str],
-    differs: list[Difference],
-    unread: list[str],
-) -> None:
-    """Values of which one or both are words, such as a chip's type: they stand on the label whole, or not."""
-    words = re.findall(r"[^\W_]+", line.value)
-    if wanted.values:  # a quantity is wanted and the label gives none
-        unread.append(found.unread)
-    elif not words:
-        unread.append("the lists name no value to compare with")
-    elif re.search(r"(?<![^\W_])" + r"[\W_]*".join(map(re.escape, words)) + r"(?![^\W_])", label, re.I):
-        agrees.append("value")
-    elif longer := re.search(r"(?<![^\W_])" + r"[\W_]*".join(map(re.escape, words)) + r"[^\W\d_][^\W_]*", label, re.I):
-        unread.append(f"the label says {longer[0]}, the list {line.value}: the letters behind it may matter")
-    elif re.search(r"[^\W_]", without_codes(label)):
-        differs.append(Difference("value", line.value, label.strip()[:40]))
-    else:
-        unread.append("the label gives no value")
+BY_OUTLINE = ("ic", "transistor", "diode")
+"""Families of which one type comes in several bodies."""
 
 
-def _compare_bodies(
-    line: PullLine, label: str, agrees: list[str], differs: list[Difference], unread: list[str]
-) -> None:
-    """Chip sizes. Of several on a label those that may be a date code count last; what is then left in doubt is not
-    compared.
-    """
-    codes = chip_codes(label)
-    if len(codes) > 1:
-        codes = tuple(c for c in codes if not may_be_date(c)) or codes
-    if not line.package.chip or not codes:
-        return
-    if len(codes) > 1:
-        unread.append(f"the label names the sizes {' and '.join(codes)}")
-    elif codes[0] == line.package.chip:
-        agrees.append("package")
-    else:
-        differs.append(Difference("package", line.package.chip, codes[0], True))
+def _by_digits_alone(label: str) -> bool:
+    """True where a label's value is a number without unit or prefix: beside a part number it is a count or a code."""
+    return not re.search(r"\d\s*[pnuµmkKMGR]?(?:Ω|ohm|F|H|Hz)\b|\d[pnuµkKMGR]\d*\b", without_codes(label), re.I)
 
 
 def _same_value(value: str, label: str, family: str) -> bool:
-    return read_value(value, family).met_by(read_value(label, family))
+    return read_value(value, family).met_by(read_label(label, family))
 
 
 def _value_difference(value: str, wanted: Meaning, found: Meaning) -> Difference:

@@ -15,9 +15,9 @@ from fusilex.core.evidence import Level, every, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.alike import one_off
 from fusilex.core.kit.losses import Logged, loss_of
-from fusilex.core.packages.catalogue import Package
+from fusilex.core.packages.catalogue import Package, letters_of
 from fusilex.core.quantities import Quantity
-from fusilex.core.values import UNIT_OF_FAMILY, read_value
+from fusilex.core.values import UNIT_OF_FAMILY, read_value, says_something
 from fusilex.core.wording import say
 
 
@@ -26,7 +26,8 @@ class PullLine(Struct, frozen=True):
 
     `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is
     the default. `alone` is False where another line has the same value and body under another part number. `bin` is the
-    name its bin has in a batch, '' where it has none yet.
+    name its bin has in a batch, '' where it has none yet. `mark` tells lines apart that are otherwise called alike:
+    their letters, or the one part of which no list says what it is.
     """
 
     value: str
@@ -41,6 +42,7 @@ class PullLine(Struct, frozen=True):
     behind: int = 0
     alone: bool = True
     bin: str = ""
+    mark: str = ""
 
     @property
     def per_board(self) -> int:
@@ -50,6 +52,8 @@ class PullLine(Struct, frozen=True):
     def name(self) -> str:
         """What to call its parts: the value, or else what else is known."""
         value = self.value if self.alone else f"{self.value}, {self.part_number or 'no part number'}"
+        if self.mark:
+            return f"{self.value.strip() or 'no value'}, {self.mark}"
         return value or self.part_number or self.package.code or "parts without a name"
 
     @property
@@ -61,7 +65,12 @@ class PullLine(Struct, frozen=True):
     @property
     def key(self) -> str:
         """What everything that is kept of its bin goes by."""
-        return self.bin or self.article
+        return self.bin or (f"{self.article} | {self.mark}" if self.mark else self.article)
+
+    @property
+    def group(self) -> tuple[str, str, str, str]:
+        """What its parts have in common, and no others have."""
+        return self.value, self.package.code, self.part_number, _mark(self.value, self.part_number, self.refs[0])
 
 
 def pull_quantity(need: int, loss: float, extra: int) -> int:
@@ -80,26 +89,35 @@ def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = No
     return pull_for([(design.parts, boards)], log)
 
 
-def line_key(part: Part) -> tuple[str, str, str]:
+def line_key(part: Part) -> tuple[str, str, str, str]:
     """What parts have in common that come from one bin."""
-    return part.value, part.package.code, part.part_number
+    return part.value, part.package.code, part.part_number, _mark(part.value, part.part_number, part.ref)
+
+
+def _mark(value: str, part_number: str, ref: str) -> str:
+    """A part number says what a part is; without one the letters go with the value, and where that says nothing, each
+    part is a line of its own.
+    """
+    return "" if part_number else letters_of(ref) if says_something(value) else ref
 
 
 def pull_for(builds: Sequence[tuple[Sequence[Part], int]], log: Mapping[str, Logged] | None = None) -> list[PullLine]:
     """The same for boards that differ: the parts of each kind of board, and how many there are of it."""
     if sum(count for _, count in builds) < 1:
         raise ValueError("a batch has at least one board")
-    groups: dict[tuple[str, str, str], dict[str, Part]] = defaultdict(dict)
-    needs: Counter[tuple[str, str, str]] = Counter()
+    groups: dict[tuple[str, str, str, str], dict[str, Part]] = defaultdict(dict)
+    needs: Counter[tuple[str, str, str, str]] = Counter()
     for parts_built, count in builds:
         for part in parts_built:
             if part.populated:
                 groups[line_key(part)].setdefault(part.ref, part)
                 needs[line_key(part)] += count
-    alike = Counter((value, package) for value, package, _ in groups)
+    alike = Counter({(value, package, number) for value, package, number, _ in groups})
+    numbers = Counter((value, package) for value, package, _ in alike)
+    same = Counter((value, package, number) for value, package, number, _ in groups)
     lines = []
     for group, by_ref in groups.items():
-        (value, package, _), parts = group, list(by_ref.values())
+        (value, package, number, mark), parts = group, list(by_ref.values())
         need = needs[group]
         loss = loss_of(parts[0].package, log)
         lines.append(
@@ -114,7 +132,8 @@ def pull_for(builds: Sequence[tuple[Sequence[Part], int]], log: Mapping[str, Log
                 loss.extra,
                 parts[0].side if len({p.side for p in parts}) == 1 else "both",
                 loss.behind,
-                alike[value, package] == 1,
+                numbers[value, package] == 1,
+                mark=mark if same[value, package, number] > 1 or mark == parts[0].ref else "",
             )
         )
     return lines
@@ -243,7 +262,8 @@ def judge_values(lines: Sequence[PullLine]) -> list[Judgement]:
     unread = [
         x
         for x in lines
-        if x.package.family in UNIT_OF_FAMILY and x.value.strip() and not read_value(x.value, x.package.family).values
+        if (not says_something(x.value) and not x.part_number)
+        or (x.package.family in UNIT_OF_FAMILY and x.value.strip() and not read_value(x.value, x.package.family).values)
     ]
     if not unread:
         return []
