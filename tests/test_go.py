@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 import fusilex
+from fusilex.bench.workshop.paste_care import Air, PasteCare
 from fusilex.core.checks.fixes import apply_fixes
 from fusilex.core.checks.judge import judge_files
 from fusilex.core.checks.pin_ones import pin_ones, quarter_of
@@ -24,9 +25,11 @@ from fusilex.core.design.model import Design, Placement
 from fusilex.core.evidence import Coverage, Level, around, every, exactly, least_of, seen, weigh
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.bag import check_bag
+from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
 from fusilex.core.kit.quantities import PullLine, judge_values, pull_list
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.quantities import Quantity
+from fusilex.core.wet_paste.jar import gaps
 from fusilex.core.wording import say
 
 SRC = Path(fusilex.__file__).parent
@@ -211,3 +214,37 @@ def test_lines_that_say_nothing_share_no_bin() -> None:
     same = [Placement(ref, 5 + 3 * n, 5, 0, "top", "0402", "10") for n, ref in enumerate(("C1", "R1", "R2"))]
     lines = pull_list(two_pad_design(same), 6)
     assert sorted(x.refs for x in lines) == [("C1",), ("R1", "R2")] and len({x.key for x in lines}) == 2
+
+
+@pytest.mark.parametrize(
+    ("room", "level"),
+    [
+        (Room(22.0, 45.0), Level.GO),
+        (Room(30.0, 60.0), Level.GO),
+        (Room(34.0, 45.0), Level.UNKNOWN),
+        (Room(24.0, 85.0), Level.UNKNOWN),
+        (Room(24.0, None), Level.UNKNOWN),
+        (Room(), Level.UNKNOWN),
+    ],
+)
+def test_floor_life_counts_in_the_room_it_is_given_for(room: Room, level: Level) -> None:
+    assert judge_moisture("R", "3", Exposure(20.0, True), room=room).level is level
+    assert judge_moisture("R", "3", Exposure(168.0, True), room=room).level is Level.STOP
+    assert judge_moisture("R", "3", Exposure(0.0, False), room=room).level is Level.GO, "it was never open"
+
+
+def test_the_worst_air_while_parts_lay_open_counts() -> None:
+    care = PasteCare()
+    for hour, celsius, damp in ((1, 21.0, 40.0), (5, 33.0, 50.0), (9, 22.0, None)):
+        care.airs.append(Air(f"2026-03-02T{hour:02d}:00:00+00:00", celsius, damp, "typed"))
+    day = "2026-03-02T"
+    assert care.room_over(f"{day}02:00:00+00:00", f"{day}04:00:00+00:00") == Room(21.0, 40.0)
+    assert care.room_over(f"{day}02:00:00+00:00", f"{day}06:00:00+00:00") == Room(33.0, 50.0)
+    assert care.room_over(f"{day}02:00:00+00:00", f"{day}10:00:00+00:00") == Room(33.0, None)
+    assert care.room_over(f"{day}00:10:00+00:00", f"{day}00:30:00+00:00") == Room()
+
+
+@pytest.mark.parametrize("silent", [(0, 83 * 24), (0, 1, 83 * 24), (0, 8, 16, 24, 24 + 83 * 24), (0, 30, 60, 90)])
+def test_a_hole_in_a_jars_log_is_no_go(silent: tuple[int, ...]) -> None:
+    assert gaps(silent)
+    assert not gaps(range(0, 83 * 24, 8)) and not gaps((0, 24, 48))

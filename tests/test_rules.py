@@ -56,7 +56,7 @@ from fusilex.core.inspection.causes import Evidence, ranked
 from fusilex.core.inspection.patterns import patterns
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.losses import Logged, loss_key, loss_of
-from fusilex.core.kit.moisture import Exposure, judge_moisture
+from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
 from fusilex.core.measuring.lots import Taken, judge_lots, lots
 from fusilex.core.measuring.spread import capability, is_odd, robust_z
 from fusilex.core.panel.separating import plan_cuts
@@ -184,7 +184,10 @@ def over(values: Any, judge: Callable[[Any], list[Judgement]]) -> list[object]:
 
 @scene("kit.moisture")
 def _(t: Things) -> object:
-    return [judge_moisture("R", m, Exposure(h, True)).level for m in ("3", "4") for h in (1, 50, 100, 130, 160, 200)]
+    fine, hours = Room(22.0, 45.0), (1, 50, 100, 130, 160, 200)
+    rooms = [Room(c, rh) for c in (22.0, 31.0, 45.0) for rh in (40.0, 65.0, 90.0)]
+    found = [judge_moisture("R", m, Exposure(h, True), room=fine).level for m in ("3", "4") for h in hours]
+    return found + [judge_moisture("R", "3", Exposure(1, True), room=room).level for room in rooms]
 
 
 @scene("kit.spares")

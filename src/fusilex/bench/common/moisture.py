@@ -8,22 +8,28 @@ from datetime import datetime
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.workshop.paste_care import PasteCare
 from fusilex.bench.workshop.stock import Lot, Lots
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.moisture import BY_LABEL, judge_moisture
 from fusilex.core.kit.quantities import PullLine
 
 
-def judge_clocks(at: datetime, lots: Iterable[tuple[Lot, PullLine]]) -> list[Judgement]:
-    """Clocks of sensitive lots that were opened or are to be baked before use, as they stand at a time; each lot
-    once.
+def judge_clocks(batch: Batch, at: datetime, lots: Iterable[tuple[Lot, PullLine]]) -> list[Judgement]:
+    """Clocks of sensitive lots that were opened or are to be baked before use, as they stand at a time in this room;
+    each lot once.
     """
     found: dict[str, Judgement] = {}
     for lot, line in lots:
         if (lot.moisture or lot.level == BY_LABEL) and lot.level != "1" and lot.id not in found:
-            judged = judge_moisture(lot.id, lot.level, lot.exposure(at), line.refs, line.name)
-            found[lot.id] = judged
+            found[lot.id] = judge_lot(batch, lot, at, line.refs, line.name)
     return list(found.values())
+
+
+def judge_lot(batch: Batch, lot: Lot, at: datetime, refs: tuple[str, ...] = (), holds: str = "") -> Judgement:
+    """A lot's clock at a time, in the room as it was while it lay open."""
+    room = batch.workshop[PasteCare].room_over(lot.open_from(at), at.isoformat())
+    return judge_moisture(lot.id, lot.level, lot.exposure(at), refs, holds, room)
 
 
 def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
@@ -43,4 +49,4 @@ def judge_board_clocks(batch: Batch, board: Board) -> list[Judgement]:
         lot = lot or (there.lot if there else "")  # nobody said then: what was said later counts
         if lot in lots:
             held.append((lots[lot], lines[part.ref]))
-    return judge_clocks(at, held)
+    return judge_clocks(batch, at, held)

@@ -108,7 +108,7 @@ def aged(batch: Batch) -> list[Judgement]:
     found = [j for board in batch.under_way for j in judge_wet_paste(batch, board)]
     lots, filled = batch.workshop[Lots].lots, batch.state[Bins].filled
     bins = [(line, filled[line.key]) for line in batch.lines if line.key in filled]
-    found += judge_clocks(batch.at, [(lots[held.lot], line) for line, held in bins if held.lot in lots])
+    found += judge_clocks(batch, batch.at, [(lots[held.lot], line) for line, held in bins if held.lot in lots])
     worse = [j for j in found if j.level is not Level.GO]
     return list({j.headline: j for j in worse}.values())
 

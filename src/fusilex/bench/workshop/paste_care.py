@@ -13,6 +13,7 @@ from msgspec import Struct, field
 
 from fusilex.bench.state import WorkshopState
 from fusilex.bench.workshop.record_kinds import Jar, PasteSheet
+from fusilex.core.kit.moisture import MOST_RH, Room
 from fusilex.core.wet_paste.jar import JAR_TAU_H, SYRINGE_TAU_H, JarState, inside_now, life_used
 from fusilex.journal.entries import Entry, Event
 
@@ -60,11 +61,24 @@ class Weighing(Struct, frozen=True):
 
 
 class PasteCare(Struct):
-    """Jars by name, the air that was noted last, weighed prints of all batches in order."""
+    """Jars by name, the air that was noted last and before, weighed prints of all batches in order."""
 
     jars: dict[str, JarLife] = field(default_factory=lambda: defaultdict(JarLife))
     air: Air | None = None
+    airs: list[Air] = field(default_factory=list)
     weighed: list[Weighing] = field(default_factory=list)
+
+    def room_over(self, since: str, until: str) -> Room:
+        """The worst that was noted of the room from one time (ISO) to another, and last before it."""
+        first, last = (datetime.fromisoformat(at) for at in (since or until, until))
+        noted = [(datetime.fromisoformat(air.at), air) for air in self.airs]
+        airs = [air for at, air in noted if at <= first][-1:] + [air for at, air in noted if first < at <= last]
+        damp = [air.humidity for air in airs if air.humidity is not None]
+        known = bool(airs) and len(damp) == len(airs)
+        worst = max(damp, default=None)
+        return Room(
+            max((air.celsius for air in airs), default=None), worst if known or (worst or 0.0) > MOST_RH else None
+        )
 
     def history(self, paste: str, but_for: str) -> list[float]:
         """Measured over predicted of other batches' latest prints with a paste, without those that stand apart."""
@@ -131,7 +145,10 @@ class AirNoted(Event, frozen=True):
     how: str = "typed"
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
-        state[PasteCare].air = Air(entry.at, self.celsius, self.humidity, self.how)
+        care = state[PasteCare]
+        care.air = Air(entry.at, self.celsius, self.humidity, self.how)
+        care.airs.append(care.air)
+        del care.airs[:-MOST_KEPT]
 
 
 class PrintCompared(Event, frozen=True):

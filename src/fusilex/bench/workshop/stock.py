@@ -35,6 +35,14 @@ class Lot(Struct):
     reserved: dict[tuple[str, str], int] = field(default_factory=dict)
     counted: list[tuple[str, int, str]] = field(default_factory=list)
 
+    def open_from(self, at: datetime) -> str:
+        """When it was first opened since its last bake (ISO), '' where it was not."""
+        found = ""
+        for when, action in sorted(self.moisture):
+            if datetime.fromisoformat(when) <= at:
+                found = "" if action == "baked" else found or (when if action in ("opened", "out") else "")
+        return found
+
     @property
     def free(self) -> int:
         """Pieces that no batch has laid its hand on."""

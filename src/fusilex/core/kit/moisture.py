@@ -10,16 +10,35 @@ from math import inf, isnan, nan
 
 from msgspec import Struct
 
-from fusilex.core.evidence import Level, every, exactly, seen, weigh
+from fusilex.core.evidence import Coverage, Level, every, exactly, seen, weigh
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
 FLOOR_LIFE_H = {"1": inf, "2": 365 * 24.0, "2a": 4 * 7 * 24.0, "3": 168.0, "4": 72.0, "5": 48.0, "5a": 24.0, "6": 0.0}
 """Hours at ≤ 30 °C and ≤ 60 % RH; level 6 is baked before every use, the time it then has is on its label."""
+MOST_C, MOST_RH = 30.0, 60.0
+"""Beyond, floor lives are shorter than these (J-STD-033, derating by temperature and humidity)."""
 BY_LABEL = "6"
 CARE_LEFT = 0.25
 ACTIONS = ("opened", "dry", "out", "baked", "sealed")
+
+
+class Room(Struct, frozen=True):
+    """The warmest (°C) and dampest (% RH) that the room was noted to be while parts lay open; None where nobody did."""
+
+    celsius: float | None = None
+    humidity: float | None = None
+
+    @property
+    def suits(self) -> bool | None:
+        """Whether floor lives count here as they stand: True, False, or None where that is not known."""
+        if (self.celsius or 0.0) > MOST_C or (self.humidity or 0.0) > MOST_RH:
+            return False
+        return None if self.celsius is None or self.humidity is None else True
+
+
+ROOM = Room()
 
 
 class Exposure(Struct, frozen=True):
@@ -64,8 +83,12 @@ def hours_left(level: str, spent: Exposure) -> float:
     return max(0.0, FLOOR_LIFE_H[level.lower()] - spent.hours)
 
 
-def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] = (), holds: str = "") -> Judgement:
-    """Go, care below a quarter of the life, stop when it is used up. `holds` says what is in the lot."""
+def judge_moisture(
+    lot: str, level: str, spent: Exposure, refs: tuple[str, ...] = (), holds: str = "", room: Room = ROOM
+) -> Judgement:
+    """Go, care below a quarter of the life, stop when it is used up; nobody can tell where it was open in a room that
+    is warmer or damper than floor lives are given for, or that nobody read. `holds` says what is in the lot.
+    """
     name = f"{lot} ({holds})" if holds else lot
     life, left = FLOOR_LIFE_H[level.lower()], hours_left(level, spent)
     if isnan(left):
@@ -75,8 +98,11 @@ def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] 
         return Judgement(
             "kit.moisture", seen(*labels), lot, say("not sensitive", name=name), refs=refs, coverage=labels
         )
-    clocks = (every("clocks", 1),)
+    suits = room.suits if spent.hours else True
+    clocks = (every("clocks", 1), Coverage("room readings", int(suits is not None), 1))
     state = weigh(exactly(left), (CARE_LEFT * life, life), clocks, hard=(math.nextafter(0.0, 1.0), life))
+    if state is not Level.STOP and not suits:
+        return _in_this_room(lot, name, spent, refs, room)
     numbers = (
         Quantity("level", level),
         Quantity("open", round(spent.hours, 1), "h", limit=(0.0, life), source="J-STD-033", runs=True),
@@ -89,6 +115,21 @@ def judge_moisture(lot: str, level: str, spent: Exposure, refs: tuple[str, ...] 
         state, say("clock runs") if spent.running else None
     )
     return Judgement("kit.moisture", state, lot, text, numbers, do, refs, coverage=clocks)
+
+
+def _in_this_room(lot: str, name: str, spent: Exposure, refs: tuple[str, ...], room: Room) -> Judgement:
+    """A lot that was open where its floor life does not hold, or where nobody knows."""
+    numbers = [Quantity("open", round(spent.hours, 1), "h", runs=True)]
+    if room.celsius is not None:
+        numbers.append(Quantity("room", room.celsius, "°C", limit=(-math.inf, MOST_C), source="J-STD-033"))
+    if room.humidity is not None:
+        numbers.append(Quantity("humidity", room.humidity, "%", limit=(0.0, MOST_RH), source="J-STD-033"))
+    if room.suits is False:
+        text, do = say("room beyond", name=name), say("bake or derate")
+    else:
+        text, do = say("room not read", name=name), say("read the room")
+    missing = ("floor life in such a room",) if room.suits is False else ("room temperature", "room humidity")
+    return Judgement("kit.moisture", Level.UNKNOWN, lot, text, tuple(numbers), do, refs, missing)
 
 
 def share_left(level: str, spent: Exposure) -> float:

@@ -179,7 +179,7 @@ def _taken(batch: Batch, line: PullLine, count: int, name: str) -> list[Event]:
         return []
     before = batch.state[Bins].filled.get(line.key)
     again = batch.left_in_bin(line.key) or 0 if before and before.lot == lot.id else 0
-    judged = [j for j in clocks(batch) if j.subject == lot.id] or judge_clocks(batch.at, [(lot, line)])
+    judged = [j for j in clocks(batch) if j.subject == lot.id] or judge_clocks(batch, batch.at, [(lot, line)])
     if count:
         batch.hold_at(judged)
     if count - again > lot.count:

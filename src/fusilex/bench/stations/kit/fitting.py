@@ -46,7 +46,7 @@ def lots_for(batch: Batch, line: PullLine) -> list[Lot]:
 
 def clocks(batch: Batch) -> list[Judgement]:
     """Moisture clocks of the lots that fit this batch."""
-    return judge_clocks(batch.at, [(lot, line) for line in batch.lines for lot in lots_for(batch, line)])
+    return judge_clocks(batch, batch.at, [(lot, line) for line in batch.lines for lot in lots_for(batch, line)])
 
 
 def have(batch: Batch, line: PullLine) -> int:

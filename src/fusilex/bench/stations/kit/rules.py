@@ -13,7 +13,10 @@ RULES = {
     "kit.value": rule(),
     "kit.cover": rule(),
     "kit.moisture": rule(
-        three=constant(moisture, "FLOOR_LIFE_H", "h", ("3",)), care=constant(moisture, "CARE_LEFT", "%", times=100)
+        three=constant(moisture, "FLOOR_LIFE_H", "h", ("3",)),
+        care=constant(moisture, "CARE_LEFT", "%", times=100),
+        warm=constant(moisture, "MOST_C", "°C"),
+        damp=constant(moisture, "MOST_RH", "%"),
     ),
     "kit.programme": rule(),
     "kit.strap": rule(allowed=constant(strap, "STRAP_OHM", "Ω")),

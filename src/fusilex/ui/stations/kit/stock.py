@@ -9,6 +9,7 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
+from fusilex.bench.common.moisture import judge_lot
 from fusilex.bench.now import Now
 from fusilex.bench.stations.kit import stock as c
 from fusilex.bench.stations.kit import typed_input
@@ -19,7 +20,7 @@ from fusilex.bench.workshop.records import Records, port_of
 from fusilex.bench.workshop.stock import Lot, Lots
 from fusilex.core.evidence import Level
 from fusilex.core.kit.counting import Count
-from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left, judge_moisture
+from fusilex.core.kit.moisture import FLOOR_LIFE_H, hours_left
 from fusilex.core.packages.catalogue import Package, package_of
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import read_one
@@ -81,7 +82,7 @@ class StockView(View):
                         else f"{left:.0f} of {FLOOR_LIFE_H[lot.level]:.0f} h"
                     )
                 )
-                mark = judge_moisture(lot.id, lot.level, spent).level if lot.moisture else None
+                mark = judge_lot(self.batch, lot, self.batch.at).level if lot.moisture else None
             name = f"{lot.value} {lot.part_number}".strip()
             rows.append((lot.id, name, lot.package, str(lot.count), str(lot.free), lot.place, clock))
             marks.append(mark if mark is not Level.GO else None)
