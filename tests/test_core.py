@@ -24,9 +24,10 @@ from fusilex.core.placing.references import judge_references
 from fusilex.core.printing.apertures import Apertures, apertures_of
 from fusilex.core.printing.paste import PASTES, coarsest_powder, paste_mass_mg, transfer
 from fusilex.core.printing.release import judge_release, release_levels
+from fusilex.core.reflow.curve import slopes
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
-from fusilex.core.reflow.profile import measure, slopes
+from fusilex.core.reflow.profile import measure
 from fusilex.core.rework.heat import heat_radius, neighbours
 from fusilex.core.similarity import fit_similarity, one_each, suspect_point
 from fusilex.core.soldering.order import by_height
@@ -175,7 +176,9 @@ def trapezoid(peak: float = 220.0) -> tuple[np.ndarray, np.ndarray]:
     corners.append((corners[-1][0] + (peak - 60) / 2.5, 60.0))
     t = np.sort(np.unique(np.concatenate([np.cumsum(np.random.default_rng(3).uniform(0.2, 0.8, 900)), [0.0]])))
     t = t[t <= corners[-1][0]]
-    return t, np.interp(t, *np.array(corners).T)
+    middle = (corners[-3][0] + corners[-2][0]) / 2
+    bend = np.where(np.abs(t - middle) < 11, peak - 0.1 * ((t - middle) / 10) ** 2, np.inf)  # no oven stands still
+    return t, np.minimum(np.interp(t, *np.array(corners).T), bend)
 
 
 def test_metrics_of_a_run_with_known_corners() -> None:

@@ -232,6 +232,7 @@ def test_a_moisture_clock_counts_up_to_the_oven(bench: Bench) -> None:
         bench.do(c.FillBin(each.key, each.pull, "T" if each is line else ""))
     bench.do(c.CloseKit())
     bench.do(c.NoteMoisture("T", "opened", ago[1]))
+    bench.do(c.NoteAir(22.0, 45.0))
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))

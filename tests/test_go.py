@@ -13,8 +13,10 @@ from designs import two_pad_design
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
+from scipy.interpolate import PchipInterpolator
 
 import fusilex
+from fusilex.bench.verbs.measured import window_by
 from fusilex.bench.workshop.paste_care import Air, PasteCare
 from fusilex.core.checks.fixes import apply_fixes
 from fusilex.core.checks.judge import judge_files
@@ -29,6 +31,8 @@ from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
 from fusilex.core.kit.quantities import PullLine, judge_values, pull_list
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.quantities import Quantity
+from fusilex.core.reflow.judge import judge_profile
+from fusilex.core.reflow.profile import measure_log, silent_probes
 from fusilex.core.wet_paste.jar import gaps
 from fusilex.core.wording import say
 
@@ -36,6 +40,7 @@ SRC = Path(fusilex.__file__).parent
 ORDER = (Level.GO, Level.CARE, Level.UNKNOWN, Level.STOP)
 ALL = (every("pads", 3),)
 numbers = st.floats(-100, 100)
+LEADED = window_by("leaded")
 
 
 def test_no_rule_writes_go_by_itself() -> None:
@@ -165,6 +170,7 @@ LABELS = [
     (("1 k", "0603", "R1"), "0603 1000 pcs", "unknown"),
     (("10", "0402", "R1"), "0402 100 pcs", "unknown"),
     (("100", "0402", "R1"), "0402 100", "unknown"),
+    (("47", "0402", "R1"), "0402 Qty: 47", "unknown"),
     (("231 k", "0402", "R1"), "0402 date 2312", "unknown"),
     (("100n", "0402", "C1"), "100nF metric size 0402", "stop"),
     (("100n", "0402", "C1"), "100nF 0402 (0.4 x 0.2 mm)", "stop"),
@@ -248,3 +254,54 @@ def test_the_worst_air_while_parts_lay_open_counts() -> None:
 def test_a_hole_in_a_jars_log_is_no_go(silent: tuple[int, ...]) -> None:
     assert gaps(silent)
     assert not gaps(range(0, 83 * 24, 8)) and not gaps((0, 24, 48))
+
+
+KNOTS = ((0, 50, 140, 185, 210, 290, 420), (25, 100, 150, 190, None, 100, 40))
+
+
+def logged(peak: float, apart: float, sigma: float, step: float, seed: int, most: float = 999.0) -> list[Judgement]:
+    """A leaded run as an oven makes it, seen through a logger: samples so far apart, noise, steps, a clipped top."""
+    dice = np.random.default_rng(seed)
+    time = np.arange(dice.uniform(0, apart), 420, apart)
+    true = PchipInterpolator(KNOTS[0], [peak if c is None else c for c in KNOTS[1]])(time)
+    seen_c = np.minimum(true + dice.normal(0, sigma, len(time)), most)
+    read = np.round(seen_c / step) * step
+    return judge_profile(measure_log(time, {"a": read}, LEADED), LEADED)
+
+
+@pytest.mark.parametrize(
+    ("apart", "sigma", "step"),
+    [(1, 0.3, 0.1), (1, 1.5, 0.1), (2, 0.5, 0.25), (1, 0.05, 1.0), (5, 0.2, 0.1), (10, 0.2, 0.1)],
+)
+@pytest.mark.parametrize("peak", [204.4, 225.6])
+def test_a_peak_just_beyond_its_limit_is_no_go(apart: float, sigma: float, step: float, peak: float) -> None:
+    """The truth lies beyond the limit, seen through a realistic logger: at most 2.5 % go (99.9 % binomial: 6 of 80)."""
+    assert sum(logged(peak, apart, sigma, step, seed)[0].level is Level.GO for seed in range(80)) <= 6
+    if apart < 3:
+        assert sum(logged(215.0, apart, sigma, step, seed)[0].level is Level.GO for seed in range(20)) >= 15
+
+
+def test_a_log_that_stands_still_or_samples_seldom_is_no_go() -> None:
+    clipped = logged(235.0, 1, 0.3, 0.1, 1, 222.0)
+    assert [j.level for j in clipped if "peak" in str(j.says)] == [Level.UNKNOWN]
+    assert "stands still" in str(clipped[0].says)
+    fast = np.interp(
+        np.arange(0, 400, 10.0), (0, 45, 55, 145, 190, 205, 215, 300, 400), (25, 93, 133, 150, 200, 215, 215, 100, 40)
+    )
+    (shown,) = (m for m in measure_log(np.arange(0, 400, 10.0), {"a": fast}, LEADED).values())
+    assert shown.doubts["max_heating_c_per_s"].high >= 4.0, (
+        "4 °C/s for ten seconds is hidden by ten seconds between samples"
+    )
+
+
+def test_a_silent_probe_is_named() -> None:
+    time = np.arange(0, 420, 1.0)
+    curve = PchipInterpolator(KNOTS[0], [215.0 if c is None else c for c in KNOTS[1]])(time)
+    few = np.where(np.arange(len(time)) < 9, 25.0, np.nan)
+    probes = {"board": curve, "U1": few}
+    measured = measure_log(time, probes, LEADED)
+    silent = silent_probes(probes, measured, ("spare",))
+    assert silent == ["U1", "spare"]
+    (told,) = judge_profile(measured, LEADED, silent)
+    assert (told.level, told.says.case) == (Level.UNKNOWN, "silent") and told.coverage[0].seen == 1
+    assert [j.level for j in judge_profile(measured, LEADED)] == [Level.GO]

@@ -24,8 +24,8 @@ from fusilex.core.packages.catalogue import Package, package_of
 from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.printing.paste import PASTES, paste_mass_mg, transfer
 from fusilex.core.printing.release import release_levels, worst_parts
+from fusilex.core.reflow.curve import crossings, seconds_above, slopes
 from fusilex.core.reflow.metrics import Metrics, window_index
-from fusilex.core.reflow.profile import crossings, seconds_above, slopes
 from fusilex.core.rework.heat import neighbours
 from fusilex.core.similarity import fit_similarity
 

@@ -123,6 +123,8 @@ def test_an_expired_lot_needs_a_bake_or_a_reason(bench: Bench) -> None:
     bench.do(c.ReceiveLot("tube", line.part_number, line.value, line.package.code, 50, level="4", id="T"))
     bench.do(c.NoteMoisture("T", "opened", hours(100)))
     bench.do(c.NoteMoisture("T", "dry", hours(60)))
+    assert levels(bench, "kit.moisture") == [Level.UNKNOWN], "nobody read the room"
+    bench.do(c.NoteAir(22.0, 45.0))
     assert levels(bench, "kit.moisture") == [Level.GO], "forty of 72 hours, then the cabinet"
     bench.do(c.NoteMoisture("T", "out", hours(20)))
     assert levels(bench, "kit.moisture") == [Level.CARE]

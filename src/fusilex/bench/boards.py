@@ -32,7 +32,8 @@ class Load(Struct, frozen=True):
     """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says;
     `rule` the numbers of the window it was judged by. `joints` are what the oven's twin, held to the log, makes of its
     parts, worst first; `off_c` how far (°C, RMS) the log was from what the twin predicted, and whether the oven
-    `changed`. `marks` is the digest of what was told and seen, of a run by eye.
+    `changed`. `marks` is the digest of what was told and seen, of a run by eye; `silent` are
+    probes whose columns have too few readings.
     """
 
     number: int
@@ -51,6 +52,7 @@ class Load(Struct, frozen=True):
     off_c: float | None = None
     changed: bool = False
     marks: str = ""
+    silent: tuple[str, ...] = ()
 
 
 class Fault(Struct):

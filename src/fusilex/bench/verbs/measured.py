@@ -25,7 +25,7 @@ from fusilex.core.problems import BadInput
 from fusilex.core.quantities import CELSIUS, RATE, write, write_celsius, write_length, write_point
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.metrics import window_index
-from fusilex.core.reflow.profile import measure_log
+from fusilex.core.reflow.profile import measure_log, silent_probes
 from fusilex.core.similarity import FALSE_ALARM, one_each
 from fusilex.formats.bundle import read_one
 from fusilex.formats.lists.design_lists import read_points
@@ -143,6 +143,7 @@ def profile(log: str, window: str) -> Answer:
     read = read_log(read_one(Path(log)), Path(log).name)
     rule = window_by(window)
     per_probe = measure_log(read.time_s, read.probes_c, rule)
+    silent = silent_probes(read.probes_c, per_probe, read.silent)
     index = {name: window_index(m, rule) for name, m in per_probe.items()}
     worst = max(index, key=lambda name: index[name])
 
@@ -162,7 +163,7 @@ def profile(log: str, window: str) -> Answer:
             for name, m in per_probe.items()
             for metric, d in m.doubts.items()
         ],
-        "silent_probes": [name for name in read.probes_c if name not in per_probe] + list(read.silent),
+        "silent_probes": silent,
     }
     text = [
         f"{name}: index {index[name]:.0f}, peak {write_celsius(m.peak_c, 1)}, soak {m.soak_s:.0f} s,"
@@ -171,7 +172,7 @@ def profile(log: str, window: str) -> Answer:
         f" cooling {write(m.max_cooling_c_per_s, RATE)}"
         for name, m in per_probe.items()
     ]
-    return Answer(worst_first(judge_profile(per_probe, rule)), data, "\n".join(text))
+    return Answer(worst_first(judge_profile(per_probe, rule, silent)), data, "\n".join(text))
 
 
 def _number(value: float) -> float | None:

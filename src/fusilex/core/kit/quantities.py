@@ -26,8 +26,7 @@ class PullLine(Struct, frozen=True):
 
     `side` is top, bottom or both. `behind` is the number of pieces logged in this shop behind `loss`, 0 while it is
     the default. `alone` is False where another line has the same value and body under another part number. `bin` is the
-    name its bin has in a batch, '' where it has none yet. `mark` tells lines apart that are otherwise called alike:
-    their letters, or the one part of which no list says what it is.
+    name its bin has in a batch, '' where it has none yet. `mark` tells lines of one name apart, by letters or the part.
     """
 
     value: str

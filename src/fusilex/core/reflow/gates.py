@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.reflow.profile import crossings
+from fusilex.core.reflow.curve import crossings
 from fusilex.core.reflow.record import Trace
 from fusilex.core.reflow.windows import ProcessWindow
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
-from fusilex.core.evidence import Level, every, seen
+from fusilex.core.evidence import Coverage, Level, every, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.metrics import FIELD_OF, Doubt, Metrics, window_index
@@ -21,9 +21,11 @@ _ADVISED = {
 """Metrics, and the way in which they leave their range, for which there is something to do."""
 
 
-def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> list[Judgement]:
+def judge_profile(
+    per_probe: Mapping[str, Metrics], window: ProcessWindow, silent: Sequence[str] = ()
+) -> list[Judgement]:
     """One judgement per metric outside its range, probe by probe, and one for each reason why the record does not
-    tell; a go with the index when all are inside.
+    tell; a go with the index when all are inside, and no probe was `silent`.
 
     Ranges include their limits. Time to the peak has no lower limit and is not part of the index.
     """
@@ -41,6 +43,11 @@ def judge_profile(per_probe: Mapping[str, Metrics], window: ProcessWindow) -> li
                 else:
                     found.append(judged)
     found += [_untold(why, cases) for why, cases in untold.items()]
+    if silent and per_probe:
+        text, do = say("silent", probes=tuple(silent)), say("check them")
+        missing = ("a log of these thermocouples",)
+        probes = (Coverage("probes", len(per_probe), len(per_probe) + len(silent)),)
+        found.append(Judgement("reflow.log", Level.UNKNOWN, "silent", text, (), do, (), missing, probes))
     if not found:
         index = max((window_index(m, window) for m in per_probe.values()), default=math.nan)
         wild = sum(m.wild for m in per_probe.values())

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
+from fusilex.core.evidence import NORMAL_95
 from fusilex.core.quantities import Quantity, amount
+from fusilex.core.reflow.curve import SLOPE_WINDOW_S, seconds_above, slopes
 from fusilex.core.reflow.metrics import FOREVER, Doubt, Metrics
+from fusilex.core.reflow.noise import APART_S, noise_of
 from fusilex.core.reflow.record import Array, Trace, trace_of
+from fusilex.core.reflow.wavering import TELLING_C, peak_of, wavering_slopes, wavering_times, wavers
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.wording import Said, say
 
-SLOPE_WINDOW_S = 10.0
 ROOM_C, SETTLED_C, SETTLING_S = 25.0, 2.0, 10.0
 """Heating starts when the probe leaves 25 °C, or what it idled at where that is warmer, but no more than 10 s before
 it is 2 °C above that: an idling probe wavers.
@@ -23,47 +25,15 @@ COLD_C, BEGUN_S = 30.0, 15.0
 """A record that begins warmer than this and is 2 °C warmer 15 s later began after the heating."""
 
 
-def slopes(time: Array, temperature: Array, width: float = SLOPE_WINDOW_S) -> Array:
-    """Slope (°C/s) at each of n ≥ 2 samples: straight line by least squares over `width` seconds about it.
-
-    Samples may be irregular; where they are sparse a line spans at least the neighbours. Ends, where half the span is
-    missing, use what there is.
-    """
-    t, y = np.asarray(time, dtype=float), np.asarray(temperature, dtype=float)
-    at = np.arange(len(t))
-    low = np.minimum(np.searchsorted(t, t - width / 2, side="left"), np.maximum(at - 1, 0))
-    high = np.maximum(np.searchsorted(t, t + width / 2, side="right"), np.minimum(at + 2, len(t)))
-    t0, y0 = t - t[0], y - y[0]
-    sums = [np.concatenate([[0.0], np.cumsum(v)]) for v in (np.ones_like(t0), t0, y0, t0 * t0, t0 * y0)]
-    n, st, sy, stt, sty = (s[high] - s[low] for s in sums)
-    spread = n * stt - st * st
-    return np.asarray(np.where(spread > 1e-9, (n * sty - st * sy) / np.where(spread > 1e-9, spread, 1.0), 0.0))
-
-
-def crossings(time: Array, temperature: Array, level: float) -> tuple[Array, Array]:
-    """Interpolated times (s) at which the curve rises through and falls through a level."""
-    t, y = np.asarray(time, dtype=float), np.asarray(temperature, dtype=float) - level
-    up = np.flatnonzero((y[:-1] < 0) & (y[1:] >= 0))
-    down = np.flatnonzero((y[:-1] >= 0) & (y[1:] < 0))
-
-    def at(i: NDArray[np.int_]) -> Array:
-        return np.asarray(t[i] + (t[i + 1] - t[i]) * -y[i] / (y[i + 1] - y[i]))
-
-    return at(up), at(down)
-
-
-def seconds_above(time: Array, temperature: Array, level: float) -> float:
-    """Time (s) spent at or above a level, crossings interpolated."""
-    up, down = crossings(time, temperature, level)
-    start = [time[0]] if temperature[0] >= level else []
-    end = [time[-1]] if temperature[-1] >= level else []
-    return float(np.sum(np.concatenate([down, end])) - np.sum(np.concatenate([start, up])))
-
-
 def measure_log(time: Array, probes: Mapping[str, Array], window: ProcessWindow) -> dict[str, Metrics]:
     """Metrics of every probe that has a record; columns without one are left out."""
     traces = {name: trace_of(time, values) for name, values in probes.items()}
     return {name: measure_trace(trace, window) for name, trace in traces.items() if trace is not None}
+
+
+def silent_probes(probes: Mapping[str, Array], measured: Mapping[str, Metrics], empty: Sequence[str] = ()) -> list[str]:
+    """Probes of a log that recorded too little to be measured, or nothing (`empty`)."""
+    return [*(name for name in probes if name not in measured), *empty]
 
 
 def measure(time: Array, temperature: Array, window: ProcessWindow) -> Metrics:
@@ -83,20 +53,26 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
     """
     t, y = trace.time, trace.temperature
     top = int(np.argmax(y))
+    noise = noise_of(t, y)
     doubts: dict[str, Doubt] = {}
     soon = min(top, int(np.searchsorted(t, t[0] + BEGUN_S)))
     warm = (
         y[0] > COLD_C and float(y[: soon + 1].min()) >= y[0] and y[soon] > y[0] + SETTLED_C
     )  # begun before the record
     heating, cooling = _steepest(trace, top)
-    apex = _apexes(trace, top, max(heating, window.heating[1]), window.cooling_hard)
+    apex = _apexes(trace, top, (heating, cooling), (max(heating, window.heating[1]), window.cooling_hard))
+    doubts |= wavering_slopes(trace, top, noise, (heating, cooling))
     doubts |= _hidden_slopes(trace, top, apex, (heating, cooling))
     highest = max(apex.values(), default=float(y[top]))
-    if highest > y[top]:
-        doubts["peak_c"] = Doubt(float(y[top]), highest, _apart(trace, max(apex, key=apex.__getitem__)))
+    highest_shown, (least, most) = peak_of(trace, top, bool(apex), noise)
+    if highest > y[top] + NORMAL_95 * noise.sigma:
+        doubts["peak_c"] = Doubt(least, highest, _apart(trace, max(apex, key=apex.__getitem__)))
+    elif most - least > TELLING_C:
+        doubts["peak_c"] = Doubt(least, max(most, highest), wavers(noise))
     soak = _soak(trace, top, window.soak_band, highest, doubts)
     above = _above(trace, top, window, highest, doubts)
     to_peak = _to_peak(trace, top, doubts)
+    wavering_times(trace, top, window, noise, (soak, above), doubts)
     if warm:
         why = say("begins late", at=_whole(y[0]))
         doubts["max_heating_c_per_s"] = Doubt(heating, FOREVER, why)
@@ -115,7 +91,7 @@ def measure_trace(trace: Trace, window: ProcessWindow) -> Metrics:
             "above_melting_s": Doubt(above, FOREVER, why),
             "max_cooling_c_per_s": Doubt(cooling, FOREVER, why),
         }
-    return Metrics(heating, soak, above, float(y[top]), cooling, to_peak, doubts, trace.wild)
+    return Metrics(heating, soak, above, highest_shown, cooling, to_peak, doubts, trace.wild)
 
 
 def _whole(value: float, unit: str = "°C") -> Quantity:
@@ -123,6 +99,8 @@ def _whole(value: float, unit: str = "°C") -> Quantity:
 
 
 def _apart(trace: Trace, i: int) -> Said:
+    if trace.time[i] == trace.stood:
+        return say("stands still", at=_whole(trace.temperature[i]), long=_whole(trace.time[i + 1] - trace.time[i], "s"))
     apart = _whole(trace.time[i + 1] - trace.time[i], "s")
     return say("samples apart", apart=apart, low=_whole(trace.temperature[i]), high=_whole(trace.temperature[i + 1]))
 
@@ -141,15 +119,19 @@ def _steepest(trace: Trace, top: int) -> tuple[float, float]:
     return float(np.nanmax(up, initial=0.0)) + 0.0, float(np.nanmax(down, initial=0.0)) + 0.0
 
 
-def _apexes(trace: Trace, top: int, up: float, down: float) -> dict[int, float]:
-    """How high the run may have been in each gap beside its hottest sample, rising by `up` and falling by `down` °C/s
-    at most.
+def _apexes(trace: Trace, top: int, shown: tuple[float, float], most: tuple[float, float]) -> dict[int, float]:
+    """How high the run may have been between its hottest sample and the ones beside it, where these are more than
+    three seconds apart: rising and falling (°C/s) no faster than the oven has `shown`, in a gap no faster than at
+    `most`.
     """
     t, y = trace.time, trace.temperature
     found = {}
     for i in (top - 1, top):
-        if 0 <= i < len(t) - 1 and trace.gaps[i]:
+        if 0 <= i < len(t) - 1 and (trace.gaps[i] or t[i + 1] - t[i] > APART_S):
             span = t[i + 1] - t[i]
+            up, down = most if trace.gaps[i] else shown
+            if up + down <= 0:
+                continue
             rising = min(span, max(0.0, (y[i + 1] - y[i] + down * span) / (up + down)))
             found[i] = max(float(y[top]), float(y[i] + up * rising))
     return found

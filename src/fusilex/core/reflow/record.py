@@ -10,6 +10,8 @@ import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
 
+from fusilex.core.reflow.noise import held
+
 Array = NDArray[np.float64]
 GAP_S = 10.0
 """Samples further apart than this leave open what happened between them."""
@@ -21,16 +23,19 @@ LEAST_SAMPLES = 10
 
 
 class Trace(Struct, frozen=True, eq=False):
-    """n ≥ 2 good samples: `time` (s, rising) and `temperature` (°C). `wild` samples were left out."""
+    """n ≥ 2 good samples: `time` (s, rising) and `temperature` (°C). `wild` samples were left out, and those of a
+    stretch that `stood` still from so many seconds on.
+    """
 
     time: Array
     temperature: Array
     wild: int = 0
+    stood: float | None = None
 
     @property
     def gaps(self) -> NDArray[np.bool_]:
         """Which of the n − 1 intervals between samples are too long to tell what happened in them."""
-        return np.asarray(np.diff(self.time) > GAP_S)
+        return np.asarray((np.diff(self.time) > GAP_S) | (self.time[:-1] == self.stood))
 
     @property
     def pieces(self) -> list[slice]:
@@ -51,7 +56,10 @@ def trace_of(time: Array, temperature: Array) -> Trace | None:
         return None
     y = np.bincount(which, weights=np.asarray(temperature, dtype=float)[good]) / np.bincount(which)
     wild = _wild(t, y)
-    return Trace(t[~wild], y[~wild], int(wild.sum()))
+    t, y, count = t[~wild], y[~wild], int(wild.sum())
+    still = held(t, y)
+    stood = float(t[int(np.argmax(still)) - 1]) if still.any() else None
+    return Trace(t[~still], y[~still], count, stood)
 
 
 def _wild(t: Array, y: Array) -> NDArray[np.bool_]:

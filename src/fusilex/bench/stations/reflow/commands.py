@@ -14,7 +14,7 @@ from fusilex.bench.stations.reflow.after import by_eye, told_by
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
 from fusilex.bench.stations.reflow.judging import before_heat, judge, judge_joints, judge_log, rule_of, window_of
 from fusilex.core.reflow.metrics import window_index
-from fusilex.core.reflow.profile import measure_log
+from fusilex.core.reflow.profile import measure_log, silent_probes
 from fusilex.formats.lists.seen import seen_in
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.journal.entries import Event
@@ -39,6 +39,7 @@ class RecordReflow(Command, frozen=True):
         name = window_of(batch, boards[0])
         read, window = read_log(self.log, self.log_name), rule_of(batch, boards[0])
         metrics = measure_log(read.time_s, read.probes_c, window)
+        silent = silent_probes(read.probes_c, metrics, read.silent)
         index = max((window_index(m, window) for m in metrics.values()), default=math.inf)
         shown = round(index, 4) if math.isfinite(index) else None
         as_written = {probe: m.as_dict() for probe, m in metrics.items()}
@@ -58,9 +59,10 @@ class RecordReflow(Command, frozen=True):
             joints=told.rows,
             off_c=None if told.off_c is None else round(told.off_c, 3),
             changed=told.changed,
+            silent=silent,
         )
         number = len(batch.state[Reflowing].loads) + 1
-        judged = [*judge_log(metrics, window, number), *judge_joints(told.joints, number), *before_heat(batch)]
+        judged = [*judge_log(metrics, window, number, silent), *judge_joints(told.joints, number), *before_heat(batch)]
         stays = batch.not_overruled(judged)
         happened: list[Event] = [load] if stays else [load, *batch.onward(boards)]
         return Result(happened, files={self.log_name: self.log})

@@ -47,6 +47,7 @@ class LoadReflowed(Event, frozen=True):
     off_c: float | None = None
     changed: bool = False
     marks: str = ""
+    silent: list[str] = []
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         loads = state[Reflowing].loads
@@ -54,7 +55,7 @@ class LoadReflowed(Event, frozen=True):
         number = len(loads) + 1
         rest = (self.log, self.log_name, self.metrics, self.index, self.seen, self.step, self.rule)
         joints = tuple(_group(*row) for row in self.joints)
-        told = (joints, self.off_c, self.changed, self.marks)
+        told = (joints, self.off_c, self.changed, self.marks, tuple(self.silent))
         loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest, *told))
         for serial in boards:
             board = state.boards[serial]

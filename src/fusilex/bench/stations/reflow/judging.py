@@ -94,7 +94,7 @@ def _run(batch: Batch, load: Load | None) -> list[Judgement]:
         do = say("inspect these first", late=late) if late else say("inspect last joints")
         return [Judgement("reflow.log", Level.UNKNOWN, f"load {load.number}", text, seen, do, (), missing)]
     metrics = {name: Metrics.from_dict(m) for name, m in load.metrics.items()}
-    own = judge_log(metrics, rule_of(batch, batch.board), load.number)
+    own = judge_log(metrics, rule_of(batch, batch.board), load.number, load.silent)
     return [*own, *judge_joints(load.joints, load.number), *_oven(load)]
 
 
@@ -124,9 +124,11 @@ def _oven(load: Load) -> list[Judgement]:
     return [Judgement("reflow.oven", Level.CARE, f"load {load.number}", say("off its model"), numbers, say("check it"))]
 
 
-def judge_log(metrics: Mapping[str, Metrics], window: ProcessWindow, number: int) -> list[Judgement]:
+def judge_log(
+    metrics: Mapping[str, Metrics], window: ProcessWindow, number: int, silent: Sequence[str] = ()
+) -> list[Judgement]:
     """What a run measured against its window, the load named in every key."""
-    return [j.of(f"load {number}") for j in judge_profile(metrics, window)]
+    return [j.of(f"load {number}") for j in judge_profile(metrics, window, silent)]
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:

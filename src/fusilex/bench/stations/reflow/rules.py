@@ -10,7 +10,7 @@ from fusilex.bench.common.rule_numbers import limit
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.workshop import oven
 from fusilex.core.heat import after
-from fusilex.core.reflow import profile
+from fusilex.core.reflow import curve, profile
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.rule import constant, rule
 
@@ -21,7 +21,7 @@ def _here(batch: Batch) -> ProcessWindow:
 
 
 window = partial(rule_numbers.window, of=_here)
-_over = constant(profile, "SLOPE_WINDOW_S", "s")
+_over = constant(curve, "SLOPE_WINDOW_S", "s")
 
 
 RULES = {
