@@ -34,9 +34,9 @@ STEPS = one_side().ids
 
 
 def cold(log: bytes) -> bytes:
-    """The same run, and nothing ever got warmer than 150 °C."""
+    """The same run with two thirds of the heat: nothing melts."""
     _, head, *rows = log.decode().splitlines()
-    cells = ([row.split(",")[0], *(str(min(150.0, float(t))) for t in row.split(",")[1:])] for row in rows)
+    cells = ([row.split(",")[0], *(f"{25 + (float(t) - 25) / 1.5:.2f}" for t in row.split(",")[1:])] for row in rows)
     return "\n".join([head, *(",".join(row) for row in cells)]).encode()
 
 
