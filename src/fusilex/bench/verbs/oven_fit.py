@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
-from fusilex.bench.workshop.oven import GOOD_C, fit_row
-from fusilex.core.evidence import Coverage, Level, exactly, weigh
+from fusilex.bench.workshop.oven import GOOD_C, fit_row, parameters_told
+from fusilex.core.evidence import Level, exactly, weigh
 from fusilex.core.heat.fit import Fitted, fit_oven
 from fusilex.core.heat.oven import PARAMETERS
 from fusilex.core.heat.sheet import COARSE_MM, plain_sheet
@@ -53,14 +54,16 @@ def fit(
         body = {"kind": oven.what, **msgspec.to_builtins(record)}
         write_whole({Path(out): msgspec.json.format(msgspec.json.encode(body), indent=1) + b"\n"})
     text = [_line(one, one["name"] in found.untold) for one in told]
-    told_of = (Coverage("parameters told", len(told) - len(found.untold), len(told)),)
+    told_of = (parameters_told(found.names, np.diag(found.covariance).tolist()),)
     level = weigh(exactly(found.residual_c), (0.0, GOOD_C), told_of, hard=(0.0, math.inf)) if load else Level.CARE
     numbers = (Quantity("RMS residual", found.residual_c, "K"), Quantity("runs", len(logs)))
     do = say("name the board") if load is None else None if level is Level.GO else say("check the logs")
-    headline = say("calibrated", oven=oven.id, off=amount(found.residual_c, "K"))
-    return Answer(
-        [Judgement("reflow.fit", level, oven.id, headline, numbers, do, coverage=told_of)], data, "\n".join(text)
-    )
+    headline, missing = say("calibrated", oven=oven.id, off=amount(found.residual_c, "K")), ("a log of a whole run",)
+    if level is Level.UNKNOWN:
+        headline, do = say("not told", oven=oven.id), say("log a whole run")
+    lacking = missing if level is Level.UNKNOWN else ()
+    judged = Judgement("reflow.fit", level, oven.id, headline, numbers, do, (), lacking, told_of)
+    return Answer([judged], data, "\n".join(text))
 
 
 def _line(told: dict[str, Any], untold: bool) -> str:

@@ -14,9 +14,9 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
-from fusilex.core.evidence import Level, every, seen
+from fusilex.core.evidence import Coverage, Level, every, seen
 from fusilex.core.heat.joints import Joint
-from fusilex.core.heat.margins import Margin, helps, margins
+from fusilex.core.heat.margins import Margin, helps, margins, surely
 from fusilex.core.heat.oven import Loading, cooling_s
 from fusilex.core.heat.places import places
 from fusilex.core.heat.plan import UNREACHED, Aim, plan
@@ -92,7 +92,8 @@ def predict_run(
     never = int(np.isnan(found.molten.melts).sum())
     half = float(found.peak95[found.last])
     worst = rows[0]
-    joints = (every("joints", len(found.joints)),)
+    sure = surely(found, rule, limits_of(load.parts, rule.leaded), oven.fit.residual_c)
+    joints = (Coverage("joints", int(sure.sum()), len(found.joints)),)
     level = Level.STOP if never else Level.CARE if worst.score > 1 else seen(*joints)
     place = {"part": last.part, "cell": last.cell + 1}
     if never:
@@ -112,7 +113,9 @@ def predict_run(
         ),
         Quantity("keep the window", f"{passing} of {len(found.joints)} joints"),
     )
-    if level is Level.GO and not np.isfinite(found.melts95).all():
+    if level is Level.UNKNOWN:
+        headline = say("band beyond", first=headline, open=int((~sure).sum()), joints=len(found.joints))
+    if level is not Level.STOP and not np.isfinite(found.melts95).all():
         level, headline = Level.UNKNOWN, say("may never melt", first=headline)
     if doubt := _doubt(oven):
         level, headline = Level.UNKNOWN, say("in doubt", doubt=doubt, first=headline)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from typing import Annotated, ClassVar, Literal
 
 import msgspec
@@ -10,7 +12,8 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from fusilex.bench.workshop.record import Positive, Record
-from fusilex.core.heat.fit import Fitted, unfitted
+from fusilex.core.evidence import Coverage, covered
+from fusilex.core.heat.fit import ENOUGH_TOLD, TOLD, Fitted, unfitted
 from fusilex.core.heat.oven import CONTROLLED, OVENS, PARAMETERS, Loading, OvenModel
 from fusilex.core.heat.schedule import LONGEST_S, Schedule
 
@@ -36,6 +39,11 @@ class OvenFit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     runs: int = 0
     board: bool = True
     by_eye: int = 0
+
+    @property
+    def coverage(self) -> Coverage:
+        """How many parameters the logs tell, of those that make a twin of its oven."""
+        return parameters_told(self.names, [self.covariance[k][k] for k in range(len(self.covariance))])
 
 
 class Oven(Record, frozen=True):
@@ -84,8 +92,10 @@ class Oven(Record, frozen=True):
 
     @property
     def proven(self) -> bool:
-        """True where logs tell what the twin says: fitted to one at least, with its board known, and close to them."""
-        return self.fit.runs > 0 and self.fit.board and self.fit.residual_c <= GOOD_C
+        """True where logs tell what the twin says: fitted to one at least, with its board known, close to them, and
+        with enough of its parameters told by them: a log of a cold oven fits any.
+        """
+        return self.fit.runs > 0 and self.fit.board and self.fit.residual_c <= GOOD_C and covered([self.fit.coverage])
 
     @property
     def told(self) -> Schedule | None:
@@ -126,6 +136,13 @@ class Oven(Record, frozen=True):
 def _is_covariance(matrix: NDArray[np.float64]) -> bool:
     finite = bool(np.isfinite(matrix).all())
     return finite and np.allclose(matrix, matrix.T, atol=1e-6) and float(np.linalg.eigvalsh(matrix).min()) > -1e-6
+
+
+def parameters_told(names: Sequence[str], variances: Sequence[float]) -> Coverage:
+    """Of so many parameters with these variances of their z, those that the logs tell, against half of them."""
+    own = [v for name, v in zip(names, variances, strict=False) if name in PARAMETERS]
+    told = sum(math.sqrt(max(v, 0.0)) <= TOLD for v in own)
+    return Coverage("parameters told", told, math.ceil(ENOUGH_TOLD * len(own)))
 
 
 def fit_row(fitted: Fitted, runs: int, board: bool, by_eye: int = 0) -> OvenFit:

@@ -29,7 +29,7 @@ SEEN_C, MOST_SEEN = 5.0, 12
 """
 FIRST_WEIGHT = 1 / (2.0**2 * 4)
 """What a residual counts (1/°C²) on the way to a first fit: good to 2 °C, each like the next three."""
-TOLD = 0.7
+TOLD, ENOUGH_TOLD = 0.7, 0.5
 """A parameter whose spread the logs leave at more than this share of what it was is one that they cannot tell."""
 
 

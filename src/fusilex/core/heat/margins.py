@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 import numpy as np
 from msgspec import Struct
 
+from fusilex.core.evidence import NORMAL_95
 from fusilex.core.heat.joints import Joint
 from fusilex.core.heat.oven import DIAL, PLATE
 from fusilex.core.heat.plan import Planned, run_metrics, scores
@@ -46,6 +48,22 @@ def margins(found: Predicted, window: ProcessWindow, limits: Mapping[str, float]
         rows.append(Margin(name, float(metrics[name][k]), low, high, float(own[k]), found.joints[k]))
     passing = int((np.max(list(by.values()), axis=0) <= 1).sum())
     return sorted(rows, key=lambda row: -row.score), passing
+
+
+def surely(found: Predicted, window: ProcessWindow, limits: Mapping[str, float], off_c: float) -> np.ndarray:
+    """Joints (k) whose peak and time above melting stay within the window and the body's limit with all 95 % of what
+    the logs leave possible: the ovens drawn, and by how much (RMS, °C) the model was `off_c` its logs.
+    """
+    most = np.array([min(window.peak[1], limits.get(j.part, np.inf)) for j in found.joints])
+    peak, long = found.molten.peak, found.molten.seconds
+    high = np.hypot(found.peak95, NORMAL_95 * off_c)
+    wide = np.hypot(found.seconds95, NORMAL_95 * math.sqrt(2) * off_c / USUAL_RATE)
+    inside = (peak - high >= window.peak[0]) & (peak + high <= most)
+    return np.asarray(inside & (long - wide >= window.above_melting[0]) & (long + wide <= window.above_melting[1]))
+
+
+USUAL_RATE = 1.0
+"""°C/s at which boards pass melting: what turns a temperature's error into one of time."""
 
 
 def helps(made: Planned, worst: Margin, kind: str, panels: int = 1) -> list[str]:

@@ -9,7 +9,7 @@ from fusilex.bench.common import rule_numbers
 from fusilex.bench.common.rule_numbers import limit
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.workshop import oven
-from fusilex.core.heat import after
+from fusilex.core.heat import after, fit
 from fusilex.core.reflow import curve, profile
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.rule import constant, rule
@@ -44,7 +44,7 @@ RULES = {
         share=constant(after, "CHANGED_SHARE", "%", times=100),
     ),
     "reflow.heats": rule(most=limit("heats")),
-    "reflow.fit": rule(good=constant(oven, "GOOD_C", "K")),
+    "reflow.fit": rule(good=constant(oven, "GOOD_C", "K"), enough=constant(fit, "ENOUGH_TOLD", "%", times=100)),
     "reflow.predicted": rule(),
     "reflow.plan": rule(),
     "heat.held": rule(),
