@@ -67,7 +67,7 @@ INDIRECT = {
     "core/placing/references.py", "core/bare_boards/finest.py", "core/bare_boards/making.py",
     "bench/report/costing.py", "bench/stations/rework/judging.py", "bench/stations/reflow/judging.py",
     "bench/intake/lists.py", "core/checks/two_lines.py", "core/kit/due.py", "core/design/derive.py",
-    "core/checks/systematic.py", "core/reflow/metrics.py",
+    "core/checks/systematic.py", "core/reflow/metrics.py", "bench/stations/release/judging.py",
 }  # fmt: skip
 """Modules where a case is named beside the message, in a table of levels or the like: its words stand there."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QCoreApplication, QObject, QTimer, pyqtSignal
 
-TICK_MS, FAST = 250, 20.0
+TICK_MS = 250
 
 
 class HotAirClock(QObject):
@@ -14,7 +14,7 @@ class HotAirClock(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self.at, self.held_s, self.fast = -1, 0.0, False
+        self.at, self.held_s = -1, 0.0
         self.serial = self.ref = ""
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
@@ -35,10 +35,10 @@ class HotAirClock(QObject):
 
     def stop(self) -> None:
         self.timer.stop()
-        self.at, self.held_s, self.fast = -1, 0.0, False
+        self.at, self.held_s = -1, 0.0
 
     def tick(self, seconds: float) -> None:
         """Time goes on."""
         if self.running:
-            self.held_s += seconds * (FAST if self.fast else 1.0)
+            self.held_s += seconds
             self.ticked.emit()

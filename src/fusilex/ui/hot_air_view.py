@@ -23,7 +23,7 @@ from fusilex.core.quantities import MM, write, write_celsius
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import begun, clock
 from fusilex.ui.desk import Desk
-from fusilex.ui.hot_air_clock import FAST, HotAirClock
+from fusilex.ui.hot_air_clock import HotAirClock
 from fusilex.ui.hot_air_words import before, while_held
 from fusilex.ui.search import Aside
 from fusilex.ui.tabbed import View
@@ -205,7 +205,6 @@ class HotAirView(View):
                 Key("Enter", "it sits, go on", lambda _: self._next(False)),
                 Key("D", "it drifted", lambda _: self._next(True)),
                 Key("X", "break off", lambda _: self._stop("Air lifted away. What was held is on record.")),
-                Key("F", "as it is" if self.clock.fast else f"{FAST:g} times as fast", lambda _: self._faster()),
             ]
         if self.part() is None or self.profile is None:
             return []
@@ -259,10 +258,6 @@ class HotAirView(View):
         if (part := self.part()) is not None:
             self.clock.start(self.bench.board.serial, part.ref, at)
             self.desk.say("")
-
-    def _faster(self) -> None:
-        self.clock.fast = not self.clock.fast
-        self.desk.say("")
 
     def _ticked(self) -> None:
         self.desk.ticked.emit()

@@ -125,9 +125,20 @@ def template(name: str) -> Any:
         lstrip_blocks=True,
         finalize=lambda value: shown(value, lines=True) if type(value) is str else value,
     )
-    environment.filters["ohm"] = lambda value: "OL" if value is None else show_resistance(value)
+    environment.filters["reading"] = reading_words
     environment.filters["time"] = local_time
     return environment.get_template(name)
+
+
+def reading_words(row: Mapping[str, Any]) -> str:
+    """A reading as papers show it; silence of a beeper is no number.
+
+    >>> reading_words({"open": False, "ohm": None, "no_beep_above_ohm": 30.0})
+    'no beep (above 30 Ω)'
+    """
+    if (above := row.get("no_beep_above_ohm")) is not None:
+        return f"no beep (above {show_resistance(above)})"
+    return "OL" if row["open"] or row["ohm"] is None else show_resistance(row["ohm"])
 
 
 def page_text(record: dict[str, Any]) -> str:
@@ -142,6 +153,6 @@ def page_text(record: dict[str, Any]) -> str:
         lines.append(f"load     {load['number']} at {local_time(load['at'])}, {load['window']}, {told}")
     lines.append(f"parts    {sum(bool(p['how']) for p in record['parts'])} of {len(record['parts'])} on the board")
     lines += [f"fault    {f['ref']} {f['word']}: {f['result'] or 'open'}" for f in record["faults"]]
-    lines += [f"reading  {r['pair']} {'OL' if r['open'] else show_resistance(r['ohm'])}" for r in record["readings"]]
+    lines += [f"reading  {r['pair']} {reading_words(r)}" for r in record["readings"]]
     lines += [f"overruled {o['headline'] or o['judgement']}: {o['reason']}" for o in record["overruled"]]
     return "\n".join(lines)

@@ -19,5 +19,6 @@ STATION = Station(
     cautions={**now.CAUTIONS, **hot_air.CAUTIONS},
     lacks=judging.lacks,
     papers=judging.papers,
+    remarks=judging.remarks,
     work=judging.work,
 )

@@ -17,7 +17,7 @@ from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.route import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
 from fusilex.bench.workshop.records import Records
-from fusilex.core.evidence import Level, every, seen
+from fusilex.core.evidence import Coverage, Level, every, seen
 from fusilex.core.heat.group import Group
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
@@ -129,6 +129,16 @@ def judge_log(
 ) -> list[Judgement]:
     """What a run measured against its window, the load named in every key."""
     return [j.of(f"load {number}") for j in judge_profile(metrics, window, silent)]
+
+
+def remarks(batch: Batch, board: Board) -> list[Judgement]:
+    """Loads that were judged by eye alone."""
+    loads = list(board.loads.values())
+    logs = Coverage("loads logged", sum(bool(load.log) for load in loads), len(loads))
+    if not loads or logs.complete:
+        return []
+    text, missing = say("by eye", load=next(x.number for x in loads if not x.log)), ("a log of the run",)
+    return [Judgement("reflow.log", Level.UNKNOWN, f"{board.serial} by eye", text, missing=missing, coverage=(logs,))]
 
 
 def lacks(batch: Batch, board: Board) -> list[str]:

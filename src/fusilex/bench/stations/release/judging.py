@@ -11,6 +11,7 @@ from fusilex.bench.stations.release.events import SEPARATE
 from fusilex.bench.stations.release.getting_ready import judge_ready
 from fusilex.core.evidence import Level, every, seen
 from fusilex.core.judgement import Judgement
+from fusilex.core.labels import label
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
@@ -33,8 +34,9 @@ def judge(batch: Batch) -> list[Judgement]:
     ]
     remarks = {j.key: j for station, there in behind for j in station.remarks(there, board)}
     losses = judge_losses(batch.state[Mended].losses)
-    own = [_record(board, lacking), *losses, *judge_ready(batch, board)]
-    return [*own, *stops.values(), *_by_reason(batch, board, judged), *remarks.values()]
+    by_reason = _by_reason(batch, board, judged)
+    own = [_record(board, lacking, [*by_reason, *remarks.values()]), *losses, *judge_ready(batch, board)]
+    return [*own, *stops.values(), *by_reason, *remarks.values()]
 
 
 def _parts_missing(batch: Batch, board: Board) -> list[str]:
@@ -45,14 +47,28 @@ def _parts_missing(batch: Batch, board: Board) -> list[str]:
     return [shown] if gone else []
 
 
-def _record(board: Board, lacking: list[str]) -> Judgement:
+def _record(board: Board, lacking: list[str], left_open: Sequence[Judgement]) -> Judgement:
+    """Whether all that the batch asks for was done: what was passed with a reason, left out or not looked at is named
+    in the headline.
+    """
     if lacking:
         text = say("lacks", serial=board.serial, lacking=tuple(lacking))
         return Judgement("release.record", Level.STOP, board.serial, text, (), say("do it"))
     parts = Quantity("parts", len(board.placed) + len(board.soldered))
     numbers = (parts, Quantity("repairs", len(board.faults)), Quantity("readings", len(board.readings)))
+    points = [c for j in left_open for c in j.coverage if not c.complete]
+    if left_open:
+        told = [say("point", seen=c.seen, of=c.of, what=label(c.what)) for c in points]
+        told += [say(_POINTS.get(j.rule, "remark")) for j in left_open if not j.coverage]
+        text, do = say("with open points", serial=board.serial, points=tuple(told)), say("keep on label")
+        level, missing = Level.UNKNOWN, ("what is open",)
+        return Judgement("release.record", level, board.serial, text, numbers, do, (), missing, tuple(points))
     steps, text = (every("steps", 1),), say("complete", serial=board.serial)
     return Judgement("release.record", seen(*steps), board.serial, text, numbers, coverage=steps)
+
+
+_POINTS = {"release.overruled": "stops overridden", "kit.short": "parts left out", "inspect.unseen": "not inspected"}
+"""What a remark without a count is called in the headline."""
 
 
 def _by_reason(batch: Batch, board: Board, judged: Sequence[Judgement]) -> list[Judgement]:

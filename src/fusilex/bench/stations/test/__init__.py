@@ -15,5 +15,6 @@ STATION = Station(
     cautions_here=now.cautions_here,
     lacks=judging.lacks,
     papers=judging.papers,
+    remarks=judging.remarks,
     slices=events.SLICES,
 )

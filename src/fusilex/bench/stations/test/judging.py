@@ -26,7 +26,7 @@ from fusilex.bench.stations.test.verdicts import judge_board
 from fusilex.core.electrical.judge import judge_plan, judge_supply, judge_unseen
 from fusilex.core.electrical.power import judge_draw
 from fusilex.core.electrical.probes import ProbePair
-from fusilex.core.evidence import Level
+from fusilex.core.evidence import Coverage, Level
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
@@ -139,6 +139,22 @@ def missing(batch: Batch, board: Board) -> list[str]:
     return found
 
 
+def remarks(batch: Batch, board: Board) -> list[Judgement]:
+    """What of the batch's test a board has not had, whatever let it pass: readings, first power, functions."""
+    planned, tests = plan_for(batch, board).order, tests_for(batch, board)
+    points = [
+        Coverage("readings", sum(p.key in board.readings for p in planned), len(planned)),
+        Coverage("functions", len(standing(batch, board.serial, tests)), len(tests)),
+    ]
+    if power_of(batch) is not None:
+        points.append(Coverage("first power", int(next_step(batch, board) is None), 1))
+    left = tuple(c for c in points if c.of and not c.complete)
+    if not left:
+        return []
+    text, do, lacking = say("test not whole", serial=board.serial), say("take the rest"), ("the rest of the test",)
+    return [Judgement("test.left", Level.UNKNOWN, board.serial, text, (), do, (), lacking, left)]
+
+
 def lacks(batch: Batch, board: Board) -> list[str]:
     return [] if board.tests and board.tests[-1]["passed"] else ["passed test"]
 
@@ -152,12 +168,15 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
             "net_a": p.a.net,
             "net_b": p.b.net,
             "gap_mm": round(p.gap, 4),
-            "ohm": None if math.isinf(board.readings[p.key][0]) else board.readings[p.key][0],
-            "open": math.isinf(board.readings[p.key][0]),
-            "typed": board.readings[p.key][1],
+            "ohm": None if by_ear or math.isinf(ohm) else ohm,
+            "open": not by_ear and math.isinf(ohm),
+            "typed": typed,
         }
+        | ({"no_beep_above_ohm": ohm} if by_ear else {})
         | ({"purpose": p.purpose} if p.purpose != "apart" else {})
         for p in pairs.values()
+        for ohm, typed in (board.readings[p.key],)
+        for by_ear in (typed == NO_BEEP,)
     ]
     testing, made = batch.state[Testing], {"readings": rows, "tests": board.tests}
     more: dict[str, Any] = {

@@ -71,7 +71,10 @@ def judge_power(batch: Batch, board: Board) -> list[Judgement]:
     last = held(batch, board)[-1:]
     found = []
     power = power_of(batch)
-    if power is not None and power.rail not in {pad.net for pad in batch.design.pads}:
+    if power is None:
+        text, do, missing = say("no record"), say("write the record"), ("how this design gets its power",)
+        return [Judgement("test.power", Level.UNKNOWN, "record", text, (), do, (), missing)]
+    if power.rail not in {pad.net for pad in batch.design.pads}:
         text, do, missing = say("net not found", rail=power.rail), say("correct the record"), ("the supply net",)
         found.append(Judgement("test.power", Level.UNKNOWN, power.rail, text, (), do, (), missing))
     for one in last:

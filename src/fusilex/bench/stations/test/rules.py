@@ -22,6 +22,7 @@ RULES = {
     "test.hidden": rule(),
     "test.nets": rule(),
     "test.unread": rule(),
+    "test.left": rule(),
     "test.plan": rule(),
     "test.waived": rule(),
     "test.sample": rule(),
