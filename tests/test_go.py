@@ -28,8 +28,9 @@ from fusilex.core.evidence import Coverage, Level, around, every, exactly, least
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
-from fusilex.core.kit.quantities import PullLine, judge_values, pull_list
+from fusilex.core.kit.quantities import PullLine, judge_values, pull_list, pull_quantity
 from fusilex.core.packages.catalogue import package_of
+from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG, verdict_of
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure_log, silent_probes
@@ -209,6 +210,26 @@ def test_a_label_that_says_less_is_no_better(value: str, label: str) -> None:
         for mask in range(1 << len(words)):
             less = check_bag(line, " ".join(w for n, w in enumerate(words) if mask >> n & 1)).level
             assert less is not Level.GO or whole is Level.GO, (full, mask)
+
+
+def test_what_is_pulled_is_enough() -> None:
+    dice = np.random.default_rng(11)
+    for need, loss, extra in ((36, 0.03, 8), (100, 0.1, 5), (100, 0.3, 5), (400, 0.02, 5), (18, 0.0, 1)):
+        pulled = pull_quantity(need, loss, extra)
+        assert np.mean(dice.binomial(pulled, 1 - loss, 4000) >= need) >= 0.945
+    assert pull_quantity(100, 0.1, 3, 100) > pull_quantity(100, 0.1, 3, 100_000) == pull_quantity(100, 0.1, 3)
+
+
+def test_a_first_piece_is_told_from_the_next_value_of_its_series() -> None:
+    for value, family, read, told in (
+        ("31.6 k", "resistor", 32_400, UNKNOWN),
+        ("31.6 k", "resistor", 31_600, RIGHT),
+        ("10 k", "resistor", 10_100, RIGHT),
+        ("10 k 5%", "resistor", 10_350, RIGHT),
+        ("100n", "capacitor", 119e-9, UNKNOWN),
+        ("100n", "capacitor", 130e-9, WRONG),
+    ):
+        assert verdict_of(value, family, read)[0] == told
 
 
 def test_lines_that_say_nothing_share_no_bin() -> None:

@@ -52,10 +52,11 @@ from fusilex.core.electrical.power import power_level, power_steps
 from fusilex.core.electrical.probes import probe_plan
 from fusilex.core.heat.after import After
 from fusilex.core.heat.joints import Molten
+from fusilex.core.heat.oven import PARAMETERS
 from fusilex.core.inspection.causes import Evidence, ranked
 from fusilex.core.inspection.patterns import patterns
 from fusilex.core.judgement import Judgement
-from fusilex.core.kit.losses import Logged, loss_key, loss_of
+from fusilex.core.kit.losses import Logged, loss_key, loss_of, pieces_for
 from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
 from fusilex.core.measuring.lots import Taken, judge_lots, lots
 from fusilex.core.measuring.spread import capability, is_odd, robust_z
@@ -193,7 +194,8 @@ def _(t: Things) -> object:
 @scene("kit.spares")
 def _(t: Things) -> object:
     bodies = [t["heron"].catalogue.package(n, "R1") for n in ("0201", "0402", "0603", "1206", "QFN-32")]
-    return [loss_of(b) for b in bodies] + [loss_of(bodies[1], {"0402": Logged(80, 30)}), *_logged(bodies[1])]
+    pulled = [pieces_for(100, p) for p in (0.02, 0.1, 0.3)]
+    return [*(loss_of(b) for b in bodies), loss_of(bodies[1], {"0402": Logged(80, 30)}), *_logged(bodies[1]), pulled]
 
 
 def _logged(body: Any) -> list[object]:
@@ -523,6 +525,10 @@ def _(t: Things) -> object:
 @scene("reflow.fit")
 def _(t: Things) -> object:
     fits = [OvenFit(runs=2, board=True, residual_c=r) for r in np.arange(0.2, 14, 0.2).tolist()]
+    names = tuple(PARAMETERS)[:10]
+    for told in range(11):
+        spread = tuple(tuple(float(i == k) * (0.1 if k < told else 1.0) for i in range(10)) for k in range(10))
+        fits.append(OvenFit(names, (0.0,) * 10, spread, 0.5, runs=1))
     return [Oven(id="o", fit=fit).proven for fit in fits]
 
 

@@ -245,7 +245,7 @@ def test_a_log_that_cannot_be_read_is_refused_at_the_screen(window: Window, tmp_
     window.desk.go("Reflow", "H7-01")
     shown = station.view.chart.shown
     names = list(shown.traces)
-    assert last_to_melt(shown.traces, shown.window.melting) == names[1] and "window index 60" in shown.title
+    assert last_to_melt(shown.traces, shown.window.melting) == names[1] and "window index 57" in shown.title
     assert {b.loads["Reflow"].number for b in bench.state.panel_boards(1)} == {1}
 
 

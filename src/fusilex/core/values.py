@@ -27,7 +27,7 @@ _VOLT_INFIX = re.compile(r"(?<![\w.,])(\d+)V(\d+)(?![\w])")
 _PERCENT = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*%")
 _PPM = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*ppm(?:/\s*°?[CK]\b)?", re.I)
 _DIELECTRIC = re.compile(r"\b(C0G|COG|NP0|NPO|X[5678][RST]|Y5V|Z5U)\b", re.I)
-_E24 = frozenset(
+E24 = frozenset(
     str(digits).rstrip("0")
     for digits in (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
 )
@@ -139,7 +139,7 @@ def _bare(found: re.Match[str], want: str) -> Word | None:
     if want == "F" and len(word) <= 3 and word.isdecimal():
         return 1, tuple(tidy(v * 1e-12) for v in ((by_code, value) if by_code is not None else (value,))), "F"
     if want == "Ω":
-        if by_code is None or by_code > MOST_OHM or word.rstrip("0") in _E24:
+        if by_code is None or by_code > MOST_OHM or word.rstrip("0") in E24:
             return 1, (value,), "Ω"
         return 1, (by_code, value), "Ω"
     if want == "H" and by_code is not None:

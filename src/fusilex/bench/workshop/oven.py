@@ -12,7 +12,7 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from fusilex.bench.workshop.record import Positive, Record
-from fusilex.core.evidence import Coverage, covered
+from fusilex.core.evidence import Coverage, covered, every
 from fusilex.core.heat.fit import ENOUGH_TOLD, TOLD, Fitted, unfitted
 from fusilex.core.heat.oven import CONTROLLED, OVENS, PARAMETERS, Loading, OvenModel
 from fusilex.core.heat.schedule import LONGEST_S, Schedule
@@ -141,6 +141,8 @@ def _is_covariance(matrix: NDArray[np.float64]) -> bool:
 def parameters_told(names: Sequence[str], variances: Sequence[float]) -> Coverage:
     """Of so many parameters with these variances of their z, those that the logs tell, against half of them."""
     own = [v for name, v in zip(names, variances, strict=False) if name in PARAMETERS]
+    if not own:  # all are typed into its record
+        return every("parameters told", 1)
     told = sum(math.sqrt(max(v, 0.0)) <= TOLD for v in own)
     return Coverage("parameters told", told, math.ceil(ENOUGH_TOLD * len(own)))
 

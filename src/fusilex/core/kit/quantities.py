@@ -14,7 +14,7 @@ from fusilex.core.design.model import Design, Part
 from fusilex.core.evidence import Level, every, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.alike import one_off
-from fusilex.core.kit.losses import Logged, loss_of
+from fusilex.core.kit.losses import Logged, loss_of, pieces_for
 from fusilex.core.packages.catalogue import Package, letters_of
 from fusilex.core.quantities import Quantity
 from fusilex.core.values import UNIT_OF_FAMILY, read_value, says_something
@@ -72,13 +72,14 @@ class PullLine(Struct, frozen=True):
         return self.value, self.package.code, self.part_number, _mark(self.value, self.part_number, self.refs[0])
 
 
-def pull_quantity(need: int, loss: float, extra: int) -> int:
-    """``⌈need × (1 + loss)⌉ + extra`` pieces.
+def pull_quantity(need: int, loss: float, extra: int, behind: int = 0) -> int:
+    """``⌈need × (1 + loss)⌉ + extra`` pieces, and as many as it takes for enough to stay good: a loss is a share
+    of what is handled, not of what is needed.
 
-    >>> pull_quantity(36, 0.03, 8)
-    46
+    >>> pull_quantity(36, 0.03, 8), pull_quantity(100, 0.3, 3)
+    (46, 156)
     """
-    return math.ceil(round(need * (1 + loss), 9)) + extra
+    return max(math.ceil(round(need * (1 + loss), 9)) + extra, pieces_for(need, loss, behind))
 
 
 def pull_list(design: Design, boards: int, log: Mapping[str, Logged] | None = None) -> list[PullLine]:
@@ -126,7 +127,7 @@ def pull_for(builds: Sequence[tuple[Sequence[Part], int]], log: Mapping[str, Log
                 parts[0].part_number,
                 tuple(p.ref for p in parts),
                 need,
-                pull_quantity(need, loss.fraction, loss.extra) if need else 0,
+                pull_quantity(need, loss.fraction, loss.extra, loss.behind) if need else 0,
                 loss.fraction,
                 loss.extra,
                 parts[0].side if len({p.side for p in parts}) == 1 else "both",
@@ -139,22 +140,9 @@ def pull_for(builds: Sequence[tuple[Sequence[Part], int]], log: Mapping[str, Log
 
 
 _KIND_ORDER = (
-    "capacitor",
-    "resistor",
-    "chip",
-    "diode",
-    "led",
-    "crystal",
-    "transistor",
-    "ic",
-    "inductor",
-    "electrolytic",
-    "connector",
-    "holder",
-    "reed",
-    "terminal",
-    "other",
-)
+    "capacitor", "resistor", "chip", "diode", "led", "crystal", "transistor", "ic", "inductor", "electrolytic",
+    "connector", "holder", "reed", "terminal", "other",
+)  # fmt: skip
 
 
 PLACING_ORDERS = {

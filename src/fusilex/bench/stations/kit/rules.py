@@ -28,6 +28,7 @@ RULES = {
         loss5=constant(losses, "OTHER", "%", (0,), 100),
         extra5=constant(losses, "OTHER", part=(1,)),
         pieces=constant(losses, "LEAST_PIECES"),
+        service=constant(losses, "SERVICE", "%", times=100),
     ),
     "kit.waiting": rule(),
     "kit.alike": rule(),

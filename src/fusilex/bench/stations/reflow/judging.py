@@ -163,7 +163,9 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
 
 
 def _load_rows(board: Board, load: Load) -> dict[str, Any]:
-    left_out = {"panel", "boards", "joints"} | {k for k in ("off_c", "changed", "marks") if not getattr(load, k)}
+    left_out = {"panel", "boards", "joints"} | {
+        k for k in ("off_c", "changed", "marks", "silent") if not getattr(load, k)
+    }
     rows = {k: v for k, v in asdict(load).items() if k not in left_out}
     own = [{k: None if v != v else v for k, v in asdict(g).items()} for g in load.joints if g.cell == board.cell]
     return rows | ({"joints": own} if own else {})
