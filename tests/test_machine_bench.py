@@ -39,6 +39,7 @@ from fusilex.bench.stations.place.running.events import DRY, FIRST, Runs
 from fusilex.bench.stations.place.running.proving import judge_proof, next_look, parts_to_look_at
 from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
+from fusilex.bench.stations.reflow.judging import judge as judge_reflow
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.put_right import PutRight
 from fusilex.core.evidence import Level
@@ -421,6 +422,8 @@ def test_own_order_rounds_and_marks(bench: Bench) -> None:
     bench.do(c.SeeMark("H7-01", marks[0].ref, "wrong"))
     stop = next(j for j in bench.judgements("Place") if j.rule == "place.marks")
     assert stop.level is Level.STOP and marks[0].ref in stop.headline
+    there = judge_reflow(bench.batch.about("H7-01", "Reflow"))
+    assert stop.key in {j.key for j in there if j.level is Level.STOP}, "and it holds the board before the heat, too"
     for part in marks:
         bench.do(c.SeeMark("H7-01", part.ref, "right"))
     assert not unseen_marks(bench.batch, board)

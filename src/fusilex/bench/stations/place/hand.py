@@ -133,17 +133,18 @@ def unseen_marks(batch: Batch, board: Board) -> list[Part]:
 
 
 def judge_marks(batch: Batch, board: Board) -> list[Judgement]:
-    """Marks looked at once more before the oven: a wrong one stops; unseen ones are a care once the board is full."""
+    """Marks looked at once more before the oven: a wrong one stops, hot or not, until it is repaired; unseen ones are a
+    care once the board is full.
+    """
     step = place_step(batch)
-    if batch.load_of(board, step.side) is not None:
-        return []
     seen = batch.state[Hands].marks.get((step.id, board.serial), {})
-    wrong = [p.ref for p in marked(batch, board) if seen.get(p.ref) == WRONG]
+    repaired = {ref for _, refs in board.mended for ref in refs}
+    wrong = [p.ref for p in marked(batch, board) if seen.get(p.ref) == WRONG and p.ref not in repaired]
     about = board.serial
     if wrong:
         text, do = say("reversed"), say("rotate it")
         return [Judgement("place.marks", Level.STOP, about, text, (), do, tuple(wrong))]
-    left = unseen_marks(batch, board)
+    left = [] if batch.load_of(board, step.side) is not None else unseen_marks(batch, board)
     if left and {p.ref for p in batch.parts_of(step.id, board)} <= set(board.placed):
         numbers = (Quantity("not rechecked", len(left)),)
         text, do = say("not rechecked", marks=len(left)), say("recheck")

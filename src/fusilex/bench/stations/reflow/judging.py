@@ -65,6 +65,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
         judged = [
             *judge_wet_paste(with_it, board),
             *judge_board_clocks(with_it, board),
+            *_marks(with_it, board),
             *(j.of(f"panel {board.panel}") for j in hanging),
             *(
                 j.of(board.serial)
@@ -73,6 +74,14 @@ def before_heat(batch: Batch) -> list[Judgement]:
         ]
         found |= {j.key: j for j in judged if j.key not in found}
     return list(found.values())
+
+
+def _marks(batch: Batch, board: Board) -> list[Judgement]:
+    """What Place has to say of the marks on a board before they get hot: a wrong one holds it there, and here."""
+    before = batch.steps.all[: batch.steps.index(batch.step.id)]
+    places = [step for step in before if step.station == "Place" and step.side == batch.step.side]
+    judged = [j for s in places for j in batch.stations["Place"].judge(batch.about(board.serial, s.id))]
+    return [j for j in judged if j.rule == "place.marks"]
 
 
 def _together(batch: Batch) -> list[Board]:
