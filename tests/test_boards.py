@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from fusilex.core.bare_boards.etching import EtchRun, copper_removed_g, etch_minutes, judge_etch, refit
+from fusilex.core.bare_boards.etching import USUAL_SCATTER, EtchRun, copper_removed_g, etch_minutes, judge_etch, refit
 from fusilex.core.bare_boards.finest import finest_feature, judge_finest
 from fusilex.core.checks.advice import suggestions
 from fusilex.core.checks.fixes import Fix, apply_fixes
@@ -248,12 +248,21 @@ def test_etching_by_the_closed_forms() -> None:
     assert etch_minutes(35, 27.5, 0, 0, 1) == pytest.approx(2 * fresh) and etch_minutes(
         35, 37.5, 30, 0, 1
     ) == pytest.approx(2 * fresh)
-    assert etch_minutes(35, 37.5, 60, 0, 1) == math.inf
+    assert etch_minutes(35, 37.5, 60, 0, 1) == math.inf == etch_minutes(35, 37.5, 30, 30, 1)
+    steps = [etch_minutes(35, 37.5, 50 + k / 1000, 0, 1) for k in range(9500)]  # the law, summed in a thousand steps
+    assert etch_minutes(35, 37.5, 50, 9.5, 1) == pytest.approx(np.mean(steps), rel=1e-2)
     runs = [EtchRun(m, 37.5, 35, 0.0, 1, 0.0) for m in (10.0, 25.0)]
     fit = refit(runs)
     assert fit.factor == pytest.approx(math.sqrt(0.8 * 2.0)) and fit.n == 2
-    assert fit.scatter == pytest.approx(math.exp(math.log(2.5) / math.sqrt(2)))
+    own = math.log(2.5) ** 2 / 2
+    assert math.log(fit.scatter) == pytest.approx(math.sqrt((4 * math.log(USUAL_SCATTER) ** 2 + own) / 5))
     assert refit([]).factor == 1
+    dice, hits = np.random.default_rng(2), 0
+    for _ in range(400):
+        took = 14.0 * np.exp(dice.normal(0, 0.14, 5))
+        told = refit([EtchRun(float(m), 37.5, 35, 1e-6, 1.0, 0.0) for m in took[:4]])
+        hits += abs(math.log(took[4] / (12.5 * told.factor))) <= math.log(told.within95)
+    assert 0.91 < hits / 400 < 0.99, "the next run within its 95 %"
     assert [j.level for j in judge_etch(1, math.inf, fit, 60, 1)] == [Level.STOP]
     for bad in (lambda: copper_removed_g(1, 2, 3), lambda: etch_minutes(1, 1, 1, 1, 0)):
         with pytest.raises(ValueError):

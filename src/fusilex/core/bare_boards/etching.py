@@ -22,6 +22,10 @@ CARE_FULL, OWN_RUNS = 0.7, 3
 """A litre of fresh 40 % ferric chloride holds about 50–70 g of copper before it is slow."""
 
 
+USUAL_SCATTER, PRIOR_RUNS = 1.15, 4
+"""Factor by which one run differs from the next in one shop (1 sigma), and for how many runs that counts."""
+
+
 class EtchRun(Struct, frozen=True):
     """A logged run: minutes until clear, bath °C, foil µm, copper removed (g), bath (l), copper in it before (g)."""
 
@@ -48,15 +52,22 @@ def etch_minutes(foil_um: float, celsius: float, held_g: float, removed_g: float
     """Minutes to expect before this workshop's own factor: ∝ thickness, halved by every 10 °C, slower as the bath
     fills.
 
-    The bath's rate falls linearly with the copper it holds (mean over the run) and is nil at its capacity; infinite
-    beyond. Raises ValueError for a bath without volume.
+    The bath's rate falls linearly with the copper m that it holds and is nil at its capacity C: the mean over a dip of
+    1 / (1 − m/C) is C/r · ln((C − h) / (C − h − r)), from h grams in it to h + r; infinite where it would be full.
+    Raises ValueError for a bath without volume.
+
+    >>> fresh, to_the_half = (etch_minutes(35, 37.5, 0.0, grams, 1.0) for grams in (0.0, 30.0))
+    >>> round(to_the_half / fresh / math.log(2), 6)
+    2.0
     """
     if bath_l <= 0:
         raise ValueError("a bath has some volume")
-    left = 1 - (held_g + removed_g / 2) / (bath_l * SLOW_AT_G_PER_L)
-    if left <= 0:
+    room = bath_l * SLOW_AT_G_PER_L - held_g
+    if room <= removed_g:
         return float("inf")
-    return float(FRESH_MINUTES * foil_um / AT_UM * 2 ** ((AT_C - celsius) / DOUBLES_EVERY_C) / left)
+    share = removed_g / room
+    slower = bath_l * SLOW_AT_G_PER_L / room * (-math.log1p(-share) / share if share > 1e-9 else 1.0)
+    return float(FRESH_MINUTES * foil_um / AT_UM * 2 ** ((AT_C - celsius) / DOUBLES_EVERY_C) * slower)
 
 
 class Refit(Struct, frozen=True):
@@ -66,9 +77,21 @@ class Refit(Struct, frozen=True):
     scatter: float
     n: int
 
+    @property
+    def within95(self) -> float:
+        """The factor up and down within which the next run takes its minutes in 95 of 100 cases: Student's t, for the
+        mean and the scatter are known from these few runs and the usual one alone.
+        """
+        from scipy.special import stdtrit  # when first asked for: it loads half of SciPy
+
+        spread = math.log(self.scatter) * math.sqrt(1 + 1 / self.n) if self.n else math.log(self.scatter)
+        return math.exp(float(stdtrit(PRIOR_RUNS + max(self.n - 1, 0), 0.975)) * spread)
+
 
 def refit(runs: Sequence[EtchRun]) -> Refit:
-    """Correct the rate from logged runs; factor 1 and a scatter of 1.25 (10–15 min) while there is none."""
+    """Correct the rate from logged runs; factor 1 while there is none. The scatter is pooled with the usual one, which
+    counts for `PRIOR_RUNS`.
+    """
     ratios = [
         np.log(r.minutes / expected)
         for r in runs
@@ -76,9 +99,10 @@ def refit(runs: Sequence[EtchRun]) -> Refit:
         and r.minutes > 0
     ]
     if not ratios:
-        return Refit(1.0, 1.25, 0)
-    spread = float(np.std(ratios, ddof=1)) if len(ratios) > 1 else float(np.log(1.25))
-    return Refit(float(np.exp(np.mean(ratios))), float(np.exp(spread)), len(ratios))
+        return Refit(1.0, USUAL_SCATTER, 0)
+    own = float(np.sum((np.array(ratios) - np.mean(ratios)) ** 2))
+    spread = math.sqrt((PRIOR_RUNS * math.log(USUAL_SCATTER) ** 2 + own) / (PRIOR_RUNS + len(ratios) - 1))
+    return Refit(float(np.exp(np.mean(ratios))), math.exp(spread), len(ratios))
 
 
 def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath_l: float) -> list[Judgement]:
@@ -103,7 +127,7 @@ def judge_etch(removed_g: float, minutes: float, fit: Refit, held_g: float, bath
     )
     if not np.isfinite(minutes):
         return [bath]
-    low, high = minutes / fit.scatter, minutes * fit.scatter
+    low, high = minutes / fit.within95, minutes * fit.within95
     runs = (Coverage("own runs", fit.n, OWN_RUNS),)
     time = Judgement(
         "ready.etch",
