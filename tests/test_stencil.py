@@ -522,19 +522,29 @@ def test_looking_marks_and_the_risky_few(heron: Design) -> None:
 
 
 def test_no_more_is_printed_than_is_placed_in_time() -> None:
-    pace = pace_of([10.0 * n + (500 if n > 20 else 0) for n in range(40)])
+    assert pace_of([10.0 * n + (500 if n > 20 else 0) for n in range(40)]).mean_s > 22, "paste ages through a pause"
+    pace = pace_of([10.0 * n + (2500 if n > 20 else 0) for n in range(40)])
     assert pace.mean_s == pytest.approx(10) and pace.sd_s == pytest.approx(0) and pace.count == 38, "a pause is no pace"
-    assert may_print(Waiting(0, 0), pace, 4, 8, 300, 6).panels == 4
-    assert may_print(Waiting(700, 14, 1.0), pace, 4, 8, 300, 6).panels == 2, "7,000 s wait already"
-    late = may_print(Waiting(700, 14, 3.0), pace, 4, 8, 300, 6)
+    assert may_print(Waiting(0, 0), pace, (4, 8), (300, 6)).panels == 4
+    assert may_print(Waiting(700, 14, 1.0), pace, (4, 8), (300, 6)).panels == 2, "7,000 s wait already"
+    late = may_print(Waiting(700, 14, 3.0), pace, (4, 8), (300, 6))
     assert (
         late.panels == 0
         and late.minutes_left == 60
         and judge_ahead(late, pace, Waiting(700, 14), 4).level is Level.CARE
     )
     slow = Waiting(0, 0, 0, load_boards=1, load_min=60)
-    assert may_print(slow, pace, 4, 8, 30, 6).limit == "oven"
-    assert judge_ahead(may_print(Waiting(0, 0), Pace(), 4, 8, 300, 6), Pace(), Waiting(0, 0), 4).level is Level.UNKNOWN
+    assert may_print(slow, pace, (4, 8), (30, 6)).limit == "oven"
+    assert [may_print(Waiting(0, 0), pace, (4, 8), (3, 6), left).panels for left in (1, 3)] == [1, 3], (
+        "no more than are left"
+    )
+    assert (
+        judge_ahead(may_print(Waiting(0, 0), pace, (4, 8), (3, 6), 0), pace, Waiting(0, 0), 4).says.case
+        == "all printed"
+    )
+    assert (
+        judge_ahead(may_print(Waiting(0, 0), Pace(), (4, 8), (300, 6)), Pace(), Waiting(0, 0), 4).level is Level.UNKNOWN
+    )
     dice = np.random.default_rng(6)
     held = [dice.lognormal(2, 0.6, 40) for _ in range(800)]
     covered = np.mean(

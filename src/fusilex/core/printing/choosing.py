@@ -81,7 +81,8 @@ def ways_of(apertures: Apertures, boards: int, panel_boards: int, hidden: int, h
         ),
     ]
     poor = {Level.GO: 0, Level.CARE: 1, Level.UNKNOWN: 2, Level.STOP: 3}
-    return sorted(found, key=lambda w: (poor[w.level] + (bool(hidden) and w.method != "stencil"), w.minutes))
+    # a stencil can be ordered; a needle cannot be made finer than it is
+    return sorted(found, key=lambda w: (poor[w.level] + (bool(hidden or fine) and w.method != "stencil"), w.minutes))
 
 
 def _finest_pitch(apertures: Apertures) -> float:

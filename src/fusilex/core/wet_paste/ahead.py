@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.evidence import Coverage, Level, seen
+from fusilex.core.evidence import Coverage, Level, every, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -16,8 +16,9 @@ from fusilex.core.wording import say
 USUAL_PART_S = 12.0
 """Seconds a part takes by hand where nobody has placed any yet."""
 LEAST_PACE, MOST_PACE = 8, 400
-QUICKEST_S, PAUSE_S = 1.0, 300.0
-"""Nobody places a part in less; a longer wait between two parts is a pause, no pace."""
+QUICKEST_S, PAUSE_S = 1.0, 1800.0
+"""Nobody places a part in less. Paste ages through coffee breaks, too: only after a longer wait somebody had gone."""
+MOST_PANELS = 1000
 SURE_Z = 1.645
 """The work takes no longer than said in 95 of 100 cases."""
 
@@ -71,19 +72,27 @@ class Ahead(Struct, frozen=True):
 
 
 def may_print(
-    waiting: Waiting, pace: Pace, tack_h: float, longest_h: float, panel_parts: int, panel_boards: int
+    waiting: Waiting,
+    pace: Pace,
+    sheet: tuple[float, float],
+    panel: tuple[int, int],
+    to_print: int = MOST_PANELS,
 ) -> Ahead:
-    """Panels to print now: their parts come after those that wait, and all are in paste before its tack is gone; the
-    last one's oven load still starts before the paste is too old.
+    """Panels to print now, of so many that are `to_print`: their parts come after those that wait, and all are in paste
+    before its tack is gone; the last one's oven load still starts before the paste is too old. `sheet` gives both
+    times (h), `panel` parts and boards of one.
 
-    >>> may_print(Waiting(0, 0), Pace(10, 0, 100), 4, 8, 300, 6).panels  # 3,000 s a panel of 14,400
+    >>> may_print(Waiting(0, 0), Pace(10, 0, 100), (4, 8), (300, 6)).panels  # 3,000 s a panel of 14,400
     4
+    >>> may_print(Waiting(0, 0), Pace(10, 0, 100), (4, 8), (300, 6), 3).panels
+    3
     """
+    (tack_h, longest_h), (panel_parts, panel_boards) = sheet, panel
     left = None if not waiting.parts else 60 * tack_h - 60 * waiting.oldest_h
     if waiting.parts and pace.at_most(waiting.parts) / 60 > (left or 0.0):
         return Ahead(0, "waiting", left)
-    panels, limit = 0, "tack"
-    while panels < 1000:
+    panels, limit = 0, "tack" if to_print else "printed"
+    while panels < min(to_print, MOST_PANELS):
         more = panels + 1
         placed_h = pace.at_most(waiting.parts + more * panel_parts) / 3600
         loads = math.ceil((waiting.boards + more * panel_boards) / waiting.load_boards) if waiting.load_boards else 0
@@ -107,6 +116,9 @@ def judge_ahead(found: Ahead, pace: Pace, waiting: Waiting, tack_h: float) -> Ju
         numbers.append(Quantity("oldest paste keeps", round(found.minutes_left), "min", runs=True))
     because = tuple(numbers)
     missing = () if pace.count else ("pace of placing",)
+    if found.limit == "printed":
+        panels_seen = (every("panels", 1),)
+        return Judgement("print.ahead", seen(*panels_seen), "ahead", say("all printed"), because, coverage=panels_seen)
     if found.panels == 0:
         text = say(f"none, {found.limit}" if waiting.parts else "none, one panel too slow")
         do = say("place first" if waiting.parts else "two people")

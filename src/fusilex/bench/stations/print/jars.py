@@ -163,7 +163,9 @@ def ahead(batch: Batch) -> tuple[Judgement, Pace, Waiting]:
     oven = batch.workshop[Records].first(Oven)
     waiting = Waiting(parts, boards, oldest, oven.boards, oven.minutes)
     each = len(batch.parts_on_paste(batch.step.side)) * cells  # about so many: boards may differ by a few
-    found = may_print(waiting, pace, sheet.tack_h, sheet.longest_h, max(each, 1), cells)
+    unprinted = {b.panel for b in batch.state.boards.values() if not b.scrapped and batch.step.id not in b.prints}
+    times = sheet.tack_h, sheet.longest_h
+    found = may_print(waiting, pace, times, (max(each, 1), cells), len(unprinted))
     return judge_ahead(found, pace, waiting, sheet.tack_h), pace, waiting
 
 
