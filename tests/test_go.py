@@ -29,13 +29,16 @@ from fusilex.core.judgement import Judgement
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
 from fusilex.core.kit.quantities import PullLine, judge_values, pull_list, pull_quantity
+from fusilex.core.measuring.lots import Taken, judge_lots, lots
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG, verdict_of
+from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure_log, silent_probes
 from fusilex.core.wet_paste.jar import gaps
 from fusilex.core.wording import say
+from fusilex.formats.lists.readings import read_readings
 
 SRC = Path(fusilex.__file__).parent
 ORDER = (Level.GO, Level.CARE, Level.UNKNOWN, Level.STOP)
@@ -326,3 +329,29 @@ def test_a_silent_probe_is_named() -> None:
     (told,) = judge_profile(measured, LEADED, silent)
     assert (told.level, told.says.case) == (Level.UNKNOWN, "silent") and told.coverage[0].seen == 1
     assert [j.level for j in judge_profile(measured, LEADED)] == [Level.GO]
+
+
+def series(*rows: tuple[str, float], room: float = 0.01) -> list[tuple[str, str]]:
+    """What a series of readings of 3.3 V says, by level and case."""
+    taken = [Taken(board, "3V3", value, "V", 3.2, 3.4, room) for board, value in rows]
+    return [(j.level.value, j.says.case) for j in judge_lots(lots(taken)) if j.says.case != "too few"]
+
+
+def test_readings_prove_no_more_than_their_instrument() -> None:
+    boards = [(f"b{n}", 3.3 + 0.001 * (n % 3)) for n in range(8)]
+    assert series(("golden", 3.3), *boards, ("golden", 3.3)) == [("go", "all within")]
+    for name in ("golden1", "ref", "Golden board 2", "REFERENCE"):
+        assert series((name, 3.6), *boards)[0] == ("care", "verify first"), name
+    out = series(("golden", 3.3), *boards[:4], ("golden", 3.6), *boards[4:], ("golden", 3.3))
+    assert ("unknown", "while off") in out and "go" not in dict(out)
+    moved = series(("golden", 3.30), *boards, ("golden", 3.35), room=0.0)
+    assert ("unknown", "moved unknown") in moved and "go" not in dict(moved)
+    drifting = [(f"b{n}", 3.25 + 0.01 * n) for n in range(9)]
+    assert ("care", "boards drift") in series(("golden", 3.3), *drifting, ("golden", 3.3))
+    assert ("care", "verify first") in series(*drifting), "without a reference the instrument may be it"
+    two = [
+        Taken(b, what, 3.3, "V", 3.2, 3.4) for b, _ in boards for what in ("3V3", "VBAT") if (b, what) != ("b3", "VBAT")
+    ]
+    assert [(j.level.value, j.says.case) for j in judge_lots(lots(two))] == [("unknown", "some missing")]
+    with pytest.raises(BadInput, match=r"1004 or 1\.004"):
+        read_readings(b'board,measurement,value,unit\nb1,x,"1,004",V\n', "r.csv")

@@ -5,12 +5,13 @@ doubted before the boards.
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Sequence
 
 import numpy as np
 from msgspec import Struct
 
-from fusilex.core.evidence import Level, every, seen
+from fusilex.core.evidence import Coverage, Level, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.measuring.drift import Drift, drift
 from fusilex.core.measuring.guard import Uncertainty
@@ -26,7 +27,7 @@ from fusilex.core.measuring.spread import (
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import Said, say
 
-REFERENCE = ("golden", "reference")
+REFERENCE = re.compile(r"(?:golden|gold|reference|ref|master)[\W_]*(?:board|unit|sample)?[\W_]*\d*", re.I)
 """Names of the board that is measured again and again to prove the instrument."""
 ALIKE_FROM, ALIKE_SHARE = 3, 0.5
 """Three boards or more, and more than half of them, out on the same side: not the boards, until the instrument has
@@ -59,7 +60,8 @@ class Taken(Struct, frozen=True):
 
 class Lot(Struct, frozen=True, eq=False):
     """One measurement: the latest reading of each board, how odd each is (NaN where too few), capability and drift of
-    the boards in order, drift of the reference board.
+    the boards in order, drift of the reference board. `while_off` are boards that were read after the reference was out
+    of its limits and before it was back; `reference_uncertain` where it moved and nobody says by how much it may.
     """
 
     name: str
@@ -71,6 +73,9 @@ class Lot(Struct, frozen=True, eq=False):
     reference_off: bool = False
     reference_moved: bool = False
     reference_value: float | None = None
+    while_off: tuple[str, ...] = ()
+    reference_proofs: int = 0
+    reference_uncertain: bool = False
 
     @property
     def unit(self) -> str:
@@ -105,12 +110,13 @@ class Lot(Struct, frozen=True, eq=False):
         most = max(below, len(self.outside) - below)
         if most >= ALIKE_FROM and most > ALIKE_SHARE * len(self.taken):
             return say("out alike", out=most, boards=len(self.taken))
-        return say("readings drift") if self.drift and self.drift.told else None
+        steady = self.reference_proofs > 1 and not self.reference_uncertain
+        return say("readings drift") if self.drift and self.drift.told and not steady else None
 
 
 def is_reference(board: str) -> bool:
     """True for the name of the reference board."""
-    return board.strip().lower() in REFERENCE
+    return REFERENCE.fullmatch(board.strip()) is not None
 
 
 def lots(taken: Sequence[Taken]) -> list[Lot]:
@@ -141,16 +147,35 @@ def _lot(name: str, rows: Sequence[Taken]) -> Lot:
         off,
         moved and first is not None and first.uncertainty > 0,
         last.value if last else None,
+        _while_off(rows),
+        len(proof),
+        moved and first is not None and first.uncertainty == 0,
     )
+
+
+def _while_off(rows: Sequence[Taken]) -> tuple[str, ...]:
+    """Boards whose latest reading follows one of the reference board that was outside its limits."""
+    bad, found = False, dict[str, bool]()
+    for t in rows:
+        if is_reference(t.board):
+            bad = t.level is Level.STOP
+        else:
+            found[t.board] = bad
+    return tuple(board for board, off in found.items() if off)
 
 
 def judge_lots(found: Sequence[Lot]) -> list[Judgement]:
     """What the readings say of the boards, the instrument first."""
     judged = [j for lot in found for j in _judge(lot)]
+    boards = list(dict.fromkeys(t.board for lot in found for t in lot.taken if not is_reference(t.board)))
+    have = {(t.board, lot.name) for lot in found for t in lot.taken}
+    gaps = tuple(b for b in boards if any((b, lot.name) not in have for lot in found))
+    read = (Coverage("readings", len(have), max(len(have), len(boards) * len(found))),)
+    if gaps:
+        text, do, missing = say("some missing", boards=gaps), say("measure them"), ("readings of these boards",)
+        judged.append(Judgement("test.reading", Level.UNKNOWN, "missing", text, (), do, (), missing, read))
     if not judged:
-        boards = len({t.board for lot in found for t in lot.taken})
-        numbers = (Quantity("boards", boards), Quantity("measurements", len(found)))
-        read = (every("readings", sum(len(lot.taken) for lot in found)),)
+        numbers = (Quantity("boards", len(boards)), Quantity("measurements", len(found)))
         text = say("all within")
         return [Judgement("test.reading", seen(*read), "readings", text, numbers, coverage=read)] if found else []
     return judged
@@ -166,6 +191,18 @@ def _judge(lot: Lot) -> list[Judgement]:
             if d and d.told
         )
         judged.append(Judgement("test.instrument", Level.CARE, lot.name, text, numbers, do))
+    elif lot.drift and lot.drift.told:
+        change = (Quantity("change a reading, boards", float(lot.drift.per_reading), lot.unit),)
+        text, do = say("boards drift", name=lot.name), say("find the cause")
+        judged.append(Judgement("test.instrument", Level.CARE, lot.name, text, change, do))
+    missing: tuple[str, ...]
+    if lot.while_off:
+        text, do = say("while off", name=lot.name, boards=lot.while_off), say("measure them again")
+        missing = ("readings with a proved instrument",)
+        judged.append(Judgement("test.instrument", Level.UNKNOWN, f"{lot.name} while off", text, (), do, (), missing))
+    if lot.reference_uncertain:
+        text, do, missing = say("moved unknown", name=lot.name), say("state it"), ("uncertainty of the instrument",)
+        judged.append(Judgement("test.instrument", Level.UNKNOWN, f"{lot.name} moved", text, (), do, (), missing))
     odd = {t.board: z for t, z in lot.odd}
     for t in lot.taken:
         numbers = _numbers(t)

@@ -82,7 +82,14 @@ def _base(unit: str) -> str:
     return "Ω" if unit.lower() in ("ohm", "\u2126", "ω") else unit
 
 
+_TWO_WAYS = re.compile(r"[-+]?[1-9]\d{0,2},\d{3}")
+"""A thousand to some, a decimal comma to others."""
+
+
 def _number(text: str, name: str, line: int, column: str) -> float:
+    if _TWO_WAYS.fullmatch(text.strip()):
+        one, other = text.strip().replace(",", ""), text.strip().replace(",", ".")
+        raise BadInput(name, f"{one} or {other}, without the comma", text[:40], f"line {line}, column {column}")
     value, unit = number(text, name, line, column)
     if unit:
         raise BadInput(name, "a number, its unit in the column of units", text[:40], f"line {line}")

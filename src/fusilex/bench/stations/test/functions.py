@@ -20,14 +20,14 @@ from fusilex.bench.workshop.records import Records
 from fusilex.core.evidence import Level, every, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.measuring.guard import Uncertainty
-from fusilex.core.measuring.lots import REFERENCE, Lot, Taken, lots
+from fusilex.core.measuring.lots import Lot, Taken, lots
 from fusilex.core.measuring.ratio import Measured, differs, ratio
 from fusilex.core.quantities import Quantity
 from fusilex.core.spelling import PREFIX, tidy
 from fusilex.core.wording import Said, say
 from fusilex.journal.entries import Event
 
-GOLDEN = REFERENCE[0]
+GOLDEN = "golden"
 YES, NO = ("yes", "y", "ok"), ("no", "n")
 _NUMBER = re.compile(r"([-+]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*([pnuµmkMG]?)([^\d\s.,]*)$")
 _PRINTED = re.compile(r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?")
