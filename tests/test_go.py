@@ -9,13 +9,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from designs import two_pad_design
+import shapely
+from designs import layer, two_pad_design
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 from scipy.interpolate import PchipInterpolator
 
 import fusilex
+from fusilex.bench.report.papers import reading_words
 from fusilex.bench.verbs.measured import window_by
 from fusilex.bench.workshop.paste_care import Air, PasteCare
 from fusilex.core.checks.fixes import apply_fixes
@@ -32,6 +34,8 @@ from fusilex.core.kit.quantities import PullLine, judge_values, pull_list, pull_
 from fusilex.core.measuring.lots import Taken, judge_lots, lots
 from fusilex.core.packages.catalogue import package_of
 from fusilex.core.placing.first_piece import RIGHT, UNKNOWN, WRONG, verdict_of
+from fusilex.core.printing.apertures import apertures_of
+from fusilex.core.printing.weighing import judge_weights, measured_transfer, run_chart
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
@@ -355,3 +359,28 @@ def test_readings_prove_no_more_than_their_instrument() -> None:
     assert [(j.level.value, j.says.case) for j in judge_lots(lots(two))] == [("unknown", "some missing")]
     with pytest.raises(BadInput, match=r"1004 or 1\.004"):
         read_readings(b'board,measurement,value,unit\nb1,x,"1,004",V\n', "r.csv")
+
+
+@pytest.mark.parametrize(("share", "level"), [(0.72, Level.CARE), (1.30, Level.CARE), (0.45, Level.STOP), (1.0, None)])
+def test_prints_that_are_steady_and_wrong_are_named(heron: Design, share: float, level: Level | None) -> None:
+    apertures = apertures_of(heron, "top")
+    prints = 334.0 * share * (1 + 0.01 * np.array([0.3, -0.8, 0.5, 0.9, -1.0, 0.2, -0.4, 0.6]))
+    judged = judge_weights(run_chart(prints / 334.0), measured_transfer(prints, 334.0, apertures, 0.12), 334.0)
+    assert [j.level for j in judged if j.rule == "print.transfer"] == ([] if level is None else [level])
+    two = judge_weights(run_chart(prints[:5] / 334.0), measured_transfer(prints[:2], 334.0, apertures, 0.12), 334.0)
+    assert level is not None or [j.level for j in two if j.rule == "print.transfer"] in ([], [Level.UNKNOWN])
+
+
+def test_slivers_are_no_apertures(heron: Design) -> None:
+    paste = heron.layer("paste", "top")
+    assert paste is not None
+    slivers = layer("paste", "top", [*paste.polygons, *(shapely.box(x, 1, x + 0.01, 1.05) for x in range(1, 41))])
+    other = replace(heron, layers=tuple(slivers if x is paste else x for x in heron.layers))
+    assert len(apertures_of(other, "top")) == len(apertures_of(heron, "top"))
+
+
+def test_the_silence_of_a_beeper_is_no_number() -> None:
+    row = {"open": False, "ohm": None, "no_beep_above_ohm": 30.0}
+    assert reading_words(row) == "no beep (above 30 Ω)"
+    assert reading_words({"open": True, "ohm": None}) == "OL"
+    assert "30 Ω" in reading_words({"open": False, "ohm": 30.0})
