@@ -26,7 +26,7 @@ from fusilex.core.checks.pin_ones import pin_ones, quarter_of
 from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.design.join import join
 from fusilex.core.design.model import Design, Placement
-from fusilex.core.evidence import Coverage, Level, around, every, exactly, least_of, seen, weigh
+from fusilex.core.evidence import Coverage, Level, around, every, exactly, seen, weigh
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import Exposure, Room, judge_moisture
@@ -93,8 +93,6 @@ def test_levels_by_hand() -> None:
     assert weigh((math.nan, 1.0), (0.0, 2.0), ALL) is Level.UNKNOWN is weigh((2.0, 1.0), (0.0, 3.0), ALL)
     assert weigh(exactly(math.inf), (1.0, math.inf), ALL) is Level.GO
     assert seen(*ALL) is Level.GO and seen(Coverage("pads", 4, 3)) is Level.GO
-    assert least_of([Level.GO, Level.CARE]) is Level.CARE and least_of([]) is Level.UNKNOWN
-    assert least_of([Level.CARE, Level.UNKNOWN]) is Level.UNKNOWN
     dice = np.random.default_rng(3)
     read = np.round(dice.normal(5.0, 0.02, (4000, 6)) + dice.uniform(-0.5, 0.5, (4000, 1)) * 0.1, 1)
     hits = [

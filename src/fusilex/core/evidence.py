@@ -12,7 +12,6 @@ from msgspec import Struct
 
 Span = tuple[float, float]
 NORMAL_95 = 1.959963984540054
-OPEN: Span = (-math.inf, math.inf)
 
 
 class Level(StrEnum):
@@ -123,9 +122,3 @@ def around(value: float, sigma: float, step: float = 0.0, freedom: float = math.
         factor = float(stdtrit(freedom, 0.975))
     half = math.hypot(factor * sigma, NORMAL_95 * step / math.sqrt(12))
     return value - half, value + half
-
-
-def least_of(levels: Iterable[Level]) -> Level:
-    """What several answers come to: a stop, else can't tell, else care, else go; can't tell where there is none."""
-    order = (Level.STOP, Level.UNKNOWN, Level.CARE, Level.GO)
-    return min(levels, key=order.index, default=Level.UNKNOWN)

@@ -21,7 +21,7 @@ from fusilex.core.units import show_value
 UNIT_OF_FAMILY = {"resistor": "Ω", "capacitor": "F", "electrolytic": "F", "inductor": "H", "crystal": "Hz"}
 SAME, MOST_OHM = 1e-6, 1e8
 
-_TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
+TOLERANCE_LETTER = {"B": 0.1, "C": 0.25, "D": 0.5, "F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
 _VOLTS = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(k?)V(?:DC|AC|dc|ac)?(?![\w])")
 _VOLT_INFIX = re.compile(r"(?<![\w.,])(\d+)V(\d+)(?![\w])")
 _PERCENT = re.compile(r"(?:±|\+/?-)?\s*(\d+(?:[.,]\d+)?)\s*%")
@@ -252,7 +252,7 @@ def _word(word: str, want: str) -> tuple[Word, float | None] | None:
     if (want == "F" and (code := re.fullmatch(r"(\d{3})([BCDGJKM])", word))) or (
         want == "Ω" and (code := re.fullmatch(r"(\d+[RkKM]\d*)([BCDFGJ])", word))
     ):
-        word, tolerance = code[1], _TOLERANCE_LETTER[code[2]]
+        word, tolerance = code[1], TOLERANCE_LETTER[code[2]]
     read = _match(word, want)
     return (read, tolerance) if read else None
 

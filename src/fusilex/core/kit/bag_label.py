@@ -9,7 +9,7 @@ import re
 from fusilex.core.packages.catalogue import Package, package_of
 from fusilex.core.packages.chips import CHIP_SIZES, chip_codes, may_be_date
 from fusilex.core.spelling import MOST_LETTERS, spelt
-from fusilex.core.values import Meaning, read_value
+from fusilex.core.values import TOLERANCE_LETTER, Meaning, read_value
 
 _COUNT = r"\d{1,3}(?:[., ']\d{3})+|\d+"
 _HOW_MANY = "pieces?|pcs?|units?"
@@ -31,7 +31,6 @@ _OUTLINE = re.compile(
     r"(?:[- ]?\d{1,3}){0,2})(?![A-Za-z0-9])",
     re.I,
 )
-_TOLERANCE = {"F": 1.0, "G": 2.0, "J": 5.0, "K": 10.0, "M": 20.0}
 _LETTER = re.compile(r"(?<![\w.,±])([FGJKM])(?!\w)")
 QUANTITIES = 50
 """Bare numbers that are whole multiples of it may be how many there are."""
@@ -58,16 +57,27 @@ def read_label(label: str, family: str) -> Meaning:
     bare = re.sub(r"(?<![\w.,])\d+(?![\w.,]|\s*(?:[pnuµmkKMG]?(?:Ω|ohm|[FH]\b)|[kKMG]\b))", " ", left)
     if found.values and not read_value(bare, family).values:
         digits = [word for word in re.findall(r"(?<![\w.,])\d+(?![\w.,])", left) if not _is_size(word)]
-        if any(int(word) % QUANTITIES == 0 or (len(word) == 4 and may_be_date(word)) for word in digits):
+        if any(_may_count(word) for word in digits):
             why = f"“{label.strip()[:40]}” has a number without a unit: it may be a count or a date"
             return Meaning(label, (), "", found.tolerance_percent, found.volts, found.dielectric, why)
     if found.tolerance_percent is None and found.values and (letter := _LETTER.search(left)):
         before = left[: letter.start()].rstrip()
         if letter[1] in "FGJ" or not before[-1:].isdigit():  # 10 K is ten thousand
             return Meaning(
-                label, found.values, found.unit, _TOLERANCE[letter[1]], found.volts, found.dielectric, found.unread
+                label,
+                found.values,
+                found.unit,
+                TOLERANCE_LETTER[letter[1]],
+                found.volts,
+                found.dielectric,
+                found.unread,
             )
     return found
+
+
+def _may_count(word: str) -> bool:
+    """True for digits that may say how many there are, or when they were made."""
+    return len(word) <= 2 or int(word) % QUANTITIES == 0 or (len(word) == 4 and may_be_date(word))
 
 
 def _is_size(word: str) -> bool:

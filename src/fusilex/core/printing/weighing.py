@@ -10,7 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 from numpy.typing import ArrayLike, NDArray
 
-from fusilex.core.evidence import NORMAL_95, Level, every, seen, weigh
+from fusilex.core.evidence import Level, around, every, seen, weigh
 from fusilex.core.judgement import Judgement
 from fusilex.core.printing.apertures import Apertures
 from fusilex.core.printing.paste import TRANSFER_STEEPNESS, transfer
@@ -83,10 +83,10 @@ def measured_transfer(
     factor = float(ratios.mean())
     if n < 2:
         return Transfer(factor, float("nan"), float("nan"), float("nan"), n)
-    from scipy.special import stdtrit  # when first asked for: it takes as long as the window takes to open
-
-    scatter = float(stdtrit(n - 1, 0.975) * ratios.std(ddof=1) / np.sqrt(n))
-    within = math.hypot(scatter, NORMAL_95 * step_mg / predicted_mg / math.sqrt(6))
+    own = float(ratios.std(ddof=1)) / math.sqrt(n)
+    within = (
+        around(factor, own, math.sqrt(2) * step_mg / predicted_mg, n - 1)[1] - factor
+    )  # of two readings' difference
     middle = middle_for(apertures, foil, factor)
     ends = [middle_for(apertures, foil, f) for f in (factor - within, factor + within)]
     return Transfer(factor, within, middle, abs(ends[0] - ends[1]) / 2, n)
