@@ -175,6 +175,21 @@ def test_the_job_lies_where_the_points_were_taught_and_each_line_is_turned_for_g
     assert not bench.workshop[PutRight].articles
 
 
+def test_a_second_run_passes_over_what_stands(bench: Bench) -> None:
+    programmed(bench)
+    whole = task(bench.batch, 1).job
+    tall = [whole.labels[i] for i in np.flatnonzero(whole.height > 3)]
+    bench.do(c.PutOrder([bench.batch.line_of[tall[0][0]].key]))
+    for board in bench.batch.state.panel_boards(1):
+        for ref in sorted({ref for ref, _ in tall}):
+            bench.do(c.PlacePart(board.serial, ref))
+    left = task(bench.batch, 1, left_only=True).job
+    wanted = left.machine.board_z + float(whole.height.max()) + float(left.height.max()) + 1
+    assert left.height.max() < 3 and left.travel_z == pytest.approx(wanted), "what hands put down is carried over"
+    lines = [text for text, _ in gcode_lines(left, plan_of(left, kept_of(bench.batch)))]
+    assert f"#<_travel_z>={wanted:.4f}" in lines
+
+
 def test_boards_that_moved_in_their_panel_are_taught_by_themselves(bench: Bench) -> None:
     """Each cell lies on its own, by complex numbers: z → z · turn + shift."""
     bench.do(c.ChooseReferences("board"))

@@ -31,6 +31,7 @@ from fusilex.core.programme.bound_two import TwoHeads
 from fusilex.core.programme.feeding import Sighting, taught_slot
 from fusilex.core.programme.job import Job
 from fusilex.core.programme.levels import bands, levels, strikes, travel_height
+from fusilex.core.programme.make import Piece, job_of
 from fusilex.core.programme.many_heads import ManyHeads
 from fusilex.core.programme.optimise import optimise
 from fusilex.core.programme.plan import programme_time
@@ -293,6 +294,27 @@ def test_passes_keep_low_before_tall_and_the_nozzle_off_its_neighbours() -> None
     assert levels(np.zeros(3, dtype=int), [(0, 1)], height).tolist() == [0, 1, 0]
     # the tallest is carried over the second tallest, never over what comes later
     assert travel_height(np.array([0, 0, 1]), np.array([1.0, 2.0, 7.0]), 1.6, 1.0) == pytest.approx(1.6 + 2 + 7 + 1)
+
+
+def test_what_stands_before_a_run_is_carried_over_and_never_struck() -> None:
+    low, tall = package_of("0603", "R1"), package_of("CP_Elec_6.3x7.7", "C1")
+    shop = replace(machine(1, 4), board_z=1.6, stands=0.0)
+    own = [Piece("R1", 1, "R", 220.0, 160.0, 0.0, low)]
+    stands = [Piece("C1", 1, "C", 240.0, 160.0, 0.0, tall)]
+    assert tall.height > 5 and tall.known
+    assert job_of(shop, own).travel_z == pytest.approx(1.6 + low.height + 1)
+    assert job_of(shop, own, there=stands).travel_z == pytest.approx(1.6 + low.height + tall.height + 1)
+    assert job_of(shop, own, over=tall.height).travel_z == pytest.approx(1.6 + low.height + tall.height + 1)
+    # a clamp of 9 mm on the bed; and while nobody measured what stands there, as high as the machine can
+    assert job_of(replace(shop, stands=9.0), own).travel_z == pytest.approx(9 + low.height + 1)
+    assert job_of(replace(shop, stands=None), own).travel_z == shop.top_z
+    with pytest.raises(ValueError, match="travels at"):
+        job_of(replace(shop, top_z=9.0), own, there=stands)
+    beside = [replace(stands[0], x=220.0 + tall.size_x / 2 + low.size_x / 2 + 0.1)]
+    with pytest.raises(ValueError, match="strike C1"):
+        job_of(shop, own, there=beside)
+    with pytest.raises(ValueError, match="height"):
+        job_of(shop, own, there=[replace(stands[0], package=package_of("XQ-17", "C1"))])
 
 
 def test_who_places_what_is_the_best_choice_of_all() -> None:

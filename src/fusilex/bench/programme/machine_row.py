@@ -63,7 +63,8 @@ class MachineRow(Struct, frozen=True, eq=False):
         hand = [(ref, why) for ref, why in hand_of(choices[0], self.parts, self.line_of) if not self._taken(ref, every)]
 
         def make(m: int, lines: frozenset[str]) -> Job:
-            return self._job(machines[m], replace(choices[m], machine=tuple(lines)), runs)[0]
+            others = every - lines if m else frozenset[str]()  # the first has an empty board before it
+            return self._job(machines[m], replace(choices[m], machine=tuple(lines)), runs, others)[0]
 
         spent = clock(self.usual_seconds(len(machines)) if seconds is None else seconds)
         shared = balance(len(machines), able, [len(m.slots) for m in machines], make, spent, seed)
@@ -81,9 +82,13 @@ class MachineRow(Struct, frozen=True, eq=False):
     def _taken(self, ref: str, lines: frozenset[str]) -> bool:
         return any(self.line_of(cell, p) in lines for cell, own in self.parts.items() for p in own if p.ref == ref)
 
-    def _job(self, machine: Machine, choice: Choice, runs: int) -> tuple[Job, list[Piece]]:
+    def _job(
+        self, machine: Machine, choice: Choice, runs: int, others: frozenset[str] = frozenset()
+    ) -> tuple[Job, list[Piece]]:
+        """The job of one machine over what `others`, lines that machines before it may place, leave standing."""
         lying = in_corner(machine, self.side)
-        loaded = Loaded(self.fixed or {})
+        own = [p.package.height for cell, some in self.parts.items() for p in some if self.line_of(cell, p) in others]
+        loaded = Loaded(self.fixed or {}, over=max(own, default=0.0))
         job, pieces = job_for(machine, self.design, self.panel, self.parts, self.line_of, lying, choice, runs, loaded)
         return shifted(job, pieces, self.shifts), pieces
 

@@ -62,10 +62,14 @@ def who_places(
 
 
 class Loaded(Struct, frozen=True):
-    """What stands fast: how lines lie in their tapes by what was put right (°), and the slots in which lines stand."""
+    """What stands fast: how lines lie in their tapes by what was put right (°), the slots in which lines stand, and the
+    parts by cell that are on the panel before the run, and the height (mm) of others that may be.
+    """
 
     turns: Mapping[str, float] = {}
     slots: Mapping[str, str] | None = None
+    there: Parts = {}
+    over: float = 0.0
 
 
 AS_IT_COMES = Loaded()
@@ -88,7 +92,10 @@ def job_for(
     pieces = pieces_of(design, panel, own, line_of, lying, None, loaded.turns)
     if not pieces:
         raise ValueError("nothing is left for the machine: every line is placed by hand")
-    return job_of(machine, pieces, loaded.slots, runs), pieces
+    labels = {(p.ref, p.cell - 1) for p in pieces}
+    stands = {cell: [p for p in some if (p.ref, cell) not in labels] for cell, some in loaded.there.items()}
+    there = pieces_of(design, panel, stands, line_of, lying)
+    return job_of(machine, pieces, loaded.slots, runs, there, loaded.over), pieces
 
 
 def shifted(job: Job, pieces: Sequence[Piece], shifts: Mapping[str, tuple[float, float]]) -> Job:

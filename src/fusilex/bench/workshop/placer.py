@@ -97,7 +97,8 @@ def _usual_nozzles() -> tuple[NozzleRow, ...]:
 class Placer(Record, frozen=True):
     """A placing machine: bed (mm), slots, heads, nozzles, axes and times; `feed` (mm/min) is how fast tips go down and
     up, `travel_z` the greatest height to travel at, `board_z` and `pick_z` those of the bare board and of parts in
-    their pockets (mm).
+    their pockets, `clamp_z`, `rack_z` and `camera_z` those of what stands on the bed (mm; 0 for what is not there, and
+    one that nobody measured has the machine travel at its greatest height).
     """
 
     what: ClassVar[str] = "placer"
@@ -106,6 +107,9 @@ class Placer(Record, frozen=True):
     travel_z: float = 25.0
     board_z: float = 0.0
     pick_z: float = 0.0
+    clamp_z: Mm | None = None
+    rack_z: Mm | None = None
+    camera_z: Mm | None = None
     width: Size = 400.0
     depth: Size = 300.0
     board: Place = (100.0, 100.0)
@@ -165,4 +169,11 @@ class Placer(Record, frozen=True):
             self.clamped,
             self.edge,
             self.clearance,
+            self._stands,
         )
+
+    @property
+    def _stands(self) -> float | None:
+        """The highest of what stands on the bed (mm), None where one of them was not measured."""
+        known = [z for z in (self.clamp_z, self.rack_z, self.camera_z) if z is not None]
+        return max(known) if len(known) == 3 else None

@@ -122,7 +122,8 @@ class Machine(Struct, frozen=True, dict=True):
     only a machine with `vision` has; `camera` the down-looking one, from the beam's place; `top_z` the greatest height
     to travel at, `pick_z` that of parts in their pockets, `board_z` that of the bare board; `height_step` the band
     (mm) within which heights may be placed in any order, 0 where the order of heights is free; `edge` how near to the
-    edges that are `clamped` (mm) parts may sit; `clearance` what a nozzle keeps from its neighbours (mm).
+    edges that are `clamped` (mm) parts may sit; `clearance` what a nozzle keeps from its neighbours (mm); `stands` the
+    height of the highest thing on the bed, clamp, rack or camera, None where nobody measured all of them.
     """
 
     name: str
@@ -149,6 +150,7 @@ class Machine(Struct, frozen=True, dict=True):
     clamped: str = LEFT_RIGHT
     edge: float = 3.0
     clearance: float = 0.3
+    stands: float | None = None
 
     @cached_property
     def slot_xy(self) -> NDArray[np.float64]:
@@ -252,6 +254,8 @@ class Machine(Struct, frozen=True, dict=True):
             found.append("a slot is for tape, strip or tray, of a width above nothing")
         if self.top_z <= max(self.board_z, self.pick_z):
             found.append("the height to travel at lies above board and pockets")
+        if self.stands is not None and self.stands >= self.top_z:
+            found.append("the height to travel at lies above clamps, rack and camera")
         if min(self.width, self.depth) <= 0 or self.height_step < 0 or self.edge < 0 or self.clearance < 0:
             found.append("the bed has a size; steps, edges and clearances are not below nothing")
         return found

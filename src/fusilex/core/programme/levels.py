@@ -69,10 +69,15 @@ def levels(band: Ints, pairs: Sequence[tuple[int, int]], height: Floats) -> Ints
     return np.unique(np.column_stack([band, later]), axis=0, return_inverse=True)[1].reshape(-1)
 
 
-def travel_height(level: Ints, height: Floats, board_z: float, margin: float) -> float:
-    """The height to travel at (mm): what is carried hangs below the tip and passes over all that may stand by then."""
+def travel_height(level: Ints, height: Floats, board_z: float, margin: float, stands: float = 0.0) -> float:
+    """The height to travel at (mm): what is carried hangs below the tip and passes over all that may stand by then,
+    the highest of which `stands` on the board before the first (mm above it).
+
+    >>> travel_height(np.array([0]), np.array([0.5]), 0.0, 1.0, stands=7.7)
+    9.2
+    """
     order = np.lexsort((height, level))
-    stands, highest = 0.0, 0.0
+    highest = 0.0
     for number in np.unique(level[order]).tolist():
         own = height[level == number]
         ranked = np.sort(own)

@@ -84,6 +84,16 @@ def parts_of_panel(batch: Batch, panel: int, left_only: bool = False) -> Parts:
     return {b.cell: [p for p in batch.parts_of(step, b) if not (left_only and p.ref in b.placed)] for b in boards}
 
 
+def parts_there(batch: Batch, panel: int) -> Parts:
+    """Parts that are on the side that is up by cell of a panel's boards, whoever put them there."""
+    side, parts = place_step(batch).side, batch.own.by_ref
+    return {
+        b.cell: [parts[ref] for ref in b.placed if ref in parts and parts[ref].side == side]
+        for b in batch.state.panel_boards(panel)
+        if not b.scrapped
+    }
+
+
 def line_of(batch: Batch, panel: int, cell: int, part: Part) -> str:
     """The bin's key of a part on a panel's board."""
     board = next(b for b in batch.state.panel_boards(panel) if b.cell == cell and not b.scrapped)
@@ -134,7 +144,7 @@ def task(batch: Batch, panel: int, left_only: bool = False) -> Task:
             lying(batch, panel, machine, step.side),
             made,
             max(1, len(batch.state.panels)),
-            Loaded(put.turns(batch.lines), slots),
+            Loaded(put.turns(batch.lines), slots, parts_there(batch, panel)),
         )
     except ValueError as problem:
         raise Refused(f"{machine.name}: {problem}.") from None
