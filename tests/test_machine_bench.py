@@ -24,6 +24,7 @@ from fusilex.bench.programme.machine_row import MachineRow
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.record.demos import open_demo
 from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.hand import (
     bins_in_order,
     finish,
@@ -39,6 +40,7 @@ from fusilex.bench.stations.place.running.events import DRY, FIRST, Runs
 from fusilex.bench.stations.place.running.proving import judge_proof, next_look, parts_to_look_at
 from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
+from fusilex.bench.stations.place.typed_input import point
 from fusilex.bench.stations.reflow.judging import judge as judge_reflow
 from fusilex.bench.workshop.losses import Losses
 from fusilex.bench.workshop.put_right import PutRight
@@ -202,11 +204,11 @@ def test_boards_that_moved_in_their_panel_are_taught_by_themselves(bench: Bench)
     }
     wanted, error = points_to_teach(bench.batch, 1)
     assert len(wanted) == 24 and 0 < error < 0.2
-    for point in wanted:
-        turn, shift = lies[int(point.name.partition("@")[2]) - 1]
-        at = complex(point.x, point.y) * turn + shift
-        if point.name != wanted[-1].name:
-            bench.do(c.TeachPoint(1, point.name, round(at.real, 3), round(at.imag, 3)))
+    for wish in wanted:
+        turn, shift = lies[int(wish.name.partition("@")[2]) - 1]
+        at = complex(wish.x, wish.y) * turn + shift
+        if wish.name != wanted[-1].name:
+            bench.do(c.TeachPoint(1, wish.name, round(at.real, 3), round(at.imag, 3)))
     levels = {j.level for j in judge_machine(bench.batch, 1)}
     assert levels <= {Level.GO, Level.UNKNOWN}, "the last board's three points cannot tell"
     job = task(bench.batch, 1).job
@@ -361,6 +363,19 @@ def test_a_feeder_surely_worse_than_the_others_is_named_with_what_to_check() -> 
     low = (p + z * z / 2 / n - z * np.sqrt(p * (1 - p) / n + z * z / 4 / n / n)) / (1 + z * z / n)
     assert f"{100 * low:.1f}" in str(bad[0].quantities)
     assert judge_rejects("slot", {**fleet, "F3": Tally(13, 1)}) == [], "one alone is chance"
+    rng = np.random.default_rng(16)
+    named = honest = 0
+    for _ in range(2000):  # a good machine with 12 slots of different use, looked at after each of three panels
+        tries = np.cumsum(rng.integers(2, 60, (3, 12)), axis=0)
+        bad = np.cumsum(rng.binomial(np.diff(tries, axis=0, prepend=0), 0.02), axis=0)
+        looks = [
+            {f"F{k}": Tally(int(t), int(b)) for k, (t, b) in enumerate(zip(*rows, strict=True))}
+            for rows in zip(tries, bad, strict=True)
+        ]
+        honest += any(judge_rejects("slot", look) for look in looks)
+        worn = {**looks[-1], "F3": Tally(90, int(rng.binomial(90, 0.2)))}
+        named += "slot F3" in [j.subject for j in judge_rejects("slot", worn)]
+    assert honest <= 0.025 * 2000 and named > 0.95 * 2000
 
 
 def test_slots_pockets_and_first_pieces(bench: Bench) -> None:
@@ -678,6 +693,9 @@ def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(wi
     view.chances = replace(NEVER, hidden=1.0)
     view.refresh()
     assert view.picture.hidden == {"P1", "P2", "P3"}, "what tape covers"
+    press(window, K.Key_Return, K.Key_Return, K.Key_Up, K.Key_Return)
+    assert not bench.state[Placing].taught[1, "Place"], "what was not brought under the cross is not taught"
+    assert "along x and along y" in window.desk.said
     taken = 0
     while following := next(iter(view.wanted()), None):
         lie = view.picture.lie
@@ -692,7 +710,10 @@ def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(wi
             QTest.keyClick(window, key, shift)
         press(window, K.Key_Return)
         taken += 1
-    assert taken == 4
+    assert taken == 4 and set(bench.state[Placing].read[1, "Place"].values()) == {0.02}
+    bench.do(window.desk.read(lambda: point(1, "U1@2 300.1 120.25")))
+    assert bench.state[Placing].read[1, "Place"].get("U1@2") == 0.1, "a point is known as well as its coarser number"
+    bench.do(c.Undo())
     found = fit(bench.batch, 1)
     assert found.rotation_deg == pytest.approx(lie.turn, abs=0.02) and found.rms_mm < 0.02
     true = np.array([lie.on_bed(*p) for p in ([100.0, 40.0], [20.0, 50.0])])

@@ -12,8 +12,8 @@ import pytest
 from fusilex.app import main
 from fusilex.core.evidence import Level
 from fusilex.core.placing.affine import Affine, best_fit, fit_affine, odd_one
-from fusilex.core.placing.references import judge_references
-from fusilex.core.placing.suggest import Candidate, corners_of, standard_error, suggest
+from fusilex.core.placing.references import error_within, judge_references
+from fusilex.core.placing.suggest import Candidate, corners_of, standard_error, suggest, to_teach
 from fusilex.core.similarity import fit_similarity
 
 HERON = Path(__file__).parents[1] / "src/fusilex/demo/heron-r2"
@@ -86,6 +86,50 @@ def test_shear_is_named_a_bad_click_is_found_and_good_points_are_let_be() -> Non
     wrong[2] += (0.4, -0.3)
     named = [odd_one(PANEL, wrong + rng.normal(0, 0.01, PANEL.shape)) for _ in range(200)]
     assert np.mean([n == 2 for n in named]) > 0.9
+
+
+@pytest.mark.parametrize(("step", "sigma"), [(0.1, 0.0), (0.1, 0.02), (0.05, 0.01), (0.02, 0.0)])
+@pytest.mark.parametrize("n", [3, 4, 6])
+def test_points_read_in_steps_know_no_more_than_their_step(step: float, sigma: float, n: int) -> None:
+    """Panels somewhere in the clamp, their points on whole tenths as designers draw them, read in steps."""
+    rng, covered, wrong_go = np.random.default_rng(int(step * 100 + n)), [], 0
+    for _ in range(1500):
+        turn, shift = rng.normal(0, 0.003) * (rng.random() < 0.5), rng.uniform(0, 1, 2)
+        matrix = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
+        seen = PANEL[:n] @ matrix + shift + rng.normal(0, sigma, (n, 2))
+        fit = best_fit(PANEL[:n], np.round(seen / step) * step)
+        off = float(np.hypot(*(fit.apply(FAR) - (FAR @ matrix + shift))[0]))
+        covered.append(off <= error_within(fit, FAR, step)[0])
+        wrong_go += (
+            off > 0.05 and judge_references(fit, list("abcdef")[:n], ["U1"], FAR, step=step)[-1].level is Level.GO
+        )
+    assert np.mean(covered) > 0.95 - 4 * np.sqrt(0.05 * 0.95 / 1500)
+    assert wrong_go == 0 if step == 0.1 else wrong_go <= 0.025 * 1500
+
+
+def test_two_points_run_a_machine_and_prove_nothing() -> None:
+    at = PANEL[:2]
+    found = judge_references(best_fit(at, at + 3.0), ["P1", "P2"], ["U1"], FAR)
+    assert [(j.rule, j.level) for j in found] == [("place.error", Level.UNKNOWN)]
+    stretched = judge_references(best_fit(at, at * 1.004), ["P1", "P2"], ["U1"], FAR)
+    assert next((j.rule, j.level) for j in stretched) == ("place.scale", Level.STOP), (
+        "their distance is what checks them"
+    )
+    assert [j.rule for j in judge_references(best_fit(at, at * 1.0029), ["P1", "P2"], ["U1"], FAR)] == ["place.error"]
+
+
+def test_fiducials_come_before_parts_everywhere() -> None:
+    rng = np.random.default_rng(3)
+    parts = rng.uniform(0, 1, (40, 2)) * (150, 62)
+    corners = corners_of([f"R{k}" for k in range(40)], parts)
+    marks = [Candidate(f"P{k}", *map(float, PANEL[k])) for k in range(4)]
+    for n, named in ((4, 3), (3, 3), (2, 2), (1, 1), (0, 0)):
+        chosen, error = to_teach(marks[:n], corners, parts, 3)
+        assert sum(c.name.startswith("P") for c in chosen) == named and len(chosen) == 3
+        at, seen = [(c.x, c.y) for c in chosen], [c.seen_mm for c in chosen]
+        assert error == pytest.approx(standard_error(at, seen, parts).max())
+    with pytest.raises(ValueError, match="there are 1"):
+        to_teach(marks[:1], [], parts, 2)
 
 
 def test_refs_suggests_and_tells_the_worst_part(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

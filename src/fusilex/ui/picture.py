@@ -15,6 +15,7 @@ from fusilex.bench.common.commands import Acknowledge
 from fusilex.bench.now import Now
 from fusilex.bench.record.bench import Bench
 from fusilex.core.design.model import Part
+from fusilex.core.judgement import Judgement
 from fusilex.core.route.steps import Step
 from fusilex.ui.canvas.view import BoardCanvas
 from fusilex.ui.desk import Desk
@@ -62,6 +63,10 @@ class Picture(QWidget):
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         return "", []
+
+    def judgements(self, own: list[Judgement]) -> list[Judgement]:
+        """What is judged beside this picture, the worst first: by default the step's `own` judgements."""
+        return own
 
     def take_files(self, names: Sequence[str]) -> bool:
         """True where files that were dropped on the bench are for this picture, which takes them."""

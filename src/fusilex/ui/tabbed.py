@@ -7,6 +7,7 @@ from PyQt6.QtGui import QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QStackedWidget, QWidget
 
 from fusilex.bench.now import Now
+from fusilex.core.judgement import Judgement
 from fusilex.ui.desk import Desk
 from fusilex.ui.picture import Picture, StationPicture
 from fusilex.ui.theme import theme
@@ -126,3 +127,6 @@ class TabbedStation(StationPicture):
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         return self.view.facts()
+
+    def judgements(self, own: list[Judgement]) -> list[Judgement]:
+        return self.view.judgements(own)

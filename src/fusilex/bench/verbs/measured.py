@@ -15,12 +15,12 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.windows import window_by
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, worst_first
+from fusilex.core.measuring.resolution import step_of
 from fusilex.core.placing.affine import Affine, best_fit, odd_one
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
-from fusilex.core.placing.references import judge_references
-from fusilex.core.placing.suggest import Candidate, corners_of
-from fusilex.core.placing.suggest import suggest as suggest_points
+from fusilex.core.placing.references import FINEST_MM, error_within, judge_references
+from fusilex.core.placing.suggest import Candidate, corners_of, to_teach
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import CELSIUS, RATE, write, write_celsius, write_length, write_point
 from fusilex.core.reflow.judge import judge_profile
@@ -80,9 +80,9 @@ class _Field:
         if not len(self.xy):
             raise BadInput("refs", "parts on paste to be placed", "none")
         corners = corners_of([label.replace(" in cell ", "@") for label in self.labels], self.xy)
-        some = [c for c in [*self.points, *corners] if c.name.upper() not in hidden]
+        marks, corners = ([c for c in own if c.name.upper() not in hidden] for own in (self.points, corners))
         try:
-            return suggest_points(some, self.xy, count)
+            return to_teach(marks, corners, self.xy, count)
         except ValueError as problem:
             raise BadInput("--suggest", "a number of points that there are", str(problem)) from problem
 
@@ -95,14 +95,15 @@ def _fitted(
     except KeyError as error:
         raise BadInput(file, "references or fiducials of the design", f"“{error.args[0]}”") from error
     names, a, b = one_each([n for n, _, _ in taught], design_xy, [[x, y] for _, x, y in taught])
-    if len(names) < 3:
-        raise BadInput(file, "at least three points in different places", str(len(names)))
+    if len(names) < 2:
+        raise BadInput(file, "at least two points in different places", str(len(names)))
     try:
         fit = best_fit(a, b)
     except ValueError as error:
         raise BadInput(file, "points far apart", str(error)) from error
     labels, xy = field.labels, field.xy
-    within = fit.error_within(xy)
+    step = step_of([round(v, 4) for _, *at in taught for v in at], FINEST_MM)
+    within = error_within(fit, xy, step)
     worst = int(np.argmax(within)) if len(within) else None
     suspect = odd_one(a, b)
     affine = isinstance(fit, Affine)
@@ -115,6 +116,7 @@ def _fitted(
         "points": names,
         "residuals_mm": [float(r) for r in fit.residual_mm],
         "rms_mm": fit.rms_mm,
+        "read_step_mm": step,
         "within95_mm": None if worst is None else float(within[worst]),
         "worst_part": (
             None
@@ -135,7 +137,7 @@ def _fitted(
     text += [f"{n:<8} residual {write_length(r, 4)}" for n, r in zip(names, fit.residual_mm, strict=True)]
     if worst is not None:
         text.append(f"worst part {labels[worst]}: 95 % stay under {write_length(within[worst], 4)}")
-    return judge_references(fit, names, labels, xy, suspect), data, text
+    return judge_references(fit, names, labels, xy, suspect, step), data, text
 
 
 def profile(log: str, window: str) -> Answer:

@@ -10,13 +10,14 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from fusilex.bench.common.heat.predicted import doubt_of, judge_predicted
 from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.oven_load import OvenLoad, oven_in
 from fusilex.bench.verbs.windows import window_by
 from fusilex.bench.workshop.oven import Oven
-from fusilex.core.evidence import Coverage, Level, every, seen
+from fusilex.core.evidence import Level, every, seen
 from fusilex.core.heat.joints import Joint
-from fusilex.core.heat.margins import Margin, helps, margins, surely
+from fusilex.core.heat.margins import Margin, helps, margins
 from fusilex.core.heat.oven import Loading, cooling_s
 from fusilex.core.heat.places import places
 from fusilex.core.heat.plan import UNREACHED, Aim, plan
@@ -27,7 +28,7 @@ from fusilex.core.heat.sheet import CELL_MM, COARSE_MM, Sheet
 from fusilex.core.heat.ties import shine_of, tied
 from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
-from fusilex.core.quantities import Quantity, amount, write_celsius
+from fusilex.core.quantities import Quantity, write_celsius
 from fusilex.core.reflow.part_limits import limits_of
 from fusilex.core.reflow.windows import ProcessWindow
 from fusilex.core.units import clock
@@ -86,58 +87,17 @@ def predict_run(
     loading = _loading(oven, load, panels, preheat)
     found = _predicted(load, sheet, oven, schedule, rule, loading)
     data = _as_data(found, oven, schedule, sheet, loading)
-    rows, passing = margins(found, rule, limits_of(load.parts, rule.leaded))
+    limits = limits_of(load.parts, rule.leaded)
+    rows, passing = margins(found, rule, limits)
     data |= {"window": rule.name, "passing": passing, "margins": [_margin(row) for row in rows]}
-    last, hot = found.joints[found.last], found.joints[found.hottest]
-    never = int(np.isnan(found.molten.melts).sum())
-    half = float(found.peak95[found.last])
-    worst = rows[0]
-    sure = surely(found, rule, limits_of(load.parts, rule.leaded), oven.fit.residual_c)
-    joints = (Coverage("joints", int(sure.sum()), len(found.joints)),)
-    level = Level.STOP if never else Level.CARE if worst.score > 1 else seen(*joints)
-    place = {"part": last.part, "cell": last.cell + 1}
-    if never:
-        headline = say("stays solid", never=never, joints=len(found.joints), **place)
-    else:
-        headline = say("melts last", **place, at=amount(float(found.molten.melts[found.last]), "s"))
-    peak = round(float(found.molten.peak[found.last]), 1)
-    numbers = (
-        Quantity("its peak", peak, "°C", (peak - half, peak + half)),
-        Quantity("give or take", round(half, 1), "K"),
-        Quantity("hottest", round(float(found.molten.peak[found.hottest]), 1), "°C"),
-        Quantity("there", hot.part),
-        Quantity("spread", round(found.spread_c, 1), "K"),
-        Quantity(
-            "furthest from the middle of the window",
-            f"{worst.name} at {worst.joint.part}, index {100 * worst.score:.0f}",
-        ),
-        Quantity("keep the window", f"{passing} of {len(found.joints)} joints"),
-    )
-    if level is Level.UNKNOWN:
-        headline = say("band beyond", first=headline, open=int((~sure).sum()), joints=len(found.joints))
-    if level is not Level.STOP and not np.isfinite(found.melts95).all():
-        level, headline = Level.UNKNOWN, say("may never melt", first=headline)
-    if doubt := _doubt(oven):
-        level, headline = Level.UNKNOWN, say("in doubt", doubt=doubt, first=headline)
-    do = say("other settings") if level in (Level.STOP, Level.CARE) else say("log a run") if doubt else None
-    missing = ("a logged run of this oven",) if level is Level.UNKNOWN else ()
-    judged = Judgement("reflow.predicted", level, load.design.name, headline, numbers, do, (), missing, joints)
-    return Answer([judged], data, "\n".join([judged.headline, *(number.text() for number in numbers)]))
+    judged = judge_predicted(load.design.name, found, rule, limits, oven)
+    return Answer([judged], data, "\n".join([judged.headline, *(number.text() for number in judged.quantities)]))
 
 
 def _margin(row: Margin) -> dict[str, Any]:
     """A metric at its worst joint."""
     ends = {"value": _plain(row.value), "low": row.low, "high": _plain(row.high)}
     return {"metric": row.name, **ends, "part": row.joint.part, "cell": row.joint.cell + 1}
-
-
-def _doubt(oven: Oven) -> str:
-    """Why the twin of an oven is no proof, '' where it is one."""
-    if not oven.fit.runs:
-        return f"Nobody fitted {oven.id} to a log"
-    if not oven.fit.board:
-        return f"{oven.id} was fitted without its board"
-    return "" if oven.proven else f"The twin of {oven.id} is {write_celsius(oven.fit.residual_c)} off its logs"
 
 
 def _loading(oven: Oven, load: OvenLoad, panels: int, preheat: float | None) -> Loading:
@@ -260,7 +220,7 @@ def plan_run(
     level = {True: seen(*joints), None: Level.UNKNOWN, False: Level.STOP}[possible]
     headline = {
         True: say("possible", oven=oven.id, window=window),
-        None: say("not checked", oven=oven.id, window=window, doubt=_doubt(oven) or say("much open")),
+        None: say("not checked", oven=oven.id, window=window, doubt=doubt_of(oven) or say("much open")),
         False: say("not possible", oven=oven.id, window=window),
     }[possible]
     name, joint = made.worst

@@ -50,16 +50,22 @@ def margins(found: Predicted, window: ProcessWindow, limits: Mapping[str, float]
     return sorted(rows, key=lambda row: -row.score), passing
 
 
-def surely(found: Predicted, window: ProcessWindow, limits: Mapping[str, float], off_c: float) -> np.ndarray:
+def surely(
+    found: Predicted, window: ProcessWindow, limits: Mapping[str, float], off_c: float
+) -> tuple[np.ndarray, np.ndarray]:
     """Joints (k) whose peak and time above melting stay within the window and the body's limit with all 95 % of what
-    the logs leave possible: the ovens drawn, and by how much (RMS, °C) the model was `off_c` its logs.
+    the logs leave possible: the ovens drawn, and by how much (RMS, °C) the model was `off_c` its logs. And those of
+    which none of that is within.
     """
     most = np.array([min(window.peak[1], limits.get(j.part, np.inf)) for j in found.joints])
     peak, long = found.molten.peak, found.molten.seconds
     high = np.hypot(found.peak95, NORMAL_95 * off_c)
     wide = np.hypot(found.seconds95, NORMAL_95 * math.sqrt(2) * off_c / USUAL_RATE)
     inside = (peak - high >= window.peak[0]) & (peak + high <= most)
-    return np.asarray(inside & (long - wide >= window.above_melting[0]) & (long + wide <= window.above_melting[1]))
+    inside &= (long - wide >= window.above_melting[0]) & (long + wide <= window.above_melting[1])
+    outside = (peak + high < window.peak[0]) | (peak - high > most)
+    outside |= (long + wide < window.above_melting[0]) | (long - wide > window.above_melting[1])
+    return np.asarray(inside), np.asarray(outside)
 
 
 USUAL_RATE = 1.0

@@ -5,22 +5,31 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.evidence import Level, every, exactly, weigh
 from fusilex.core.judgement import Judgement
-from fusilex.core.placing.affine import Affine, Transform
+from fusilex.core.placing.affine import Affine, Transform, hidden_by_step
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
 SCALE_LIMIT, SHEAR_LIMIT_DEG = 0.003, 0.2
 ERROR_CARE_MM, ERROR_STOP_MM = 0.05, 0.10
+FINEST_MM = 0.001
+"""No read-out of a bed shows less."""
 
 
 def judge_references(
-    fit: Transform, names: Sequence[str], parts: Sequence[str], part_xy: ArrayLike, suspect: int | None = None
+    fit: Transform,
+    names: Sequence[str],
+    parts: Sequence[str],
+    part_xy: ArrayLike,
+    suspect: int | None = None,
+    step: float = 0.0,
 ) -> list[Judgement]:
-    """The transform's quality: wrong point, scale, and the error that 95 % stay under at the worst part."""
+    """The transform's quality: wrong point, scale, and the error that 95 % stay under at the worst part; `step` (mm) is
+    that in which the points were read.
+    """
     found = []
     numbers = (
         Quantity("RMS residual", fit.rms_mm, "mm"),
@@ -41,14 +50,15 @@ def judge_references(
                 (names[suspect],),
             )
         )
-    if abs(fit.scale - 1) > SCALE_LIMIT:
+    scale = _scale(fit)
+    if abs(scale - 1) > SCALE_LIMIT:
         found.append(
             Judgement(
                 "place.scale",
                 Level.STOP,
                 "scale",
                 say("scale off"),
-                (Quantity("scale", f"{fit.scale:.4f}"), Quantity("allowed", SCALE_LIMIT * 100, "%")),
+                (Quantity("scale", f"{scale:.4f}"), Quantity("allowed", SCALE_LIMIT * 100, "%")),
                 say("a point is wrong"),
             )
         )
@@ -64,13 +74,29 @@ def judge_references(
             )
         )
     if len(parts):
-        found.append(_judged_error(fit, parts, part_xy, numbers))
+        if step:
+            numbers = (*numbers, Quantity("read in steps of", step, "mm"))
+        found.append(_judged_error(fit, parts, part_xy, numbers, step))
     return found
 
 
-def _judged_error(fit: Transform, parts: Sequence[str], part_xy: ArrayLike, numbers: tuple[Quantity, ...]) -> Judgement:
-    within, usual = fit.error_within(part_xy), fit.predicted_error(part_xy)
-    if np.isnan(within[0]):
+def _scale(fit: Transform) -> float:
+    """The scale of a fit; of two points that of their distance, which a rigid fit leaves to its residuals."""
+    if isinstance(fit, Affine) or not fit.rigid:
+        return fit.scale
+    return 1.0 + 2.0 * float(fit.residual_mm.mean()) / float(np.sqrt(2 * fit.spread))
+
+
+def error_within(fit: Transform, xy: ArrayLike, step: float) -> NDArray[np.float64]:
+    """What the placement error (mm, radial) stays under in 95 of 100 fits, the step of the readings included."""
+    return np.asarray(np.hypot(fit.error_within(xy), hidden_by_step(fit, xy, step)))
+
+
+def _judged_error(
+    fit: Transform, parts: Sequence[str], part_xy: ArrayLike, numbers: tuple[Quantity, ...], step: float
+) -> Judgement:
+    within, usual = error_within(fit, part_xy, step), fit.predicted_error(part_xy)
+    if np.isnan(within[0]) or len(fit.residuals) == 2:
         text, do = say("two points"), say("third point")
         return Judgement("place.error", Level.UNKNOWN, "transform", text, numbers, do, (), ("a third point",))
     worst = int(np.argmax(within))

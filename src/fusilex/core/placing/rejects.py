@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from math import comb
 
 from msgspec import Struct
 
@@ -33,8 +34,10 @@ CAUSES = {
 """What to check, in this order, by what is seen."""
 
 
-LEAST = 2
-"""One reject alone is chance: among many feeders some always have the first."""
+LEAST, BY_CHANCE = 2, 0.01
+"""One reject alone is chance: among many feeders some always have the first. In at most one of a hundred honest runs is
+a good feeder named; it is looked at after each panel, not once.
+"""
 
 
 class Tally(Struct, frozen=True):
@@ -45,21 +48,32 @@ class Tally(Struct, frozen=True):
     seen: tuple[tuple[str, int], ...] = ()
 
 
-def judge_rejects(kind: str, tallies: Mapping[str, Tally]) -> list[Judgement]:
-    """Care for every one with two rejects or more whose rate is surely above all others' together: the lower end of
-    its 95 % interval (Wilson) is above their rate.
+def chance_of(own: Tally, others: Tally) -> float:
+    """The chance that of all rejects so many or more fall on one by itself, where it is as good as the others: the
+    upper tail of the hypergeometric distribution (Fisher's exact test, one-sided).
+
+    >>> round(chance_of(Tally(10, 2), Tally(10, 0)), 4)  # C(10, 2) / C(20, 2)
+    0.2368
     """
-    found = []
+    total, bad = own.tries + others.tries, own.rejects + others.rejects
+    ways = sum(comb(own.tries, k) * comb(others.tries, bad - k) for k in range(own.rejects, min(bad, own.tries) + 1))
+    return ways / comb(total, bad)
+
+
+def judge_rejects(kind: str, tallies: Mapping[str, Tally]) -> list[Judgement]:
+    """Care for every one with two rejects or more whose rate is surely above all others' together: so many rejects of
+    all would fall on it by chance in fewer runs than `BY_CHANCE`, shared out among all that were tried (Bonferroni).
+    """
+    found, tried = [], sum(t.tries > 0 for t in tallies.values())
     for name, own in tallies.items():
         others = [t for other, t in tallies.items() if other != name]
         tries, rejects = sum(t.tries for t in others), sum(t.rejects for t in others)
         if own.rejects < LEAST or not tries:
             continue
+        if chance_of(own, Tally(tries, rejects)) * tried >= BY_CHANCE:
+            continue
         likely = wilson(own.rejects, own.tries)
         low, high = likely.low, likely.high
-        fleet = rejects / tries
-        if low <= fleet:
-            continue
         numbers = (
             Quantity("rejects", f"{own.rejects} of {own.tries}"),
             Quantity("likely rate", f"{100 * low:.1f} to {100 * high:.1f} %"),

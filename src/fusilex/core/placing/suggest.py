@@ -86,6 +86,36 @@ def suggest(candidates: Sequence[Candidate], xy: ArrayLike, count: int) -> tuple
     return [candidates[i] for i in best[1]], best[0]
 
 
+def to_teach(
+    fiducials: Sequence[Candidate], corners: Sequence[Candidate], xy: ArrayLike, count: int
+) -> tuple[list[Candidate], float]:
+    """The points to teach: fiducials first, parts at the corners where those are too few, and of either those that
+    leave the least error (mm) at the worst of the places (m × 2, mm), in the order of their names. Raises ValueError
+    as `suggest`.
+    """
+    if len(fiducials) >= count:
+        chosen, error = suggest(fiducials, xy, count)
+    else:
+        chosen = list(fiducials)
+        if len(chosen) + len(corners) < count:
+            raise ValueError(f"{count} points to teach, but there are {len(chosen) + len(corners)}")
+        if len(chosen) < 2:
+            chosen = _best_with(chosen, corners, xy, max(2, count))
+        while len(chosen) < count and (more := one_more(chosen, corners, xy)) is not None:
+            chosen.append(more)
+        at, seen = [(c.x, c.y) for c in chosen], [c.seen_mm for c in chosen]
+        error = float(standard_error(at, seen, xy).max())
+    return sorted(chosen, key=lambda c: c.name), error
+
+
+def _best_with(known: Sequence[Candidate], others: Sequence[Candidate], xy: ArrayLike, count: int) -> list[Candidate]:
+    """The best `count` points that hold what is known."""
+    if not known:
+        return suggest(others, xy, count)[0]
+    pairs = [[*known, other] for other in others]
+    return min(pairs, key=lambda p: float(standard_error([(c.x, c.y) for c in p], [c.seen_mm for c in p], xy).max()))
+
+
 def _rows(xy: ArrayLike) -> NDArray[np.float64]:
     """Derivatives (n × 2 × 4) of a similarity's places by shift, cosine and sine."""
     at = np.atleast_2d(np.asarray(xy, dtype=float))

@@ -15,7 +15,6 @@ from fusilex.core.programme.job import Job
 from fusilex.core.programme.levels import bands, levels, strikes, travel_height
 from fusilex.core.programme.who import holds, slots_for
 
-
 MARGIN_MM = 1.0
 """What is carried keeps this much above what it passes over."""
 
@@ -44,9 +43,9 @@ def job_of(
     over: float = 0.0,
 ) -> Job:
     """The job of placing pieces in one run of several alike. `standing` names the slot each line stands in already:
-    another costs loading it, spread over the runs; `there` are pieces that are on the panel before it, `over`
-    the height (mm) of others that may be. Raises ValueError for a piece that no nozzle holds, no slot takes, that lies outside the bed, that cannot be carried over
-    what stands, or cannot be put down beside it.
+    another costs loading it, spread over the runs; `there` are pieces that are on the panel before it, `over` the
+    height (mm) of others that may be. Raises ValueError for a piece that no nozzle holds, no slot takes, that lies
+    outside the bed, that cannot be carried over what stands, or cannot be put down beside it.
     """
     names = tuple(sorted({p.line for p in pieces}))
     body = {p.line: p.package for p in pieces}

@@ -218,7 +218,7 @@ class Window(QMainWindow):
         if self.stack.currentWidget() is not station:
             self.stack.setCurrentWidget(station)
         step = bench.view.step
-        judged = bench.judgements(step)
+        judged = station.judgements(bench.judgements(step))
         reasons = {j.key: why.reason for j in judged if (why := bench.state.overruling(j))}
         self.judged.show_judgements(judged, reasons, (bench.id, step))
         self.desk.judgement = self.judged.current

@@ -30,7 +30,7 @@ from fusilex.bench.stations.place.programmed import kept_of
 from fusilex.bench.stations.place.running.commands import MachineRan
 from fusilex.journal.entries import Event
 
-LARGEST_BED_MM = 2000.0
+LARGEST_BED_MM, MOST_STEP_MM = 2000.0, 1.0
 
 
 class ChooseWay(Command, frozen=True):
@@ -69,12 +69,13 @@ class PlacePart(Command, frozen=True):
 
 
 class TeachPoint(Command, frozen=True):
-    """A part or fiducial of a panel was seen at x, y of the machine (mm)."""
+    """A part or fiducial of a panel was seen at x, y of the machine (mm), read in steps of `read` mm (0: unknown)."""
 
     panel: int
     point: str
     x: float
     y: float
+    read: float = 0.0
     cautions: ClassVar[str] = "Place"
 
     def decide(self, batch: Batch) -> Result:
@@ -82,7 +83,11 @@ class TeachPoint(Command, frozen=True):
         point_at(batch, self.point)
         if max(abs(self.x), abs(self.y)) > LARGEST_BED_MM:
             raise Refused(f"A taught point lies within {LARGEST_BED_MM:g} mm of the machine's zero.")
-        return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y), step)])
+        if not 0 <= self.read <= MOST_STEP_MM:
+            raise Refused(
+                f"Read a point to {MOST_STEP_MM:g} mm or finer: a coarser one does not tell where a panel is."
+            )
+        return Result([PointTaught(self.panel, self.point, float(self.x), float(self.y), step, float(self.read))])
 
 
 class ChooseReferences(Command, frozen=True):

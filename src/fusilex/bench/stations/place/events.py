@@ -17,11 +17,13 @@ PER_PANEL, PER_BOARD = "panel", "board"
 
 
 class Placing(Struct):
-    """Points taught by panel and step (name → x, y of the machine, mm), those that cannot be seen there; by step the
+    """Points taught by panel and step (name → x, y of the machine, mm), in which steps they were read (mm, 0 where
+    nobody said), those that cannot be seen there; by step the
     way of placing in view, and what points are taught for: the panel, or each of its boards.
     """
 
     taught: dict[tuple[int, str], dict[str, tuple[float, float]]] = field(default_factory=dict)
+    read: dict[tuple[int, str], dict[str, float]] = field(default_factory=dict)
     hidden: dict[tuple[int, str], list[str]] = field(default_factory=dict)
     way: dict[str, str] = field(default_factory=dict)
     per: dict[str, str] = field(default_factory=dict)
@@ -101,7 +103,7 @@ class PanelPlaced(Event, frozen=True):
 
 
 class PointTaught(Event, frozen=True):
-    """A point of a panel was seen at x, y of the machine."""
+    """A point of a panel was seen at x, y of the machine, read in steps of `read` mm (0: nobody said)."""
 
     kind: ClassVar[str] = "point_taught"
     about: ClassVar[str] = "panel"
@@ -110,9 +112,11 @@ class PointTaught(Event, frozen=True):
     x: float
     y: float
     step: str = "Place"
+    read: float = 0.0
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         state[Placing].taught.setdefault((self.panel, self.step), {})[self.point] = (self.x, self.y)
+        state[Placing].read.setdefault((self.panel, self.step), {})[self.point] = self.read
 
     @property
     def words(self) -> str:
@@ -130,6 +134,7 @@ class PointForgotten(Event, frozen=True):
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         state[Placing].taught.get((self.panel, self.step), {}).pop(self.point, None)
+        state[Placing].read.get((self.panel, self.step), {}).pop(self.point, None)
 
     @property
     def words(self) -> str:
@@ -148,6 +153,7 @@ class PointHidden(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         placing = state[Placing]
         placing.taught.get((self.panel, self.step), {}).pop(self.point, None)
+        placing.read.get((self.panel, self.step), {}).pop(self.point, None)
         hidden = placing.hidden.setdefault((self.panel, self.step), [])
         if self.point not in hidden:
             hidden.append(self.point)

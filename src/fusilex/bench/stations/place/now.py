@@ -7,7 +7,14 @@ from fusilex.bench.now import Now, elsewhere
 from fusilex.bench.stations.place.events import MACHINE, Placing
 from fusilex.bench.stations.place.hand import next_by_hand, turn_of, unseen_marks
 from fusilex.bench.stations.place.machine import way_of
-from fusilex.bench.stations.place.references import fits, judge_machine, points_to_teach
+from fusilex.bench.stations.place.references import (
+    USUAL_POINTS,
+    cells_taught,
+    fits,
+    judge_machine,
+    points_to_teach,
+    taught,
+)
 from fusilex.bench.stations.place.running.proving import judge_proof
 from fusilex.core.placing.turns import turn_words
 from fusilex.core.quantities import write_length
@@ -50,8 +57,10 @@ def _by_machine(batch: Batch) -> Now:
     if not any(b.step == step for b in batch.state.panel_boards(panel)):
         return elsewhere(batch)
     known = batch.state[Placing].taught.get((panel, step), {})
-    if len(fits(batch, panel)) < len(batch.panel_at(panel, "Place")):
-        wanted, error = points_to_teach(batch, panel)
+    wanted, error = points_to_teach(batch, panel)
+    least = min(len(taught(batch, panel, cell)[0]) for cell in cells_taught(batch, panel))
+    open_points = least < USUAL_POINTS and any(c.name not in known for c in wanted)
+    if open_points or len(fits(batch, panel)) < len(batch.panel_at(panel, "Place")):
         point = next((c.name for c in wanted if c.name not in known), "U1@1")
         told = f" These leave {write_length(error, 3)} at the worst part." if wanted else ""
         return Now(

@@ -15,16 +15,18 @@ from fusilex.bench.stations.place.events import PER_BOARD, Placing
 from fusilex.bench.stations.place.machine import place_step, point_at
 from fusilex.core.evidence import Level
 from fusilex.core.judgement import Judgement
+from fusilex.core.measuring.resolution import step_of
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import as_seen, cell_of, on_panel
-from fusilex.core.placing.references import judge_references
-from fusilex.core.placing.suggest import Candidate, corners_of, one_more, suggest
+from fusilex.core.placing.references import FINEST_MM, judge_references
+from fusilex.core.placing.suggest import Candidate, corners_of, one_more, to_teach
 from fusilex.core.quantities import Quantity
 from fusilex.core.similarity import one_each
 from fusilex.core.wording import say
 
-LEAST_POINTS = 3
+LEAST_POINTS, USUAL_POINTS = 2, 3
+"""Points without which nothing is known of shift and turn; points that show how well it is."""
 
 
 def per_board(batch: Batch) -> bool:
@@ -61,9 +63,10 @@ def taught(
 
 
 def points_to_teach(batch: Batch, panel: int) -> tuple[list[Candidate], float]:
-    """Points to teach: the fewest that do, those that can be seen and leave the least error at the worst part, in the
-    order of their names; then the one that helps most beside them, which finds a wrong one. Board by board where each
-    is taught by itself. And the error (mm) that the first leave. Nothing where there are not enough.
+    """Points to teach, fiducials before parts: the fewest that do, those that can be seen and leave the least error at
+    the worst part, in the order of their names; then the one that helps most beside them, which finds a wrong one.
+    Board by board where each is taught by itself. And the error (mm) that the first leave. Nothing where there are not
+    enough.
     """
     step = place_step(batch)
     hidden = tuple(batch.state[Placing].hidden.get((panel, step.id), ()))
@@ -81,25 +84,24 @@ def _points(
     board: Built, panel: Panel, refs: tuple[str, ...], side: str, hidden: tuple[str, ...], cell: int | None
 ) -> tuple[list[Candidate], float]:
     seen = [(name, as_seen(panel, [[x, y]], side)[0]) for name, x, y in panel.fiducials if cell is None]
-    some = [Candidate(name, float(at[0]), float(at[1])) for name, at in seen]
+    marks = [Candidate(name, float(at[0]), float(at[1])) for name, at in seen if name not in hidden]
     labels, places = on_panel(board.design, panel, [board.by_ref[ref] for ref in refs], cell)
     if not len(places):
         return [], 0.0
     places = as_seen(panel, places, side)
-    some += corners_of([label.replace(" in cell ", "@") for label in labels], places)
-    some = [c for c in some if c.name not in hidden]
+    corners = corners_of([label.replace(" in cell ", "@") for label in labels], places)
+    corners = [c for c in corners if c.name not in hidden]
     try:
-        chosen, error = suggest(some, places, LEAST_POINTS)
+        chosen, error = to_teach(marks, corners, places, USUAL_POINTS)
     except ValueError:
         return [], 0.0
-    chosen.sort(key=lambda c: c.name)
-    more = one_more(chosen, some, places)
+    more = one_more(chosen, marks, places) or one_more(chosen, corners, places)
     return [*chosen, more] if more else chosen, error
 
 
 def fit(batch: Batch, panel: int, cell: int | None = None) -> Transform | None:
-    """Transform from panel to machine by the points of the panel, or of one of its boards; None with fewer than three
-    or points that coincide.
+    """Transform from panel to machine by the points of the panel, or of one of its boards; None with fewer than two or
+    points that coincide.
     """
     names, design, measured = taught(batch, panel, cell)
     if len(names) < LEAST_POINTS:
@@ -117,6 +119,13 @@ def fits(batch: Batch, panel: int) -> dict[int, Transform]:
         return dict.fromkeys(range(batch.panel.count), whole) if whole is not None else {}
     found = {cell: fit(batch, panel, cell) for cell in cells_taught(batch, panel) if cell is not None}
     return {cell: own for cell, own in found.items() if own is not None}
+
+
+def read_step(batch: Batch, panel: int) -> float:
+    """The step (mm) in which a panel's points were read: as typed or jogged, and no finer than the readings tell."""
+    key = panel, place_step(batch).id
+    seen = [round(v, 4) for at in batch.state[Placing].taught.get(key, {}).values() for v in at]
+    return max([step_of(seen, FINEST_MM), *batch.state[Placing].read.get(key, {}).values()])
 
 
 def judge_machine(batch: Batch, panel: int) -> list[Judgement]:
@@ -141,5 +150,5 @@ def _judged(batch: Batch, panel: int, cell: int | None) -> list[Judgement]:
         return [Judgement("place.points", Level.STOP, about, text, numbers, say("far apart"))]
     labels, places = on_panel(batch.design, batch.panel, batch.parts_of(step.id), cell)
     places = as_seen(batch.panel, places, step.side)
-    found = judge_references(transform, names, labels, places, odd_one(design, measured))
+    found = judge_references(transform, names, labels, places, odd_one(design, measured), read_step(batch, panel))
     return [j.of(about) for j in found]

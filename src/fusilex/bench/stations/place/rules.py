@@ -21,7 +21,7 @@ RULES = {
         chance=constant(similarity, "FALSE_ALARM", "%", times=100), least=constant(similarity, "SEEN_MM", "mm")
     ),
     "place.proof": rule(),
-    "place.rejects": rule(least=constant(rejects, "LEAST")),
+    "place.rejects": rule(least=constant(rejects, "LEAST"), chance=constant(rejects, "BY_CHANCE", "%", times=100)),
     "place.marks": rule(),
     "place.nudge": rule(
         small=constant(centring, "SMALL_MM", "mm"),

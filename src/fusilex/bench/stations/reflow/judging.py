@@ -28,6 +28,11 @@ from fusilex.core.route.hanging import judge_reflow_cycles, judge_turned
 from fusilex.core.wording import say
 
 SHOWN = 4
+OF_A_RUN = tuple(
+    f"reflow.{what}"
+    for what in ("log", "index", "joints", "oven", "heating", "soak", "above melting", "peak", "cooling", "to peak")
+)
+"""Rules that speak of a run that was."""
 
 
 def window_of(batch: Batch, board: Board) -> str:

@@ -30,6 +30,10 @@ from fusilex.ui.widgets.keys import Key
 
 FIELD_MM, STEP_MM, FINE_MM = 7.0, 0.5, 0.02
 FIDUCIAL_MM, BARE_MM = 0.5, 1.0
+BESIDE_MM = 0.3
+"""The camera comes to lie this much left of and below where a point should be: it is brought there by what is seen,
+always from the same side, and not taken from what was reckoned.
+"""
 WAYS = {"Left": (-1, 0), "Right": (1, 0), "Up": (0, 1), "Down": (0, -1)}
 
 
@@ -105,6 +109,7 @@ class CameraView(View):
         self.picture, self.chances = CameraPicture(desk), Chances()
         self.column.addWidget(self.picture, 1)
         self._for: object = None
+        self._jogged: dict[str, float] = {}
 
     @property
     def panel(self) -> int:
@@ -139,7 +144,7 @@ class CameraView(View):
         if point is not None:
             way = lying(self.batch, self.panel, machine, place_step(self.batch).side)
             x, y = way.lay(np.array([[point.x, point.y]]))[0]
-            self.picture.at = float(x), float(y)
+            self.picture.at, self._jogged = (round(float(x) - BESIDE_MM, 4), round(float(y) - BESIDE_MM, 4)), {}
         elif self.picture.at == (0.0, 0.0):
             self.picture.at = machine.board
 
@@ -178,16 +183,21 @@ class CameraView(View):
 
     def _jog(self, key: str, step: float) -> None:
         dx, dy = WAYS[key.removeprefix("Shift+")]
+        self._jogged["x" if dx else "y"] = min(step, self._jogged.get("x" if dx else "y", step))
         machine, (x, y) = machine_of(self.batch), self.picture.at
         x, y = min(max(x + dx * step, 0.0), machine.width), min(max(y + dy * step, 0.0), machine.depth)
         self.picture.at = round(x, 4), round(y, 4)
         self.desk.say("")
 
     def _take(self) -> None:
-        if following := next(iter(self.wanted()), None):
-            self.desk.do(TeachPoint(self.panel, following.name, *self.picture.at), f"{following.name} taught.")
-        else:
+        following = next(iter(self.wanted()), None)
+        if following is None:
             self.desk.say("Every point that helps is taught.")
+        elif len(self._jogged) < 2:
+            self.desk.say(f"Bring {following.name} under the cross with the arrows, along x and along y.")
+        else:
+            read = max(self._jogged.values())
+            self.desk.do(TeachPoint(self.panel, following.name, *self.picture.at, read), f"{following.name} taught.")
 
     def _hide(self) -> None:
         if following := next(iter(self.wanted()), None):

@@ -69,7 +69,7 @@ class PointList(Card):
             plain_text(
                 painter,
                 QRectF(14, y, width, 60),
-                f"{LEAST_POINTS - len(names)} more to fit shift, turn and scale.",
+                f"{LEAST_POINTS - len(names)} more to fit shift and turn.",
                 "body",
                 "soft",
             )

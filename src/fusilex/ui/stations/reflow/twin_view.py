@@ -9,10 +9,11 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout
 
+from fusilex.bench.common.heat.predicted import judge_predicted
 from fusilex.bench.common.records import SetRecord
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
-from fusilex.bench.stations.reflow.judging import rule_of
+from fusilex.bench.stations.reflow.judging import OF_A_RUN, rule_of
 from fusilex.bench.stations.reflow.twin import (
     KeepSettings,
     Question,
@@ -28,6 +29,7 @@ from fusilex.core.heat.plan import Planned
 from fusilex.core.heat.predict import Predicted
 from fusilex.core.heat.schedule import steps_of
 from fusilex.core.heat.ties import shine_of, tied
+from fusilex.core.judgement import Judgement, worst_first
 from fusilex.core.quantities import write_celsius
 from fusilex.core.reflow.record import Trace
 from fusilex.core.units import begun, clock
@@ -150,6 +152,15 @@ class TwinView(View):
     @property
     def _window(self) -> str:
         return rule_of(self.batch, self.bench.board).name
+
+    def judgements(self, own: list[Judgement]) -> list[Judgement]:
+        """What is predicted in place of what the last run did: the picture shows no run."""
+        found, asked = self.found, self.asked
+        rest = [j for j in own if j.rule not in OF_A_RUN]
+        if found is None or asked is None:
+            return rest
+        about = f"panel {self.bench.board.panel}"
+        return worst_first([judge_predicted(about, found, asked.window, asked.limits, asked.oven), *rest])
 
     # keys
 
