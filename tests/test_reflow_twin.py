@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 
 from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.record.bench import Bench
+from fusilex.bench.stations.reflow.judging import OF_A_RUN
 from fusilex.bench.stations.reflow.twin import oven_of, question, settings_of
 from fusilex.core.evidence import Level
 from fusilex.core.heat.schedule import Schedule
@@ -102,6 +103,8 @@ def test_a_run_is_predicted_and_the_oven_fitted_to_its_log_by_keys(qtbot, window
     assert f"Watch {last.part} in cell {last.cell + 1}" in window.station.now().title
     assert "never fitted" in view.chart.shown.title and "No log proves" in window.station.now().detail
     assert found.molten.melts[found.last] == np.nanmax(found.molten.melts)
+    rules = {j.rule: j for j in window.judged.items}
+    assert rules["reflow.predicted"].level is Level.UNKNOWN, "nobody fitted this oven"
     assert next(iter(view.chart.shown.traces)).startswith(last.part)
     at, state = view.chart.at_s, view.map.state.copy()
     assert at == pytest.approx(found.molten.melts[found.last])
@@ -125,6 +128,9 @@ def test_a_run_is_predicted_and_the_oven_fitted_to_its_log_by_keys(qtbot, window
     bench.do(c.RecordReflow(1, "run.csv", f"time_s,probe C1 °C,U1@3 °C\n{rows}".encode()))
     window.desk.go("Reflow", "H7-01")
     wait(qtbot, view)
+    assert not {j.rule for j in window.judged.items} & set(OF_A_RUN), "the picture shows no run"
+    predicted_now = next(j for j in window.judged.items if j.rule == "reflow.predicted")
+    assert predicted_now.level is Level.UNKNOWN and any(j.rule in OF_A_RUN for j in bench.judgements("Reflow"))
     QTest.keyClick(window, K.Key_K)
     assert window.station.now().title == "Fitting the oven to 1 run"
     wait(qtbot, view)
