@@ -27,6 +27,7 @@ from fusilex.bench.stations.hand.typed_input import BATH_EXAMPLE, TASK_EXAMPLE, 
 from fusilex.core.design.model import Design
 from fusilex.core.evidence import Level
 from fusilex.core.inspection.surroundings import copper_near
+from fusilex.core.soldering.bath import judge_bath
 from fusilex.core.soldering.handwork import soldering
 from fusilex.core.soldering.joint import DENSITY, FLUX_MASS, dose, heating, joint_mm3, lead_joint_mm3, wire_length_mm
 from fusilex.core.soldering.minutes import seconds_a_joint
@@ -145,7 +146,17 @@ def test_a_wave_is_recorded_and_its_faults_are_its_own(hand: Bench) -> None:
             bench.do(c.SolderInBath("H7-01", "wave", settings))
     for n, serial in enumerate(list(bench.state.boards)):
         bench.do(c.SolderInBath(serial, "wave" if n < 9 else "pot", WAVE | {"dwell_s": 1.0 if n < 9 else 3.0}))
+        if n < 9:  # 1 s is no contact: it is on record, and the board stays until somebody says why
+            assert bench.state.boards[serial].step == "Hand"
+            with pytest.raises(c.Refused, match="Contact"):
+                bench.do(c.PassStep(serial))
+            bench.go("Hand", serial)
+            (short,) = [j for j in bench.judgements("Hand") if j.rule == "hand.bath"]
+            bench.do(c.Overrule(short.key, "inspected at once"))
+            bench.do(c.PassStep(serial))
         assert bench.state.boards[serial].step == "Inspect"
+    remarks = bench.batch.stations["Hand"].remarks(bench.batch, bench.state.boards["H7-18"])
+    assert [j.level for j in remarks] == [Level.UNKNOWN], "255 °C read to a degree is at the limit"
     baths = board_record(bench.batch, "H7-01")["baths"]
     assert {row["ref"] for row in baths} == {"S1", "J3"} and baths[0]["bath_c"] == 255.0
     for n, serial in enumerate(list(bench.state.boards)):
@@ -190,15 +201,31 @@ def test_wires_and_harnesses_hold_the_board_until_they_hold_their_pull(hand: Ben
         bench.do(c.RemoveTask(harness))
 
 
+def test_a_bath_is_judged_by_what_was_noted() -> None:
+    good = {"bath_c": 262.0, "preheat_c": 115.0, "dwell_s": 4.0, "depth_mm": 0.7, "flux": "water"}
+    level = lambda leaded=False, **other: judge_bath("H7-01", {**good, **other}, leaded, 1.6)[0].level  # noqa: E731
+    assert level() is Level.GO
+    for name, wrong in (("bath_c", 230.0), ("preheat_c", 40.0), ("dwell_s", 0.2), ("depth_mm", 1.5)):
+        assert level(**{name: wrong}) is Level.STOP, name
+        assert level(**{name: None}) is Level.UNKNOWN, name
+    assert level(flux="") is Level.UNKNOWN and level(bath_c=255.0) is Level.UNKNOWN, "a bath read to a degree"
+    lead = {"bath_c": 250.0, "dwell_s": 3.0, "leaded": True}
+    assert level(**lead, preheat_c=95.0, flux="rosin") is Level.GO and level(**lead, preheat_c=95.0) is Level.STOP
+    # flux that does not say what it is in: only what both ranges hold
+    assert level(**lead, preheat_c=105.0, flux="no-clean") is Level.GO
+    assert level(**lead, preheat_c=95.0, flux="no-clean") is Level.UNKNOWN
+    assert level(**lead, preheat_c=140.0, flux="no-clean") is Level.STOP
+
+
 def test_what_is_typed_at_hand() -> None:
     bath = read_bath("H7-01", BATH_EXAMPLE)
     assert bath.settings == {
-        "bath_c": 255,
-        "preheat_c": 110,
+        "bath_c": 250,
+        "preheat_c": 100,
         "speed_mm_s": 12,
         "dwell_s": 3,
-        "height_mm": 1.5,
-        "flux": "no-clean",
+        "depth_mm": 0.7,
+        "flux": "rosin",
     }
     assert read_bath("H7-01", "pot 260 4 rosin").settings == {"bath_c": 260, "dwell_s": 4, "flux": "rosin"}
     for wrong in ("", "tub 260 4", "pot 260", "wave 1 2 3", "pot hot 4"):
@@ -247,7 +274,7 @@ def test_a_board_is_soldered_step_by_step_by_keys(qtbot, hand: Bench, open_windo
     answer("tub 1 2")
     assert "such as" in window.desk.said
     QTest.keyClicks(window, "b")
-    answer("pot 260 4")
+    answer("pot 250 3 rosin")
     assert station.task and hand.state.boards["H7-01"].step == "Hand"
     QTest.keyClick(window, key.Key_Space)
     answer("four")

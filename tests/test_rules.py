@@ -85,6 +85,7 @@ from fusilex.core.rework.heat import neighbours
 from fusilex.core.route.hanging import judge_reflow_cycles
 from fusilex.core.rule import Constant
 from fusilex.core.similarity import fit_similarity, suspect_point
+from fusilex.core.soldering.bath import judge_bath
 from fusilex.core.soldering.joint import joint_mm3, wire_length_mm
 from fusilex.core.wet_paste.age import judge_paste_age
 from fusilex.core.wet_paste.ahead import pace_of
@@ -530,6 +531,17 @@ def _(t: Things) -> object:
         spread = tuple(tuple(float(i == k) * (0.1 if k < told else 1.0) for i in range(10)) for k in range(10))
         fits.append(OvenFit(names, (0.0,) * 10, spread, 0.5, runs=1))
     return [Oven(id="o", fit=fit).proven for fit in fits]
+
+
+@scene("hand.bath")
+def _(t: Things) -> object:
+    said = {"bath_c": 250.0, "dwell_s": 3.0, "depth_mm": 0.7}
+    tops = [60 + 2.5 * n for n in range(40)]
+    return [
+        levels(judge_bath("b", {**said, "preheat_c": c, "flux": f}, True, 1.6))
+        for c in tops
+        for f in ("rosin", "water")
+    ]
 
 
 @scene("hand.joint")

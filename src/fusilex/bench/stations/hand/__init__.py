@@ -15,5 +15,6 @@ STATION = Station(
     thread=thread.thread,
     cautions={**now.CAUTIONS, **extra.CAUTIONS},
     papers=judging.papers,
+    remarks=judging.remarks,
     work=judging.work,
 )

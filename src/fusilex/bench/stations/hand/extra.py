@@ -16,6 +16,10 @@ from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
+from fusilex.bench.stations.hand.soldering import leaded
+from fusilex.bench.workshop.record_kinds import Limits
+from fusilex.bench.workshop.records import Records
+from fusilex.core.soldering.bath import judge_bath
 from fusilex.journal.entries import Entry, Event
 
 BATHS = ("pot", "wave")
@@ -26,6 +30,7 @@ RANGES: dict[str, tuple[float, float]] = {
     "speed_mm_s": (0.0, 100.0),
     "dwell_s": (0.1, 20.0),
     "height_mm": (0.0, 20.0),
+    "depth_mm": (0.0, 5.0),
 }
 """Settings of a pot or a wave, each within what such a thing can be set to."""
 MOST_TASKS = 40
@@ -231,9 +236,14 @@ class SolderInBath(Command, frozen=True):
         taken = batch.bins_of(board, refs)
         batch.hold_at(judge_bins(batch, {name: len(own) for name, own in taken.items()}))
         happened: list[Event] = [BathSoldered(board.serial, refs, self.bath, settings, taken)]
+        judged = judge_bath(
+            f"{board.serial}, {self.bath}", settings, leaded(batch), batch.workshop[Records].first(Limits).board_mm
+        )
+        counted = pieces_counted(batch, board, [*board.soldered, *refs])
         if tasks_left(batch, board, board.step):
             return Result(happened)
-        counted = pieces_counted(batch, board, [*board.soldered, *refs])
+        if batch.not_overruled(judged):  # it is on record, and stays until somebody says why
+            return Result([*happened, *counted.events], counted.workshop)
         return Result([*happened, *counted.events, *batch.onward([board])], counted.workshop)
 
 

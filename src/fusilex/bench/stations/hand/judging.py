@@ -8,10 +8,13 @@ from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.stations.hand.extra import Extra, tasks_left
-from fusilex.bench.stations.hand.soldering import care_for
+from fusilex.bench.stations.hand.soldering import care_for, leaded
+from fusilex.bench.workshop.record_kinds import Limits
+from fusilex.bench.workshop.records import Records
 from fusilex.core.evidence import Coverage, Level, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
+from fusilex.core.soldering.bath import judge_bath
 from fusilex.core.soldering.order import turns
 from fusilex.core.wording import say
 
@@ -32,7 +35,21 @@ def judge(batch: Batch) -> list[Judgement]:
     if guessed:
         text, do = say("heights guessed"), say("check the order")
         found.append(Judgement("ready.package", Level.CARE, "heights", text, (), do, guessed))
-    return [*found, *_tasks(batch), *_hot(batch)]
+    return [*found, *_tasks(batch), *_hot(batch), *bathed(batch, board)]
+
+
+def bathed(batch: Batch, board: Board) -> list[Judgement]:
+    """How the leads of a board went through a bath, by the settings that were noted."""
+    own = {
+        bath: settings for (serial, _), (bath, settings) in batch.state[Extra].baths.items() if serial == board.serial
+    }
+    board_mm = batch.workshop[Records].first(Limits).board_mm
+    return [j for bath, s in own.items() for j in judge_bath(f"{board.serial}, {bath}", s, leaded(batch), board_mm)]
+
+
+def remarks(batch: Batch, board: Board) -> list[Judgement]:
+    """Baths whose settings were off, or that nobody noted in full."""
+    return [j for j in bathed(batch, board) if j.level is not Level.GO]
 
 
 def _hot(batch: Batch) -> list[Judgement]:

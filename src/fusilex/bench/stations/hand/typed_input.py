@@ -7,13 +7,13 @@ import re
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.hand.extra import BATHS, KINDS, AddTask, SolderInBath
 
-BATH_EXAMPLE = "wave 255 110 12 3 1.5 no-clean"
+BATH_EXAMPLE = "wave 250 100 12 3 0.7 rosin"
 TASK_EXAMPLE = "wire, red, TP3 to the buzzer, at J1, 10 N"
-_ORDER = ("bath_c", "preheat_c", "speed_mm_s", "dwell_s", "height_mm")
+_ORDER = ("bath_c", "preheat_c", "speed_mm_s", "dwell_s", "depth_mm")
 
 
 def read_bath(board: str, text: str) -> SolderInBath:
-    """``wave 255 110 12 3 1.5 no-clean``: bath °C, preheat °C, speed mm/s, dwell s, height mm, flux; ``pot 260 4`` is
+    """``wave 250 100 12 3 0.7 rosin``: bath °C, preheat °C, speed mm/s, contact s, depth mm, flux; ``pot 260 4`` is
     bath and dwell alone. Raises `Refused`.
     """
     words = text.replace(",", " ").split()
@@ -24,7 +24,7 @@ def read_bath(board: str, text: str) -> SolderInBath:
         numbers.append(float(word))
     flux = " ".join(words[1 + len(numbers) :])
     if not words or words[0].lower() not in BATHS or len(numbers) not in (2, len(_ORDER)):
-        raise Refused(f"Type bath °C, preheat °C, speed, dwell s, height mm and flux, such as {BATH_EXAMPLE}.")
+        raise Refused(f"Type bath °C, preheat °C, speed, contact s, depth mm and flux, such as {BATH_EXAMPLE}.")
     names = ("bath_c", "dwell_s") if len(numbers) == 2 else _ORDER
     return SolderInBath(board, words[0].lower(), {**dict(zip(names, numbers, strict=True)), "flux": flux})
 
