@@ -142,7 +142,7 @@ GATES: dict[str, tuple[str, Arrange, str, str]] = {
     "Kit": ("Kit", short_kit, "15 short of control 32", "Print"),
     "Print": ("Print", thick_foil, "will not release", "Place"),
     "Place by hand": ("Place", empty_bin, "Only 0 of", "Place"),
-    "Place by machine": ("Place", untaught, "0 of 3 reference points taught", "Reflow"),
+    "Place by machine": ("Place", untaught, "0 of 2 reference points taught", "Reflow"),
     "Reflow": ("Reflow", never_melted, "", "Hand"),
     "Hand": ("Hand", nothing_to_solder_with, "Only 0 of", "Hand"),
     "Inspect": ("Inspect", faulty, "", "Test"),
