@@ -156,7 +156,7 @@ def test_a_wave_is_recorded_and_its_faults_are_its_own(hand: Bench) -> None:
             bench.do(c.PassStep(serial))
         assert bench.state.boards[serial].step == "Inspect"
     remarks = bench.batch.stations["Hand"].remarks(bench.batch, bench.state.boards["H7-18"])
-    assert [j.level for j in remarks] == [Level.UNKNOWN], "255 °C read to a degree is at the limit"
+    assert [j.level for j in remarks] == [Level.UNKNOWN], "no depth, no solder named"
     baths = board_record(bench.batch, "H7-01")["baths"]
     assert {row["ref"] for row in baths} == {"S1", "J3"} and baths[0]["bath_c"] == 255.0
     for n, serial in enumerate(list(bench.state.boards)):
@@ -202,29 +202,43 @@ def test_wires_and_harnesses_hold_the_board_until_they_hold_their_pull(hand: Ben
 
 
 def test_a_bath_is_judged_by_what_was_noted() -> None:
-    good = {"bath_c": 262.0, "preheat_c": 115.0, "dwell_s": 4.0, "depth_mm": 0.7, "flux": "water"}
-    level = lambda leaded=False, **other: judge_bath("H7-01", {**good, **other}, leaded, 1.6)[0].level  # noqa: E731
+    good = {
+        "bath_c": 262.0,
+        "preheat_c": 115.0,
+        "dwell_s": 4.0,
+        "depth_mm": 0.7,
+        "flux": "no-clean",
+        "alloy": "lead-free",
+    }
+    level = lambda **other: judge_bath("H7-01", {**good, **other}, 1.6)[0].level  # noqa: E731
     assert level() is Level.GO
     for name, wrong in (("bath_c", 230.0), ("preheat_c", 40.0), ("dwell_s", 0.2), ("depth_mm", 1.5)):
         assert level(**{name: wrong}) is Level.STOP, name
         assert level(**{name: None}) is Level.UNKNOWN, name
-    assert level(flux="") is Level.UNKNOWN and level(bath_c=255.0) is Level.UNKNOWN, "a bath read to a degree"
-    lead = {"bath_c": 250.0, "dwell_s": 3.0, "leaded": True}
-    assert level(**lead, preheat_c=95.0, flux="rosin") is Level.GO and level(**lead, preheat_c=95.0) is Level.STOP
-    # flux that does not say what it is in: only what both ranges hold
-    assert level(**lead, preheat_c=105.0, flux="no-clean") is Level.GO
-    assert level(**lead, preheat_c=95.0, flux="no-clean") is Level.UNKNOWN
-    assert level(**lead, preheat_c=140.0, flux="no-clean") is Level.STOP
+    assert level(bath_c=255.0) is Level.UNKNOWN, "a bath read to a degree"
+    for flux in ("", "-", "?", "n/a"):
+        assert level(flux=flux) is Level.UNKNOWN, flux
+    assert level(flux="none") is Level.STOP and level(flux="No flux") is Level.STOP
+    assert level(alloy="") is Level.UNKNOWN and level(alloy="", bath_c=250.0) is Level.UNKNOWN, "paste tells no bath"
+    lead = {"bath_c": 250.0, "dwell_s": 3.0, "alloy": "leaded"}
+    assert level(**lead, preheat_c=95.0, flux="rosin in alcohol") is Level.GO
+    assert level(**lead, preheat_c=95.0, flux="water-based") is Level.STOP
+    # flux that does not say what it is in (one that washes off in water may be in alcohol): what both ranges hold
+    for flux in ("no-clean", "water-soluble"):
+        assert level(**lead, preheat_c=105.0, flux=flux) is Level.GO
+        assert level(**lead, preheat_c=95.0, flux=flux) is Level.UNKNOWN
+        assert level(**lead, preheat_c=140.0, flux=flux) is Level.STOP
 
 
 def test_what_is_typed_at_hand() -> None:
     bath = read_bath("H7-01", BATH_EXAMPLE)
     assert bath.settings == {
         "bath_c": 250,
-        "preheat_c": 100,
+        "preheat_c": 105,
         "speed_mm_s": 12,
         "dwell_s": 3,
         "depth_mm": 0.7,
+        "alloy": "leaded",
         "flux": "rosin",
     }
     assert read_bath("H7-01", "pot 260 4 rosin").settings == {"bath_c": 260, "dwell_s": 4, "flux": "rosin"}

@@ -693,7 +693,7 @@ def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(wi
     view.chances = replace(NEVER, hidden=1.0)
     view.refresh()
     assert view.picture.hidden == {"P1", "P2", "P3"}, "what tape covers"
-    press(window, K.Key_Return, K.Key_Return, K.Key_Up, K.Key_Return)
+    press(window, K.Key_Return, K.Key_Return, K.Key_Up, K.Key_Return, K.Key_Right, K.Key_Left, K.Key_Return)
     assert not bench.state[Placing].taught[1, "Place"], "what was not brought under the cross is not taught"
     assert "along x and along y" in window.desk.said
     taken = 0
@@ -710,8 +710,9 @@ def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(wi
             QTest.keyClick(window, key, shift)
         press(window, K.Key_Return)
         taken += 1
-    assert taken == 4 and set(bench.state[Placing].read[1, "Place"].values()) == {0.02}
-    bench.do(window.desk.read(lambda: point(1, "U1@2 300.1 120.25")))
+    placing = bench.state[Placing]
+    assert taken == 4 and {placing.read[1, "Place"][name] for name in placing.taught[1, "Place"]} == {0.02}
+    bench.do(window.desk.read(lambda: point(1, "U1@2 300.1mm 120.25mm")))
     assert bench.state[Placing].read[1, "Place"].get("U1@2") == 0.1, "a point is known as well as its coarser number"
     bench.do(c.Undo())
     found = fit(bench.batch, 1)

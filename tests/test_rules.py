@@ -535,13 +535,12 @@ def _(t: Things) -> object:
 
 @scene("hand.bath")
 def _(t: Things) -> object:
-    said = {"bath_c": 250.0, "dwell_s": 3.0, "depth_mm": 0.7}
-    tops = [60 + 2.5 * n for n in range(40)]
-    return [
-        levels(judge_bath("b", {**said, "preheat_c": c, "flux": f}, True, 1.6))
-        for c in tops
-        for f in ("rosin", "water")
+    said = {"bath_c": 250.0, "dwell_s": 3.0, "depth_mm": 0.7, "preheat_c": 105.0, "flux": "rosin"}
+    tried: list[dict[str, object]] = [
+        {"preheat_c": 60 + 2.5 * n, "flux": flux} for n in range(40) for flux in ("alcohol", "water-based")
     ]
+    tried += [{"bath_c": 230 + 2.5 * n} for n in range(20)] + [{"dwell_s": 0.5 * n + 0.1} for n in range(14)]
+    return [levels(judge_bath("b", {**said, "alloy": a, **x}, 1.6)) for x in tried for a in ("leaded", "lead-free")]
 
 
 @scene("hand.joint")

@@ -62,7 +62,7 @@ def who_places(
 
 
 class Loaded(Struct, frozen=True):
-    """What stands fast: how lines lie in their tapes by what was put right (°), the slots in which lines stand, and the
+    """What stands fast: how lines lie in their tapes by what was put right (°), the slots in which lines stand, the
     parts by cell that are on the panel before the run, and the height (mm) of others that may be.
     """
 
@@ -94,7 +94,7 @@ def job_for(
         raise ValueError("nothing is left for the machine: every line is placed by hand")
     labels = {(p.ref, p.cell - 1) for p in pieces}
     stands = {cell: [p for p in some if (p.ref, cell) not in labels] for cell, some in loaded.there.items()}
-    there = pieces_of(design, panel, stands, line_of, lying)
+    there = pieces_of(design, panel, stands, lambda cell, part: "", lying)
     return job_of(machine, pieces, loaded.slots, runs, there, loaded.over), pieces
 
 

@@ -15,11 +15,10 @@ from fusilex.bench.verbs.answer import Answer
 from fusilex.bench.verbs.windows import window_by
 from fusilex.core.design.model import Design
 from fusilex.core.judgement import Judgement, worst_first
-from fusilex.core.measuring.resolution import step_of
 from fusilex.core.placing.affine import Affine, best_fit, odd_one
 from fusilex.core.placing.order import hand_order
 from fusilex.core.placing.points import named_point, on_panel
-from fusilex.core.placing.references import FINEST_MM, error_within, judge_references
+from fusilex.core.placing.references import error_within, judge_references, step_read
 from fusilex.core.placing.suggest import Candidate, corners_of, to_teach
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import CELSIUS, RATE, write, write_celsius, write_length, write_point
@@ -102,7 +101,7 @@ def _fitted(
     except ValueError as error:
         raise BadInput(file, "points far apart", str(error)) from error
     labels, xy = field.labels, field.xy
-    step = step_of([round(v, 4) for _, *at in taught for v in at], FINEST_MM)
+    step = step_read([[x, y] for _, x, y in taught])
     within = error_within(fit, xy, step)
     worst = int(np.argmax(within)) if len(within) else None
     suspect = odd_one(a, b)

@@ -9,6 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from fusilex.core.evidence import Level, every, exactly, weigh
 from fusilex.core.judgement import Judgement
+from fusilex.core.measuring.resolution import step_of
 from fusilex.core.placing.affine import Affine, Transform, hidden_by_step
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -85,6 +86,11 @@ def _scale(fit: Transform) -> float:
     if isinstance(fit, Affine) or not fit.rigid:
         return fit.scale
     return 1.0 + 2.0 * float(fit.residual_mm.mean()) / float(np.sqrt(2 * fit.spread))
+
+
+def step_read(measured: ArrayLike) -> float:
+    """The step (mm) in which points (n × 2) were read, as far as they tell it themselves."""
+    return step_of(np.round(np.asarray(measured, dtype=float), 4).ravel(), FINEST_MM)
 
 
 def error_within(fit: Transform, xy: ArrayLike, step: float) -> NDArray[np.float64]:

@@ -63,18 +63,22 @@ def one_more(known: Sequence[Candidate], candidates: Sequence[Candidate], xy: Ar
     return min(others, key=worst) if others else None
 
 
-def suggest(candidates: Sequence[Candidate], xy: ArrayLike, count: int) -> tuple[list[Candidate], float]:
-    """The `count` points that leave the least error at the worst of the places (m × 2, mm), and that error (mm). Raises
-    ValueError for fewer than two points, or fewer candidates than asked for.
+def suggest(
+    candidates: Sequence[Candidate], xy: ArrayLike, count: int, known: Sequence[Candidate] = ()
+) -> tuple[list[Candidate], float]:
+    """The `count` points, those that are `known` among them, that leave the least error at the worst of the places
+    (m × 2, mm), and that error (mm). Raises ValueError for fewer than two points, or fewer candidates than asked for.
     """
     if count < 2:
         raise ValueError("a transform needs at least two taught points")
-    if len(candidates) < count:
-        raise ValueError(f"{count} points to teach, but there are {len(candidates)}")
-    at = np.array([[c.x, c.y] for c in candidates])
-    seen = np.array([c.seen_mm for c in candidates])
+    every, first = [*known, *candidates], tuple(range(len(known)))
+    if len(every) < count:
+        raise ValueError(f"{count} points to teach, but there are {len(every)}")
+    at = np.array([[c.x, c.y] for c in every])
+    seen = np.array([c.seen_mm for c in every])
     best: tuple[float, tuple[int, ...]] | None = None
-    for tried, some in enumerate(combinations(range(len(candidates)), count)):
+    for tried, more in enumerate(combinations(range(len(known), len(every)), count - len(known))):
+        some = (*first, *more)
         own = at[list(some)]
         if np.ptp(own, axis=0).max() < 1e-6 or tried > MOST_SETS:
             continue
@@ -83,37 +87,18 @@ def suggest(candidates: Sequence[Candidate], xy: ArrayLike, count: int) -> tuple
             best = worst, some
     if best is None:
         raise ValueError("the points coincide: teach points far apart")
-    return [candidates[i] for i in best[1]], best[0]
+    return [every[i] for i in best[1]], best[0]
 
 
 def to_teach(
     fiducials: Sequence[Candidate], corners: Sequence[Candidate], xy: ArrayLike, count: int
 ) -> tuple[list[Candidate], float]:
-    """The points to teach: fiducials first, parts at the corners where those are too few, and of either those that
-    leave the least error (mm) at the worst of the places (m × 2, mm), in the order of their names. Raises ValueError
-    as `suggest`.
+    """The points to teach in the order of their names, and the error they leave (mm), as `suggest`: fiducials, and
+    parts at the corners only where those are too few.
     """
-    if len(fiducials) >= count:
-        chosen, error = suggest(fiducials, xy, count)
-    else:
-        chosen = list(fiducials)
-        if len(chosen) + len(corners) < count:
-            raise ValueError(f"{count} points to teach, but there are {len(chosen) + len(corners)}")
-        if len(chosen) < 2:
-            chosen = _best_with(chosen, corners, xy, max(2, count))
-        while len(chosen) < count and (more := one_more(chosen, corners, xy)) is not None:
-            chosen.append(more)
-        at, seen = [(c.x, c.y) for c in chosen], [c.seen_mm for c in chosen]
-        error = float(standard_error(at, seen, xy).max())
+    enough = len(fiducials) >= count
+    chosen, error = suggest(fiducials, xy, count) if enough else suggest(corners, xy, count, fiducials)
     return sorted(chosen, key=lambda c: c.name), error
-
-
-def _best_with(known: Sequence[Candidate], others: Sequence[Candidate], xy: ArrayLike, count: int) -> list[Candidate]:
-    """The best `count` points that hold what is known."""
-    if not known:
-        return suggest(others, xy, count)[0]
-    pairs = [[*known, other] for other in others]
-    return min(pairs, key=lambda p: float(standard_error([(c.x, c.y) for c in p], [c.seen_mm for c in p], xy).max()))
 
 
 def _rows(xy: ArrayLike) -> NDArray[np.float64]:

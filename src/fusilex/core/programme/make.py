@@ -74,8 +74,7 @@ def job_of(
     pairs = strikes(xy, _boxes(pieces), height, [stoutest[p.line] for p in pieces], machine.clearance)
     level = levels(bands(height, machine.height_step), pairs, height)
     _beside(machine, pieces, xy, height, [stoutest[p.line] for p in pieces], there)
-    stands = max((p.package.height for p in there), default=over)
-    travel = _travel(machine, level, height, max(stands, over))
+    travel = _travel(machine, level, height, max(over, *(p.package.height for p in there), 0.0))
     if travel > machine.top_z + 1e-9:
         raise ValueError(
             f"carrying parts over parts takes {travel:.1f} mm, and the machine travels at {machine.top_z:g}"
@@ -115,7 +114,7 @@ def _beside(
         return
     for piece in there:
         if not piece.package.known:
-            raise ValueError(f"{piece.ref} stands in cell {piece.cell} and nobody told its height: name its body")
+            raise ValueError(f"{piece.ref} stands in cell {piece.cell} and its height is not known: name its body")
     n, tall = len(pieces), np.array([p.package.height for p in there])
     where = np.array([[p.x, p.y] for p in there])
     all_of = strikes(

@@ -19,10 +19,10 @@ from fusilex.core.wording import say
 def doubt_of(oven: Oven) -> str:
     """Why the twin of an oven is no proof, '' where it is one."""
     if not oven.fit.runs:
-        return f"Nobody fitted {oven.id} to a log"
+        return f"{oven.id} not calibrated by a log"
     if not oven.fit.board:
-        return f"{oven.id} was fitted without its board"
-    return "" if oven.proven else f"The twin of {oven.id} is {write_celsius(oven.fit.residual_c)} off its logs"
+        return f"{oven.id} calibrated without its board"
+    return "" if oven.proven else f"{oven.id}: model {write_celsius(oven.fit.residual_c)} off its logs"
 
 
 def judge_predicted(

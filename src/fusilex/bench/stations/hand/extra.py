@@ -16,10 +16,10 @@ from fusilex.bench.common.pieces import pieces_counted
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.refusal import Refused
 from fusilex.bench.state import BatchState
-from fusilex.bench.stations.hand.soldering import leaded
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
-from fusilex.core.soldering.bath import judge_bath
+from fusilex.core.evidence import Level
+from fusilex.core.soldering.bath import LEAD_FREE, LEADED, judge_bath
 from fusilex.journal.entries import Entry, Event
 
 BATHS = ("pot", "wave")
@@ -33,6 +33,7 @@ RANGES: dict[str, tuple[float, float]] = {
     "depth_mm": (0.0, 5.0),
 }
 """Settings of a pot or a wave, each within what such a thing can be set to."""
+WORDS = ("flux", "alloy")
 MOST_TASKS = 40
 
 
@@ -236,15 +237,13 @@ class SolderInBath(Command, frozen=True):
         taken = batch.bins_of(board, refs)
         batch.hold_at(judge_bins(batch, {name: len(own) for name, own in taken.items()}))
         happened: list[Event] = [BathSoldered(board.serial, refs, self.bath, settings, taken)]
-        judged = judge_bath(
-            f"{board.serial}, {self.bath}", settings, leaded(batch), batch.workshop[Records].first(Limits).board_mm
-        )
-        counted = pieces_counted(batch, board, [*board.soldered, *refs])
         if tasks_left(batch, board, board.step):
             return Result(happened)
-        if batch.not_overruled(judged):  # it is on record, and stays until somebody says why
-            return Result([*happened, *counted.events], counted.workshop)
-        return Result([*happened, *counted.events, *batch.onward([board])], counted.workshop)
+        counted = pieces_counted(batch, board, [*board.soldered, *refs])
+        judged = judge_bath(board.serial, settings, batch.workshop[Records].first(Limits).board_mm)
+        stays = any(j.level is Level.STOP for j in judged)  # it goes on with a reason, by its step's own key
+        onward = [] if stays else batch.onward([board])
+        return Result([*happened, *counted.events, *onward], counted.workshop)
 
 
 def _checked(settings: Mapping[str, Any]) -> dict[str, Any]:
@@ -252,7 +251,7 @@ def _checked(settings: Mapping[str, Any]) -> dict[str, Any]:
     if not isinstance(settings, Mapping):
         raise Refused("Settings are numbers by their names.")
     try:
-        numbers = msgspec.convert({k: v for k, v in settings.items() if k != "flux"}, dict[str, float])
+        numbers = msgspec.convert({k: v for k, v in settings.items() if k not in WORDS}, dict[str, float])
     except msgspec.ValidationError as problem:
         raise Refused(f"A setting is a number: {problem}.") from None
     for name in RANGES:
@@ -260,10 +259,12 @@ def _checked(settings: Mapping[str, Any]) -> dict[str, Any]:
         if name in numbers and not low <= numbers[name] <= high:
             raise Refused(f"{name.replace('_', ' ')} runs from {low:g} to {high:g}.")
     if unknown := sorted(numbers.keys() - RANGES.keys()):
-        raise Refused(f"A bath has no {unknown[0]}; it has {', '.join(RANGES)} and flux.")
+        raise Refused(f"A bath has no {unknown[0]}; it has {', '.join(RANGES)}, flux and alloy.")
+    if (alloy := str(settings.get("alloy", ""))) not in ("", LEADED, LEAD_FREE):
+        raise Refused(f"The solder in a bath is {LEADED} or {LEAD_FREE}, not {alloy[:20]}.")
     if "bath_c" not in numbers or "dwell_s" not in numbers:
         raise Refused("Say how hot the bath is and how long joints dwell in it.")
-    return {**numbers, "flux": str(settings.get("flux", ""))[:40]}
+    return {**numbers, "flux": str(settings.get("flux", ""))[:40], **({"alloy": alloy} if alloy else {})}
 
 
 CAUTIONS = {

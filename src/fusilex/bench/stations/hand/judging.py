@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from fusilex.bench.batch import Batch
 from fusilex.bench.boards import Board
 from fusilex.bench.common.short_bins import judge_bins
 from fusilex.bench.stations.hand.extra import Extra, tasks_left
-from fusilex.bench.stations.hand.soldering import care_for, leaded
+from fusilex.bench.stations.hand.soldering import care_for
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
 from fusilex.core.evidence import Coverage, Level, seen
@@ -39,16 +40,20 @@ def judge(batch: Batch) -> list[Judgement]:
 
 
 def bathed(batch: Batch, board: Board) -> list[Judgement]:
-    """How the leads of a board went through a bath, by the settings that were noted."""
-    own = {
-        bath: settings for (serial, _), (bath, settings) in batch.state[Extra].baths.items() if serial == board.serial
-    }
+    """Each bath that leads of a board went through, by the settings that were noted."""
+    refs: dict[str, list[str]] = {}
+    rows: dict[str, Mapping[str, Any]] = {}
+    for (serial, ref), (bath, settings) in batch.state[Extra].baths.items():
+        if serial == board.serial:
+            key = f"{bath} {sorted(settings.items())}"
+            rows[key] = settings
+            refs.setdefault(key, []).append(ref)
     board_mm = batch.workshop[Records].first(Limits).board_mm
-    return [j for bath, s in own.items() for j in judge_bath(f"{board.serial}, {bath}", s, leaded(batch), board_mm)]
+    return [j for key, row in rows.items() for j in judge_bath(f"{board.serial} {refs[key][0]}", row, board_mm)]
 
 
 def remarks(batch: Batch, board: Board) -> list[Judgement]:
-    """Baths whose settings were off, or that nobody noted in full."""
+    """Baths whose settings were off, or not noted in full."""
     return [j for j in bathed(batch, board) if j.level is not Level.GO]
 
 

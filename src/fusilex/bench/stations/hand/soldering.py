@@ -23,20 +23,15 @@ class Care(Struct, frozen=True):
     untold: str = ""
 
 
-def leaded(batch: Batch) -> bool:
-    """True where the batch's paste holds lead: wire and bath go by it."""
-    return "Pb" in batch.workshop[Records].paste(batch.state.paste).alloy
-
-
 def care_for(batch: Batch, part: Part) -> Care:
-    """By the part's own lands, holes and copper."""
-    lead = leaded(batch)
+    """By the part's own lands, holes and copper; leaded where the batch's paste is."""
+    leaded = "Pb" in batch.workshop[Records].paste(batch.state.paste).alloy
     near = copper_near(batch.drawn, list(part.pads))
     much = "much" in near
     holes = part.package.mount == "tht" and any(pad.drill <= 0 for pad in part.pads)
     untold = "the holes of its leads" if holes else "" if all(near) else "the copper about its lands"
     thick = batch.workshop[Records].first(Limits).board_mm
-    return Care(dose(part, thick, lead), heating(part, much, lead), much, untold)
+    return Care(dose(part, thick, leaded), heating(part, much, leaded), much, untold)
 
 
 def seconds_for(batch: Batch, part: Part) -> float:

@@ -6,15 +6,16 @@ import re
 
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.hand.extra import BATHS, KINDS, AddTask, SolderInBath
+from fusilex.core.soldering.bath import LEAD_FREE, LEADED
 
-BATH_EXAMPLE = "wave 250 100 12 3 0.7 rosin"
+BATH_EXAMPLE = "wave 250 105 12 3 0.7 leaded rosin"
 TASK_EXAMPLE = "wire, red, TP3 to the buzzer, at J1, 10 N"
 _ORDER = ("bath_c", "preheat_c", "speed_mm_s", "dwell_s", "depth_mm")
 
 
 def read_bath(board: str, text: str) -> SolderInBath:
-    """``wave 250 100 12 3 0.7 rosin``: bath °C, preheat °C, speed mm/s, contact s, depth mm, flux; ``pot 260 4`` is
-    bath and dwell alone. Raises `Refused`.
+    """``wave 250 105 12 3 0.7 leaded rosin``: bath °C, preheat °C, speed mm/s, contact s, depth mm, solder, flux;
+    ``pot 260 4`` is bath and contact alone. Raises `Refused`.
     """
     words = text.replace(",", " ").split()
     numbers: list[float] = []
@@ -22,11 +23,13 @@ def read_bath(board: str, text: str) -> SolderInBath:
         if not re.fullmatch(r"\d+(\.\d+)?", word) or len(numbers) == len(_ORDER):
             break
         numbers.append(float(word))
-    flux = " ".join(words[1 + len(numbers) :])
+    rest = words[1 + len(numbers) :]
+    alloy = rest.pop(0).lower() if rest and rest[0].lower() in (LEADED, LEAD_FREE) else ""
     if not words or words[0].lower() not in BATHS or len(numbers) not in (2, len(_ORDER)):
-        raise Refused(f"Type bath °C, preheat °C, speed, contact s, depth mm and flux, such as {BATH_EXAMPLE}.")
+        raise Refused(f"Type bath °C, preheat °C, speed, contact s, depth mm, solder and flux, such as {BATH_EXAMPLE}.")
+    words_of = {"flux": " ".join(rest), **({"alloy": alloy} if alloy else {})}
     names = ("bath_c", "dwell_s") if len(numbers) == 2 else _ORDER
-    return SolderInBath(board, words[0].lower(), {**dict(zip(names, numbers, strict=True)), "flux": flux})
+    return SolderInBath(board, words[0].lower(), {**dict(zip(names, numbers, strict=True)), **words_of})
 
 
 def read_task(step: str, text: str) -> AddTask:

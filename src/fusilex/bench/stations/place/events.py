@@ -17,9 +17,9 @@ PER_PANEL, PER_BOARD = "panel", "board"
 
 
 class Placing(Struct):
-    """Points taught by panel and step (name → x, y of the machine, mm), in which steps they were read (mm, 0 where
-    nobody said), those that cannot be seen there; by step the
-    way of placing in view, and what points are taught for: the panel, or each of its boards.
+    """Points taught by panel and step (name → x, y of the machine, mm), in which steps they were read (mm, 0 where that
+    is not known), those that cannot be seen there; by step the way of placing in view, and what points are taught for:
+    the panel, or each of its boards.
     """
 
     taught: dict[tuple[int, str], dict[str, tuple[float, float]]] = field(default_factory=dict)
@@ -103,7 +103,7 @@ class PanelPlaced(Event, frozen=True):
 
 
 class PointTaught(Event, frozen=True):
-    """A point of a panel was seen at x, y of the machine, read in steps of `read` mm (0: nobody said)."""
+    """A point of a panel was seen at x, y of the machine, read in steps of `read` mm (0: not known)."""
 
     kind: ClassVar[str] = "point_taught"
     about: ClassVar[str] = "panel"
@@ -134,7 +134,6 @@ class PointForgotten(Event, frozen=True):
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         state[Placing].taught.get((self.panel, self.step), {}).pop(self.point, None)
-        state[Placing].read.get((self.panel, self.step), {}).pop(self.point, None)
 
     @property
     def words(self) -> str:
@@ -153,7 +152,6 @@ class PointHidden(Event, frozen=True):
     def apply(self, state: BatchState, entry: Entry) -> None:
         placing = state[Placing]
         placing.taught.get((self.panel, self.step), {}).pop(self.point, None)
-        placing.read.get((self.panel, self.step), {}).pop(self.point, None)
         hidden = placing.hidden.setdefault((self.panel, self.step), [])
         if self.point not in hidden:
             hidden.append(self.point)

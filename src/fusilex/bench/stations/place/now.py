@@ -58,7 +58,7 @@ def _by_machine(batch: Batch) -> Now:
         return elsewhere(batch)
     known = batch.state[Placing].taught.get((panel, step), {})
     wanted, error = points_to_teach(batch, panel)
-    least = min(len(taught(batch, panel, cell)[0]) for cell in cells_taught(batch, panel))
+    least = min((len(taught(batch, panel, cell)[0]) for cell in cells_taught(batch, panel)), default=0)
     open_points = least < USUAL_POINTS and any(c.name not in known for c in wanted)
     if open_points or len(fits(batch, panel)) < len(batch.panel_at(panel, "Place")):
         point = next((c.name for c in wanted if c.name not in known), "U1@1")

@@ -85,12 +85,11 @@ def parts_of_panel(batch: Batch, panel: int, left_only: bool = False) -> Parts:
 
 
 def parts_there(batch: Batch, panel: int) -> Parts:
-    """Parts that are on the side that is up by cell of a panel's boards, whoever put them there."""
-    side, parts = place_step(batch).side, batch.own.by_ref
+    """Parts that are on the side that is up by cell of a panel's boards, whoever put or soldered them there."""
+    side, boards = place_step(batch).side, [b for b in batch.state.panel_boards(panel) if not b.scrapped]
     return {
-        b.cell: [parts[ref] for ref in b.placed if ref in parts and parts[ref].side == side]
-        for b in batch.state.panel_boards(panel)
-        if not b.scrapped
+        b.cell: [p for ref, p in batch.built(b).items() if p.side == side and ref in {*b.placed, *b.soldered}]
+        for b in boards
     }
 
 

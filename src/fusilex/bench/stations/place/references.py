@@ -15,11 +15,10 @@ from fusilex.bench.stations.place.events import PER_BOARD, Placing
 from fusilex.bench.stations.place.machine import place_step, point_at
 from fusilex.core.evidence import Level
 from fusilex.core.judgement import Judgement
-from fusilex.core.measuring.resolution import step_of
 from fusilex.core.panel.layout import Panel
 from fusilex.core.placing.affine import Transform, best_fit, odd_one
 from fusilex.core.placing.points import as_seen, cell_of, on_panel
-from fusilex.core.placing.references import FINEST_MM, judge_references
+from fusilex.core.placing.references import judge_references, step_read
 from fusilex.core.placing.suggest import Candidate, corners_of, one_more, to_teach
 from fusilex.core.quantities import Quantity
 from fusilex.core.similarity import one_each
@@ -124,8 +123,8 @@ def fits(batch: Batch, panel: int) -> dict[int, Transform]:
 def read_step(batch: Batch, panel: int) -> float:
     """The step (mm) in which a panel's points were read: as typed or jogged, and no finer than the readings tell."""
     key = panel, place_step(batch).id
-    seen = [round(v, 4) for at in batch.state[Placing].taught.get(key, {}).values() for v in at]
-    return max([step_of(seen, FINEST_MM), *batch.state[Placing].read.get(key, {}).values()])
+    points, read = batch.state[Placing].taught.get(key, {}), batch.state[Placing].read.get(key, {})
+    return max([step_read(list(points.values())), *(read.get(name, 0.0) for name in points)])
 
 
 def judge_machine(batch: Batch, panel: int) -> list[Judgement]:

@@ -139,7 +139,7 @@ class HandPicture(StationPicture):
             self._reading = SolderInBath.cautions
             self.desk.say("Then B again.")
             return
-        prompt = f"Bath, °C, preheat °C, mm/s, contact s, depth mm, flux: {BATH_EXAMPLE}"
+        prompt = f"Bath, °C, preheat °C, mm/s, contact s, depth mm, solder, flux: {BATH_EXAMPLE}"
         self.desk.ask(prompt, self._bath)
 
     def _bath(self, text: str) -> None:

@@ -109,6 +109,7 @@ class CameraView(View):
         self.picture, self.chances = CameraPicture(desk), Chances()
         self.column.addWidget(self.picture, 1)
         self._for: object = None
+        self._came_to = (0.0, 0.0)
         self._jogged: dict[str, float] = {}
 
     @property
@@ -144,7 +145,8 @@ class CameraView(View):
         if point is not None:
             way = lying(self.batch, self.panel, machine, place_step(self.batch).side)
             x, y = way.lay(np.array([[point.x, point.y]]))[0]
-            self.picture.at, self._jogged = (round(float(x) - BESIDE_MM, 4), round(float(y) - BESIDE_MM, 4)), {}
+            self._came_to = self.picture.at = round(float(x) - BESIDE_MM, 4), round(float(y) - BESIDE_MM, 4)
+            self._jogged = {}
         elif self.picture.at == (0.0, 0.0):
             self.picture.at = machine.board
 
@@ -193,7 +195,7 @@ class CameraView(View):
         following = next(iter(self.wanted()), None)
         if following is None:
             self.desk.say("Every point that helps is taught.")
-        elif len(self._jogged) < 2:
+        elif any(now == before for now, before in zip(self.picture.at, self._came_to, strict=True)):
             self.desk.say(f"Bring {following.name} under the cross with the arrows, along x and along y.")
         else:
             read = max(self._jogged.values())

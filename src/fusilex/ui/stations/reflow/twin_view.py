@@ -76,6 +76,7 @@ class TwinView(View):
         self.asked: Question | None = None
         self.trouble = ""
         self.found: Predicted | None = None
+        self.judged: list[Judgement] = []
         self.search: Search | None = None
         self.doing = self.words = ""
         self.cannot: Planned | None = None
@@ -155,12 +156,8 @@ class TwinView(View):
 
     def judgements(self, own: list[Judgement]) -> list[Judgement]:
         """What is predicted in place of what the last run did: the picture shows no run."""
-        found, asked = self.found, self.asked
-        rest = [j for j in own if j.rule not in OF_A_RUN]
-        if found is None or asked is None:
-            return rest
-        about = f"panel {self.bench.board.panel}"
-        return worst_first([judge_predicted(about, found, asked.window, asked.limits, asked.oven), *rest])
+        predicted = self.judged if self.found is not None else []
+        return worst_first([*predicted, *(j for j in own if j.rule not in OF_A_RUN)])
 
     # keys
 
@@ -211,6 +208,9 @@ class TwinView(View):
     def _predicted(self, found: Predicted) -> None:
         self._end()
         self.found = found
+        if (asked := self.asked) is not None:
+            about = f"panel {self.bench.board.panel}"
+            self.judged = [judge_predicted(about, found, asked.window, asked.limits, asked.oven)]
         melts = found.molten.melts[found.last]
         self.chart.at_s = float(melts) if melts == melts else float(found.run.time[-1]) / 2
         self._show()
