@@ -724,6 +724,23 @@ def test_points_are_brought_under_the_cross_by_keys_and_a_bad_print_goes_back(wi
     assert "bad print" in str(bench.record.history[-30:])
 
 
+def test_without_a_port_nothing_runs_and_no_camera_teaches(window: Window) -> None:
+    bench, K = window.desk.bench, Qt.Key
+    bench.do(c.ChooseWay("machine"))
+    programmed(bench)
+    for port in ("", "/dev/none"):
+        bench.do(c.SetRecord("placer", {**msgspec.to_builtins(placer_of(bench.batch)), "port": port}))
+        window.desk.say("")
+        window.station.show_view(4)
+        before = dict(bench.state[Placing].taught[1, "Place"])
+        press(window, K.Key_Up, K.Key_Right, K.Key_Return, K.Key_H)
+        assert bench.state[Placing].taught[1, "Place"] == before and not bench.state[Placing].hidden
+        assert "No picture" in window.station.now().title and not window.station.view.picture.isVisible()
+        window.station.show_view(2)
+        press(window, K.Key_R)
+        assert window.station.view.run is None and ("has no port" in window.desk.said) == (port == "")
+
+
 def test_the_bed_is_edited_in_its_picture(window: Window) -> None:
     bench, K = window.desk.bench, Qt.Key
     bench.do(c.ChooseWay("machine"))

@@ -7,13 +7,14 @@ from pathlib import Path
 
 import msgspec
 from msgspec import Struct
-from msgspec.structs import asdict
+from msgspec.structs import asdict, replace
 
 from fusilex.bench.common.route import WaysChosen
 from fusilex.bench.record.beginning import Prepared
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import workshop_state
-from fusilex.bench.workshop.records import Records, RecordSet, read_records
+from fusilex.bench.workshop.placer import STAND_IN, Placer
+from fusilex.bench.workshop.records import Records, RecordSet, read_records, shipped
 from fusilex.core.route.propose import Ways
 from fusilex.formats.bundle import read_files
 from fusilex.journal.folding import fold
@@ -63,7 +64,9 @@ def _note_records(journal: Journal) -> None:
     """The made-up workshop's own records of these designs, as far as nobody has set or taken them away here."""
     data = (files("fusilex") / "assets" / "demo-workshop.json").read_bytes()
     known = fold(journal.since(journal.workshop), workshop_state)[Records].own
-    fresh = [r for r in read_records(data, "demo-workshop.json") if r.id not in known.get(r.what, {})]
+    placers = [replace(r, port=STAND_IN) for r in shipped().values() if isinstance(r, Placer)]
+    own = [*read_records(data, "demo-workshop.json"), *placers]
+    fresh = [r for r in own if r.id not in known.get(r.what, {})]
     if fresh:
         with journal.writing("demo") as pen:
             pen.write(journal.workshop, [RecordSet(r.what, msgspec.to_builtins(r)) for r in fresh])

@@ -10,6 +10,8 @@ from msgspec import Meta
 from fusilex.bench.workshop.record import Name, Positive, Record
 from fusilex.core.machine.model import AXES, MOST_POCKETS, Axis, Head, Machine, Nozzle, Slot, Times
 
+STAND_IN = "stand-in"
+"""The port of a placer that is simulated; one without a port runs nothing."""
 Mm = Annotated[float, Meta(ge=-2000, le=2000)]
 Size = Annotated[float, Meta(gt=0, le=2000)]
 Place = tuple[Mm, Mm]

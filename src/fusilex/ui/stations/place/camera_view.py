@@ -14,6 +14,7 @@ from fusilex.bench.stations.place.events import Placing
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.place.programmed import lying, machine_of, placer_of
 from fusilex.bench.stations.place.references import cell_in_hand, fit, per_board, points_to_teach
+from fusilex.bench.workshop.placer import STAND_IN
 from fusilex.core.placing.points import cell_of
 from fusilex.core.placing.suggest import Candidate
 from fusilex.core.quantities import MM, write, write_length
@@ -116,6 +117,11 @@ class CameraView(View):
     def panel(self) -> int:
         return self.bench.board.panel
 
+    @property
+    def simulated(self) -> bool:
+        """True where the machine is simulated, and its camera with it: no other has a picture here."""
+        return placer_of(self.batch).port == STAND_IN
+
     def wanted(self) -> list[Candidate]:
         """Points still to be taught, those first without which nothing is known."""
         known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
@@ -134,7 +140,8 @@ class CameraView(View):
             self._for = key
             self._drive(following)
         x, y = self.picture.at
-        self.picture.words = f"x {write_length(x)}  y {write_length(y)}" + (
+        self.picture.setVisible(self.simulated)
+        self.picture.words = f"SIMULATED   x {write_length(x)}  y {write_length(y)}" + (
             f"   looking for {following.name}" if following else ""
         )
         self.picture.update()
@@ -151,8 +158,7 @@ class CameraView(View):
             self.picture.at = machine.board
 
     def now(self) -> Now | None:
-        port = placer_of(self.batch).port
-        if port and port != "stand-in":
+        if not self.simulated:
             return Now(
                 "No picture from this camera", "Jog on the machine itself, and type what it reads, with T at Place."
             )
@@ -170,6 +176,8 @@ class CameraView(View):
         )
 
     def keys(self) -> list[Key]:
+        if not self.simulated:
+            return [Key("W", "bad print: back", lambda _: self._bad(), True), Key("G", *teach_other(self.desk))]
         return [
             Key("Left Right Up Down", write(STEP_MM, MM, 4), lambda key: self._jog(key, STEP_MM)),
             Key(
@@ -213,7 +221,7 @@ class CameraView(View):
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
         known = self.batch.state[Placing].taught.get((self.panel, place_step(self.batch).id), {})
-        rows = [("taught", ", ".join(known) or "nothing yet"), ("field", f"{write(FIELD_MM, MM, 4)}, stand-in")]
+        rows = [("taught", ", ".join(known) or "nothing yet"), ("field", f"{write(FIELD_MM, MM, 4)}, simulated")]
         if (found := fit(self.batch, self.panel, cell_in_hand(self.batch))) is not None:
             rows += [("turn", f"{found.rotation_deg:.3f}°"), ("RMS", write_length(found.rms_mm, 3))]
         return f"Panel {self.panel}", rows

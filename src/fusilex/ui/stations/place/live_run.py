@@ -17,6 +17,7 @@ from fusilex.bench.stations.place.running.commands import MachineRan
 from fusilex.bench.stations.place.running.proving import judge_proof
 from fusilex.bench.stations.place.running.runner import Runner
 from fusilex.bench.stations.place.setup_events import SetUp
+from fusilex.bench.workshop.placer import STAND_IN
 from fusilex.core.programme.plan import Act, Stop, walk
 from fusilex.devices.placer import NoPlacer, PlacerPort, SerialPlacer, SimulatedPlacer
 from fusilex.devices.placer_world import Chances, World
@@ -100,7 +101,9 @@ class LiveRun(QObject):
         batch, machine = self.desk.batch, left.job.machine
         bed = machine_from(placer_of(batch))  # as it is on record, whatever was taught
         port = placer_of(batch).port
-        if port and port != "stand-in":
+        if not port:
+            raise Refused(f"{machine.name} has no port. Enter it at its record with F4, or {STAND_IN} to simulate.")
+        if port != STAND_IN:
             return SerialPlacer(port)
         at = {s.name: k for k, s in enumerate(machine.slots)}
         loaded = batch.state[SetUp].loaded.get(place_step(batch).id, {})
@@ -194,12 +197,16 @@ class LiveRun(QObject):
     # keys
 
     def keys(self) -> list[Key]:
-        running = self.runner.state == "running"
+        running, simulated = self.runner.state == "running", isinstance(self.port, SimulatedPlacer)
         return [
             Key("Space", "pause" if running else "go on", lambda _: self.pause_or_go()),
             Key("S", "one step", lambda _: self._step()),
             Key("H", "full speed" if self.half else "half speed", lambda _: self._half()),
-            Key("F", "as it is" if self.fast else f"{FAST:g} times as fast", lambda _: self._faster()),
+            *(
+                [Key("F", "as it is" if self.fast else f"{FAST:g} times as fast", lambda _: self._faster())]
+                if simulated
+                else []
+            ),
             Key("X", "stop", lambda _: self.halt()),
         ]
 
@@ -244,4 +251,5 @@ class LiveRun(QObject):
         if self.dry:
             what += " Dry run, on tape."
         title = _TITLES.get(runner.state, "Ready")
-        return Now(f"{title}: {len(runner.put)} of {len(runner.job)} placed", what.strip(), runner.share)
+        real = "SIMULATED. " if isinstance(self.port, SimulatedPlacer) else ""
+        return Now(f"{real}{title}: {len(runner.put)} of {len(runner.job)} placed", what.strip(), runner.share)
