@@ -39,7 +39,7 @@ def judge_bath(about: str, settings: Mapping[str, object], board_mm: float) -> l
         ("preheat of the top", "°C", _number(settings, "preheat_c"), READ_C, _preheats(flux, alloy)),
         ("depth", "mm", _number(settings, "depth_mm"), READ_MM, [(DEPTH[0] * board_mm, DEPTH[1] * board_mm)]),
     ]
-    numbers, off, open_ = [Quantity("board", board_mm, "mm")], [], []
+    numbers, off, open_ = [Quantity("board thickness", board_mm, "mm")], [], []
     for name, unit, value, step, limits in asked:
         span = around(value, 0.0, step)
         level = _level(span, limits)
@@ -49,7 +49,8 @@ def judge_bath(about: str, settings: Mapping[str, object], board_mm: float) -> l
         elif level is Level.UNKNOWN:
             open_.append(name)
     off += ["flux"] if bare else []
-    open_ += ([] if bare or says_something(flux) else ["flux"]) + ([] if alloy in (LEADED, LEAD_FREE) else ["solder"])
+    untold = {"solder": alloy not in (LEADED, LEAD_FREE), "flux": not (bare or says_something(flux))}
+    open_ = [*(name for name, is_so in untold.items() if is_so), *open_]
     told = (Coverage("settings", len(asked) + 2 - len(open_), len(asked) + 2),)
     level = Level.STOP if off else seen(*told)
     if off:
