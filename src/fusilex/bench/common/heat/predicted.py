@@ -19,10 +19,10 @@ from fusilex.core.wording import say
 def doubt_of(oven: Oven) -> str:
     """Why the twin of an oven is no proof, '' where it is one."""
     if not oven.fit.runs:
-        return f"{oven.id} not calibrated by a log"
+        return f"No calibration run of {oven.id}"
     if not oven.fit.board:
-        return f"{oven.id} calibrated without its board"
-    return "" if oven.proven else f"{oven.id}: model {write_celsius(oven.fit.residual_c)} off its logs"
+        return f"No board known in the calibration of {oven.id}"
+    return "" if oven.proven else f"Model of {oven.id} is {write_celsius(oven.fit.residual_c)} off its logs"
 
 
 def judge_predicted(
