@@ -17,6 +17,7 @@ from asked import acknowledge_all, project, sent_off, taught, well
 from conftest import HERON
 
 from fusilex.bench.common.bins import Bins
+from fusilex.bench.history.tracing import trace
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.report.papers import board_record, page_html
 from fusilex.bench.rooms import open_journal
@@ -59,6 +60,29 @@ def reflowed(bench: Bench, panel: int = 1) -> list[str]:
 def soldered(bench: Bench, serial: str) -> None:
     while part := bench.batch.next_part(bench.state.boards[serial], "Hand"):
         bench.do(c.SolderPart(serial, part.ref))
+
+
+def test_one_run_over_several_panels_is_one_load(bench: Bench) -> None:
+    """One log, one number: what is recalled by load is every board that was in the oven."""
+    kitted(bench)
+    for panel in (1, 2, 3):
+        bench.do(c.PrintPanel(panel, 0.12, "leaded"))
+        taught(bench, panel)
+    bench.do(c.MachinePlaced(1))
+    bench.do(c.MachinePlaced(2))
+    bench.go("Reflow", "H7-01")
+    bench.do(c.SetLoadSize(2))
+    assert bench.now("Reflow").title == "Run the oven with panels 1 and 2"
+    bench.do(c.RecordReflow(1, "run.csv", LOG))
+    first, second = (bench.state.panel_boards(p) for p in (1, 2))
+    assert {b.loads["Reflow"].number for b in (*first, *second)} == {1} and {b.station for b in second} == {"Hand"}
+    found = trace("load 1", [bench.journal], bench)
+    assert {carrier.serial for carrier in found.boards} == {b.serial for b in (*first, *second)}
+    assert "panels 1 and 2" in found.events[0].words
+    bench.do(c.MachinePlaced(3))
+    bench.go("Reflow", bench.state.panel_boards(3)[0].serial)
+    bench.do(c.SeeReflow(3, "all shiny"))
+    assert bench.state.panel_boards(3)[0].loads["Reflow"].beside == ()
 
 
 def test_one_board_walks_all_ten_stations(bench: Bench) -> None:

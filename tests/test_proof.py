@@ -17,6 +17,8 @@ from msgspec.structs import replace
 from shapely.geometry import box
 
 from fusilex.app import main
+from fusilex.core.checks.judge import judge_files
+from fusilex.core.checks.panelised import judge_board_size
 from fusilex.core.design.model import Design
 from fusilex.core.electrical.chances import Learnt, chance_of
 from fusilex.core.electrical.checks import checks_of, nets, prior
@@ -33,7 +35,7 @@ from fusilex.core.measuring.ratio import Measured, ratio
 from fusilex.core.measuring.sampling import boards_to_test, drawn, most_bad
 from fusilex.core.measuring.spread import capability, robust_z
 from fusilex.core.panel.cuts import SAME_MM, cut_order
-from fusilex.core.panel.layout import Panel
+from fusilex.core.panel.layout import Panel, single
 from fusilex.core.panel.separating import HAND, judge_cuts, plan_cuts
 from fusilex.demo.heron import heron_panel
 
@@ -259,6 +261,28 @@ def test_what_nobody_knows_is_no_go(heron: Design) -> None:
     assert judge_supply(checks_of(heron)) == []
     (asked,) = judge_supply(replace(checks_of(heron), ground=None))
     assert asked.level is Level.UNKNOWN
+
+
+def test_cuts_that_no_file_earns(heron: Design) -> None:
+    """A frame without scores, rails that no score parts, a panel of other boards, scores that end inside, no panel."""
+    fitted = [p for p in heron.parts if p.populated and p.ref not in ("C2", "C3")]
+
+    def told(panel: Panel | None) -> list[tuple[str, str]]:
+        plan = plan_cuts(heron, panel or single(44.0, 31.0), fitted)
+        assert panel or not plan.overhangs or {p for p, _ in plan.overhangs} == {"J1"}
+        return [(j.level.value, j.says.case) for j in judge_cuts(plan, panel)]
+
+    framed = Panel(1, 1, 44, 31, 5, 5, 54, 41, 44, 31)
+    assert told(framed) == told(None) == [("unknown", "cuts unknown")] and told(single(44, 31)) == [("go", "no panel")]
+    pair = Panel(2, 1, 44, 31, 0, 5, 88, 41, 44, 31, scores=(((44, 0), (44, 41)),))
+    assert told(pair) == [("stop", "no free edge")], "both keep their rails"
+    assert told(replace(pair, scores=(((44, 10), (44, 20)),))) == [("stop", "no free edge")]
+    rails = (((0, 5), (88, 5)), ((0, 36), (88, 36)))
+    assert told(replace(pair, scores=(*pair.scores, *rails))) == [("go", "all cuts clear")]
+    other = replace(heron_panel(), board_w=30.0, board_h=20.0)
+    assert ("stop", "board size differs") in told(other)
+    assert "board size differs" in {j.says.case for j in judge_files(replace(heron, panel=other), [])}
+    assert not judge_board_size(heron, replace(heron_panel(), board_w=44.1))
 
 
 def test_verbs_of_proof(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

@@ -39,6 +39,7 @@ from fusilex.core.bare_boards.etching import Refit, copper_removed_g, etch_minut
 from fusilex.core.bare_boards.finest import Finest, judge_finest
 from fusilex.core.bare_boards.making import judge_drill
 from fusilex.core.checks.layer_agreement import judge_layers
+from fusilex.core.checks.panelised import judge_board_size
 from fusilex.core.checks.pin_ones import pin_ones
 from fusilex.core.checks.reconcile import reconcile
 from fusilex.core.checks.side_order import side_load
@@ -625,6 +626,13 @@ def _(t: Things) -> object:
 def _(t: Things) -> object:
     plan = plan_cuts(t["heron"], t["bench"].batch.panel, t["heron"].parts)
     return [(s.ref, s.cell, s.level) for s in plan.care]
+
+
+@scene("ready.panel")
+def _(t: Things) -> object:
+    panel = t["bench"].batch.panel
+    wider = [replace(panel, board_w=panel.board_w + d) for d in (0.03, 0.1, 0.15, 0.3, 0.7, 2.0)]
+    return [levels(judge_board_size(t["heron"], p)) for p in wider]
 
 
 @contextmanager

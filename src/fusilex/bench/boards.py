@@ -32,8 +32,8 @@ class Load(Struct, frozen=True):
     """One run of the oven. `log` is the digest of its record, '' for one that was only seen by eye, as `seen` says;
     `rule` the numbers of the window it was judged by. `joints` are what the oven's twin, held to the log, makes of its
     parts, worst first; `off_c` how far (°C, RMS) the log was from what the twin predicted, and whether the oven
-    `changed`. `marks` is the digest of what was told and seen, of a run by eye; `silent` are
-    probes whose columns have too few readings.
+    `changed`. `marks` is the digest of what was told and seen, of a run by eye; `silent` are probes whose columns have
+    too few readings; `beside` are the panels that went in with `panel`.
     """
 
     number: int
@@ -53,6 +53,12 @@ class Load(Struct, frozen=True):
     changed: bool = False
     marks: str = ""
     silent: tuple[str, ...] = ()
+    beside: tuple[int, ...] = ()
+
+    @property
+    def panels(self) -> tuple[int, ...]:
+        """Every panel of the load."""
+        return self.panel, *self.beside
 
 
 class Fault(Struct):
@@ -175,3 +181,18 @@ def laid_out(serials: Iterable[str], cells: Iterable[int]) -> list[tuple[str, in
 def numbers(made: Mapping[str, PastePrint | Load]) -> str:
     """Numbers of prints or loads, in words."""
     return " and ".join(str(one.number) for one in made.values()) or "none"
+
+
+def panels_of(boards: list[Board]) -> list[int]:
+    """Their panels, in order."""
+    return list(dict.fromkeys(b.panel for b in boards))
+
+
+def panels_words(panels: list[int]) -> str:
+    """As a sentence names them.
+
+    >>> panels_words([3]), panels_words([3, 4, 5])
+    ('panel 3', 'panels 3, 4 and 5')
+    """
+    *most, last = map(str, panels)
+    return f"panels {', '.join(most)} and {last}" if most else f"panel {last}"

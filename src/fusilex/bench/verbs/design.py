@@ -165,7 +165,8 @@ def cuts(folder: str) -> Answer:
     """The order in which a panel is cut, each cut with its tool, and what may crack. Raises `BadInput`."""
     design = read_design(folder)
     panel = design.panel or find_panel(design)
-    plan = plan_cuts(design, panel or single(1, 1), [p for p in design.parts if p.populated])
+    x0, y0, x1, y1 = design.outline.bounds
+    plan = plan_cuts(design, panel or single(x1 - x0, y1 - y0), [p for p in design.parts if p.populated])
     numbered = enumerate(plan.strokes, 1)
     data = {
         "cuts": [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fusilex.core.checks.findings import Finding
+from fusilex.core.checks.panelised import judge_board_size
 from fusilex.core.checks.pin_ones import PinOnes, pin_ones
 from fusilex.core.design.model import Design
 from fusilex.core.evidence import Coverage, Level, covered, every, seen
@@ -32,7 +33,7 @@ _DO = {
 
 def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
     """One judgement per finding, or one go when all files agree; one for each thing that could not be checked."""
-    found = [_judged(f) for f in findings]
+    found = [*(_judged(f) for f in findings), *judge_board_size(design, design.panel)]
     if not design.bom:
         found.append(
             Judgement(
@@ -49,7 +50,7 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
     ones = pin_ones(design.parts)
     listed_turns = Coverage("turns", sum(p.turn_given for p in fitted), len(fitted))
     agreed = (every("parts", len(fitted)), listed_turns)
-    if not findings and design.bom and covered(agreed):
+    if not found and covered(agreed):
         found.append(
             Judgement(
                 "ready.agree",

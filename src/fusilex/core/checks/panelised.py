@@ -13,10 +13,15 @@ from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.fixes import Fix
 from fusilex.core.checks.repeat import COPY, find_panel
 from fusilex.core.design.model import Design
+from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
+from fusilex.core.panel.layout import Panel
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
 LEAST_SHARE = 0.5
+SIZE_MM = 0.2
+"""The boards of a panel may be so much larger or smaller than the outline: the width of the line that draws it."""
 
 
 def panelised(design: Design) -> Finding | None:
@@ -39,6 +44,17 @@ def panelised(design: Design) -> Finding | None:
         ),
         fix=Fix("one-cell", "", {"panel": asdict(panel)}, f"one cell of {size} taken as the board"),
     )
+
+
+def judge_board_size(design: Design, panel: Panel | None) -> list[Judgement]:
+    """A panel whose boards are not as large as the outline is cut, stepped and printed beside them."""
+    x0, y0, x1, y1 = design.outline.bounds
+    sizes = (("width", panel.board_w, x1 - x0), ("height", panel.board_h, y1 - y0)) if panel else ()
+    if all(abs(listed - drawn) <= SIZE_MM for _, listed, drawn in sizes):
+        return []
+    numbers = [Quantity(f"board {way}", listed, "mm", limit=(d - SIZE_MM, d + SIZE_MM)) for way, listed, d in sizes]
+    text, do = say("board size differs"), say("measure a cell")
+    return [Judgement("ready.panel", Level.STOP, "board size", text, tuple(numbers), do)]
 
 
 def _copies_listed(design: Design) -> int:

@@ -6,7 +6,7 @@ differ from the probes by is the twin's, drawn from the ovens that its logs leav
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from msgspec import Struct
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from fusilex.core.heat.fit import Fitted
 from fusilex.core.heat.group import WORST, Group
 from fusilex.core.heat.joints import Joint, Molten, molten
+from fusilex.core.heat.oven import Loading
 from fusilex.core.heat.probes import Logged, lagged, thinned, watched_by
 from fusilex.core.heat.run import Terms, Watch, simulate
 from fusilex.core.heat.schedule import LONGEST_S
@@ -59,11 +60,12 @@ def after_run(
     oven: Fitted,
     melting: float,
     fine: tuple[Sheet, Watch] | None = None,
+    place: Loading | None = None,
     seed: int = 0,
 ) -> After:
     """What the joints of a logged run had; brought to what a `fine` sheet of the same load and joints says, where there
-    is one. Raises ValueError without a probe on the board, or for a log
-    of less than a minute.
+    is one. Of a like panel at another `place` of the load, what the twin has there is off as it is at the probes.
+    Raises ValueError without a probe on the board, or for a log of less than a minute.
     """
     names, watch = joints
     if not run.probes:
@@ -75,7 +77,8 @@ def after_run(
     if until < LEAST_S:
         raise ValueError(f"a log of {until:.0f} s tells nothing of its joints")
     ovens = [oven.oven, *oven.drawn(DRAWS, seed)]
-    done = simulate(run.sheet, ovens, run.schedule, until, rows, Terms(run.room_c, STEP_S), run.loading)
+    terms, there = Terms(run.room_c, STEP_S), place or run.loading
+    done = simulate(run.sheet, ovens, run.schedule, until, rows, terms, run.loading)
     lag = np.array([o["probe_s"] for o in ovens])
     rng = np.random.default_rng(seed)
     at, shift, predicted = len(names), [], []
@@ -95,10 +98,10 @@ def after_run(
         predicted.append((logged - at_t).T[heats])
     off = np.concatenate(predicted)
     own_curves = done.watched[:, : len(names)]
+    if place is not None:
+        own_curves = simulate(run.sheet, ovens, run.schedule, until, watch, terms, place).watched
     if fine is not None:
-        sharp = simulate(
-            fine[0], ovens[:1], run.schedule, until, fine[1], Terms(run.room_c, STEP_S), run.loading
-        ).watched.max(axis=0)
+        sharp = simulate(fine[0], ovens[:1], run.schedule, until, fine[1], terms, there).watched.max(axis=0)
         lift = (sharp - run.room_c) / (own_curves.max(axis=0)[:, :1] - run.room_c)
         own_curves = run.room_c + (own_curves - run.room_c) * lift
     curves = own_curves + np.mean(shift, axis=0)[:, None]
@@ -138,7 +141,19 @@ def groups(found: After, window: ProcessWindow, limits: Mapping[str, float]) -> 
         by.setdefault((joint.part, joint.cell), []).append(k)
     most = {part: min(limits.get(part, np.inf), window.peak[1]) for part, _ in by}
     made = [_group(found, own, part, cell, window, most[part]) for (part, cell), own in by.items()]
-    return sorted(made, key=lambda g: (WORST.index(g.verdict), -(g.melts_s if g.melts_s == g.melts_s else 1e9)))
+    return sorted(made, key=_first_to_look_at)
+
+
+def worst_of(panels: Sequence[list[Group]]) -> list[Group]:
+    """Part by part the worst of like panels, in the order of `groups`."""
+    by: dict[tuple[str, int], Group] = {}
+    for group in (g for rows in panels for g in rows):
+        by[group.part, group.cell] = min(by.get((group.part, group.cell), group), group, key=_first_to_look_at)
+    return sorted(by.values(), key=_first_to_look_at)
+
+
+def _first_to_look_at(group: Group) -> tuple[int, float]:
+    return WORST.index(group.verdict), -(group.melts_s if group.melts_s == group.melts_s else 1e9)
 
 
 def _group(found: After, own: list[int], part: str, cell: int, window: ProcessWindow, limit: float) -> Group:

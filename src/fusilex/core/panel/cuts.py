@@ -78,8 +78,8 @@ class Cut(Struct, frozen=True):
 
 
 class CutOrder(Struct, frozen=True):
-    """Cuts in order, and pieces that still hold boards, or a board and its frame, but that no score line spans; lines
-    that are neither upright nor level, or run through a board.
+    """Cuts in order, and pieces that still hold boards, or a board and some of its frame, but that no score line spans;
+    lines that are neither upright nor level, or run through a board.
     """
 
     cuts: tuple[Cut, ...]
@@ -171,9 +171,16 @@ def _holds(piece: Box, board: Box) -> bool:
 
 
 def _done(piece: Box, boards: Sequence[Box], lines: Sequence[Line]) -> bool:
-    """A piece without a board is waste; one board without a line through its piece is free."""
-    here = sum(_holds(piece, board) for board in boards)
-    return here == 0 or (here == 1 and not any(line.inside(piece) for line in lines))
+    """A piece without a board is waste; one board that fills its piece, with no line through it, is free."""
+    here = [board for board in boards if _holds(piece, board)]
+    if len(here) != 1:
+        return not here
+    return fills(piece, here[0]) and not any(line.inside(piece) for line in lines)
+
+
+def fills(piece: Box, board: Box) -> bool:
+    """True where nothing of a frame is left round a board."""
+    return all(abs(a - b) <= REACH_MM for a, b in zip(piece, board, strict=True))
 
 
 def _lines(panel: Panel) -> tuple[list[Line], list[tuple[tuple[float, float], tuple[float, float]]]]:

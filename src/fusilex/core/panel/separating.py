@@ -13,11 +13,12 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 from shapely.geometry import LineString, Polygon, box
 
+from fusilex.core.checks.panelised import judge_board_size
 from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
 from fusilex.core.evidence import Coverage, Level, every, seen
 from fusilex.core.judgement import Judgement
-from fusilex.core.panel.cuts import Box, Cut, CutOrder, cut_order
+from fusilex.core.panel.cuts import Box, Cut, CutOrder, cut_order, fills
 from fusilex.core.panel.layout import Panel
 from fusilex.core.quantities import Quantity, amount
 from fusilex.core.wording import say
@@ -67,7 +68,8 @@ class Placed(NamedTuple):
 
 class CutPlan(Struct, frozen=True, eq=False):
     """Strokes in order, capacitors under stress (worst first), and what is in the way of an order. `unknown` are parts
-    whose body nobody knows: whether they stand over a cut, or near one, cannot be told; of `parts` in all.
+    whose body nobody knows: whether they stand over a cut, or near one, cannot be told; of `parts` in all. `amiss` says
+    that the panel's boards are none of this design's.
     """
 
     strokes: tuple[Stroke, ...]
@@ -76,6 +78,7 @@ class CutPlan(Struct, frozen=True, eq=False):
     overhangs: tuple[tuple[str, int], ...] = ()
     unknown: tuple[str, ...] = ()
     parts: int = 0
+    amiss: tuple[Judgement, ...] = ()
 
     @property
     def refs(self) -> tuple[str, ...]:
@@ -113,7 +116,8 @@ def plan_cuts(design: Design, panel: Panel, parts: Sequence[Part]) -> CutPlan:
     strokes += tabs
     care = _stressed(strokes, placed)
     unknown = tuple(p.ref for p in parts if not p.package.known)
-    return CutPlan(tuple(strokes), care, order, tuple(over), unknown, len(parts))
+    amiss = tuple(judge_board_size(design, panel))
+    return CutPlan(tuple(strokes), care, order, tuple(over), unknown, len(parts), amiss)
 
 
 def _touches(ends: Box, board: Box) -> bool:
@@ -176,10 +180,10 @@ def _stressed(strokes: Sequence[Stroke], placed: Sequence[Placed]) -> tuple[Stre
 
 def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
     """Can the boards come out of the panel whole?"""
-    if panel is None or (panel.count > 1 and not plan.strokes):
+    if panel is None or not (panel.scores or panel.tabs or _is_one_board(panel)):
         text, do, missing = say("cuts unknown"), say("add score lines"), ("score lines or tabs",)
-        return [Judgement("release.cut", Level.UNKNOWN, "panel", text, (), do, (), missing)]
-    judged = []
+        return [*plan.amiss, Judgement("release.cut", Level.UNKNOWN, "panel", text, (), do, (), missing)]
+    judged = list(plan.amiss)
     if plan.order.stranded:
         text, do = say("no free edge", pieces=len(plan.order.stranded)), say("saw first")
         judged.append(Judgement("release.cut", Level.STOP, "panel", text, (), do))
@@ -202,6 +206,12 @@ def judge_cuts(plan: CutPlan, panel: Panel | None) -> list[Judgement]:
         bodies = (Coverage("bodies", plan.parts - len(plan.unknown), plan.parts),)
         judged.append(Judgement("release.cut", seen(*bodies), "panel", say("all cuts clear"), numbers, coverage=bodies))
     return judged
+
+
+def _is_one_board(panel: Panel) -> bool:
+    """True where panel and board are the same: nothing holds it that has to be cut."""
+    whole = (0.0, 0.0, panel.width, panel.height)
+    return panel.count == 1 and all(fills(whole, panel.box(cell)) for cell in panel.cells)
 
 
 def _cracks(some: Sequence[Stressed], level: Level) -> Judgement:

@@ -3,14 +3,23 @@
 from __future__ import annotations
 
 from fusilex.core.bare_boards import etching, finest
-from fusilex.core.checks import layer_agreement, pin_ones, reconcile, rotations, side_order, size_codes, systematic
+from fusilex.core.checks import (
+    layer_agreement,
+    panelised,
+    pin_ones,
+    reconcile,
+    rotations,
+    side_order,
+    size_codes,
+    systematic,
+)
 from fusilex.core.design import edge, one_of_each
 from fusilex.core.rule import constant, rule
 from fusilex.formats.lists import design_lists
 
 RULES = {
     "ready.road": rule(),
-    "ready.panel": rule(),
+    "ready.panel": rule(size=constant(panelised, "SIZE_MM", "mm")),
     "ready.systematic": rule(
         **{"on pad": constant(systematic, "ON_PAD_MM", "mm")},
         chance=constant(systematic, "BY_CHANCE", "%", times=100),

@@ -9,10 +9,12 @@ from msgspec import Struct
 from msgspec.structs import astuple, replace
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import panels_of
 from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
+from fusilex.bench.stations.reflow.loading import loaded_with
 from fusilex.bench.stations.reflow.twin import Question, question
-from fusilex.core.heat.after import after_run, groups
+from fusilex.core.heat.after import after_run, groups, worst_of
 from fusilex.core.heat.group import Group
 from fusilex.core.heat.sheet import COARSE_MM
 from fusilex.core.problems import BadInput
@@ -45,19 +47,22 @@ NOTHING = Told()
 def told_by(batch: Batch, log: bytes, name: str) -> Told:
     """What a log tells of all joints; nothing where no oven, no settings or no probe on the board is known."""
     try:
-        return joints_after(question(batch), log, name)
+        return joints_after(question(batch, panels_of(loaded_with(batch, batch.board))), log, name)
     except (Refused, BadInput, ValueError):  # RunsAway is one of them
         return NOTHING
 
 
 def joints_after(asked: Question, log: bytes, name: str) -> Told:
-    """What a log of this load tells. Raises ValueError, or `BadInput`, for one that says nothing."""
+    """What a log of this load tells, part by part the worst of its panels; the probes are on the first. Raises
+    ValueError, or `BadInput`, for one that says nothing.
+    """
     sheet, joints, watch = asked.load(COARSE_MM)
     board = asked.design, asked.panel
     run = logged_run(log, name, sheet, asked.schedule, board, loading=asked.loading)
     fine, _, beside = asked.load_fine
-    found = after_run(run, (joints, watch), asked.oven.fitted, asked.window.melting, (fine, beside))
-    rows = groups(found, asked.window, asked.limits)
+    both, sharp = (joints, watch), (fine, beside)
+    each = [after_run(run, both, asked.oven.fitted, asked.window.melting, sharp, at) for at in (None, *asked.beside)]
+    found, rows = each[0], worst_of([groups(one, asked.window, asked.limits) for one in each])
     if not asked.oven.proven:  # nobody logged this oven before: its twin may doubt, it may not vouch
         rows = [g if g.verdict == "cold" else replace(g, verdict="open") for g in rows]
     off = found.off_c if math.isfinite(found.off_c) else None

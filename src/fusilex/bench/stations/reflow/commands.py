@@ -8,11 +8,13 @@ from typing import ClassVar
 from msgspec.structs import asdict
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board, panels_of
 from fusilex.bench.command import Command, Result
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.after import by_eye, told_by
 from fusilex.bench.stations.reflow.events import LoadReflowed, Reflowing, SentOn
-from fusilex.bench.stations.reflow.judging import before_heat, judge, judge_joints, judge_log, rule_of, window_of
+from fusilex.bench.stations.reflow.judging import before_heat, judge, judge_joints, judge_log, rule_of
+from fusilex.bench.stations.reflow.loading import loaded_with, window_of
 from fusilex.core.reflow.metrics import window_index
 from fusilex.core.reflow.profile import measure_log, silent_probes
 from fusilex.formats.lists.seen import seen_in
@@ -24,8 +26,8 @@ MARKS = "marks.csv"
 
 
 class RecordReflow(Command, frozen=True):
-    """A panel went through the oven; `log` is the temperature log's file. Outside its window it stays until that is
-    settled.
+    """A panel went through the oven, with those that go in with it; `log` is the temperature log's file. Outside its
+    window the load stays until that is settled.
     """
 
     panel: int
@@ -34,8 +36,7 @@ class RecordReflow(Command, frozen=True):
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        boards = batch.whole_panel(self.panel, "Reflow")
-        batch = batch.about(boards[0].serial, boards[0].step)
+        batch, boards = _load(batch, self.panel)
         name = window_of(batch, boards[0])
         read, window = read_log(self.log, self.log_name), rule_of(batch, boards[0])
         metrics = measure_log(read.time_s, read.probes_c, window)
@@ -60,6 +61,7 @@ class RecordReflow(Command, frozen=True):
             off_c=None if told.off_c is None else round(told.off_c, 3),
             changed=told.changed,
             silent=silent,
+            beside=panels_of(boards)[1:],
         )
         number = len(batch.state[Reflowing].loads) + 1
         judged = [*judge_log(metrics, window, number, silent), *judge_joints(told.joints, number), *before_heat(batch)]
@@ -69,8 +71,8 @@ class RecordReflow(Command, frozen=True):
 
 
 class SeeReflow(Command, frozen=True):
-    """A panel went through the oven without a log; `seen` says what eyes made of it, `marks` is what was told and seen
-    by the clock, as a file.
+    """A panel went through the oven without a log, with those that go in with it; `seen` says what eyes made of it,
+    `marks` is what was told and seen by the clock, as a file.
     """
 
     panel: int
@@ -79,8 +81,7 @@ class SeeReflow(Command, frozen=True):
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        boards = batch.whole_panel(self.panel, "Reflow")
-        batch = batch.about(boards[0].serial, boards[0].step)
+        batch, boards = _load(batch, self.panel)
         if not self.seen.strip():
             raise Refused("Say what you saw, for example: all joints shiny, the connector last.")
         serials = [b.serial for b in boards]
@@ -94,6 +95,7 @@ class SeeReflow(Command, frozen=True):
             step=batch.step.id,
             joints=by_eye(batch).rows,
             marks=digest(self.marks) if self.marks else "",
+            beside=panels_of(boards)[1:],
         )
         stays = batch.not_overruled(before_heat(batch))
         happened: list[Event] = [load] if stays else [load, *batch.onward(boards)]
@@ -112,7 +114,15 @@ class SendOn(Command, frozen=True):
             raise Refused(f"Panel {self.panel} has no run on record: open its log with L, or say with V what you saw.")
         there = batch.about(boards[0].serial, boards[0].step)  # while they are together: each may hold the others
         there.hold_at(judge(there), f"Panel {self.panel} stays at {batch.steps.label(boards[0].step)}")
-        return Result([SentOn(self.panel), *batch.onward(boards)])
+        boards = [b for b in loaded_with(there, boards[0]) if b.step == boards[0].step]
+        return Result([*map(SentOn, panels_of(boards)), *batch.onward(boards)])
+
+
+def _load(batch: Batch, panel: int) -> tuple[Batch, list[Board]]:
+    """The batch about a panel that goes into the oven, and all boards that go in with it. Raises `Refused`."""
+    first, *_ = batch.whole_panel(panel, "Reflow")
+    there = batch.about(first.serial, first.step)
+    return there, [b for b in loaded_with(there, first) if b.step == first.step]
 
 
 COMMANDS = (RecordReflow, SeeReflow, SendOn)

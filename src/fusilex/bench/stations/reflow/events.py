@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 from msgspec import Struct, field
 
-from fusilex.bench.boards import Load
+from fusilex.bench.boards import Load, panels_words
 from fusilex.bench.state import BatchState
 from fusilex.core.heat.group import Group
 from fusilex.core.heat.schedule import Schedule
@@ -29,7 +29,9 @@ def _group(part: str, cell: int, *rest: Any) -> Group:
 
 
 class LoadReflowed(Event, frozen=True):
-    """A panel went through the oven: with its log and what it measured, or `seen` by eye."""
+    """Boards went through the oven, of `panel` and of the panels `beside` it: with the log and what it measured, or
+    `seen` by eye.
+    """
 
     kind: ClassVar[str] = "load_reflowed"
     about: ClassVar[str] = "boards"
@@ -48,6 +50,7 @@ class LoadReflowed(Event, frozen=True):
     changed: bool = False
     marks: str = ""
     silent: list[str] = []
+    beside: list[int] = []
 
     def apply(self, state: BatchState, entry: Entry) -> None:
         loads = state[Reflowing].loads
@@ -55,7 +58,7 @@ class LoadReflowed(Event, frozen=True):
         number = len(loads) + 1
         rest = (self.log, self.log_name, self.metrics, self.index, self.seen, self.step, self.rule)
         joints = tuple(_group(*row) for row in self.joints)
-        told = (joints, self.off_c, self.changed, self.marks, tuple(self.silent))
+        told = (joints, self.off_c, self.changed, self.marks, tuple(self.silent), tuple(self.beside))
         loads.append(Load(number, entry.at, self.panel, boards, self.window, *rest, *told))
         for serial in boards:
             board = state.boards[serial]
@@ -65,7 +68,7 @@ class LoadReflowed(Event, frozen=True):
 
     @property
     def words(self) -> str:
-        return f"the oven run of panel {self.panel}"
+        return f"the oven run of {panels_words([self.panel, *self.beside])}"
 
 
 class SentOn(Event, frozen=True):

@@ -16,6 +16,7 @@ from fusilex.bench.common.heat.heat_limits import most_reflow_cycles
 from fusilex.bench.common.moisture import judge_board_clocks
 from fusilex.bench.common.route import Laid
 from fusilex.bench.common.wet_paste import judge_wet_paste
+from fusilex.bench.stations.reflow.loading import loaded_with, window_of
 from fusilex.bench.workshop.records import Records
 from fusilex.core.evidence import Coverage, Level, every, seen
 from fusilex.core.heat.group import Group
@@ -35,14 +36,6 @@ OF_A_RUN = tuple(
 """Rules that speak of a run that was."""
 
 
-def window_of(batch: Batch, board: Board) -> str:
-    """Name of the window a board's paste wants: of its load, else its print, else what the batch is printed with."""
-    if load := board.loads.get(batch.step.id):
-        return load.window
-    made = batch.print_of(board, batch.step.side)
-    return made.paste if made else batch.state.paste
-
-
 def rule_of(batch: Batch, board: Board) -> ProcessWindow:
     """The window a board's run is judged by: as it was when it ran, else as the paste's record has it now."""
     load = board.loads.get(batch.step.id)
@@ -57,12 +50,12 @@ def judge(batch: Batch) -> list[Judgement]:
 
 
 def before_heat(batch: Batch) -> list[Judgement]:
-    """What must be settled before the panel in hand gets this heat: paste and moisture clocks, what hangs below, heats
-    its boards had.
+    """What must be settled before the panel in hand, and those that go in with it, get this heat: paste and moisture
+    clocks, what hangs below, heats their boards had.
     """
     found: dict[str, Judgement] = {}
     most = most_reflow_cycles(batch.workshop)
-    for board in _together(batch):
+    for board in loaded_with(batch, batch.board):
         with_it = batch.about(board.serial, batch.step.id)
         there = board.heated.get(batch.step.id) or {*board.placed, *board.soldered}
         hanging = judge_turned(with_it.design, batch.step.side, there, batch.state[Laid].order == "glued")
@@ -87,15 +80,6 @@ def _marks(batch: Batch, board: Board) -> list[Judgement]:
     places = [step for step in before if step.station == "Place" and step.side == batch.step.side]
     judged = [j for s in places for j in batch.stations["Place"].judge(batch.about(board.serial, s.id))]
     return [j for j in judged if j.rule == "place.marks"]
-
-
-def _together(batch: Batch) -> list[Board]:
-    """The boards that go through the oven, or went, with the one in hand; it alone where they do not."""
-    own = batch.board
-    load = own.loads.get(batch.step.id)
-    panel = [b for b in batch.state.panel_boards(own.panel) if not b.scrapped]
-    with_it = [b for b in panel if (b.loads.get(batch.step.id) is load if load else b.step == own.step)]
-    return with_it if own.step == batch.step.id else [own]
 
 
 def _run(batch: Batch, load: Load | None) -> list[Judgement]:
@@ -177,7 +161,7 @@ def papers(batch: Batch, board: Board) -> dict[str, Any]:
 
 
 def _load_rows(board: Board, load: Load) -> dict[str, Any]:
-    left_out = {"panel", "boards", "joints"} | {
+    left_out = {"panel", "boards", "beside", "joints"} | {
         k for k in ("off_c", "changed", "marks", "silent") if not getattr(load, k)
     }
     rows = {k: v for k, v in asdict(load).items() if k not in left_out}

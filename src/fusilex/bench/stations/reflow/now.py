@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import panels_of, panels_words
 from fusilex.bench.now import Now, elsewhere
-from fusilex.bench.stations.reflow.judging import judge, window_of
+from fusilex.bench.stations.reflow.judging import judge
+from fusilex.bench.stations.reflow.loading import loaded_with, window_of
 
 CAUTIONS = {
     "Reflow": (
@@ -38,19 +40,20 @@ def now(batch: Batch) -> Now:
             f" {batch.where(behind[0])}.",
             len(waiting) / count,
         )
-    load = board.loads.get(step)
+    load, load_words = board.loads.get(step), panels_words(panels_of(loaded_with(batch, board)))
     stops = batch.not_overruled(judge(batch))
     if load is not None and stops:
         do = f"{stops[0].headline}. Run it again if it can take it, or overrule with F2 and a reason."
         return Now(f"Load {load.number} is stopped", do)
     if load is not None:
         return Now(
-            f"Send panel {board.panel} on", "Its stops are overruled, with your reasons on record. Space sends it on."
+            f"Send {load_words} on",
+            "Its stops are overruled, with your reasons on record. Space sends it on.",
         )
     if stops:
         return Now(f"Settle {stops[0].subject}", f"{stops[0].headline}. {stops[0].do}")
     window = window_of(batch, board).capitalize()
     return Now(
-        f"Run the oven with panel {board.panel}" + (", bottom up" if batch.step.side == "bottom" else ""),
+        f"Run the oven with {load_words}" + (", bottom up" if batch.step.side == "bottom" else ""),
         f"{window} window, {HOW[batch.step.method]}",
     )

@@ -17,7 +17,8 @@ from fusilex.bench.common.heat.heat_limits import body_limits
 from fusilex.bench.common.heat.oven_logs import logged_run
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.events import LoadSizeSet, Reflowing, SettingsKept
-from fusilex.bench.stations.reflow.judging import rule_of, window_of
+from fusilex.bench.stations.reflow.judging import rule_of
+from fusilex.bench.stations.reflow.loading import together_of, window_of
 from fusilex.bench.workshop.oven import Oven, fit_row
 from fusilex.bench.workshop.record_kinds import PasteSheet, Window
 from fusilex.bench.workshop.records import Records
@@ -90,7 +91,9 @@ class SetLoadSize(Command, frozen=True):
 
 
 class Question(Struct, frozen=True, eq=False):
-    """All that a search needs to know, taken from the batch while it stood still."""
+    """All that a search needs to know, taken from the batch while it stood still; `beside` is how the panels go in that
+    are of the same load.
+    """
 
     oven: Oven
     window: ProcessWindow
@@ -101,6 +104,7 @@ class Question(Struct, frozen=True, eq=False):
     cells: tuple[int, ...]
     limits: Mapping[str, float]
     loading: Loading
+    beside: tuple[Loading, ...] = ()
 
     def load(self, cell_mm: float) -> tuple[Sheet, list[Joint], Watch]:
         """The sheet, its joints and their weights."""
@@ -171,8 +175,10 @@ def settings_of(batch: Batch) -> Schedule | None:
     return kept or (oven.told if oven else None)
 
 
-def question(batch: Batch) -> Question:
-    """What is asked of the twin for the panel in hand. Raises `Refused` where there is no oven, or nothing in it."""
+def question(batch: Batch, panels: Sequence[int] = ()) -> Question:
+    """What is asked of the twin for the panel in hand, or for a load of `panels`, it first. Raises `Refused` where
+    there is no oven, or nothing in it.
+    """
     oven, board = oven_of(batch), batch.board
     if batch.step.method == AIR:
         raise Refused("Hot air goes part by part: its steps are under Held steps.")
@@ -189,25 +195,23 @@ def question(batch: Batch) -> Question:
     rule = rule_of(batch, board)
     limits = body_limits(batch.workshop, parts, rule.leaded)
     panel = batch.panel
-    loading = loading_of(batch, oven, (panel.width, panel.height))
-    return Question(oven, rule, settings_of(batch), batch.drawn, panel, parts, cells, limits, loading)
+    loading, *beside = loadings(batch, oven, (panel.width, panel.height), panels)
+    return Question(oven, rule, settings_of(batch), batch.drawn, panel, parts, cells, limits, loading, tuple(beside))
 
 
-def together_of(batch: Batch) -> int:
-    """How many panels go in at once."""
-    return batch.state[Reflowing].together.get(batch.step.id, 1)
-
-
-def loading_of(batch: Batch, oven: Oven, size: tuple[float, float]) -> Loading:
-    """How the panel in hand goes in: alone in the middle, or at its place among the others. Raises `Refused`."""
-    count = together_of(batch)
+def loadings(batch: Batch, oven: Oven, size: tuple[float, float], panels: Sequence[int]) -> list[Loading]:
+    """How panels go in, the one in hand where none is named: alone in the middle, or each at its place among as many as
+    there are. Raises `Refused`.
+    """
+    count = len(panels) or together_of(batch)
     if count == 1:
-        return oven.loading()
+        return [oven.loading()]
     try:
         there = places(count, size, oven.tray_mm)
     except ValueError as problem:
         raise Refused(f"{problem}.") from None
-    return oven.loading(count, there[(batch.board.panel - 1) % count])
+    first = batch.board.panel - 1
+    return [oven.loading(count, there[(first + n) % count]) for n in range(len(panels) or 1)]
 
 
 def logs_of(batch: Batch) -> list[Load]:

@@ -6,10 +6,11 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QHBoxLayout
 
-from fusilex.bench.boards import Load
+from fusilex.bench.boards import Load, panels_of, panels_words
 from fusilex.bench.command import Command
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow, SendOn
 from fusilex.bench.stations.reflow.judging import rule_of
+from fusilex.bench.stations.reflow.loading import loaded_with
 from fusilex.core.evidence import Level
 from fusilex.core.problems import BadInput
 from fusilex.core.quantities import RATE, write, write_fixed
@@ -67,7 +68,7 @@ class RunView(View):
         load = self._load
         if load is None:
             return f"The {self.window_rule.name} window as gates; the log of a run is drawn through them"
-        name = f"Load {load.number}, panel {load.panel}"
+        name = f"Load {load.number}, {panels_words([*load.panels])}"
         if not load.log:
             return f"{name}, seen by eye: {load.seen}"
         if self._unread:
@@ -80,7 +81,7 @@ class RunView(View):
 
     def keys(self) -> list[Key]:
         board, ask = self.bench.board, self.desk.ask
-        send = Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on"))
+        send = Key("Space", "send the panel on", lambda _: self._do(SendOn(board.panel), "goes on", "go on"))
         return [
             *([send] if board.step == self.batch.step.id and self._load else []),
             Key("L", "open the run's log", lambda _: self._open(), True),
@@ -107,18 +108,18 @@ class RunView(View):
         except BadInput as problem:
             self.desk.say(str(problem))
             return
-        self._do(RecordReflow(self.bench.board.panel, Path(name).name, data), "is on record")
+        self._do(RecordReflow(self.bench.board.panel, Path(name).name, data), "is on record", "are on record")
 
     def _seen(self, text: str) -> None:
-        self._do(SeeReflow(self.bench.board.panel, text), "was seen by eye")
+        self._do(SeeReflow(self.bench.board.panel, text), "was seen by eye", "were seen by eye")
 
-    def _do(self, command: Command, done: str) -> None:
-        """Carry it out, and say whether the panel goes on or stays."""
-        serial, panel = self.bench.board.serial, self.bench.board.panel
+    def _do(self, command: Command, done: str, many: str) -> None:
+        """Carry it out, and say whether the load goes on or stays."""
+        serial, panels = self.bench.board.serial, panels_of(loaded_with(self.batch, self.bench.board))
         if self.desk.do(command):
             stays = self.bench.state.boards[serial].step == self.batch.step.id
             then = "; it stays until its stop is settled." if stays else f". {self.desk.went(serial)}"
-            self.desk.say(f"Panel {panel} {done}{then}")
+            self.desk.say(f"{panels_words(panels).capitalize()} {done if len(panels) == 1 else many}{then}")
             self.go_on(serial)
 
     def facts(self) -> tuple[str, list[tuple[str, str]]]:
