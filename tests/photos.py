@@ -32,7 +32,8 @@ BODY = {
 class Scene(Struct, frozen=True):
     """What lies on the board, and how it is looked at: parts that are `gone`, `moved` by (dx, dy, turn) in mm and
     degrees in their own board's frame, `swapped` for another marking, `dull` joints of a part; tilt and turn of the
-    camera (degrees), shadow or none, blur (px of the picture), noise (levels), seed of this board's own grain.
+    camera (degrees), shadow or none, blur (px of the picture), noise (levels), seed of this board's own grain; how far
+    a body's top is seen off (mm a mm of height), the light's blue, green and red, and the camera's curve.
     """
 
     gone: tuple[str, ...] = ()
@@ -47,6 +48,9 @@ class Scene(Struct, frozen=True):
     noise: float = 3.0
     seed: int = 0
     size: tuple[int, int] = (2000, 1500)
+    slant: tuple[float, float] = (0.0, 0.0)
+    light: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    curve: float = 1.0
     fill: float = 0.72
 
 
@@ -101,8 +105,8 @@ def draw_body(picture: Any, part: Part, px: Any, scene: Scene, rng: Any) -> None
     dx, dy, turn = scene.moved.get(part.ref, (0.0, 0.0, 0.0))
     lies = replace(
         part,
-        x=part.x + dx + rng.normal(0, 0.02),
-        y=part.y + dy + rng.normal(0, 0.02),
+        x=part.x + dx + rng.normal(0, 0.02) + scene.slant[0] * part.package.height,
+        y=part.y + dy + rng.normal(0, 0.02) + scene.slant[1] * part.package.height,
         rotation_deg=part.rotation_deg + turn + rng.normal(0, 0.7),
     )
     sx, sy = part.package.size_x / 2, part.package.size_y / 2
@@ -230,4 +234,7 @@ def photograph(design: Design, side: str = "top", scene: Scene | None = None) ->
     if scene.blur:
         seen = cv2.GaussianBlur(seen, (0, 0), scene.blur)
     grain = rng.normal(0, scene.noise, seen.shape)
+    if scene.light != (1.0, 1.0, 1.0) or scene.curve != 1.0:
+        linear = np.clip(seen / 255, 0, None) ** (2.2 * scene.curve) * np.array(scene.light)
+        seen = 255 * linear ** (1 / 2.2)
     return np.clip(seen + grain, 0, 255).astype(np.uint8)

@@ -12,13 +12,16 @@ from typing import Any
 
 import numpy as np
 from msgspec import Struct
+from msgspec.structs import replace
 
 from fusilex.core.design.model import Part
 from fusilex.core.design.outlines import body_polygon
+from fusilex.core.evidence import NORMAL_95
 from fusilex.core.photo.bodies import Found, every_place
-from fusilex.core.photo.evened import Evened, drift, evened
+from fusilex.core.photo.evened import Evened, balanced, drift, evened
 from fusilex.core.photo.frame import Floats, Frame, Picture
 from fusilex.core.photo.marks import Lies
+from fusilex.core.photo.slant import LOW_MM, slanted
 from fusilex.core.placing.turns import repeats_at
 from fusilex.core.progress import Step, part_of, quiet
 
@@ -37,6 +40,8 @@ VERDICTS = (MISSING, TURNED, OTHER, SHIFTED, SHINE, UNSEEN, THERE, SAME)
 LIKE, GONE_GAIN, TURN_GAIN, MARK_GAIN, MARK_LIKE = 0.6, 0.02, 0.05, 0.15, 0.45
 MARKED, MARK_SAME, LEAST_JOINT_PX = 0.8, 0.75, 12
 SHIFT_SHARE, LEAST_SHIFT_MM, TWIST_DEG, FAR = 0.17, 0.09, 6.0, 0.1
+FEW_OTHERS, OTHER_SHARE = 4, 0.2
+"""When more parts than these look like others, it is the light that differs."""
 TONE, SPREADS, GLARE, SHARP, BEYOND, DRAWN_GAIN = 0.25, 3.5, 0.35, 0.12, 0.1, 0.05
 
 
@@ -54,11 +59,15 @@ class Difference(Struct, frozen=True):
 
 
 class _Row(Struct, frozen=True):
-    """How a part lies, the shine of its oddest joint in spreads of all of them, and whether the picture shows it."""
+    """How a part lies, the shine of its oddest joint in spreads of all of them, and whether the picture shows it; of
+    its offset, what the slant of the look makes (mm), and for a tall one the standard error of that.
+    """
 
     found: Found
     shine: float
     unseen: bool
+    seen_mm: tuple[float, float] = (0.0, 0.0)
+    error_mm: float = 0.0
 
 
 def compare(
@@ -74,19 +83,24 @@ def compare(
     is no difference. `drawn` where the good one is a drawing.
     """
     own = [p for p in parts if p.side == frame.side and p.populated]
-    pictures = [evened(frame, picture) for picture in (good, photo, *also)]
+    others = [photo, *also]
+    pictures = [evened(frame, picture) for picture in (good, *others)]
     if any(one.colourless for one in pictures):  # colours that one of them has not tell nothing
         pictures = [one.in_grey() for one in pictures]
-    a, *others = pictures
-    share = 1 / len(others)
+    elif not drawn:
+        pictures[1:] = [evened(frame, balanced(frame, picture, good)) for picture in others]
+    a, *rest = pictures
+    share = 1 / len(rest)
     rows, *usual = [
-        _rows(frame, a, other, own, part_of(step, n * share, (n + 1) * share)) for n, other in enumerate(others)
+        _rows(frame, a, other, own, part_of(step, n * share, (n + 1) * share)) for n, other in enumerate(rest)
     ]
     limits = {part.ref: _Limits.of(part.ref, usual) for part in own}
     found = [
         _is_there(frame, part, rows[part.ref]) if drawn else _judged(frame, part, rows[part.ref], limits[part.ref])
         for part in own
     ]
+    if sum(d.verdict == OTHER for d in found) > max(FEW_OTHERS, OTHER_SHARE * len(found)):
+        found = [replace(d, verdict=UNSEEN) if d.verdict == OTHER else d for d in found]  # that is the light
     return sorted(found, key=lambda d: (VERDICTS.index(d.verdict), d.score))
 
 
@@ -95,10 +109,22 @@ def _rows(frame: Frame, a: Evened, b: Evened, parts: list[Part], step: Step) -> 
     shifts, like = _about(frame, a, b, parts)
     left = drift(frame, shifts, like, parts)
     shines = _shines(frame, a, b, parts)
-    rows = {}
-    for n, (part, found) in enumerate(every_place(frame, parts, a, b, left), 1):
-        rows[part.ref] = _Row(found, shines.get(part.ref, 0.0), _unseen(frame, a, b, part))
-        step(0.1 + 0.9 * n / len(parts), part.ref)
+    rows: dict[str, _Row] = {}
+    seen, error, told = np.zeros((len(parts), 2)), np.zeros(len(parts)), np.zeros(len(parts), bool)
+    low = np.array([p.package.height <= LOW_MM for p in parts], bool)
+    for some in (low, ~low):  # the low ones tell how slanted the look is, and where the tall ones are to be looked for
+        at = np.flatnonzero(some)
+        drifts = left[at] + np.array([frame.of_mm(*seen[k]) for k in at]).reshape(-1, 2)
+        off = np.zeros((len(parts), 2))
+        for k, (part, found) in zip(at, every_place(frame, [parts[k] for k in at], a, b, drifts), strict=True):
+            unseen = _unseen(frame, a, b, part)
+            rows[part.ref] = _Row(found, shines.get(part.ref, 0.0), unseen, error_mm=float(error[k]))
+            off[k], told[k] = frame.to_mm(found.here.dx, found.here.dy), not unseen and found.here.like > LIKE
+            step(0.1 + 0.9 * len(rows) / len(parts), part.ref)
+        if some is low and len(parts):
+            seen, error = slanted(parts, off, told)
+    for k in np.flatnonzero(low):
+        rows[parts[k].ref] = replace(rows[parts[k].ref], seen_mm=(float(seen[k, 0]), float(seen[k, 1])))
     return rows
 
 
@@ -200,10 +226,10 @@ def _judged(frame: Frame, part: Part, row: _Row, limits: _Limits) -> Difference:
     turned = max(wrong, key=lambda one: one.like, default=Lies(0.0, 0.0, 0.0, 0.0))
     right = max([found.here, *(one for one in found.turned if not one.turn % repeats)], key=lambda one: one.like)
     lies = found.here if found.here.like > right.like - TURN_GAIN else right  # turned about, its own offset is too
-    dx, dy = frame.to_mm(lies.dx, lies.dy)
+    dx, dy = (v - s for v, s in zip(frame.to_mm(lies.dx, lies.dy), row.seen_mm, strict=True))
     best = max(right.like, turned.like)
     size = min(part.package.size_x, part.package.size_y)
-    off = math.hypot(dx, dy)
+    off, doubt, most = math.hypot(dx, dy), NORMAL_95 * row.error_mm, max(LEAST_SHIFT_MM, SHIFT_SHARE * size)
     twist = lies.turn if abs(lies.turn) < 45 else 0.0
     verdict, turn = SAME, twist
     if row.unseen:
@@ -218,10 +244,12 @@ def _judged(frame: Frame, part: Part, row: _Row, limits: _Limits) -> Difference:
         dx, dy = next(frame.to_mm(one.dx, one.dy) for one in found.turned if one.turn == by_mark)
     elif best < limits.like or found.tone > limits.tone or _other_mark(found, limits):
         verdict = OTHER
-    elif off > max(LEAST_SHIFT_MM, SHIFT_SHARE * size) or abs(twist) > TWIST_DEG:
+    elif off - doubt > most or abs(twist) > TWIST_DEG:
         verdict = SHIFTED
+    elif off + doubt > most:
+        verdict = UNSEEN
     elif abs(row.shine) > limits.shine:
-        verdict = SHINE
+        verdict = SHINE if math.hypot(*row.seen_mm) < LEAST_SHIFT_MM else UNSEEN  # a body that leans covers its joints
     return Difference(part.ref, verdict, max(0.0, min(1.0, best)), float(dx), float(dy), turn)
 
 

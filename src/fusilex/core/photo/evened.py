@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -15,9 +16,10 @@ from fusilex.core.photo.frame import Floats, Frame, Picture
 COARSER = 8
 EVEN_MM, DARK, BRIGHT, BURNT, GREY = 5.0, 4.0, 1.5, 250, 0.01
 """Light is evened over so far; what is added so that black stays black; lightness of solder, beyond which a highlight
-tells nothing; a level that is white for the camera; less colour than that on
-average is none.
+tells nothing; a level that is white for the camera; less colour than that on average is none.
 """
+SHARES = np.arange(2.0, 99.0, 2.0)
+"""Levels of two pictures are held against one another at these shares of the board (%)."""
 
 
 class Evened(Struct, frozen=True, eq=False):
@@ -38,6 +40,46 @@ class Evened(Struct, frozen=True, eq=False):
     def in_grey(self) -> Evened:
         """The same without its colours."""
         return replace(self, tones=self.tones * np.array([1, 0, 0], np.float32))
+
+
+def balanced(frame: Frame, picture: Picture, good: Picture) -> Picture:
+    """A picture under the light of the good one: each of its colours over its own wide blur, as bright as the good
+    one's there, then along the curve that brings its levels on the board to the good one's. Neither another colour of
+    light, nor more or less of it, nor a camera's own curve is left; what was burnt out or black stays so.
+    """
+    import cv2
+
+    board = np.zeros(frame.size[::-1], np.uint8)
+    for polygon in getattr(frame.inside, "geoms", [frame.inside]):
+        cv2.fillPoly(board, [np.round(frame.to_px(polygon.exterior.coords)).astype(np.int32)], 1)
+    within = (board > 0) & (picture.max(axis=2) > 0)
+    if not within.any():
+        return picture
+    made = np.zeros(picture.shape, np.float32)
+    for channel in range(3):
+        own, like = (p[..., channel].astype(np.float32) for p in (picture, good))
+        own = own * (_wide_blur(like, EVEN_MM * frame.scale) + DARK) / (_wide_blur(own, EVEN_MM * frame.scale) + DARK)
+        made[..., channel] = _curve(np.percentile(own[within], SHARES), np.percentile(like[within], SHARES))(own)
+    made[picture.max(axis=2) == 0] = 0
+    made[picture.min(axis=2) >= BURNT] = 255
+    return np.clip(made, 0, 255).astype(np.uint8)
+
+
+def _curve(own: Floats, like: Floats) -> Callable[[Any], Any]:
+    """A power with gain and lift, as cameras and haze bend levels, that brings levels to others, most of all where all
+    agree.
+    """
+    from scipy.optimize import least_squares
+
+    def bent(at: Any, gain: float, power: float, lift: float) -> Any:
+        return math.exp(gain) * np.maximum(at - lift, 0.5) ** power
+
+    def off(numbers: Floats) -> Floats:
+        return np.asarray(np.log((bent(own, *numbers) + DARK) / (like + DARK)))
+
+    least, most = [-8.0, 0.3, -40.0], [8.0, 3.0, max(1.0, float(own[0]))]
+    found = least_squares(off, [0.0, 1.0, 0.0], bounds=(least, most), loss="soft_l1", f_scale=0.1)
+    return lambda at: bent(at, *found.x)
 
 
 def evened(frame: Frame, picture: Picture) -> Evened:

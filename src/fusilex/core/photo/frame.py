@@ -52,6 +52,10 @@ class Frame(Struct, frozen=True, eq=False, dict=True):
         """A shift in pixels as one in the board's own mm."""
         return (-dx if self.side == "bottom" else dx) / self.scale, -dy / self.scale
 
+    def of_mm(self, dx: float, dy: float) -> tuple[float, float]:
+        """A shift in the board's own mm as one in pixels."""
+        return (-dx if self.side == "bottom" else dx) * self.scale, -dy * self.scale
+
     @cached_property
     def inside(self) -> Any:
         """The board without its rim, mm."""
