@@ -40,6 +40,7 @@ from fusilex.core.problems import BadInput
 from fusilex.core.quantities import Quantity
 from fusilex.core.reflow.judge import judge_profile
 from fusilex.core.reflow.profile import measure_log, silent_probes
+from fusilex.core.soldering.handwork import soldering
 from fusilex.core.wet_paste.jar import gaps
 from fusilex.core.wording import say
 from fusilex.formats.lists.readings import read_readings
@@ -169,6 +170,25 @@ def test_a_turn_that_no_file_tells_is_no_go(heron: Design) -> None:
 def _nameless(layer: object) -> object:
     count = len(layer)  # type: ignore[arg-type]
     return replace(layer, pins=(None,) * count, nets=(None,) * count)  # type: ignore[type-var]
+
+
+POLARITIES = [
+    ("CP_Radial_D5.0mm_P2.50mm", "C1", ("known",)), ("RADIAL-5", "C1", ("unknown",)), ("KBU", "X1", ("unknown",)),
+    ("", "C9", ("unknown",)), ("0603", "K2", ("unknown",)), ("DO-41", "D1", ("known",)), ("LED_D5.0mm", "D2", ("known",)),
+    ("", "LED1", ("known",)), ("XA2812", "D4", ("known",)), ("KBU", "BR1", ("known",)), ("POWER-6", "Q2", ("known",)),
+    ("TANT 3216", "C1", ("known",)), ("ELEC_D5", "C1", ("known",)), ("0603", "C1", ("none",)), ("AXIAL-0.4", "R1", ("none",)), ("0805", "FB1", ("none",)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("package", "ref", "polarity"), POLARITIES)
+def test_a_package_that_says_nothing_has_no_polarity_none(package: str, ref: str, polarity: tuple[str]) -> None:
+    nets = {(ref, "1"): "A", (ref, "2"): "B"}
+    made = two_pad_design([Placement(ref, 10, 10, 0, "top", package, "")], nets=nets, apart=3.0)
+    (part,) = made.parts
+    assert part.pin_one is not None and part.polarity == polarity[0]
+    asked = [j for j in judge_files(made, []) if j.rule == "ready.polarity"]
+    assert [j.refs for j in asked] == ([(ref,)] if polarity == ("unknown",) else [])
+    assert "mark checked" in str(soldering(part)) or "looked up" in str(soldering(part)) or polarity == ("none",)
 
 
 LABELS = [

@@ -20,6 +20,7 @@ from fusilex.bench.intake.design import design_from
 from fusilex.bench.intake.lists import table_of
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.rooms import open_journal
+from fusilex.bench.stations.ready import typed_input
 from fusilex.bench.stations.ready.files import offered
 from fusilex.bench.stations.ready.judging import judge_bath, ready_findings
 from fusilex.bench.workshop.habits import Habits
@@ -261,6 +262,28 @@ def test_bodies_of_the_workshop_serve_every_batch(tmp_path: Path, heron_files: F
     assert again.design.part_by_ref["J1"].package.mass_from == "workshop"
     bench.do(c.Undo())
     assert [j.subject for j in bench.judgements("Ready") if j.rule == "ready.drop"] == ["J1"]
+
+
+def test_a_polarity_that_nobody_knows_is_asked_once(tmp_path: Path, heron_files: Files) -> None:
+    """A can by another name: open at every station until somebody says it, then for no board and no batch any more."""
+    odd = {n: re.sub(rb"Electrolytic can 6[.]3", b"ECAP-R7", d, flags=re.I) for n, d in heron_files.items()}
+    bench = opened(tmp_path, odd)
+    refs = {p.ref for p in bench.design.parts if p.package.code == "ECAP-R7"}
+
+    def asked(step: str) -> list[tuple[Level, set[str]]]:
+        return [(j.level, set(j.refs)) for j in bench.judgements(step) if j.rule == "ready.polarity"]
+
+    assert refs and asked("Ready") == asked("Place") == [(Level.UNKNOWN, refs)]
+    bench.do(c.AcceptFiles())
+    with pytest.raises(c.Refused, match="marked or"):
+        typed_input.package("ECAP-R7", "6.6 x 6.6 x 7.7")
+    bench.do(typed_input.package("ECAP-R7", "6.6 x 6.6 x 7.7 mm 310 mg"))
+    assert asked("Place") == [(Level.UNKNOWN, refs)], "a size says nothing of the mark"
+    bench.do(typed_input.package("ECAP-R7", "6.6 x 6.6 x 7.7 mm 310 mg marked"))
+    assert not asked("Place") and not asked("Ready")
+    again = Bench.open_batch(bench.journal, odd, "Heron", 2, number=2)
+    assert not [j for j in again.judgements("Ready") if j.rule == "ready.polarity"]
+    assert all(again.design.part_by_ref[r].package.polarised for r in refs)
 
 
 def test_panels_are_laid_out_and_bad_cells_set_aside(tmp_path: Path, heron_files: Files) -> None:

@@ -85,6 +85,7 @@ class PackageSet(Event, frozen=True):
     family: str
     mount: str
     polarised: bool = False
+    told: bool = True
 
     def apply(self, state: WorkshopState, entry: Entry) -> None:
         state[Habits].packages[self.code] = self

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fusilex.core.checks.findings import Finding
 from fusilex.core.checks.panelised import judge_board_size
 from fusilex.core.checks.pin_ones import PinOnes, pin_ones
+from fusilex.core.checks.polarity import judge_polarity
 from fusilex.core.design.model import Design
 from fusilex.core.evidence import Coverage, Level, covered, every, seen
 from fusilex.core.judgement import Judgement
@@ -68,6 +69,7 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
     if ones.untold:
         found.append(_untold(ones))
     found += [Judgement(r.rule, r.level, r.subject, r.says, (), r.advice, missing=r.missing) for r in design.remarks]
+    found += judge_polarity(fitted)
     guessed = [p.ref for p in fitted if not p.package.known]
     if guessed:
         found.append(

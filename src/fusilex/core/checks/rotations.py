@@ -171,7 +171,7 @@ def odd_turns(kinds: Sequence[PartKind], share: float = MAJORITY) -> list[OddTur
         most = int((counts if sure else counts * kind.by_standard()).argmax())
         others = tuple(p.ref for p, lies in zip(kind.parts, kind.lies, strict=True) if lies[most])
         for part, lies in zip(kind.parts, kind.lies, strict=True):
-            like_ends = len(part.pads) == 2 and not part.package.polarised
+            like_ends = len(part.pads) == 2 and not (part.package.polarised and part.package.told)
             if not part.populated or lies[most] or (like_ends and (lies[(most + 2) % 4] or not sure)):
                 continue
             quarters = (int(lies.argmax()) - most) % 4

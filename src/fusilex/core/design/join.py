@@ -17,7 +17,7 @@ from fusilex.core.design.clusters import candidates, printed_boxes
 from fusilex.core.design.model import BomLine, Design, Pad, Part, Placement, Remark
 from fusilex.core.design.pad_evidence import body_on_pads
 from fusilex.core.design.pads import bare_pads, copper_layers, find_pads, first_of_each, lines_by_ref, package_text
-from fusilex.core.packages.catalogue import Package
+from fusilex.core.packages.catalogue import Package, has_a_plus
 from fusilex.core.wording import say
 
 
@@ -145,13 +145,16 @@ def _part(design: Design, placement: Placement, line: BomLine | None, pads: tupl
     if any(p.drill > 0 for p in pads) and package.mount == "smd":
         package = replace(package, mount="tht")
     package = _along_pads(package, placement, pads)
+    value = line.value if line and line.value else placement.value
+    if package.family == "capacitor" and has_a_plus(value):
+        package = replace(package, polarised=True)
     return Part(
         placement.ref,
         placement.x,
         placement.y,
         placement.rotation_deg,
         placement.side,
-        (line.value if line and line.value else placement.value),
+        value,
         package,
         line.part_number if line else "",
         placement.populate and (line.populate if line else True),

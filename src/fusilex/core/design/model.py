@@ -160,8 +160,10 @@ class Part(Struct, frozen=True):
 
     @property
     def polarity(self) -> str:
-        """``none``, ``known`` (pin 1 is on a pad) or ``unknown`` (the part has one, the files do not say where)."""
-        return "none" if not self.package.polarised else "known" if self.pin_one else "unknown"
+        """``none``, ``known`` (pin 1 is on a pad) or ``unknown`` (no file says where, or whether it has one)."""
+        if not self.package.polarised:
+            return "none"
+        return "known" if self.package.told and self.pin_one else "unknown"
 
     @property
     def through_hole(self) -> bool:

@@ -63,7 +63,8 @@ def body_on_pads(package: Package, pads: Sequence[Pad], placement: Placement) ->
         code = nearest_chip(pattern)
         chip = package_of(code, placement.ref) if code else None
         if chip is not None:
-            return replace(chip, code=package.code or f"like {code}", known=False)
+            mark = {"polarised": chip.polarised or package.polarised, "told": package.told}
+            return replace(chip, code=package.code or f"like {code}", known=False, **mark)
     x, y = max(0.4, pattern.span_x * 0.9), max(0.4, pattern.span_y * 0.9)
     family = (
         package.family if package.family != "other" else "ic" if pattern.count > 4 and not pattern.holes else "other"

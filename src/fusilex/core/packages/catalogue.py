@@ -23,7 +23,8 @@ class Package(Struct, frozen=True):
 
     `known` is False when the name was not in the catalogue and the size is a guess. `mass_from` says where the mass
     comes from: ``typical`` (catalogue), ``volume`` (estimated from the body's volume and material) or ``workshop``
-    (typed in here). `chip` is the inch code of a chip-size body, in whichever code its name was written, else ''.
+    (typed in here). `chip` is the inch code of a chip-size body, in whichever code its name was written, else ''. It is
+    `polarised` where it has a wrong way round, and where that is not `told`.
     """
 
     code: str
@@ -37,6 +38,7 @@ class Package(Struct, frozen=True):
     known: bool = True
     mass_from: str = "typical"
     chip: str = ""
+    told: bool = True
 
 
 _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str, str, bool]] = [
@@ -64,6 +66,10 @@ _OUTLINES: list[tuple[str, float | None, float | None, float, float | None, str,
 _FAMILY_BY_LETTER = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "FB": "inductor", "LED": "led"}
 TWO_ENDED = ("resistor", "capacitor", "inductor", "diode", "led", "chip")
 """Families of bodies with two ends, which come as chips."""
+_UNMARKED = ("R", "L", "FB", "F", "FID", "TP", "MH", "H")
+_MARKED = ("D", "LED", "U", "IC", "Q", "BR", "ZD", "CR")
+"""Letters of parts without a wrong way round, and with one, whatever their body."""
+_WITH_A_PLUS = re.compile(r"TANT|ELKO|ELEC|POLYMER|CAPMP|\bCP\b")
 _PLUGS = ("J", "P", "X", "CN", "CON", "ANT")  # where SMA is a socket
 DENSITY_MG_PER_MM3 = {"inductor": 4.5, "electrolytic": 2.0, "crystal": 3.0, "reed": 3.0}
 OTHER_DENSITY = 2.5
@@ -86,10 +92,24 @@ def package_of(name: str, ref: str = "", metric: bool = False) -> Package:
 
     Names built by IPC-7351 and everyday outline names are known. The designator's letters settle the family of chip
     parts. An unknown name gives ``known=False`` and a size read from lengths in the text where there are any, else 2
-    × 2 × 1 mm.
+    × 2 × 1 mm; of a polarity it tells nothing.
     """
-    package = _body_of(name.strip()[:MOST_LETTERS], letters_of(ref), metric)
+    letters = letters_of(ref)
+    package = _body_of(name.strip()[:MOST_LETTERS], letters, metric)
+    if (letters == "C" or package.family == "capacitor") and has_a_plus(name):
+        package = replace(package, polarised=True)
+    if not package.polarised and letters not in _UNMARKED and (not package.known or package.family == "chip"):
+        package = replace(package, polarised=True, told=letters in _MARKED)
     return replace(package, chip=chip) if (chip := _chip_of(package, metric)) else package
+
+
+def has_a_plus(words: str) -> bool:
+    """True for words that make a capacitor one with a plus.
+
+    >>> has_a_plus("10u tantalum"), has_a_plus("100n X7R")
+    (True, False)
+    """
+    return bool(_WITH_A_PLUS.search(words.upper().replace("_", " ")))
 
 
 def _chip_of(package: Package, metric: bool) -> str:

@@ -160,7 +160,8 @@ def _tabs(panel: Panel) -> list[Stroke]:
 
 def _stressed(strokes: Sequence[Stroke], placed: Sequence[Placed]) -> tuple[Stressed, ...]:
     """Ceramic capacitors near cuts, each with its nearest one."""
-    ceramic = [row for row in placed if row[0].package.family == "capacitor" and not row[0].package.polarised]
+    bodies = ((row, row[0].package) for row in placed)
+    ceramic = [row for row, p in bodies if p.family == "capacitor" and not (p.polarised and p.told)]
     if not strokes or not ceramic:
         return ()
     lines = np.array([LineString([s.ends[:2], s.ends[2:]]) for s in strokes], dtype=object)

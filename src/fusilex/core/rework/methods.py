@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from fusilex.core.design.model import Part
-from fusilex.core.soldering.handwork import HandStep, Handwork
+from fusilex.core.soldering.handwork import MARKS, HandStep, Handwork
 
 LIFTED = (
     "tombstone",
@@ -78,7 +78,7 @@ def _lift(word: str, part: Part, hides_joints: bool) -> Handwork:
     again = (
         "the same one, if it is whole" if word in ("misaligned", "rotated", "tombstone", "billboard") else "a new one"
     )
-    mark = ", its mark checked" if part.package.polarised else ""
+    mark = MARKS[part.package.polarised, part.package.told]
     place = HandStep(f"Place {again}{mark}", 30)
     if part.through_hole:
         clear = HandStep("Clear the holes: wick from both sides, or a pump", 60, True)

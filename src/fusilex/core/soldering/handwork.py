@@ -9,6 +9,8 @@ from fusilex.core.design.model import Part
 TOO_HOT = "Smoke at once, brown flux, a white mark: the iron is too hot, and lands lift"
 ONE_SIDE = "A hollow or a gap: heat was on one side only, or the wire was too short"
 PROUD = "A millimetre off the board is off for good once the second pin is done"
+MARKS = {(False, True): "", (True, True): ", its mark checked", (True, False): ", its polarity looked up"}
+"""What to do about the mark of a part, by whether it has one and whether that is told."""
 CORNERS = 5
 """Leads from which on a part is fixed at two opposite corners first."""
 
@@ -38,7 +40,7 @@ class Handwork(Struct, frozen=True):
 def soldering(part: Part) -> Handwork:
     """How a part is soldered with the iron: fixed at one joint, looked at, then the rest."""
     many = len(part.pads)
-    mark = ", its mark checked" if part.package.polarised else ""
+    mark = MARKS[part.package.polarised, part.package.told]
     rest = max(0, many - 2)
     if part.through_hole:
         steps = [

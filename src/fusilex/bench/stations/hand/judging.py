@@ -12,6 +12,7 @@ from fusilex.bench.stations.hand.extra import Extra, tasks_left
 from fusilex.bench.stations.hand.soldering import care_for
 from fusilex.bench.workshop.record_kinds import Limits
 from fusilex.bench.workshop.records import Records
+from fusilex.core.checks.polarity import judge_polarity
 from fusilex.core.evidence import Coverage, Level, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity, amount
@@ -36,6 +37,7 @@ def judge(batch: Batch) -> list[Judgement]:
     if guessed:
         text, do = say("heights guessed"), say("check the order")
         found.append(Judgement("ready.package", Level.CARE, "heights", text, (), do, guessed))
+    found += judge_polarity(order, f"polarity on {board.serial}")
     return [*found, *_tasks(batch), *_hot(batch), *bathed(batch, board)]
 
 

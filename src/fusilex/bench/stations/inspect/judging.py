@@ -12,6 +12,7 @@ from fusilex.bench.stations.inspect.events import Looks
 from fusilex.bench.stations.inspect.pictures import papers as pictures
 from fusilex.bench.stations.inspect.touring import BEFORE
 from fusilex.bench.stations.inspect.yields import judge_yield
+from fusilex.core.checks.polarity import judge_polarity
 from fusilex.core.evidence import Level, every, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
@@ -20,7 +21,8 @@ from fusilex.core.wording import say
 
 def judge(batch: Batch) -> list[Judgement]:
     """The batch's yield, the board's open faults, what is in doubt, the first article, hidden joints."""
-    own = [*judge_faults(batch, batch.board), *_doubt(batch), *_first(batch), *_hidden(batch)]
+    board = batch.board
+    own = [*judge_faults(batch, board), *_doubt(batch), *_first(batch), *_hidden(batch), *_polarity(batch, board)]
     return [*judge_yield(batch), *own]
 
 
@@ -57,12 +59,22 @@ def _hidden(batch: Batch) -> list[Judgement]:
     return [Judgement("inspect.hidden", Level.UNKNOWN, shown, text, (), do, tuple(hidden), missing)]
 
 
+def _polarity(batch: Batch, board: Board) -> list[Judgement]:
+    """Parts on a board of which nobody knows whether they lie the right way round."""
+    there = {*board.placed, *board.soldered}
+    return judge_polarity([p for p in batch.all_parts if p.ref in there], f"polarity on {board.serial}")
+
+
 def lacks(batch: Batch, board: Board) -> list[str]:
     return [] if batch.step.id in board.inspected else [batch.named("inspection")]
 
 
 def remarks(batch: Batch, board: Board) -> list[Judgement]:
-    """A board that went by without a look goes out with that on record."""
+    """A board that went by without a look, or with parts of unknown polarity, goes out with that on record."""
+    return [*_unseen(board), *_polarity(batch, board)]
+
+
+def _unseen(board: Board) -> list[Judgement]:
     part_seen = [counts for counts in board.fields.values() if 0 < counts[0] < counts[1]]
     if not board.unseen and part_seen:
         text = say("some fields", seen=part_seen[0][0], fields=part_seen[0][1], serial=board.serial)

@@ -18,6 +18,7 @@ from fusilex.bench.stations.place.machine import way_of
 from fusilex.bench.stations.place.placements import pieces_for
 from fusilex.bench.stations.place.references import judge_machine
 from fusilex.bench.stations.place.running.proving import judge_proof, judge_runs
+from fusilex.core.checks.polarity import judge_polarity
 from fusilex.core.evidence import Coverage, seen
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
@@ -36,7 +37,7 @@ def judge(batch: Batch) -> list[Judgement]:
     found = [Judgement("place.open", seen(*parts), board.serial, text, numbers, missing=missing, coverage=parts)]
     found += judge_bins(batch, next_pieces(batch, board)) + judge_wet_paste(batch, board)
     found += judge_board_clocks(batch, board)
-    found += judge_marks(batch, board)
+    found += judge_marks(batch, board) + judge_polarity(order, f"polarity on {board.serial}")
     if by_machine(batch, board):
         found += judge_machine(batch, board.panel) + judge_runs(batch)
     if way_of(batch, batch.step) == MACHINE:  # hands need no programme to be proven

@@ -159,7 +159,8 @@ class SetPackage(Command, frozen=True):
             raise Refused("A package is up to 200 mm long, wide and high, and weighs up to 1 kg.")
         like = part.package if known.family == "other" else known
         polarised = part.package.polarised if self.polarised is None else self.polarised
-        made = PackageSet(self.code, *sizes, self.mass_mg, like.family, like.mount, polarised)
+        told = part.package.told or self.polarised is not None
+        made = PackageSet(self.code, *sizes, self.mass_mg, like.family, like.mount, polarised, told)
         return Result([PackageNoted(self.code)], [made])
 
 

@@ -58,6 +58,7 @@ RULES = {
     "ready.quantity": rule(),
     "ready.agree": rule(),
     "ready.package": rule(),
+    "ready.polarity": rule(),
     "ready.note": rule(),
     "ready.netlist": rule(),
     "ready.sides": rule(),

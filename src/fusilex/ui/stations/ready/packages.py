@@ -38,7 +38,7 @@ class PackagesView(View):
         for part in self.bench.design.parts:
             if part.populated:
                 groups.setdefault(part.package.code, []).append(part)
-        return sorted(groups.values(), key=lambda g: (g[0].package.known, -g[0].package.mass_mg))
+        return sorted(groups.values(), key=lambda g: (g[0].package.told, g[0].package.known, -g[0].package.mass_mg))
 
     def refresh(self) -> None:
         rows, marks = [], []
@@ -47,8 +47,8 @@ class PackagesView(View):
             pads = pattern_of(part.pads, (part.x, part.y), part.rotation_deg, part.side).words if part.pads else "none"
             long, wide = max(package.size_x, package.size_y), min(package.size_x, package.size_y)
             size = f"{write_size(long, wide).rpartition(' ')[0]} × {write(package.height, MM)}"
-            mark = "none"
-            if package.polarised:
+            mark = "none" if package.told else "not known"
+            if package.polarised and package.told:
                 mark = {"diode": "cathode", "led": "cathode", "electrolytic": "plus", "holder": "plus"}.get(
                     package.family, "pin 1"
                 )
@@ -63,7 +63,7 @@ class PackagesView(View):
                     mark,
                 )
             )
-            marks.append(Level.CARE if not package.known else None)
+            marks.append(None if package.known and package.told else Level.CARE if package.told else Level.UNKNOWN)
         self.table.show_rows(rows, marks)
 
     @property
@@ -82,9 +82,10 @@ class PackagesView(View):
             package = group[0].package
             given = (
                 f"{package.size_x:.4g} x {package.size_y:.4g} x {package.height:.4g} mm {package.mass_mg:.6g} mg"
-                f" {'marked' if package.polarised else 'unmarked'}"
+                + ("" if not package.told else " marked" if package.polarised else " unmarked")
             )
-            self.desk.ask(f"{package.code} measures", lambda text: self._edited(package.code, text), given)
+            what = "measures" if package.told else "measures, and is marked or unmarked"
+            self.desk.ask(f"{package.code} {what}", lambda text: self._edited(package.code, text), given)
 
     def _edited(self, code: str, text: str) -> None:
         if command := self.desk.read(lambda: typed_input.package(code, text)):
