@@ -12,7 +12,7 @@ from typing import Any
 
 import asked as c
 import pytest
-from asked import acknowledge_all, taught
+from asked import acknowledge_all, marks_seen, taught
 from conftest import HERON
 from msgspec.structs import asdict
 
@@ -46,6 +46,7 @@ def worked(bench: Bench) -> Bench:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     bench.go("Hand", "H7-01")
     for part in bench.batch.parts_of("Hand")[:3]:

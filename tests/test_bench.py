@@ -13,7 +13,7 @@ from pathlib import Path
 
 import asked as c
 import pytest
-from asked import acknowledge_all, project, sent_off, taught, well
+from asked import acknowledge_all, marks_seen, project, sent_off, taught, well
 from conftest import HERON
 
 from fusilex.bench.common.bins import Bins
@@ -53,6 +53,7 @@ def reflowed(bench: Bench, panel: int = 1) -> list[str]:
     bench.do(c.PrintPanel(panel, 0.12, "leaded"))
     taught(bench, panel)
     bench.do(c.MachinePlaced(panel))
+    marks_seen(bench)
     bench.do(c.RecordReflow(panel, "oven-run-1.csv", LOG))
     return [b.serial for b in bench.state.panel_boards(panel)]
 
@@ -72,6 +73,8 @@ def test_one_run_over_several_panels_is_one_load(bench: Bench) -> None:
     bench.do(c.MachinePlaced(2))
     bench.go("Reflow", "H7-01")
     bench.do(c.SetLoadSize(2))
+    assert bench.now("Reflow").title == "Settle marks, panels 1 and 2"
+    marks_seen(bench)
     assert bench.now("Reflow").title == "Run the oven with panels 1 and 2"
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     first, second = (bench.state.panel_boards(p) for p in (1, 2))
@@ -81,6 +84,7 @@ def test_one_run_over_several_panels_is_one_load(bench: Bench) -> None:
     assert "panels 1 and 2" in found.events[0].words
     bench.do(c.MachinePlaced(3))
     bench.go("Reflow", bench.state.panel_boards(3)[0].serial)
+    marks_seen(bench)
     bench.do(c.SeeReflow(3, "all shiny"))
     assert bench.state.panel_boards(3)[0].loads["Reflow"].beside == ()
 
@@ -97,6 +101,7 @@ def test_one_board_walks_all_ten_stations(bench: Bench) -> None:
     assert placed == len(bench.batch.parts_of("Place")) == 40 and bench.board.station == "Reflow"
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "oven-run-1.csv", LOG))
     assert {b.station for b in bench.state.panel_boards(1)} == {"Hand"}
     soldered(bench, "H7-03")
@@ -186,6 +191,7 @@ def test_a_piece_counts_once_however_often_its_part_comes_off(bench: Bench) -> N
     taught(bench)
     bench.do(c.MachinePlaced(1))
     assert handled(bench) == {k: 6 * n for k, n in by_hand.items()}, "the other five boards by machine"
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
     while part := bench.batch.next_part(bench.state.boards["H7-01"], "Hand"):
         bench.do(c.SolderPart("H7-01", part.ref))

@@ -13,7 +13,7 @@ from pathlib import Path
 
 import asked as c
 import pytest
-from asked import CAUTIONS, taught
+from asked import CAUTIONS, marks_seen, taught
 from conftest import HERON, OpenWindow
 from msgspec.structs import replace
 from PyQt6.QtCore import QMimeData, QPointF, QSettings, Qt, QUrl
@@ -79,6 +79,7 @@ def test_the_head_shows_the_clocks_that_matter(window: Window) -> None:
     assert shown.pop("tacky until").startswith(tacky[:2]) and shown == {"paste out": "0 min", "prints": "1"}
     taught(bench, 2)
     bench.do(c.MachinePlaced(2))
+    marks_seen(bench)
     bench.do(c.RecordReflow(2, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
     assert dict(clocks(bench.batch)) == {"prints": "1", "last oven run": "0 min"}, "baked paste needs no clock"
 

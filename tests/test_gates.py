@@ -10,7 +10,7 @@ from pathlib import Path
 
 import asked as c
 import pytest
-from asked import acknowledge_all, taught, well
+from asked import acknowledge_all, marks_seen, taught, well
 from conftest import HERON, OpenWindow
 from msgspec.structs import replace
 from test_window import SPACE, Key, go, press
@@ -59,6 +59,7 @@ def brought(bench: Bench, station: str) -> None:
         taught(bench)
         bench.do(c.MachinePlaced(1))
     if stop > STEPS.index("Reflow"):
+        marks_seen(bench)
         bench.do(c.RecordReflow(1, "run.csv", LOG))
     while stop > STEPS.index("Hand") and (part := bench.batch.next_part(bench.state.boards[FIRST], "Hand")):
         bench.do(c.SolderPart(FIRST, part.ref))
@@ -91,6 +92,7 @@ def untaught(bench: Bench) -> None:
 
 def never_melted(bench: Bench) -> None:
     brought(bench, "Reflow")
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "cold.csv", cold(LOG)))
     assert bench.state.boards[FIRST].station == "Reflow", "the record is kept, the panel stays"
 
@@ -127,6 +129,7 @@ def left_out(bench: Bench) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     while part := bench.batch.next_part(bench.state.boards[FIRST], "Hand"):
         bench.do(c.SolderPart(FIRST, part.ref))
@@ -215,6 +218,7 @@ def test_a_print_keeps_its_paste_and_its_window(bench: Bench) -> None:
     taught(bench, 2)
     bench.do(c.MachinePlaced(2))
     for panel, window, then in ((1, "leaded", "Hand"), (2, "lead-free", "Reflow")):
+        marks_seen(bench)
         bench.do(c.RecordReflow(panel, "run.csv", LOG))
         board = bench.state.panel_boards(panel)[0]
         assert (board.loads["Reflow"].window, board.station) == (window, then), "a leaded run"
@@ -236,6 +240,7 @@ def test_a_moisture_clock_counts_up_to_the_oven(bench: Bench) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards[FIRST]
     later = replace(bench.batch.about(FIRST, "Reflow"), at=datetime.now(UTC) + timedelta(hours=30))
@@ -253,6 +258,7 @@ def test_a_board_nobody_looked_at_says_so_and_the_next_of_its_panel_follows(
         bench.do(c.PrintPanel(panel, 0.12, "leaded"))
         taught(bench, panel)
         bench.do(c.MachinePlaced(panel))
+        marks_seen(bench)
         bench.do(c.RecordReflow(panel, "run.csv", LOG))
     for serial in ("H7-02", "H7-13", "H7-14"):
         while part := bench.batch.next_part(bench.state.boards[serial], "Hand"):
@@ -292,6 +298,7 @@ def test_papers_hold_the_reasons_about_their_board(heron_files: Files, tmp_path:
         bench.do(c.PrintPanel(panel, foil, "leaded"))
         taught(bench, panel)
         bench.do(c.MachinePlaced(panel))
+        marks_seen(bench)
         bench.do(c.RecordReflow(panel, "cold.csv", cold(LOG)))
     bench.go("Reflow", FIRST)
     for stop in bench.route.open_stops(bench.batch, "Reflow"):

@@ -9,6 +9,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
+from asked import marks_seen
 from msgspec.structs import replace
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -42,6 +43,7 @@ def hand(tmp_path: Path) -> Bench:
     bench = at_the_oven(tmp_path / "hand.sqlite")
     bench.go("Reflow", "H7-01")
     for panel in (1, 2, 3):
+        marks_seen(bench)
         bench.do(c.SeeReflow(panel, "all shiny"))
     bench.go("Hand", "H7-01")
     return bench

@@ -449,16 +449,16 @@ def test_own_order_rounds_and_marks(bench: Bench) -> None:
             bench.do(c.PlacePart("H7-01", part.ref))
     marks = unseen_marks(bench.batch, board)
     assert marks and all(p.package.polarised for p in marks) and "C5" not in {p.ref for p in marks}
-    bench.do(c.SeeMark("H7-01", marks[0].ref, "wrong"))
+    bench.do(c.SeeMark("H7-01", [marks[0].ref], "wrong"))
     stop = next(j for j in bench.judgements("Place") if j.rule == "place.marks")
     assert stop.level is Level.STOP and marks[0].ref in stop.headline
     there = judge_reflow(bench.batch.about("H7-01", "Reflow"))
     assert stop.key in {j.key for j in there if j.level is Level.STOP}, "and it holds the board before the heat, too"
     for part in marks:
-        bench.do(c.SeeMark("H7-01", part.ref, "right"))
+        bench.do(c.SeeMark("H7-01", [part.ref], "right"))
     assert not unseen_marks(bench.batch, board)
     with pytest.raises(c.Refused, match="no wrong way"):
-        bench.do(c.SeeMark("H7-01", "C5", "right"))
+        bench.do(c.SeeMark("H7-01", ["C5"], "right"))
 
 
 def test_the_pace_is_learnt_and_its_interval_covers() -> None:

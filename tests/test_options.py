@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asked as c
 import pytest
-from asked import acknowledge_all, taught
+from asked import acknowledge_all, marks_seen, taught
 from conftest import OpenWindow
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
@@ -136,6 +136,7 @@ def test_a_skipped_step_is_gone_past(mixed: Bench) -> None:
     mixed.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(mixed)
     mixed.do(c.MachinePlaced(1))
+    marks_seen(mixed)
     mixed.do(c.SeeReflow(1, "shiny"))
     assert [mixed.state.boards[s].step for s in ("H7-01", "H7-02")] == ["Hand", "Inspect"]
     assert "not through Hand" in {o["what"] for o in board_record(mixed.batch, "H7-02")["otherwise"]}

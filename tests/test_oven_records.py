@@ -8,6 +8,7 @@ from collections.abc import Callable
 import asked as c
 import numpy as np
 import pytest
+from asked import marks_seen
 from hypothesis import given
 from hypothesis import strategies as st
 from windows import WINDOWS
@@ -223,6 +224,7 @@ def test_missing_cells_and_columns_are_no_readings(
     bench.do(c.Acknowledge("Reflow"))
     for board in bench.state.boards.values():
         board.step = "Reflow"
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "l.csv", data))
     told = bench.judgements("Reflow")
     assert {(j.level, j.says.case) for j in told} == {(Level.UNKNOWN, "silent")}, "the same function at both entrances"

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import asked as c
 import pytest
-from asked import acknowledge_all, taught
+from asked import acknowledge_all, marks_seen, taught
 from conftest import HERON
 from hypothesis import given
 from hypothesis import strategies as st
@@ -139,6 +139,7 @@ def test_heat_and_the_programme_follow_their_tools(bench: Bench) -> None:
     note(bench, "placer", id="bench placer", feed=1200, travel_z=18, width=500, depth=360, board=[160, 110])
     assert machine_of(bench.batch).z.speed == 20 and machine_of(bench.batch).top_z == 18
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards["H7-01"]
     judged = [j.key for j in bench.route.judgements(bench.batch.about("H7-01", "Reflow"), "Reflow")]
@@ -148,6 +149,7 @@ def test_heat_and_the_programme_follow_their_tools(bench: Bench) -> None:
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
     taught(bench, 2)
     bench.do(c.MachinePlaced(2))
+    marks_seen(bench)
     bench.do(c.RecordReflow(2, "run.csv", LOG))
     assert bench.state.boards["H7-07"].step == "Reflow", "the new window holds the same run"
     while part := bench.batch.next_part(board, "Hand"):

@@ -8,7 +8,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from asked import acknowledge_all
+from asked import acknowledge_all, marks_seen
 from msgspec.structs import asdict, force_setattr
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
@@ -102,6 +102,7 @@ def test_joints_are_judged_after_a_run_and_inspect_begins_with_those_in_doubt(be
     weak = joints_after(question(bench.batch), keep(bench, weak=0.6), "weak.csv")
     assert weak.changed and weak.off_c is not None and weak.off_c > 8
     assert {g.verdict for g in weak.joints} & {"cold", "short"}
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "weak.csv", keep(bench, weak=0.6)))
     board = bench.state.boards["H7-01"]
     load = board.loads["Reflow"]
@@ -124,11 +125,14 @@ def test_joints_are_judged_after_a_run_and_inspect_begins_with_those_in_doubt(be
 @pytest.mark.long
 def test_logs_of_a_step_feed_the_fit_newest_first(bench: Bench) -> None:
     bench.do(c.KeepSettings(TIMES, COOLER, True, DOOR))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "one.csv", keep(bench)))
     marks = b"time_s,set_c,door,seen\n0,25,0,\n90,140,0,\n180,170,0,\n232,198,0,first shine\n246,205,0,all shiny\n270,226,0,\n300,226,0,\n301,0,0,\n305,0,0,door open\n"
     bench.go("Reflow", "H7-01")
     with pytest.raises(BadInput, match="line 2"):
+        marks_seen(bench)
         bench.do(c.SeeReflow(1, "shiny", b"time_s,seen\n-4,first shine\n"))
+    marks_seen(bench)
     bench.do(c.SeeReflow(1, "all shiny", marks))
     loads = logs_of(bench.batch)
     assert [bool(x.marks) for x in loads] == [True, False]
@@ -182,6 +186,7 @@ def test_typed_limits_and_heats_are_what_is_judged_by(bench: Bench) -> None:
     mine = body_limits(bench.batch.workshop, parts, leaded=False)
     assert mine == {**standard, "U1": 231.0, "C1": 222.0} and question(bench.batch).limits["U1"] == 231.0
     assert set(levels(bench, "reflow.heats")) == {Level.CARE}, "the one heat they have"
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "one.csv", keep_plain()))
     bench.do(c.SetRecord("limits", {"id": "shop", "heats": 3}))
     assert not levels(bench, "reflow.heats")
@@ -309,6 +314,7 @@ def test_a_board_on_a_skillet_goes_by_eye_and_is_judged_as_such(qtbot, wren: Win
 
 def test_a_bottom_pad_part_is_reworked_in_held_steps_by_keys(qtbot, window: Window) -> None:  # type: ignore[no-untyped-def]
     bench = window.desk.bench
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "one.csv", keep_plain()))
     board = bench.state.boards["H7-01"]
     board.step = "Inspect"
@@ -381,6 +387,7 @@ def test_hot_air_at_reflow_goes_part_by_part_in_an_order_that_undoes_least(qtbot
     view.refresh()
     assert "Space puts the run on record" in view.done_words()
     wren.desk.say("")
+    marks_seen(bench)
     QTest.keyClick(wren, K.Key_Space)
     load = bench.state.boards["W3-01"].loads["Reflow"]
     assert load.seen == f"hot air in held steps, {len(parts)} parts" and bench.state.boards["W3-01"].step != "Reflow"

@@ -9,6 +9,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
+from asked import marks_seen
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtTest import QTest
 
@@ -125,6 +126,7 @@ def test_a_run_is_predicted_and_the_oven_fitted_to_its_log_by_keys(qtbot, window
     rows = "".join(f"{t:.1f},{a:.2f},{b:.2f}\n" for t, a, b in zip(time, read["C1@1"], read["U1@3"], strict=True))
     with pytest.raises(BadInput, match="neither"):
         logged_run(f"time_s,U1 °C\n{rows}".encode(), "bare.csv", sheet, None, None)
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", f"time_s,probe C1 °C,U1@3 °C\n{rows}".encode()))
     window.desk.go("Reflow", "H7-01")
     wait(qtbot, view)

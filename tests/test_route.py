@@ -10,7 +10,7 @@ from pathlib import Path
 import asked as c
 import numpy as np
 import pytest
-from asked import acknowledge_all, sent_off, taught, well
+from asked import acknowledge_all, marks_seen, sent_off, taught, well
 from conftest import HERON, OpenWindow
 from designs import board_files
 from hypothesis import given
@@ -69,6 +69,7 @@ def one_step(bench: Bench, serial: str) -> None:
         case "Place":
             bench.do(c.PlacePart(serial, part.ref) if part else c.PassStep(serial))
         case "Reflow":
+            marks_seen(bench)
             bench.do(c.RecordReflow(board.panel, "run.csv", LOG))
         case "Hand":
             bench.do(c.SolderPart(serial, part.ref) if part else c.PassStep(serial))
@@ -97,7 +98,7 @@ def to_the_bag(bench: Bench) -> dict[str, list[str]]:
 
 
 def test_routes_are_proposed_with_reasons(heron: Design) -> None:
-    assert usual_order(heron) == "hand", "six parts on the bottom are sooner soldered by hand"
+    assert usual_order(heron, 18) == "hand", "six parts on the bottom are sooner soldered by hand"
     assert propose(heron, "hand").ids == one_side().ids
     two = propose(heron, "glued", Ways("stencil", "machine", "dial oven"))
     assert [(s.station, s.side) for s in two.all[2:8]] == [
@@ -118,13 +119,18 @@ def test_routes_are_proposed_with_reasons(heron: Design) -> None:
 
 
 @pytest.mark.parametrize(
-    ("top", "bottom", "order"), [(12, 9, "lighter-first"), (12, 8, "hand"), (9, 12, "lighter-first")]
+    ("top", "bottom", "boards", "order"),
+    [(12, 9, 6, "lighter-first"), (12, 8, 6, "hand"), (9, 12, 6, "lighter-first"), (12, 8, 200, "lighter-first")],
 )
-def test_few_parts_on_a_side_are_soldered_by_hand(tmp_path: Path, top: int, bottom: int, order: str) -> None:
+def test_few_parts_on_a_side_are_soldered_by_hand(
+    tmp_path: Path, top: int, bottom: int, boards: int, order: str
+) -> None:
+    """By sums: 128 s a board with the iron; 64 s to place, a twentieth of 6 min a panel, an hour for the stencil."""
     sides = ["top"] * top + ["bottom"] * bottom
     rows = [(f"R{n}", "0805", 6.0 + 7 * (n % 5), 4.0 + 5 * (n // 5), side) for n, side in enumerate(sides, 1)]
     design = opened(tmp_path, board_files(rows)).design
-    assert usual_order(design) == order
+    design = replace(design, panel=Panel(5, 4, 50, 40, 0, 0, 250, 160, 40, 30))
+    assert usual_order(design, boards) == order
     pasted = [s.side for s in propose(design, order) if s.station == "Print"]
     assert len(pasted) == 1 + (order != "hand") and (pasted[0] == "top") == (top < bottom or order == "hand")
 
@@ -257,6 +263,7 @@ def test_wren_takes_its_own_route(tmp_path: Path) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     while part := bench.batch.next_part(bench.state.boards["W3-01"], "Place"):
         bench.do(c.PlacePart("W3-01", part.ref))
+    marks_seen(bench)
     assert "heat from below" in bench.route.now(bench.batch.about("W3-01", "Reflow"), "Reflow").detail
     bench.do(c.SeeReflow(1, "all shiny, U1 last"))
     been = to_the_bag(bench)
@@ -296,6 +303,7 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     bench.go("Place", "H7-01")
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     board = bench.state.boards["H7-01"]
     assert board.step == "Inspect" and set(board.reflow_cycles.values()) == {1} and len(board.reflow_cycles) == 6
@@ -313,6 +321,7 @@ def test_heron_goes_bottom_first(bench: Bench, open_window: OpenWindow) -> None:
     bench.go("Place 2", "H7-01")
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     care = [
         j for j in bench.route.judgements(bench.batch.about("H7-01", "Reflow 2"), "Reflow 2") if j.rule == "ready.drop"
@@ -361,6 +370,7 @@ def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
         bench.do(c.PrintPanel(panel, 0.12, "leaded"))
         taught(bench)
         bench.do(c.MachinePlaced(panel))
+        marks_seen(bench)
         bench.do(c.RecordReflow(panel, "run.csv", LOG))
         for board in bench.state.panel_boards(panel):
             bench.do(c.InspectBoard(board.serial))
@@ -370,6 +380,7 @@ def test_what_would_drop_is_held_at_the_moment_of_turning(bench: Bench) -> None:
         bench.do(c.MachinePlaced(panel))
     bench.go("Reflow 2", "H7-01")
     assert "J1: drops off upside down" in bench.now("Reflow 2").detail
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     assert bench.state.boards["H7-01"].step == "Reflow 2", "it stays until somebody has a reason"
     stop = bench.route.open_stops(bench.batch, "Reflow 2")[0]
@@ -393,6 +404,7 @@ def test_one_board_with_too_many_heats_holds_its_panel(bench: Bench) -> None:
     taught(bench)
     bench.do(c.MachinePlaced(1))
     bench.state.boards["H7-04"].reflow_cycles["U1"] = 3
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", LOG))
     assert {b.step for b in bench.state.panel_boards(1)} == {"Reflow"}
     with pytest.raises(c.Refused, match="Panel 1 stays at Reflow: U1: 4 of 3 reflow cycles used"):
@@ -522,10 +534,12 @@ def test_a_step_without_work_is_passed_and_said_once(tmp_path: Path, open_window
     window = open_window(bench)
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     bench.do(c.PlacePart("S1-01", "R1"))
+    marks_seen(bench)
     window.desk.do(c.SeeReflow(1, "shiny"))
     assert window.desk.said == "Nothing to do at Hand." and bench.state.boards["S1-01"].passed == ["Hand"]
     bench.do(c.PrintPanel(2, 0.12, "leaded"))
     bench.do(c.PlacePart("S1-02", "R1"))
+    marks_seen(bench)
     window.desk.do(c.SeeReflow(2, "shiny"))
     assert window.desk.said == "" and {b.step for b in bench.state.boards.values()} == {"Inspect"}
     assert [s["step"] for s in board_record(bench.batch, "S1-01")["road"] if s["passed"]] == ["Hand"]

@@ -8,7 +8,7 @@ from typing import Any
 
 import asked as c
 import pytest
-from asked import CAUTIONS, RULES, taught
+from asked import CAUTIONS, RULES, marks_seen, taught
 from conftest import HERON, OpenWindow
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QPainter, QPixmap, QWheelEvent
@@ -68,6 +68,7 @@ def to_inspect(bench: Bench) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
     while part := bench.batch.next_part(bench.state.boards["H7-01"], "Hand"):
         bench.do(c.SolderPart("H7-01", part.ref))

@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 import asked as c
 import pytest
 import shapely
-from asked import taught
+from asked import marks_seen, taught
 from conftest import HERON
 from msgspec.structs import replace
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
@@ -57,6 +57,7 @@ def test_the_paste_clock_shows_the_oldest_print_that_waits(window: Window) -> No
     assert shown()["paste out"] == "1 h 35" and shown()["prints"] == "3"
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "run.csv", (HERON / "oven-run-1.csv").read_bytes()))
     assert shown()["paste out"] == "40 min" and shown()["last oven run"] == "0 min"
 

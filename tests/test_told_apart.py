@@ -5,26 +5,29 @@ another way, by what is painted.
 from __future__ import annotations
 
 import math
+import re
 from itertools import combinations, permutations
 from pathlib import Path
 
 import asked as c
 import numpy as np
 import pytest
-from asked import taught
-from conftest import OpenWindow
+from asked import marks_seen, taught
+from conftest import HERON, OpenWindow
 from msgspec.structs import replace
 from test_kit_bench import bin_of
 from test_machine_bench import DRY, programmed, prove
 from three_causes import at_the_eyes, at_the_oven
 from windows import WINDOWS
 
+from fusilex.bench.intake.design import design_from
 from fusilex.bench.record.bench import Bench
 from fusilex.bench.stations.make.judging import judged
 from fusilex.bench.stations.print.thread import doubts as print_doubts
 from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.live import LiveLog
 from fusilex.bench.stations.rework.mending import warmed
+from fusilex.bench.verbs.design import read_design
 from fusilex.bench.workshop.losses import Losses
 from fusilex.core.bare_boards.etching import SLOW_AT_G_PER_L, Refit, judge_etch
 from fusilex.core.bare_boards.finest import Finest, judge_finest
@@ -34,6 +37,8 @@ from fusilex.core.design.model import Design, Part
 from fusilex.core.design.outlines import body_polygon
 from fusilex.core.evidence import Level
 from fusilex.core.heat.schedule import Schedule
+from fusilex.core.inspection.expect import joints_look, light
+from fusilex.core.inspection.tour import joints_seen
 from fusilex.core.kit.bag import check_bag
 from fusilex.core.kit.moisture import FLOOR_LIFE_H
 from fusilex.core.measuring.drift import drift
@@ -46,7 +51,10 @@ from fusilex.core.printing.apertures import AREA_GO, AREA_STOP, ASPECT_GO, apert
 from fusilex.core.printing.landing import lands_of
 from fusilex.core.printing.risks import ground_of, risks
 from fusilex.core.rework.heat import heat_radius
+from fusilex.core.soldering.handwork import soldering
+from fusilex.core.soldering.joint import joint_mm3
 from fusilex.core.soldering.order import by_height, hindrances, soldered_from
+from fusilex.formats.bundle import Files
 from fusilex.ui.theme import theme
 
 
@@ -126,6 +134,7 @@ def test_hand_shows_the_side_that_is_soldered(tmp_path: Path, open_window: OpenW
     bench = at_the_oven(tmp_path / "h.sqlite")
     bench.go("Reflow", "H7-01")
     for panel in (1, 2, 3):
+        marks_seen(bench)
         bench.do(c.SeeReflow(panel, "all shiny"))
     window = open_window(bench)
     window.resize(1280, 800)
@@ -271,6 +280,23 @@ def test_a_score_that_ends_inside_cuts_nothing_and_few_cuts_part_all() -> None:
     assert whole.cuts[-1].ends == (40.0, 5.0, 40.0, 35.0)
     short = cut_order(heron_like((*RAILS, ((40.0, 15.0), (40.0, 25.0)))))
     assert short.stranded, "from edge to edge of the piece in hand, or it cannot be cut"
+
+
+def test_leads_are_soldered_where_their_copper_is(heron: Design, heron_files: Files) -> None:
+    """Wren has copper on top alone, and no barrels; Heron's pins are two, whichever layers draw their pads."""
+    wren = read_design(str(HERON.parent / "wren"))
+    own, usual = wren.part_by_ref["J1"], heron.part_by_ref["J3"]
+    assert (soldered_from(own), soldered_from(usual)) == ("top", "bottom")
+    assert [(p.barrel, p.side) for p in own.pads] == [(False, "top")] * 3
+    assert "turn the board over" not in str(soldering(own)) and "turn the board over" in str(soldering(usual))
+    assert "no barrel" in joints_look(own) and joints_look(usual) == "2 pins, a hollow cone about each, hole filled"
+    assert "copper side" in light(own) and "through the hole" in light(usual)
+    assert {n for n in joints_seen(wren, "top")[0] if n.startswith("J1.")} == {"J1.1", "J1.2", "J1.3"}
+    assert not joints_seen(wren, "bottom")[0]
+    pad = own.pads[0]
+    assert joint_mm3(own, pad, 1.6) == joint_mm3(own, pad, 0.8) < joint_mm3(own, replace(pad, barrel=True), 0.8)
+    plain = {n: re.sub(rb"%T[AOD][^%]*%\n", b"", d) for n, d in heron_files.items() if not n.endswith(".ipc")}
+    assert [len(design_from(plain, "x").part_by_ref[r].pads) for r in ("J3", "S1")] == [2, 2]
 
 
 def test_a_board_more_costs_no_tooling() -> None:

@@ -108,10 +108,20 @@ def test_a_batch_walks_ten_stations_by_keyboard_alone(
     press(window, SPACE)
     assert {b.station for b in bench.state.panel_boards(1)} == {"Reflow"}
     go(window, "Reflow")
+    press(window, Key.Key_N, SPACE)
+    assert window.now_card.now.title == "Settle marks, panel 1"
+    go(window, "Place")
+    take(window, "H7-01")
+    press(window, Key.Key_P)
+    marks = [p for p in bench.batch.parts_of("Place") if p.package.polarised]
+    press(window, *[SPACE] * (6 * len(marks)))
+    assert window.now_card.now.title == "Every mark was looked at" and bench.view.board == "H7-06"
+    press(window, Key.Key_P)
+    go(window, "Reflow")
     monkeypatch.setattr(
         "fusilex.ui.frame.file_dialogs.QFileDialog.getOpenFileName", lambda *a: (str(HERON / "oven-run-1.csv"), "")
     )
-    press(window, Key.Key_N, SPACE, Key.Key_L)
+    press(window, Key.Key_L)
     assert {b.station for b in bench.state.panel_boards(1)} == {"Hand"}
     go(window, "Hand")
     take(window, "H7-01")

@@ -13,6 +13,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.rooms import COMMANDS, RULES, batch_state, open_journal, workshop_state
 from fusilex.bench.state import BatchState, WorkshopState
 from fusilex.bench.stations import STATIONS
+from fusilex.bench.stations.place.hand import unseen_marks
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.bench.stations.release.getting_ready import next_cut, next_step
 from fusilex.core.electrical.probes import ProbePair
@@ -47,6 +48,19 @@ def sent_off(bench: Bench, serial: str) -> None:
     while (step := next_step(bench.batch, bench.state.boards[serial])) is not None:
         bench.do(named("PrepareBoard")(serial, step))
     bench.do(named("ReleaseBoard")(serial))
+
+
+def marks_seen(bench: Bench) -> None:
+    """Every mark was looked at, and lies right, on the boards that wait for an oven."""
+    view = bench.view
+    for board in [b for b in bench.state.boards.values() if b.station == "Reflow" and not b.scrapped]:
+        before = bench.route.steps.all[: bench.route.steps.index(board.step)]
+        side = bench.route.steps.by_id[board.step].side
+        for step in [s for s in before if (s.station, s.side) == ("Place", side)]:
+            bench.go(step.id, board.serial)
+            if left := [p.ref for p in unseen_marks(bench.batch, board)]:
+                bench.do(named("SeeMark")(board.serial, left, "right"))
+    bench.go(view.step, view.board)
 
 
 def named(name: str) -> type[Command]:

@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import asked as c
-from asked import acknowledge_all, taught, well
+from asked import acknowledge_all, marks_seen, taught, well
 from PyQt6.QtCore import QSettings
 from PyQt6.QtWidgets import QApplication
 
@@ -55,6 +55,7 @@ def play(bench: Bench) -> None:
     bench.do(c.PrintPanel(1, 0.12, "leaded"))
     taught(bench)
     bench.do(c.MachinePlaced(1))
+    marks_seen(bench)
     bench.do(c.RecordReflow(1, "oven-run-1.csv", LOG))
     boards = [b.serial for b in bench.state.panel_boards(1)]
     for serial in boards[:5]:

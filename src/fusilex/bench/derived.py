@@ -124,8 +124,8 @@ class Derived:
 
     @cached_property
     def usual_order(self) -> str:
-        """The order of sides this design suggests."""
-        return usual_order(self.design)
+        """The order of sides that this design suggests for so many boards."""
+        return usual_order(self.design, self.boards)
 
     def cuts(self, panel: Panel, boards: Built) -> CutPlan:
         """How boards come out of a panel."""

@@ -7,7 +7,7 @@ from functools import lru_cache
 from msgspec import Struct
 
 from fusilex.core.design.model import Design, Part
-from fusilex.core.evidence import Level, every, exactly, seen, weigh
+from fusilex.core.evidence import Coverage, Level, every, seen, weigh
 from fusilex.core.judgement import Judgement
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
@@ -15,6 +15,9 @@ from fusilex.core.wording import say
 DROP_LIMIT_MG_PER_MM2 = 46.5
 """30 g per square inch of wetted pad, the widely used rule of thumb: 0.0465 g/mm²."""
 CARE_SHARE = 0.7
+MASS_OFF = {"typical": 1.0, "workshop": 1.0, "volume": 1.5}
+GUESSED_OFF = 4.0
+"""A mass from a body's volume may be off by this factor, one of a guessed size by that."""
 SIDE_ORDERS = {
     "lighter-first": "lighter side first, then flip and trust surface tension",
     "glued": "heavier side first, the flipped side held by glue or a carrier",
@@ -39,7 +42,14 @@ class DropCheck(Struct, frozen=True):
 
     @property
     def level(self) -> Level:
-        return weigh(exactly(self.share), (0.0, CARE_SHARE), [every("parts", 1)], hard=(0.0, 1.0))
+        off = self.mass_off
+        return weigh((self.share / off, self.share * off), (0.0, CARE_SHARE), [every("parts", 1)], hard=(0.0, 1.0))
+
+    @property
+    def mass_off(self) -> float:
+        """By which factor its mass may be off."""
+        package = self.part.package
+        return MASS_OFF[package.mass_from] if package.known else GUESSED_OFF
 
 
 class SideLoad(Struct, frozen=True):
@@ -100,13 +110,19 @@ def judge_sides(design: Design, school: str) -> list[Judgement]:
         for s in ("top", "bottom")
         if (w := loads[s].worst)
     )
-    parts = (every("parts", top.parts + bottom.parts),)
+    known = sum(c.part.package.known for load in (top, bottom) for c in load.checks)
+    parts = (Coverage("bodies", known, top.parts + bottom.parts),)
     if school == "hand":
+        parts = (every("parts", top.parts + bottom.parts),)
         text = say("by hand", first=first, other=other)
         return [Judgement("ready.sides", seen(*parts), "sides", text, reasons, coverage=parts)]
     held = school == "glued"
     level, do = (Level.CARE, say("hold it", first=first, other=other)) if held else (seen(*parts), None)
-    found = [Judgement("ready.sides", level, "sides", say("flip", first=first), reasons, do, coverage=parts)]
+    unknown = tuple(c.part.ref for load in (top, bottom) for c in load.checks if not c.part.package.known)
+    missing = ("mass and pads of these parts",) if level is Level.UNKNOWN else ()
+    refs = unknown if missing else ()
+    text = say("flip", first=first)
+    found = [Judgement("ready.sides", level, "sides", text, reasons, do, refs, missing, parts)]
     return found if held else [*found, *judge_hanging(design, first)]
 
 
@@ -129,7 +145,7 @@ def _drop(check: DropCheck) -> Judgement:
         "ready.drop",
         check.level,
         part.ref,
-        say("drops" if check.level is Level.STOP else "near the limit"),
+        say("drops" if check.level is Level.STOP else "near the limit" if check.level is Level.CARE else "may drop"),
         (
             Quantity(source[part.package.mass_from], round(part.package.mass_mg / 1000, 3), "g"),
             Quantity("wetted pads", round(check.area_mm2, 2), "mm²"),
@@ -137,4 +153,5 @@ def _drop(check: DropCheck) -> Judgement:
         ),
         say("print this side last"),
         (part.ref,),
+        ("its mass",) if check.level is Level.UNKNOWN else (),
     )

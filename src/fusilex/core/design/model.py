@@ -120,7 +120,8 @@ class NetPoint(Struct, frozen=True):
 
 
 class Pad(Struct, frozen=True):
-    """A part's pad. Through-hole pads carry `drill` > 0 and exist on both sides.
+    """A part's pad. Through-hole pads carry `drill` > 0 and stand once for both sides. Without a `barrel`, the hole is
+    not plated: there is copper on `side` alone.
 
     `named` is False where no file names the pins: they are counted as drawn, and say nothing of which is pin 1.
     """
@@ -132,6 +133,7 @@ class Pad(Struct, frozen=True):
     net: str | None
     drill: float = 0.0
     named: bool = True
+    barrel: bool = True
 
     @property
     def name(self) -> str:

@@ -6,6 +6,7 @@ from collections import defaultdict
 
 import numpy as np
 import shapely
+from msgspec.structs import replace
 from numpy.typing import NDArray
 from shapely.geometry import Point
 
@@ -44,12 +45,30 @@ def check_crowd(layer: Layer) -> None:
 
 def find_pads(design: Design) -> tuple[Pad, ...]:
     """Copper pads with reference, pin and net: from X2 attributes, else the netlist, else the nearest placement."""
-    by_attribute = _pads_by_attribute(design)
-    if by_attribute:
-        return by_attribute
-    if any(point.ref for point in design.netpoints):
-        return _pads_by_netlist(design)
-    return _pads_by_distance(design)
+    found = _pads_by_attribute(design)
+    if not found:
+        named = any(point.ref for point in design.netpoints)
+        found = _pads_by_netlist(design) if named else _pads_by_distance(design)
+    return _each_lead_once(design, found)
+
+
+def _each_lead_once(design: Design, pads: tuple[Pad, ...]) -> tuple[Pad, ...]:
+    """A lead has one joint, whichever layers draw its pad; and no barrel where the hole is not plated, or there is one
+    copper layer alone.
+    """
+    plated = tuple(h for h in design.holes if h.plated) if len(copper_layers(design)) > 1 else ()
+    at = [n for n, pad in enumerate(pads) if pad.drill > 0]
+    through = drills_at(plated, np.array([pads[n].polygon for n in at], dtype=object))
+    barrels = {n: bool(d) for n, d in zip(at, through.tolist(), strict=True)}
+    once: dict[tuple[str, ...], Pad] = {}
+    for n, pad in enumerate(pads):
+        middle = pad.polygon.centroid
+        spot = f"{middle.x:.1f} {middle.y:.1f}" if pad.drill > 0 else f"{pad.pin} {pad.side} {n}"
+        if barrels.get(n, True):
+            once.setdefault((pad.ref, spot), pad)
+        else:  # with copper on both faces and none between, a lead is soldered below: most parts stand on top
+            once[pad.ref, spot] = replace(pad, barrel=False)
+    return tuple(once.values())
 
 
 def copper_layers(design: Design) -> list[Layer]:
@@ -118,9 +137,10 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
     """
     lines = lines_by_ref(design)
     found: list[Pad] = []
+    alone = len(copper_layers(design)) == 1  # leads come through from parts on the other face
     for layer in copper_layers(design):
         side = layer.side or "top"
-        placed = [p for p in first_of_each(design.placements) if p.side == side]
+        placed = [p for p in first_of_each(design.placements) if alone or p.side == side]
         chosen, drills = bare_pads(design, layer)
         if not placed or not len(chosen):
             continue
@@ -165,9 +185,10 @@ def package_text(placement: Placement, line: BomLine | None) -> str:
 
 
 def bare_pads(design: Design, layer: Layer) -> tuple[NDArray[np.int_], NDArray[np.float64]]:
-    """Flashed copper of a layer that takes a part: under paste, or round a lead's hole (top only). Indices and
-    drills.
+    """Flashed copper of a layer that takes a part: under paste, or round a lead's hole (on top, where there is copper).
+    Indices and drills.
     """
+    first = "top" if any(one.side == "top" for one in copper_layers(design)) else layer.side
     side = layer.side or "top"
     paste = design.layer("paste", side)
     flashed = np.flatnonzero(layer.flashed)
@@ -179,7 +200,7 @@ def bare_pads(design: Design, layer: Layer) -> tuple[NDArray[np.int_], NDArray[n
         under_paste[shapely.STRtree(shapes).query(middles[1], predicate="intersects")[1]] = True
     drills = np.zeros(len(layer))
     drills[flashed] = drills_at(design.holes, shapes)
-    leads = (drills >= SMALLEST_LEAD_HOLE) & layer.flashed & (side == "top")
+    leads = (drills >= SMALLEST_LEAD_HOLE) & layer.flashed & (layer.side == first)
     wanted = flashed[under_paste | leads[flashed]]
     inner, outer = shapely.STRtree(shapes).query(shapely.centroid(layer.polygons[wanted]), predicate="intersects")
     larger = shapely.area(shapes[outer]) > 1.05 * shapely.area(layer.polygons[wanted])[inner]

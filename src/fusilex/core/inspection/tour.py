@@ -16,6 +16,7 @@ from msgspec import Struct
 from numpy.typing import NDArray
 
 from fusilex.core.design.model import Design
+from fusilex.core.soldering.order import OTHER
 from fusilex.core.tours import length, short_path
 from fusilex.core.whole_numbers import solve
 
@@ -45,7 +46,7 @@ class Tour(Struct, frozen=True):
 
 def joints_seen(design: Design, side: str) -> tuple[list[str], Floats]:
     """Joints that lie open to a side, and their boxes (n × 4: left, low, right, high; mm): pads of what stands on it,
-    pins of what stands on the other.
+    pins that come out on it, or where the hole is not plated have their copper there.
     """
     names, boxes = [], []
     for part in design.parts:
@@ -53,7 +54,8 @@ def joints_seen(design: Design, side: str) -> tuple[list[str], Floats]:
             continue
         for pad in part.pads:
             through = part.through_hole and pad.drill > 0
-            if (part.side != side) == through:
+            open_to = part.side if not through else OTHER[part.side] if pad.barrel else pad.side
+            if open_to == side:
                 names.append(f"{part.ref}.{pad.pin}")
                 boxes.append(pad.polygon.bounds)
     return names, np.array(boxes, dtype=float).reshape(-1, 4)

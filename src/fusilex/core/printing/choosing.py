@@ -75,9 +75,9 @@ def ways_of(apertures: Apertures, boards: int, panel_boards: int, hidden: int, h
         Way(
             "tinned pads",
             boards * pads * TIN_PAD_S / 60,
-            Level.STOP if hidden else Level.CARE,
-            say("under a body" if hidden else "parts are held"),
-            say("one pad first"),
+            Level.CARE,
+            say("under a body" if hidden else "parts do not stick"),
+            say("every pad alike"),
         ),
     ]
     poor = {Level.GO: 0, Level.CARE: 1, Level.UNKNOWN: 2, Level.STOP: 3}

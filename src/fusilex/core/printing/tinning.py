@@ -1,4 +1,4 @@
-"""Pads tinned with iron and wire in place of paste: which pad of each part first, and how much wire."""
+"""Pads tinned with iron and wire in place of paste: every pad alike, and how much wire each takes."""
 
 from __future__ import annotations
 
@@ -16,20 +16,6 @@ FILM_MM = 0.05
 """Solder stands about so high on a pad that is tinned thinly."""
 
 
-def first_pads(apertures: Apertures) -> dict[str, int]:
-    """The aperture of each part to tin first, by its reference: the one furthest from the part's middle, of equals the
-    leftmost lowest. A part is held by that one while the others are soldered.
-    """
-    refs = np.array(apertures.refs, dtype=object)
-    found: dict[str, int] = {}
-    for ref in dict.fromkeys(apertures.refs):
-        mine = np.flatnonzero(refs == ref)
-        x, y = apertures.x[mine], apertures.y[mine]
-        far = np.round(np.hypot(x - x.mean(), y - y.mean()), 3)
-        found[ref] = int(mine[np.lexsort((x, y, -far))[0]])
-    return {ref: i for ref, i in found.items() if ref}
-
-
 def wire_mm(volume_mm3: float, diameter_mm: float = WIRE_MM, flux_share: float = FLUX_SHARE) -> float:
     """Length of wire (mm) that holds a volume of solder: V / (π d²/4 (1 − flux)).
 
@@ -40,13 +26,13 @@ def wire_mm(volume_mm3: float, diameter_mm: float = WIRE_MM, flux_share: float =
 
 
 def plan_tinning(apertures: Apertures) -> DotPlan:
-    """One pad of each part, on a short way; `volume` is a thin film of solder (mm³), `dots` millimetres of usual wire,
-    rounded up.
+    """Every pad, those under bodies too, on a short way: what gets no solder melts none. `volume` is a thin film of
+    solder (mm³), `dots` millimetres of usual wire, rounded up.
     """
-    chosen = list(first_pads(apertures).values())
-    at = np.column_stack([apertures.x, apertures.y])[chosen].reshape(-1, 2)
-    volume = apertures.area[chosen] * FILM_MM
+    chosen = range(len(apertures))
+    at = np.column_stack([apertures.x, apertures.y]).reshape(-1, 2)
+    volume = apertures.area * FILM_MM
     wire = np.array([math.ceil(wire_mm(v)) for v in volume.tolist()], dtype=int)
     order = short_path(at)
     names = tuple((apertures.refs[i], apertures.pins[i]) for i in chosen)
-    return DotPlan(names, at, volume, apertures.width[chosen], wire, 1.0, order, length(at, order), path_bound(at))
+    return DotPlan(names, at, volume, apertures.width, wire, 1.0, order, length(at, order), path_bound(at))

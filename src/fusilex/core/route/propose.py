@@ -5,12 +5,16 @@ from __future__ import annotations
 from msgspec import Struct
 
 from fusilex.core.checks.side_order import DropCheck, SideLoad, first_side, side_load
+from fusilex.core.design.hidden_joints import hidden_parts
 from fusilex.core.design.model import Design
 from fusilex.core.evidence import Level
 from fusilex.core.route.steps import ASIDE, FIRST, LAST, METHODS, Step, Steps
+from fusilex.core.soldering.handwork import soldering
 
 FEW_PARTS = 8
-"""So few parts on the second side are sooner soldered with the iron than printed, placed and run through the oven."""
+"""Up to so many parts the second side may be sooner soldered with the iron than printed, placed and run again."""
+SECOND_MIN, PANEL_MIN, PART_S = 60.0, 6.0, 8.0
+"""What a second side on paste takes: its stencil set up and cleaned, each panel printed and run, each part placed."""
 SYRINGE_PARTS = 20
 """Up to as many parts, with no pitch finer than `SYRINGE_PITCH_MM`, a syringe is sooner done than a stencil made."""
 SYRINGE_PITCH_MM = 0.8
@@ -24,18 +28,33 @@ class Ways(Struct, frozen=True):
     reflowing: str = "controlled oven"
 
 
-def usual_order(design: Design) -> str:
-    """The order of sides to propose: by iron where that is less work or where no order lets all parts hold.
+def usual_order(design: Design, boards: int) -> str:
+    """The order of sides to propose for so many boards: by iron where that is less work or where no order lets all
+    parts hold.
 
-    Two sides on paste are proposed, lighter side first, when the second has more than `FEW_PARTS` parts and nothing
-    on the first would drop, or might.
+    Two sides on paste are proposed, lighter side first, when nothing on the first would drop, or might, and the second
+    has more than `FEW_PARTS` parts, joints that no iron reaches, or takes longer by iron.
     """
     top, bottom = side_load(design, "top"), side_load(design, "bottom")
-    if min(top.parts, bottom.parts) <= FEW_PARTS:
+    if min(top.parts, bottom.parts) <= FEW_PARTS and iron_suits(design, min(top, bottom, key=_count).side, boards):
         return "hand"
     first = top if first_side(top, bottom, "lighter-first") == "top" else bottom
     safe = not first.untold and all(c.level is not Level.STOP for c in first.checks)
     return "lighter-first" if safe else "hand"
+
+
+def _count(load: SideLoad) -> int:
+    return load.parts
+
+
+def iron_suits(design: Design, side: str, boards: int) -> bool:
+    """True where the iron reaches every joint of a side and takes no longer than a second print, over all boards."""
+    parts = [p for p in design.parts if p.populated and p.side == side and not p.through_hole]
+    if any(p in parts for p in hidden_parts(design)):
+        return False
+    panels = -(-boards // max(len(design.panel.cells), 1)) if design.panel else boards
+    by_iron = boards * sum(soldering(p).seconds for p in parts) / 60
+    return by_iron <= SECOND_MIN + panels * PANEL_MIN + boards * len(parts) * PART_S / 60
 
 
 def usual_ways(design: Design) -> Ways:
@@ -113,7 +132,7 @@ def _worst_hanging(load: SideLoad) -> str:
 
 
 def _why_iron(load: SideLoad) -> str:
-    if load.parts <= FEW_PARTS:
+    if 0 < load.parts <= FEW_PARTS:
         return "too few for a second print"
     heavy: DropCheck | None = load.worst
     return f"{heavy.part.ref} would drop" if heavy and heavy.level is Level.STOP else "as chosen"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from fusilex.core.design.model import Part
+from fusilex.core.soldering.order import soldered_from
 
 TOO_HOT = "Smoke at once, brown flux, a white mark: the iron is too hot, and lands lift"
 ONE_SIDE = "A hollow or a gap: heat was on one side only, or the wire was too short"
@@ -43,13 +44,15 @@ def soldering(part: Part) -> Handwork:
     mark = MARKS[part.package.polarised, part.package.told]
     rest = max(0, many - 2)
     if part.through_hole:
+        over = "; turn the board over" if soldered_from(part) != part.side else "; its copper is on this side"
+        filled = ", holes filled" if all(p.barrel for p in part.pads) else " on the copper: the holes are not plated"
         steps = [
-            HandStep(f"Put it in{mark}, two leads bent; turn the board over", 12),
+            HandStep(f"Put it in{mark}, two leads bent{over}", 12),
             HandStep("Tack one pin", 3, True, TOO_HOT),
             HandStep("Look: flat on the board, square; warm the pin and press it down if not", 5, False, PROUD),
             HandStep("The pin across from it", 3, True),
             *([HandStep(f"The other {rest} pins", 3.0 * rest, True, ONE_SIDE)] if rest else []),
-            HandStep("Trim the leads: eyes covered. Hollow cones all round, holes filled", 4.0 + many),
+            HandStep(f"Trim the leads: eyes covered. Hollow cones all round{filled}", 4.0 + many),
         ]
         return Handwork("iron, leads", tuple(steps))
     tin = HandStep("Tin one land thinly", 4, True, TOO_HOT)

@@ -1,7 +1,8 @@
 """Solder for a joint by hand: its volume from hole, lead and land, wire for it, and how to heat it.
 
 A joint with a lead has a hollow cone on each side and a filled hole: fillets π h / 3 (r_p² + r_p r_l + r_l² − 3 r_l²)
-each (a truncated cone less the lead), the hole π (r_h² − r_l²) t. On a land without a hole it is a wedge up the body.
+each (a truncated cone less the lead), the hole π (r_h² − r_l²) t; in a hole that is not plated the one cone alone. On a
+land without a hole it is a wedge up the body.
 """
 
 from __future__ import annotations
@@ -31,18 +32,22 @@ class Dose(Struct, frozen=True):
     length_mm: float
 
 
-def lead_joint_mm3(land_mm: float, hole_mm: float, lead_mm: float, board_mm: float, fillet_mm: float) -> float:
+def lead_joint_mm3(
+    land_mm: float, hole_mm: float, lead_mm: float, board_mm: float, fillet_mm: float, barrel: bool = True
+) -> float:
     """Volume (mm³) of a joint with a lead by diameters of land, hole and lead, thickness of the board and height of its
-    two fillets. Raises ValueError unless lead ≤ hole ≤ land.
+    two fillets; without a `barrel` it is one fillet alone. Raises ValueError unless lead ≤ hole ≤ land.
 
     >>> round(lead_joint_mm3(1.8, 1.0, 0.7, 1.6, 0.55), 2)
     1.65
+    >>> round(lead_joint_mm3(1.8, 1.0, 0.7, 1.6, 0.55, barrel=False), 2)
+    0.51
     """
     if not 0 < lead_mm <= hole_mm <= land_mm:
         raise ValueError(f"a lead of {lead_mm:g} mm in a hole of {hole_mm:g} mm in a land of {land_mm:g} mm")
     r_p, r_h, r_l = land_mm / 2, hole_mm / 2, lead_mm / 2
     fillet = math.pi * fillet_mm / 3 * (r_p**2 + r_p * r_l + r_l**2 - 3 * r_l**2)
-    return 2 * fillet + math.pi * (r_h**2 - r_l**2) * board_mm
+    return 2 * fillet + math.pi * (r_h**2 - r_l**2) * board_mm if barrel else fillet
 
 
 def joint_mm3(part: Part, pad: Pad, board_mm: float) -> float:
@@ -52,7 +57,7 @@ def joint_mm3(part: Part, pad: Pad, board_mm: float) -> float:
         land = max(2 * math.sqrt(area / math.pi), pad.drill)
         lead = max(0.3, pad.drill - PLAY_MM)
         lead = min(lead, pad.drill)
-        return lead_joint_mm3(land, pad.drill, lead, board_mm, (land - lead) / 2)
+        return lead_joint_mm3(land, pad.drill, lead, board_mm, (land - lead) / 2, pad.barrel)
     x0, y0, x1, y1 = pad.polygon.bounds
     wide, high = min(x1 - x0, y1 - y0), min(part.package.height, 0.5)
     return float(area * COVER_MM + wide * high * high / 2)  # a wedge of half a square up the body's end

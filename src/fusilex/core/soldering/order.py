@@ -1,7 +1,8 @@
 """Order of soldering by hand: low before tall, joints before what covers them, the board turned as seldom as it can be.
 
-A joint is reached from the side its lead comes out at: of a part with leads the side it does not stand on, of any other
-its own. What stands over a joint there, or so near and tall that no tip gets beside it, comes later.
+A joint is reached from the side its lead comes out at: of a part with leads the side it does not stand on, or where its
+holes are not plated the side that has the copper; of any other its own. What stands over a joint there, or so near and
+tall that no tip gets beside it, comes later.
 """
 
 from __future__ import annotations
@@ -24,7 +25,10 @@ OTHER = {"top": "bottom", "bottom": "top"}
 
 def soldered_from(part: Part) -> str:
     """The side that is up while a part's joints are made."""
-    return OTHER[part.side] if part.through_hole else part.side
+    if not part.through_hole:
+        return part.side
+    copper = {pad.side for pad in part.pads if pad.drill > 0 and not pad.barrel}
+    return copper.pop() if len(copper) == 1 else OTHER[part.side]
 
 
 def hindrances(parts: Sequence[Part]) -> dict[str, set[str]]:

@@ -13,7 +13,7 @@ from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.place.hand_events import BOARD, PART, Hands, MarkSeen, OrderPut, RoundsChosen
 from fusilex.bench.stations.place.machine import place_step
 from fusilex.core.design.model import Part
-from fusilex.core.evidence import Level
+from fusilex.core.evidence import Coverage, Level
 from fusilex.core.judgement import Judgement
 from fusilex.core.kit.quantities import PullLine
 from fusilex.core.placing.pace import Pace, paces, rest_of, rounds
@@ -52,10 +52,10 @@ class ChooseRounds(Command, frozen=True):
 
 
 class SeeMark(Command, frozen=True):
-    """A part's mark was looked at: it lies right, or wrong."""
+    """Marks of a board were looked at: they lie right, or wrong."""
 
     board: str
-    ref: str
+    refs: list[str]
     verdict: str
     cautions: ClassVar[str] = "Place"
 
@@ -65,9 +65,10 @@ class SeeMark(Command, frozen=True):
             raise Refused("A mark lies right or wrong.")
         if batch.load_of(board, step.side) is not None:
             raise Refused(f"Board {board.serial} was in the oven: look at it at Inspect.")
-        if self.ref not in {p.ref for p in marked(batch, board)}:
-            raise Refused(f"{self.ref} is not on board {board.serial}, or has no wrong way round.")
-        return Result([MarkSeen(board.serial, step.id, self.ref, self.verdict)])
+        there = {p.ref for p in marked(batch, board)}
+        if stray := next((ref for ref in self.refs if ref not in there), None):
+            raise Refused(f"{stray} is not on board {board.serial}, or has no wrong way round.")
+        return Result([MarkSeen(board.serial, step.id, ref, self.verdict) for ref in self.refs])
 
 
 def bins_in_order(batch: Batch) -> list[PullLine]:
@@ -146,9 +147,10 @@ def judge_marks(batch: Batch, board: Board) -> list[Judgement]:
         return [Judgement("place.marks", Level.STOP, about, text, (), do, tuple(wrong))]
     left = [] if batch.load_of(board, step.side) is not None else unseen_marks(batch, board)
     if left and {p.ref for p in batch.parts_of(step.id, board)} <= set(board.placed):
-        numbers = (Quantity("not rechecked", len(left)),)
+        marks, refs = len(marked(batch, board)), tuple(p.ref for p in left)
+        numbers, counted = (Quantity("not rechecked", len(left)),), (Coverage("marks", marks - len(left), marks),)
         text, do = say("not rechecked", marks=len(left)), say("recheck")
-        return [Judgement("place.marks", Level.CARE, about, text, numbers, do, tuple(p.ref for p in left[:8]))]
+        return [Judgement("place.marks", Level.CARE, about, text, numbers, do, refs, coverage=counted)]
     return []
 
 

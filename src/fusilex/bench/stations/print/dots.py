@@ -102,7 +102,7 @@ _tinning = lru_cache(maxsize=8)(plan_tinning)
 
 
 def plan(batch: Batch) -> DotPlan:
-    """Dots on the pads of the side in view, or the pad of each part to be tinned first, and the way over them."""
+    """Dots on the pads of the side in view, or pads to be tinned, and the way over them."""
     if batch.step.method == TINNED:
         return _tinning(batch.derived.apertures(batch.step.side))
     dot = batch.state[Dots].dot_mm3 or dot_volume(bore(batch))

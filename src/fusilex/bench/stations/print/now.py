@@ -42,7 +42,7 @@ STAGE_DONE = {
 HOW = {
     "syringe": "Dispense {paste} sparingly; a board at {warm} helps it stick. Inspect, then press Space.",
     "dots": "One dot a pad, {paste}. Space when looked at.",
-    "tinned pads": "Tin each pad thinly with the iron, then flux. Space when looked at.",
+    "tinned pads": "Tin every pad thinly and alike with the iron, then flux. Space when looked at.",
 }
 """By method, what hands do."""
 

@@ -9,7 +9,7 @@ import msgspec
 from msgspec.structs import asdict
 
 from fusilex.bench.batch import Batch
-from fusilex.bench.boards import Board, Load
+from fusilex.bench.boards import Board, Load, panels_of, panels_words
 from fusilex.bench.common.doubtful import WHY
 from fusilex.bench.common.heat import hot_air
 from fusilex.bench.common.heat.heat_limits import most_reflow_cycles
@@ -63,7 +63,7 @@ def before_heat(batch: Batch) -> list[Judgement]:
         judged = [
             *judge_wet_paste(with_it, board),
             *judge_board_clocks(with_it, board),
-            *_marks(with_it, board),
+            *_wrong_marks(with_it, board),
             *(j.of(f"panel {board.panel}") for j in hanging),
             *(
                 j.of(board.serial)
@@ -71,15 +71,33 @@ def before_heat(batch: Batch) -> list[Judgement]:
             ),
         ]
         found |= {j.key: j for j in judged if j.key not in found}
-    return list(found.values())
+    return [*found.values(), *_unseen_marks(batch)]
 
 
 def _marks(batch: Batch, board: Board) -> list[Judgement]:
-    """What Place has to say of the marks on a board before they get hot: a wrong one holds it there, and here."""
+    """What Place has to say of the marks of a board."""
     before = batch.steps.all[: batch.steps.index(batch.step.id)]
     places = [step for step in before if step.station == "Place" and step.side == batch.step.side]
     judged = [j for s in places for j in batch.stations["Place"].judge(batch.about(board.serial, s.id))]
     return [j for j in judged if j.rule == "place.marks"]
+
+
+def _wrong_marks(batch: Batch, board: Board) -> list[Judgement]:
+    """A mark that lies wrong holds its board at Place, and here."""
+    return [j for j in _marks(batch, board) if j.level is Level.STOP]
+
+
+def _unseen_marks(batch: Batch) -> list[Judgement]:
+    """Marks that were not looked at hold the whole load, by one judgement."""
+    boards = [b for b in loaded_with(batch, batch.board) if batch.step.id not in b.loads]
+    unseen = [j for b in boards for j in _marks(batch, b) if j.level is not Level.STOP]
+    if not unseen:
+        return []
+    marks = [c for j in unseen for c in j.coverage]
+    whole = Coverage("marks", sum(c.seen for c in marks), sum(c.of for c in marks))
+    refs, about = tuple(dict.fromkeys(r for j in unseen for r in j.refs)), panels_words(panels_of(boards))
+    text, do = say("not rechecked", marks=whole.of - whole.seen, about=about), say("recheck before heat")
+    return [Judgement("reflow.marks", Level.STOP, f"marks, {about}", text, (), do, refs, coverage=(whole,))]
 
 
 def _run(batch: Batch, load: Load | None) -> list[Judgement]:

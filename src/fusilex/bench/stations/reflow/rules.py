@@ -37,6 +37,7 @@ RULES = {
     "reflow.to peak": rule(room=constant(profile, "ROOM_C", "°C"), most=window("to_peak_s", "s")),
     "reflow.index": rule(),
     "reflow.log": rule(),
+    "reflow.marks": rule(),
     "reflow.joints": rule(),
     "reflow.oven": rule(
         off=constant(after, "CHANGED_C", "K"),

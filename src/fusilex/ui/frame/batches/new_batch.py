@@ -42,8 +42,10 @@ class NewBatch(QDialog):
         self.paste.addItems(list(records.all(PasteSheet)))
         for order, words in SIDE_ORDERS.items():
             self.order.addItem(words[:1].upper() + words[1:], order)
-        self.order.setCurrentIndex(self.order.findData(usual_order(design)))
+        self._usual = usual_order(design, boards)
+        self.order.setCurrentIndex(self.order.findData(self._usual))
         self.order.currentIndexChanged.connect(self._show_route)
+        self.boards.valueChanged.connect(self._propose)
         self.route.setWordWrap(True)
         self.route.setMinimumWidth(round(theme.base * 52))
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
@@ -65,6 +67,12 @@ class NewBatch(QDialog):
         self._show_route()
         self.boards.selectAll()
 
+    def _propose(self, boards: int) -> None:
+        """What suits so many boards, where nothing else was chosen."""
+        left, self._usual = self.order.currentData() == self._usual, usual_order(self.design, boards)
+        if left:
+            self.order.setCurrentIndex(self.order.findData(self._usual))
+
     def _show_route(self) -> None:
         steps = propose(self.design, self.order.currentData())
         self.route.setText("  →  ".join(steps.label(s.id) for s in steps if s.station != "Rework"))
@@ -73,7 +81,7 @@ class NewBatch(QDialog):
     def wanted(self) -> Wanted:
         """What stands in the fields."""
         order = self.order.currentData()
-        chosen = "" if order == usual_order(self.design) else order
+        chosen = "" if order == self._usual else order
         prefix = self.prefix.text().strip() or "B"
         return Wanted(self.boards.value(), prefix, self.number.value(), self.paste.currentText(), chosen)
 

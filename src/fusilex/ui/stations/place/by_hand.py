@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fusilex.bench.batch import Batch
+from fusilex.bench.boards import Board
 from fusilex.bench.common.commands import PassStep
 from fusilex.bench.common.pieces import DropPart
 from fusilex.bench.now import Now
@@ -51,7 +52,7 @@ class ByHand:
             return [
                 Key("Space", "right", lambda _: self._mark(RIGHT)),
                 Key("X", "wrong way", lambda _: self._mark(WRONG)),
-                Key("P", "back to placing", lambda _: self._sweep()),
+                Key("P", "back to placing", lambda _: self.sweep()),
             ]
         return [
             Key("Space", "placed", lambda _: self._placed(), True),
@@ -60,7 +61,7 @@ class ByHand:
             Key("B", "part by part, or board", lambda _: self._rounds()),
             Key(", .", "bin earlier, later", self._reorder, True),
             Key("G", "nudge or leave?", lambda _: self._guide(), True),
-            Key("P", "marks once more", lambda _: self._sweep()),
+            Key("P", "marks once more", lambda _: self.sweep()),
         ]
 
     def in_hand(self) -> Part | None:
@@ -154,13 +155,20 @@ class ByHand:
 
         self.desk.ask("Part, dx and dy in mm it sits off its pads, and degrees it is turned", judged, f"{part.ref} ")
 
-    def _sweep(self) -> None:
+    def sweep(self) -> None:
         self.sweeping = not self.sweeping
         self.desk.say("" if not self.sweeping or self.in_hand() else "No mark is left to look at.")
 
     def _mark(self, verdict: str) -> None:
         if part := self.in_hand():
-            self.desk.do(SeeMark(self.bench.board.serial, part.ref, verdict), f"{part.ref}: {verdict}.")
+            self.desk.do(SeeMark(self.bench.board.serial, [part.ref], verdict), f"{part.ref}: {verdict}.")
+            if self.in_hand() is None and (board := self._with_marks_left()):
+                self.desk.go(board=board.serial, said=f"Next board: {board.serial}.")
+
+    def _with_marks_left(self) -> Board | None:
+        """The next board of the panel with marks that nobody looked at."""
+        boards = [b for b in self.bench.state.panel_boards(self.bench.board.panel) if not b.scrapped]
+        return next((b for b in boards if unseen_marks(self.batch.about(b.serial, self.batch.step.id), b)), None)
 
     def _placed(self) -> None:
         board, part = self.bench.board, self.in_hand()

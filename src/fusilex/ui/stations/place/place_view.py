@@ -75,7 +75,8 @@ class PlaceView(View):
 
     @property
     def machine(self) -> bool:
-        return way_of(self.batch, self.batch.step) == MACHINE
+        """True for the machine's picture; marks are gone through one part at a time, whoever placed it."""
+        return way_of(self.batch, self.batch.step) == MACHINE and not self.hand.sweeping
 
     def _on_board(self, cell: int) -> list[Part]:
         boards = {b.cell: b for b in self.bench.state.panel_boards(self.bench.board.panel)}
@@ -163,6 +164,7 @@ class PlaceView(View):
                 Key("G", *teach_other(self.desk)),
                 Key("E", "write the placements", lambda _: self._export(), True),
                 Key("Space", "machine placed the panel", lambda _: self._machine_placed(), True),
+                Key("P", "marks once more", lambda _: self.hand.sweep()),
                 Key("M", "by hand", lambda _: self._switch()),
             ]
         return [*self.hand.keys(), Key("M", "machine", lambda _: self._switch())]
