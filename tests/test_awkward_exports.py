@@ -4,6 +4,8 @@ file.
 
 from __future__ import annotations
 
+import csv
+import re
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -17,6 +19,7 @@ from conftest import HERON, LETTERS
 from exports import read_bom, read_placements
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from fusilex.bench.intake.design import design_from, read_design
 from fusilex.bench.record.bench import Bench
@@ -26,6 +29,7 @@ from fusilex.core.checks.advice import suggestions
 from fusilex.core.checks.side_order import SIDE_ORDERS
 from fusilex.core.design.model import Design
 from fusilex.core.evidence import Level
+from fusilex.core.judgement import Judgement
 from fusilex.core.problems import BadInput
 from fusilex.formats.bundle import Files, read_files
 from fusilex.formats.identify import identify
@@ -175,3 +179,80 @@ def test_doubt_is_told_by_wording_and_content() -> None:
     bare = best_table(b"1;R1,R2;10 k\n1;C1;1 uF\n1;C2-C4;10 uF\n", "b.csv", BOM)
     assert bare is not None and bare.sure["refs"] < 1 and bare.cell(0, "refs") == "R1,R2"
     assert [g.how for g in grids_of(b"a b c\nd e f\ng h i\n", "x")] == ["fixed columns", "blanks"]
+
+
+def test_one_file_never_refuses_a_folder(heron_files: Files) -> None:
+    """What is none of the board's files is set aside and named; what a disk padded is read."""
+    whole = ready_of(heron_files)
+    silk = "heron-r2-silk-top.gbr"
+    junk = {
+        "READ.md": b"Export with %MOMM*% and %FSLAX46Y46*% please. D03 flashes\n",
+        "bom2.csv": b"Designator,Value\n",
+        "heron.drr": b"Drill report\nTool  Size  Count\nT1 0.3mm 40\nT2 1.3mm 2\nTotals 42\n",
+        "extra.csv": b"",
+        silk: heron_files[silk] + b"\0" * 100 + b"\r\n",
+    }
+    for name, data in junk.items():
+        found = ready_of(heron_files | {name: data})
+        assert [j for j in found if j not in whole and j.level is not Level.GO] == [
+            j for j in found if j.says.case == "set aside"
+        ], name
+        notes = {n.name: n.role for n in design_from(heron_files | {name: data}, "x").files}
+        assert notes[name] == ("silk" if name == silk else "other" if name != "bom2.csv" else "bom")
+    assert {j.subject for n, d in junk.items() for j in ready_of(heron_files | {n: d}) if j.says.case == "set aside"} == {
+        "READ.md", "bom2.csv",
+    }  # fmt: skip
+
+
+def ready_of(files: Files) -> list[Judgement]:
+    return ready_findings(design_from(files, "x"))[1]
+
+
+def test_a_project_called_b_has_a_top(heron_files: Files) -> None:
+    """The word next to the layer tells the side; two that contradict, as near, tell none."""
+    plain = {
+        ("b-" + "_".join(reversed(n.removeprefix("heron-r2-").removesuffix(".gbr").split("-"))) + ".gbr"): re.sub(
+            rb"%TF[.]FileFunction[^%]*%\n", b"", d
+        )
+        for n, d in heron_files.items()
+        if n.endswith(".gbr")
+    }
+    assert "b-top_copper.gbr" in plain
+    others = {n: d for n, d in heron_files.items() if not n.endswith(".gbr")}
+    named = {n.name: (n.role, n.side) for n in design_from(others | plain, "x").files}
+    assert named["b-top_copper.gbr"] == ("copper", "top") and named["b-bottom_mask.gbr"] == ("mask", "bottom")
+    assert identify("top_mask_bottom.gbr", b"%FSLAX46Y46*%").side is None
+
+
+def test_side_words_that_no_dictionary_has_are_one_finding(heron_files: Files) -> None:
+    name = "heron-r2-placements.csv"
+    for top, bottom, findings in (("顶层", "底层", 0), ("yIn", "Qugh", 1)):
+        text = heron_files[name].decode().replace(",top,", f",{top},").replace(",bottom,", f",{bottom},")
+        found = [j for j in ready_of(heron_files | {name: text.encode()}) if j.rule == "ready.side-word"]
+        assert len(found) == findings and all("yIn" in j.headline and "Qugh" in j.headline for j in found)
+
+
+def test_fixed_columns_with_titles_of_two_words(heron_files: Files) -> None:
+    name = "heron-r2-placements.csv"
+    _, *rows = csv.reader(heron_files[name].decode().splitlines())
+    cells = [["Ref Des", "Center X", "Center Y", "Rotation", "Layer Side", "Package", "Value"], *rows]
+    wide = [max(len(r[i]) for r in cells) + 3 for i in range(7)]
+    text = "\n".join("".join(c.ljust(w) for c, w in zip(r, wide, strict=True)).rstrip() for r in cells)
+    files = {n: d for n, d in heron_files.items() if n != name} | {"heron.pos": text.encode()}
+    assert design_from(files, "x").placements == tuple(
+        replace(p, line=p.line) for p in design_from(heron_files, "x").placements
+    )
+
+
+@pytest.mark.parametrize(
+    ("ref", "package"), [("R5", "PAD 20x20"), ("U3", "MODULE 40x30mm"), ("R5", ""), ("C5", "Ø 25 x 25 mm")]
+)
+def test_one_odd_package_takes_no_pads_from_others(heron_files: Files, ref: str, package: str) -> None:
+    """Without names on copper: pads belong to the part in whose middle they lie."""
+    plain = {n: re.sub(rb"%T[AOD][^%]*%\n", b"", d) for n, d in heron_files.items() if not n.endswith(".ipc")}
+    before = {p.ref: len(p.pads) for p in design_from(plain, "x").parts}
+    for name, column in (("heron-r2-placements.csv", 5), ("heron-r2-bom.csv", 3)):
+        rows = [r.split(",") for r in plain[name].decode().splitlines()]
+        changed = [[*r[:column], package, *r[column + 1 :]] if r[0] == ref else r for r in rows]
+        plain[name] = "\n".join(",".join(r) for r in changed).encode()
+    assert {p.ref: len(p.pads) for p in design_from(plain, "x").parts} == before

@@ -96,6 +96,7 @@ FIELDS: dict[str, Made] = {
     "board": lambda b, r: r.choice((b.view.board, *b.state.boards, "H7-99")),
     "panel": lambda b, r: r.choice((b.board.panel, b.board.panel, 99)),
     "ref": part_in_hand,
+    "refs": lambda b, r: [part_in_hand(b, r) for _ in range(r.randint(1, 3))],
     "line": lambda b, r: next(
         (x.key for x in lines_to_pull(b.batch) if bin_open(b.state, x.key)), r.choice(b.batch.lines).key
     ),

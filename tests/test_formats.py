@@ -26,7 +26,7 @@ from fusilex.core.printing.apertures import apertures_of
 from fusilex.core.problems import BadInput
 from fusilex.formats import bundle
 from fusilex.formats.bundle import Files, zip_files
-from fusilex.formats.identify import identify, side_in_name
+from fusilex.formats.identify import identify
 from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.layers.gerber import read_gerber
 from fusilex.formats.lists.design_lists import read_points, split_refs
@@ -35,6 +35,7 @@ from fusilex.formats.lists.numbers import length_mm, number
 from fusilex.formats.lists.tables import ListKind, recognise
 from fusilex.formats.lists.temperature_log import read_log
 from fusilex.formats.panel_file import read_panel, write_panel
+from fusilex.formats.side_names import side_in_name
 
 GERBER = "%FSLAX34Y34*%\n%MOMM*%\n{body}\nM02*\n"
 

@@ -77,7 +77,7 @@ def test_solder_and_heat_of_every_part(heron: Design) -> None:
         if not part.populated or not part.pads:
             continue
         one = dose(part, 1.6, True)
-        assert one.volume_mm3 == pytest.approx(sum(joint_mm3(part, pad, 1.6) for pad in part.pads))
+        assert one.volume_mm3 == pytest.approx(sum(joint_mm3(part, pad, 1.6) for pad in part.joints))
         assert one.wire_mm in (0.3, 0.5, 0.7, 1.0) and one.length_mm > 0
         plain, much = heating(part, False, True), heating(part, True, True)
         assert much.tip_mm >= plain.tip_mm and much.high_c > plain.high_c and plain.high_c <= 330
@@ -90,7 +90,7 @@ def test_solder_and_heat_of_every_part(heron: Design) -> None:
 def test_what_no_file_tells_of_a_joint_is_no_go(hand: Bench) -> None:
     part = hand.design.part_by_ref["S1"]
     assert care_for(hand.batch, part).untold == ""
-    dry = replace(part, pads=tuple(replace(pad, drill=0.0) for pad in part.pads))
+    dry = replace(part, pads=tuple(replace(pad, drill=0.0) for pad in part.joints))
     assert "holes" in care_for(hand.batch, dry).untold
     bare = replace(hand.design, layers=tuple(x for x in hand.design.layers if x.role != "copper"))
     assert copper_near(bare, list(part.pads)) == [""] * len(part.pads)

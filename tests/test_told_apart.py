@@ -287,7 +287,7 @@ def test_leads_are_soldered_where_their_copper_is(heron: Design, heron_files: Fi
     wren = read_design(str(HERON.parent / "wren"))
     own, usual = wren.part_by_ref["J1"], heron.part_by_ref["J3"]
     assert (soldered_from(own), soldered_from(usual)) == ("top", "bottom")
-    assert [(p.barrel, p.side) for p in own.pads] == [(False, "top")] * 3
+    assert [(p.barrel, p.side) for p in own.joints] == [(False, "top")] * 3
     assert "turn the board over" not in str(soldering(own)) and "turn the board over" in str(soldering(usual))
     assert "no barrel" in joints_look(own) and joints_look(usual) == "2 pins, a hollow cone about each, hole filled"
     assert "copper side" in light(own) and "through the hole" in light(usual)
@@ -296,7 +296,7 @@ def test_leads_are_soldered_where_their_copper_is(heron: Design, heron_files: Fi
     pad = own.pads[0]
     assert joint_mm3(own, pad, 1.6) == joint_mm3(own, pad, 0.8) < joint_mm3(own, replace(pad, barrel=True), 0.8)
     plain = {n: re.sub(rb"%T[AOD][^%]*%\n", b"", d) for n, d in heron_files.items() if not n.endswith(".ipc")}
-    assert [len(design_from(plain, "x").part_by_ref[r].pads) for r in ("J3", "S1")] == [2, 2]
+    assert [len(design_from(plain, "x").part_by_ref[r].joints) for r in ("J3", "S1")] == [2, 2]
 
 
 def test_a_board_more_costs_no_tooling() -> None:

@@ -15,6 +15,7 @@ from fusilex.formats.lists.grids import is_spreadsheet
 from fusilex.formats.lists.tables import best_table
 from fusilex.formats.lists.temperature_log import LOG
 from fusilex.formats.panel_file import is_panel
+from fusilex.formats.side_names import side_of_layer, words_of
 
 STATED, LIKELY, GUESSED, UNKNOWN, CHOSEN = "stated", "likely", "guessed", "unknown", "chosen"
 MOST_TABLE_BYTES = 8 * 2**20
@@ -51,11 +52,6 @@ _WORDS = [  # role, side, pattern over the name with separators as spaces
     ),
     ("copper", r"copper|\bcu\b|kupfer|cuivre|cobre|\brame\b|signal|layer|tracks?|metal|etch|conductors?"),
 ]
-_BOTTOM = (
-    r"bottom|\bbot|back|\bb\b|solder ?side|lower|unten|\br(?:ü|ue|u)ck|secondary|\bs[mps]b|dessous"
-    r"|inf[eé]rieure?|inferiore?|sotto"
-)
-_TOP = r"top|front|\bf\b|component ?side|upper|oben|primary|\bs[mps]t|dessus|sup[eé]rieure?|superiore?|sopra"
 _INNER = r" inner| in ?\d| mid ?\d|innen| l[3-9] "
 _LETTERS = {  # the old two-letter habit: side, then what it is
     "gtl": ("copper", "top"),
@@ -134,6 +130,8 @@ def identify(name: str, data: bytes) -> Guess:
         return Guess("panel", "other", None, "panel description", STATED)
     if re.search(rb"^(?:G54)?D\d\d+\*", head, re.M) and re.search(rb"D0?[123]\*", head):
         return Guess("other", "other", None, NO_APERTURES, UNKNOWN)
+    if re.search(rb"drill (?:report|file report|table|statistics)|hole (?:size|count)", head, re.I):
+        return Guess("other", "other", None, "a report of holes", LIKELY)
     if len(_APERTURE.findall(head)) > 2:
         return Guess("other", "other", None, "a table of apertures", LIKELY)
     return _table(name, data)
@@ -206,7 +204,7 @@ def _gerber(name: str, head: bytes) -> Guess:
     suffix = path.suffix.lower().lstrip(".")
     if suffix in _LETTERS:
         return Guess("gerber", *_LETTERS[suffix], f"ending .{suffix}")
-    words_of_name = _words_of(path)
+    words_of_name = words_of(path)
     if within := _INNER_ENDING.fullmatch(suffix):
         if within["plane"]:
             return Guess("gerber", "other", None, PLANE)
@@ -214,7 +212,7 @@ def _gerber(name: str, head: bytes) -> Guess:
         first = int(next(v for k, v in within.groupdict().items() if k != "plane" and v))
         layer = first if suffix.startswith("l") or re.fullmatch(r"g\d+l", suffix) else first + 1
         return Guess("gerber", "inner", str(layer), f"inner layer, ending .{suffix}")
-    side = "bottom" if re.search(_BOTTOM, words_of_name) else "top" if re.search(_TOP, words_of_name) else None
+    side = side_of_layer(words_of_name, [pattern for _, pattern in _WORDS])
     if (within := re.search(_INNER, words_of_name)) and not (side and within[0].strip().startswith("l")):
         number = re.search(r"\d+", words_of_name[within.start() :])
         count = int(number[0]) if number else 1
@@ -232,17 +230,6 @@ def _gerber(name: str, head: bytes) -> Guess:
     if side and suffix in ("gbr", "ger", "pho", "art"):
         return Guess("gerber", "copper", side, "side in its name and nothing else", GUESSED)
     return Guess("gerber", "other", None, "a Gerber layer whose name says nothing", UNKNOWN)
-
-
-def _words_of(path: PurePosixPath) -> str:
-    return " " + re.sub(r"[\W_]+", " ", re.sub(r"([a-z])([A-Z])", r"\1 \2", path.stem).lower()) + " "
-
-
-def side_in_name(name: str) -> str | None:
-    """The side that a file's name speaks of in a word of its own, None where it names none or both."""
-    words = _words_of(PurePosixPath(name))
-    top, bottom = (re.search(rf"\b(?:{side})\b", words) for side in (_TOP, _BOTTOM))
-    return None if bool(top) == bool(bottom) else "top" if top else "bottom"
 
 
 def _table(name: str, data: bytes) -> Guess:

@@ -71,9 +71,9 @@ def unjoined_design(files: Files, name: str, choices: Choices = AS_FOUND, step: 
         step(0.2 * n / len(files), f"What is {file}?")
         guesses[file] = _chosen(identify(file, data), choices.roles.get(file))
     guesses |= undecided(guesses)
-    images = _images(files, guesses, part_of(step, 0.2, 0.8))
-    step(0.8, "Reading lists and holes")
     lists = Lists()
+    images = _images(files, guesses, lists.remarks, part_of(step, 0.2, 0.8))
+    step(0.8, "Reading lists and holes")
     for file, guess in guesses.items():
         if file not in images:
             lists.take(file, files[file], guess, choices.columns.get(file))
@@ -136,14 +136,22 @@ EMPTY = Layer("other", None, np.empty(0, dtype=object), np.empty(0, dtype=bool),
 _KIND_OF_ROLE = {"drill": "drill", "placements": "placements", "bom": "bom", "netlist": "netlist"}
 
 
-def _images(files: Files, guesses: Mapping[str, Guess], step: Step) -> dict[str, Layer]:
-    """Every layer that is used or not known yet."""
+def _images(files: Files, guesses: dict[str, Guess], remarks: list[Remark], step: Step) -> dict[str, Layer]:
+    """Every layer that is used or not known yet. One that neither its name nor itself says to be a layer, and that
+    cannot be read as one, is set aside.
+    """
     found = {}
     total, done = max(1, sum(len(files[f]) for f, g in guesses.items() if _is_image(g))), 0
     for file, guess in guesses.items():
         if _is_image(guess):
             step(done / total, f"Reading {file}")
-            found[file] = replace(_image(files[file], file), role=guess.role, side=guess.side)
+            try:
+                found[file] = replace(_image(files[file], file), role=guess.role, side=guess.side)
+            except BadInput as problem:
+                if guess.sure != UNKNOWN:
+                    raise
+                guesses[file] = Guess("other", "other", None, f"set aside: {problem}", UNKNOWN)
+                remarks.append(Remark("ready.note", file, say("set aside", file=file), say("look at it")))
             done += len(files[file])
     return found
 

@@ -13,7 +13,7 @@ from fusilex.core.evidence import Level
 from fusilex.core.panel.layout import Panel
 from fusilex.core.problems import BadInput
 from fusilex.core.wording import say
-from fusilex.formats.identify import Guess, identify, side_in_name
+from fusilex.formats.identify import Guess, identify
 from fusilex.formats.layers.gerber import read_components
 from fusilex.formats.lists.design_lists import Skipped, bom_in, placements_in, unknown_sides
 from fusilex.formats.lists.grids import is_spreadsheet
@@ -21,6 +21,7 @@ from fusilex.formats.lists.headings import BOM, PLACEMENTS
 from fusilex.formats.lists.netlist import read_netlist
 from fusilex.formats.lists.tables import GUESS, ListKind, Table, best_table, in_words, unsettled_table
 from fusilex.formats.panel_file import read_panel
+from fusilex.formats.side_names import side_in_name
 
 SAME_PARTS = 0.9
 LIST_KINDS = {"placements": PLACEMENTS, "bom": BOM}
@@ -81,6 +82,8 @@ class Lists:
             table = best_table(data, file, kind, picked)
             if table is None:
                 self._unread(file, guess.role, kind)
+            elif not table.rows:
+                self.remarks.append(Remark("ready.note", file, say("set aside", file=file), say("look at it")))
             elif kind is BOM:
                 self._boms.append(table)
             else:
@@ -175,13 +178,17 @@ class Lists:
             leads = {w: top_lead(np.array(spots), top, bottom) for w, spots in at.items()}
             usual = side_in_name(table.name) or "top"  # what a list without sides means
             sides = {"": told_by(usual, leads[""])} if "" in words else sides_of_words(leads, taken)
-            for word, side in sides.items():
-                if word or side != usual:
-                    named = table.cell(words[word][0], "side") if word else ""
-                    case = "unknown word" if word else "no side named"
-                    text = say(case, file=table.name, word=named, side=side, parts=len(at[word]))
-                    subject = f"{table.name} {word}".strip()
-                    self.remarks.append(Remark("ready.side-word", subject, text, say("check one part")))
+            told = {word: side for word, side in sides.items() if word or side != usual}
+            named = {word: table.cell(words[word][0], "side") if word else "" for word in told}
+            if len(told) > 1:  # one word a side, all of one language: one finding
+                both = tuple(f"“{named[word]}” {side}" for word, side in told.items())
+                text = say("unknown words", file=table.name, words=both, parts=sum(len(at[word]) for word in told))
+                self.remarks.append(Remark("ready.side-word", table.name, text, say("check one part")))
+            for word, side in told.items() if len(told) == 1 else ():
+                case = "unknown word" if word else "no side named"
+                text = say(case, file=table.name, word=named[word], side=side, parts=len(at[word]))
+                subject = f"{table.name} {word}".strip()
+                self.remarks.append(Remark("ready.side-word", subject, text, say("check one part")))
             self._placements[table.name] = placements_in(table, sides, self._skipping(table))
 
     def _skipping(self, table: Table) -> Skipped:

@@ -9,8 +9,8 @@ from fusilex.core.checks.fixes import Fix
 from fusilex.core.quantities import Quantity
 from fusilex.core.wording import say
 
-MANY, SHARE = 6, 0.15
-"""From more than this many parts on, and this share of all, one thing is wrong and not each of them."""
+MANY = 5
+"""More parts than this in one way wrong are one finding, with one fix for all."""
 _TOGETHER = {
     ("off-board", "outline"): "many outside",
     ("missing", "placements"): "many not placed",
@@ -29,7 +29,7 @@ def one_for_each_cause(found: Sequence[Finding], total: int) -> list[Finding]:
         groups.setdefault((f.kind, "" if f.kind == "overlap" else f.where), []).append(f)
     kept: list[Finding] = []
     for key, members in groups.items():
-        many = key in _TOGETHER and len(members) > max(MANY, SHARE * total)
+        many = key in _TOGETHER and len(members) > MANY
         kept += [_together(key, members, total)] if many else members
     return kept
 

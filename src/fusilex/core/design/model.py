@@ -120,8 +120,8 @@ class NetPoint(Struct, frozen=True):
 
 
 class Pad(Struct, frozen=True):
-    """A part's pad. Through-hole pads carry `drill` > 0 and stand once for both sides. Without a `barrel`, the hole is
-    not plated: there is copper on `side` alone.
+    """A part's pad. Through-hole pads carry `drill` > 0 and exist on both sides. Without a `barrel`, the hole is not
+    plated: there is copper on `side` alone.
 
     `named` is False where no file names the pins: they are counted as drawn, and say nothing of which is pin 1.
     """
@@ -154,6 +154,21 @@ class Part(Struct, frozen=True):
     populate: bool = True
     pads: tuple[Pad, ...] = ()
     turn_given: bool = True
+
+    @property
+    def joints(self) -> tuple[Pad, ...]:
+        """Its pads, a lead once, whichever layers draw its land. With copper on both faces and no barrel between them,
+        a lead is soldered below: most parts stand on top.
+        """
+        found: dict[object, Pad] = {}
+        for n, pad in enumerate(self.pads):
+            spot: object = n
+            if pad.drill > 0:
+                middle = pad.polygon.centroid
+                spot = round(middle.x, 1), round(middle.y, 1)
+            if spot not in found or (not pad.barrel and pad.side == "bottom"):
+                found[spot] = pad
+        return tuple(found.values())
 
     @property
     def pin_one(self) -> Pad | None:

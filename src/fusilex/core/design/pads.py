@@ -12,6 +12,7 @@ from shapely.geometry import Point
 
 from fusilex.core.design.model import BomLine, Design, Hole, Layer, Pad, Placement
 from fusilex.core.design.roles import SMALLEST_LEAD_HOLE
+from fusilex.core.design.whose_pads import whose
 from fusilex.core.problems import BadInput
 
 _NOT_PADS = ("ViaPad", "Conductor", "NonConductor", "CutOut", "Profile")
@@ -19,8 +20,7 @@ _NOT_PADS = ("ViaPad", "Conductor", "NonConductor", "CutOut", "Profile")
 
 NEAR_MM = 0.05
 
-MOST_IN_A_MM2, AT_ONCE = 2_000, 2_000_000
-"""Distances that are worked out at once."""
+MOST_IN_A_MM2 = 2_000
 
 
 def drills_at(holes: tuple[Hole, ...], polygons: NDArray[np.object_]) -> NDArray[np.float64]:
@@ -49,26 +49,16 @@ def find_pads(design: Design) -> tuple[Pad, ...]:
     if not found:
         named = any(point.ref for point in design.netpoints)
         found = _pads_by_netlist(design) if named else _pads_by_distance(design)
-    return _each_lead_once(design, found)
+    return _with_barrels(design, found)
 
 
-def _each_lead_once(design: Design, pads: tuple[Pad, ...]) -> tuple[Pad, ...]:
-    """A lead has one joint, whichever layers draw its pad; and no barrel where the hole is not plated, or there is one
-    copper layer alone.
-    """
+def _with_barrels(design: Design, pads: tuple[Pad, ...]) -> tuple[Pad, ...]:
+    """A lead has no barrel where its hole is not plated, or there is one copper layer alone."""
     plated = tuple(h for h in design.holes if h.plated) if len(copper_layers(design)) > 1 else ()
     at = [n for n, pad in enumerate(pads) if pad.drill > 0]
     through = drills_at(plated, np.array([pads[n].polygon for n in at], dtype=object))
-    barrels = {n: bool(d) for n, d in zip(at, through.tolist(), strict=True)}
-    once: dict[tuple[str, ...], Pad] = {}
-    for n, pad in enumerate(pads):
-        middle = pad.polygon.centroid
-        spot = f"{middle.x:.1f} {middle.y:.1f}" if pad.drill > 0 else f"{pad.pin} {pad.side} {n}"
-        if barrels.get(n, True):
-            once.setdefault((pad.ref, spot), pad)
-        else:  # with copper on both faces and none between, a lead is soldered below: most parts stand on top
-            once[pad.ref, spot] = replace(pad, barrel=False)
-    return tuple(once.values())
+    bare = {n for n, drill in zip(at, through.tolist(), strict=True) if not drill}
+    return tuple(replace(pad, barrel=False) if n in bare else pad for n, pad in enumerate(pads))
 
 
 def copper_layers(design: Design) -> list[Layer]:
@@ -130,8 +120,8 @@ def _pads_by_netlist(design: Design) -> tuple[Pad, ...]:
 
 
 def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
-    """Flashed copper under paste, or round a lead's hole, goes to the nearest placement of its side whose body
-    reaches it.
+    """Flashed copper under paste, or round a lead's hole, goes to the placement of its side whose middle it lies about,
+    or whose body reaches it.
 
     Pins count from 1 in the order drawn.
     """
@@ -149,9 +139,9 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
         reach = np.array([0.75 * max(b.size_x, b.size_y) + 1.0 for b in packages])
         middles = shapely.get_coordinates(shapely.centroid(layer.polygons[chosen]))
         counts: dict[str, int] = defaultdict(int)
-        best, reached = _nearest(middles, at, reach)
-        for k in np.flatnonzero(reached).tolist():
-            ref, index = placed[best[k]].ref, chosen[k]
+        owner = whose(middles, at, reach, np.array([b.known for b in packages]))
+        for k in np.flatnonzero(owner >= 0).tolist():
+            ref, index = placed[owner[k]].ref, chosen[k]
             counts[ref] += 1
             found.append(
                 Pad(
@@ -159,19 +149,6 @@ def _pads_by_distance(design: Design) -> tuple[Pad, ...]:
                 )
             )
     return tuple(found)
-
-
-def _nearest(
-    middles: NDArray[np.float64], at: NDArray[np.float64], reach: NDArray[np.float64]
-) -> tuple[NDArray[np.int_], NDArray[np.bool_]]:
-    """For each pad (n) the placement (of m) that is nearest by its own reach, and whether it is within that."""
-    best, within = np.zeros(len(middles), dtype=int), np.zeros(len(middles), dtype=bool)
-    step = max(1, AT_ONCE // len(at))
-    for n in range(0, len(middles), step):
-        distance = np.hypot(*(middles[n : n + step, None, :] - at[None, :, :]).transpose(2, 0, 1)) / reach
-        best[n : n + step] = distance.argmin(axis=1)
-        within[n : n + step] = distance.min(axis=1) <= 1.0
-    return best, within
 
 
 def lines_by_ref(design: Design) -> dict[str, BomLine]:

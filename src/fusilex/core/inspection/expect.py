@@ -27,11 +27,11 @@ def mark_lies(part: Part) -> str:
 
 def joints_look(part: Part) -> str:
     """How good joints of a part look."""
-    many = len(part.pads)
+    many = len(part.joints)
     if hides_joints(part.package):
         return "nothing but the side fillets, if it has any"
     if part.through_hole:
-        hole = "hole filled" if all(p.barrel for p in part.pads) else "on the copper side, no barrel to fill"
+        hole = "hole filled" if all(p.barrel for p in part.joints) else "on the copper side, no barrel to fill"
         return f"{many} {'pin' if many == 1 else 'pins'}, a hollow cone about each, {hole}"
     if part.package.family in LEADED:
         return f"{many} leads wetted to heel and toe, no thread between"
@@ -45,7 +45,7 @@ def light(part: Part) -> str:
     if hides_joints(part.package):
         return "tilt the board by half: light low along its edge; what lies beneath, Test tells"
     if part.through_hole:
-        if not all(p.barrel for p in part.pads):
+        if not all(p.barrel for p in part.joints):
             return "from the copper side: light low, round every cone; a ring that moves is cracked"
         return "from both sides: light through the hole shows how far it is filled"
     if part.package.family in LEADED:

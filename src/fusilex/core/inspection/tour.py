@@ -52,7 +52,7 @@ def joints_seen(design: Design, side: str) -> tuple[list[str], Floats]:
     for part in design.parts:
         if not part.populated:
             continue
-        for pad in part.pads:
+        for pad in part.joints:
             through = part.through_hole and pad.drill > 0
             open_to = part.side if not through else OTHER[part.side] if pad.barrel else pad.side
             if open_to == side:

@@ -40,12 +40,12 @@ class Handwork(Struct, frozen=True):
 
 def soldering(part: Part) -> Handwork:
     """How a part is soldered with the iron: fixed at one joint, looked at, then the rest."""
-    many = len(part.pads)
+    many = len(part.joints)
     mark = MARKS[part.package.polarised, part.package.told]
     rest = max(0, many - 2)
     if part.through_hole:
         over = "; turn the board over" if soldered_from(part) != part.side else "; its copper is on this side"
-        filled = ", holes filled" if all(p.barrel for p in part.pads) else " on the copper: the holes are not plated"
+        filled = ", holes filled" if all(p.barrel for p in part.joints) else " on the copper: the holes are not plated"
         steps = [
             HandStep(f"Put it in{mark}, two leads bent{over}", 12),
             HandStep("Tack one pin", 3, True, TOO_HOT),

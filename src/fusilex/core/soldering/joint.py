@@ -78,7 +78,7 @@ def dose(part: Part, board_mm: float, leaded: bool) -> Dose:
     """Solder for a part: wire thin enough that the largest joint takes more than a touch of it, thick enough that it
     does not take a hand's width.
     """
-    volumes = [joint_mm3(part, pad, board_mm) for pad in part.pads] or [0.0]
+    volumes = [joint_mm3(part, pad, board_mm) for pad in part.joints] or [0.0]
     largest = max(volumes)
     lengths = {wire: wire_length_mm(largest, wire, leaded) for wire in WIRES_MM}
     fits = [wire for wire, length in lengths.items() if FEW_MM <= length <= MANY_MM]

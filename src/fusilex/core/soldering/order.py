@@ -27,7 +27,7 @@ def soldered_from(part: Part) -> str:
     """The side that is up while a part's joints are made."""
     if not part.through_hole:
         return part.side
-    copper = {pad.side for pad in part.pads if pad.drill > 0 and not pad.barrel}
+    copper = {pad.side for pad in part.joints if pad.drill > 0 and not pad.barrel}
     return copper.pop() if len(copper) == 1 else OTHER[part.side]
 
 

@@ -39,8 +39,8 @@ MOST_UNREAD = 0.05
 
 def read_drawn(data: bytes, name: str) -> Drawn:
     """Read one Gerber file. Raises `BadInput` when it is truncated, malformed or beyond all size."""
-    text = data.decode("utf-8", errors="replace")
-    ending = text.rstrip()[-40:]
+    text = data.rstrip(b"\0\x1a\r\n ").decode("utf-8", errors="replace")  # padded as some disks and ports pad files
+    ending = text[-40:]
     if "M02*" not in ending and "M00*" not in ending:
         line = text.count("\n") + 1
         raise BadInput(

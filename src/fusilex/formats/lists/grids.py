@@ -123,6 +123,7 @@ def _fixed(lines: list[str]) -> Grid | None:
                 filled[at] = True
     edges = [i for i in range(width) if filled[i] and (i == 0 or not filled[i - 1])]
     edges = [edge for edge, stop_at in zip(edges, [*edges[1:], width], strict=True) if _is_column(block, edge, stop_at)]
+    edges = [edge for edge, end in zip(edges, [*edges[1:], width], strict=True) if not _second_word(block, edge, end)]
     if len(edges) < 3:
         return None
     ends = [*edges[1:], width]
@@ -181,6 +182,13 @@ def _is_column(block: list[tuple[int, str]], start: int, stop: int) -> bool:
     """A column has a title, or cells in more than a few lines; the tail of one long text is none."""
     filled = sum(bool(line[start:stop].strip()) for _, line in block)
     return bool(block[0][1][start:stop].strip()) or filled > max(1, 0.1 * len(block))
+
+
+def _second_word(block: list[tuple[int, str]], start: int, stop: int) -> bool:
+    """True for a column of nothing but a title, one blank behind another: the second word of that one's title."""
+    head = block[0][1]
+    alone = start > 1 and head[start - 1 : start] == " " and head[start - 2 : start - 1].strip() != ""
+    return bool(alone and head[start:stop].strip()) and not any(line[start:stop].strip() for _, line in block[1:])
 
 
 def _sheets(data: bytes, name: str) -> Iterator[Grid]:

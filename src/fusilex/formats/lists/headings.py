@@ -47,7 +47,7 @@ PLACEMENTS = ListKind(
             r"|rotazione)(?: ?[\(\[]?(?:deg|degrees|°)[\)\]]?)?"
         ),
         "side": (
-            r"(?:board |pcb |mount(?:ing)? |placement )?side|layer(?: name)?|t ?b|top ?bot(?:tom)?|surface"
+            r"(?:board |pcb |mount(?:ing)? |placement |layer )?side|layer(?: name)?|t ?b|top ?bot(?:tom)?|surface"
             r"|face|(?:best[üu]ckungs)?seite|lage|c[ôo]t[ée]|cara|lado|lato"
         ),
         "mirror": r"mirror(?:ed)?|flip(?:ped)?|gespiegelt|miroir|specchiato|espejado",
@@ -57,7 +57,7 @@ PLACEMENTS = ListKind(
     },
     {
         "ref": r"[A-Za-z_]{1,6}\d{1,5}[A-Za-z]?",
-        "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]",
+        "side": r"[a-zA-Zéèôüäößñ]+(?:[ _]?(?:layer|side|copper|seite))?|[12]|[tbf]|[\u4e00-\u9fff]{1,4}",
         "rotation": rf"[-+]?(?:{'|'.join(str(n) for n in range(0, 361, 15))})(?:[.,]0{{1,4}})?(?: ?(?:deg|°))?",
         "x": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
         "y": r"[-+]?\d*[.,]?\d+(?: ?(?:mm|mils?|in|inch|[uµμ]m|\"))?",
@@ -119,14 +119,14 @@ BOM = ListKind(
 BOTTOM_WORDS = (
     r"b|bl|bcu|bot.*|back.*|solder.*|soudures?|l[öo]tseite|soldadura.*|saldatur.*|lower.*|secondary.*|l2|s2"
     r"|unten.*|unterseite|r[üu]ckseite|hinten|dessous|arri[èe]re|inf[ée]rieure?|bas|inferior|abajo|trasera?"
-    r"|sotto|inferiore|retro|onder.*|achter.*|spod|undersida"
+    r"|sotto|inferiore|retro|onder.*|achter.*|spod|undersida|底层|底面|底|背面|反面|下面|焊接面"
 )
 
 
 TOP_WORDS = (
     r"t|tl|ts|f|fs|fcu|top.*|front.*|comp.*|best[üu]ckungsseite|upper.*|primary.*|l1|s1|oben.*|oberseite"
     r"|vorderseite|vorne?|dessus|avant|sup[ée]rieure?|haut|superior|arriba|delantera?|sopra|superiore|fronte"
-    r"|boven.*|voor.*|wierzch|ovansida"
+    r"|boven.*|voor.*|wierzch|ovansida|顶层|顶面|顶|正面|上面|元件面"
 )
 
 

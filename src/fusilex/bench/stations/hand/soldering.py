@@ -36,6 +36,6 @@ def care_for(batch: Batch, part: Part) -> Care:
 
 def seconds_for(batch: Batch, part: Part) -> float:
     """How long the part takes, s."""
-    pads = {p.ref: len(p.pads) for p in batch.own.by_ref.values()}
+    pads = {p.ref: len(p.joints) for p in batch.own.by_ref.values()}
     timed = [(pads.get(ref, 0), seconds) for ref, seconds in batch.state[Soldering].timed]
-    return seconds_a_joint(timed) * max(1, len(part.pads))
+    return seconds_a_joint(timed) * max(1, len(part.joints))

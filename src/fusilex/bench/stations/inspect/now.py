@@ -47,7 +47,7 @@ def _field(batch: Batch, board: Board, field: Field, done: float) -> Now:
     if batch.step.method == BEFORE:
         told.append("All there, square, the right way round")
     elif len(here) == 1 or not unsure:
-        largest = max(here, key=lambda p: len(p.pads), default=None)
+        largest = max(here, key=lambda p: len(p.joints), default=None)
         told += [f"{largest.ref}: {joints_look(largest)}"] if largest else []
     told += [f"Marks: {marks}"] if (marks := marks_of(here)) else []
     return Now(title, f"{'. '.join(told)}. Space when all is well.", done)

@@ -51,7 +51,7 @@ def opportunities(batch: Batch, boards: list[Board]) -> int:
     of: dict[object, int] = {}
     for board in boards:
         if board.variant not in of:
-            of[board.variant] = sum(1 + len(p.pads) for p in batch.built(board).values() if p.populated)
+            of[board.variant] = sum(1 + len(p.joints) for p in batch.built(board).values() if p.populated)
     return sum(of[board.variant] for board in boards)
 
 

@@ -195,7 +195,7 @@ class HandPicture(StationPicture):
         care = care_for(self.batch, part)
         heat, wire = care.heating, care.dose
         return part.ref, [
-            ("pads", f"{len(part.pads)}, about {seconds_for(self.batch, part):.0f} s"),
+            ("pads", f"{len(part.joints)}, about {seconds_for(self.batch, part):.0f} s"),
             ("wire", f"{write(wire.wire_mm, MM, 4)}, {write_length(wire.length_mm, 0)} a joint"),
             ("iron", write_range(heat.low_c, heat.high_c, CELSIUS)),
             ("tip", f"{write(heat.tip_mm, MM, 4)}, {heat.dwell_s[0]:g} to {heat.dwell_s[1]:g} s"),
