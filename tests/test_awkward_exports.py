@@ -221,6 +221,7 @@ def test_a_project_called_b_has_a_top(heron_files: Files) -> None:
     others = {n: d for n, d in heron_files.items() if not n.endswith(".gbr")}
     named = {n.name: (n.role, n.side) for n in design_from(others | plain, "x").files}
     assert named["b-top_copper.gbr"] == ("copper", "top") and named["b-bottom_mask.gbr"] == ("mask", "bottom")
+    assert identify("b-copper-top.gbr", b"%FSLAX46Y46*%").side == "top"
     assert identify("top_mask_bottom.gbr", b"%FSLAX46Y46*%").side is None
 
 

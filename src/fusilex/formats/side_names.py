@@ -22,8 +22,9 @@ def side_of_layer(words: str, layers: Iterable[str]) -> str | None:
     if len(sides) < 2:
         return next(iter(sides), None)
     near = [m.span() for pattern in layers for m in re.finditer(pattern, words)]
-    gaps = {s: min((_gap(a, b) for a in found[s] for b in near), default=0) for s in sides}
-    return None if gaps["top"] == gaps["bottom"] else min(sides, key=lambda s: gaps[s])
+    # as near, a word says more than a letter
+    ranks = {s: min(((_gap(a, b), a[1] - a[0] == 1) for a in found[s] for b in near), default=(0, True)) for s in sides}
+    return None if ranks["top"] == ranks["bottom"] else min(sides, key=lambda s: ranks[s])
 
 
 def _gap(a: tuple[int, int], b: tuple[int, int]) -> int:

@@ -55,7 +55,7 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
     design = read_design(folder)
     apertures = _apertures(design, side, foil)
     name = Path(seen).name
-    at, off = read_looks(read_one(Path(seen)), name)
+    at, off, step = read_looks(read_one(Path(seen)), name)
     x0, y0, x1, y1 = design.outline.bounds
     for n, (x, y) in enumerate(at.tolist(), 1):
         if not (x0 - BESIDE_MM <= x <= x1 + BESIDE_MM and y0 - BESIDE_MM <= y <= y1 + BESIDE_MM):
@@ -66,7 +66,7 @@ def align(folder: str, seen: str, foil: float, side: str = "top", hinge: str = "
                 f"look {n}",
             )
     try:
-        found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2), EYES)
+        found = lies(at, off, ((x0 + x1) / 2, (y0 + y1) / 2), EYES, step)
     except ValueError as error:
         raise BadInput(name, "looks at two places far apart", str(error)) from error
     made = landed(lands_of(apertures, design.pads), found)

@@ -50,7 +50,14 @@ def judge_files(design: Design, findings: list[Finding]) -> list[Judgement]:
     fitted = [p for p in design.parts if p.populated]
     ones = pin_ones(design.parts)
     listed_turns = Coverage("turns", sum(p.turn_given for p in fitted), len(fitted))
-    agreed = (every("parts", len(fitted)), listed_turns)
+    told = Coverage("turns told twice", len(ones.told), len(ones.told) + len(ones.odd) + len(ones.untold))
+    counted = Coverage("quantities", sum(b.quantity is not None for b in design.bom), len(design.bom))
+    agreed = (every("parts", len(fitted)), listed_turns, *([told] if told.of else []))
+    if design.bom and not counted.seen:
+        text, missing = say("none listed"), ("quantities",)
+        found.append(
+            Judgement("ready.quantity", Level.UNKNOWN, "quantities", text, missing=missing, coverage=(counted,))
+        )
     if not found and covered(agreed):
         found.append(
             Judgement(

@@ -36,7 +36,9 @@ measured the reference board again.
 
 
 class Taken(Struct, frozen=True):
-    """A reading of a board, with its limits (infinite: none) and expanded uncertainty, in one unit."""
+    """A reading of a board, with its limits (infinite: none), expanded uncertainty and the step in which it was read,
+    in one unit.
+    """
 
     board: str
     measurement: str
@@ -45,6 +47,7 @@ class Taken(Struct, frozen=True):
     low: float = -math.inf
     high: float = math.inf
     uncertainty: float = 0.0
+    step: float = 0.0
 
     @property
     def limited(self) -> bool:
@@ -52,16 +55,20 @@ class Taken(Struct, frozen=True):
 
     @property
     def level(self) -> Level:
-        """Within its limits, drawn in by the uncertainty; can't tell without any."""
+        """Within its limits, drawn in by the uncertainty and by what the step hides (a uniform error: 95 % of half a
+        step); can't tell without any.
+        """
         if not self.limited:
             return Level.UNKNOWN
-        return Uncertainty(fixed=self.uncertainty).within(self.value, self.low, self.high)
+        hidden = math.hypot(self.uncertainty, 0.95 * self.step / 2)
+        return Uncertainty(fixed=hidden).within(self.value, self.low, self.high)
 
 
 class Lot(Struct, frozen=True, eq=False):
     """One measurement: the latest reading of each board, how odd each is (NaN where too few), capability and drift of
     the boards in order, drift of the reference board. `while_off` are boards that were read after the reference was out
-    of its limits and before it was back; `reference_uncertain` where it moved and nobody says by how much it may.
+    of its limits and before it was back; `reference_uncertain` where it moved and nobody says by how much it may;
+    `reference_open` where it was read too coarsely to be told from beyond its limits.
     """
 
     name: str
@@ -76,6 +83,7 @@ class Lot(Struct, frozen=True, eq=False):
     while_off: tuple[str, ...] = ()
     reference_proofs: int = 0
     reference_uncertain: bool = False
+    reference_open: bool = False
 
     @property
     def unit(self) -> str:
@@ -150,6 +158,7 @@ def _lot(name: str, rows: Sequence[Taken]) -> Lot:
         _while_off(rows),
         len(proof),
         moved and first is not None and first.uncertainty == 0,
+        bool(proof) and proof[-1].limited and proof[-1].level is Level.UNKNOWN,
     )
 
 
@@ -203,6 +212,9 @@ def _judge(lot: Lot) -> list[Judgement]:
     if lot.reference_uncertain:
         text, do, missing = say("moved unknown", name=lot.name), say("state it"), ("uncertainty of the instrument",)
         judged.append(Judgement("test.instrument", Level.UNKNOWN, f"{lot.name} moved", text, (), do, (), missing))
+    if lot.reference_open:
+        text, do, missing = say("golden board open", name=lot.name), say("measure again"), ("a finer reading",)
+        judged.append(Judgement("test.instrument", Level.UNKNOWN, f"{lot.name} open", text, (), do, (), missing))
     odd = {t.board: z for t, z in lot.odd}
     for t in lot.taken:
         numbers = _numbers(t)

@@ -69,15 +69,19 @@ class Alignment(Struct, frozen=True, eq=False):
 
 
 def lies(
-    places: ArrayLike, seen: ArrayLike, middle: tuple[float, float], before: tuple[float, float] = (0.0, 0.0)
+    places: ArrayLike,
+    seen: ArrayLike,
+    middle: tuple[float, float],
+    before: tuple[float, float] = (0.0, 0.0),
+    written: float = 0.0,
 ) -> Alignment:
     """Shift, turn and, from three places on, stretch, by least squares (Umeyama 1991), from where somebody looked
     (n × 2, mm) and how far paste was seen to lie from its pad there (n × 2, mm).
 
     What 95 % stay within is Student's t with the residuals' degrees of freedom times the standard error of each number;
     two looks leave one, so that they know little until a third confirms them, unless how well these eyes read was known
-    `before`: standard error (mm) and its degrees of freedom. What the step of the readings hides is added (σ =
-    step/√12). Raises ValueError for fewer than two places.
+    `before`: standard error (mm) and its degrees of freedom. What the step of the readings hides, found or as
+    `written`, is added (σ = step/√12). Raises ValueError for fewer than two places.
 
     >>> found = lies([(0, 0), (40, 0), (0, 30)], [(0.1, 0.05), (0.1, 0.05), (0.1, 0.05)], (20, 15))
     >>> [round(v, 4) for v in (found.dx, found.dy, found.rotation_deg, found.stretch)]
@@ -89,7 +93,7 @@ def lies(
     apart = different(at)
     if apart < 2:
         raise ValueError("an alignment needs looks at two places that are far apart")
-    step = step_of(off.ravel(), FINEST_MM)
+    step = max(step_of(off.ravel(), FINEST_MM), written)
     step = step if step > FINEST_MM else 0.0  # what `READ_MM` has already
     sigma, freedom = before
     if freedom or step:  # readings in steps may agree by chance; what they hide does not show in residuals

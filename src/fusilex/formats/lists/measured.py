@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 from msgspec import Struct
 from numpy.typing import NDArray
@@ -43,8 +45,10 @@ class Weights(Struct, frozen=True, eq=False):
     after_g: NDArray[np.float64]
 
 
-def read_looks(data: bytes, name: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Where somebody looked, and how far paste lay from its pad (n × 2 each, mm). Raises `BadInput`."""
+def read_looks(data: bytes, name: str) -> tuple[NDArray[np.float64], NDArray[np.float64], float]:
+    """Where somebody looked, how far paste lay from its pad (n × 2 each, mm), and the step in which that was written
+    down (mm): the last digit of the finest of them. Raises `BadInput`.
+    """
     table = read_table(data, name, _LOOKS)
     rows = [[_length(table, row, f) for f in ("x", "y", "dx", "dy")] for row in range(_count(table, MOST_LOOKS))]
     found = np.array(rows, dtype=float).reshape(-1, 4)
@@ -52,7 +56,10 @@ def read_looks(data: bytes, name: str) -> tuple[NDArray[np.float64], NDArray[np.
     if len(far):
         expected, off = f"paste at most {MOST_OFF_MM:g} mm off its pad", np.abs(found[far[0], 2:]).max()
         raise BadInput(name, expected, f"{off:g} mm", f"line {table.lines[int(far[0])]}")
-    return found[:, :2], found[:, 2:]
+    written = [table.cell(row, f) for row in range(len(table.rows)) for f in ("dx", "dy")]
+    digits = max(len(m[1]) if (m := re.search(r"[.,](\d+)", cell)) else 0 for cell in written)
+    unit = length_mm("1", name, 1, table.columns[table.fields["dx"]].replace("_", " "), table.unit)
+    return found[:, :2], found[:, 2:], 10.0**-digits * unit
 
 
 def read_weights(data: bytes, name: str) -> Weights:

@@ -9,6 +9,8 @@ import io
 import math
 import re
 
+from msgspec.structs import replace
+
 from fusilex.core.measuring.lots import Taken
 from fusilex.core.problems import BadInput
 from fusilex.formats.lists.grids import decode
@@ -46,7 +48,10 @@ def read_readings(data: bytes, name: str) -> list[Taken]:
         found.append(_taken({h: c.strip() for h, c in zip(head, row, strict=True)}, units, name, line))
     if not found:
         raise BadInput(name, "at least one reading", "none")
-    return found
+    finest: dict[str, float] = {}
+    for reading in found:  # last digits that are zero are often left out: the finest of a measurement tells its step
+        finest[reading.measurement] = min(finest.get(reading.measurement, math.inf), reading.step)
+    return [replace(reading, step=finest[reading.measurement]) for reading in found]
 
 
 def _taken(cells: dict[str, str], units: dict[str, str], name: str, line: int) -> Taken:
@@ -63,7 +68,22 @@ def _taken(cells: dict[str, str], units: dict[str, str], name: str, line: int) -
     room = _limit(cells.get("uncertainty", ""), name, line, "uncertainty") or 0.0
     if room < 0:
         raise BadInput(name, "an uncertainty of 0 or more", f"{room:g}", f"line {line}")
-    return Taken(board, what, value * factor, units[what], low * factor, high * factor, room * factor)
+    limits, step = (low * factor, high * factor), _last_digit(cells["value"]) * factor
+    return Taken(board, what, value * factor, units[what], *limits, room * factor, step)
+
+
+def _last_digit(text: str) -> float:
+    """What one of its last digit is worth.
+
+    >>> _last_digit("3.30"), _last_digit("2,5e3"), _last_digit("1004")
+    (0.01, 100.0, 1.0)
+    """
+    found = _LAST.search(text.strip())
+    decimals, exponent = (len(found[1] or ""), int(found[2] or 0)) if found else (0, 0)
+    return float(10.0 ** (exponent - decimals))
+
+
+_LAST = re.compile(r"(?:[.,](\d{1,15}))?(?:[eE]([-+]?\d{1,2}))?$")
 
 
 def _factor(unit: str, first: str, name: str, line: int) -> float:
