@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from fusilex.core.problems import BadInput
 from fusilex.formats.layers.drill_program import obeyed
+from fusilex.formats.layers.excellon import read_excellon
 from fusilex.formats.lists.netlist import read_netlist
 
 WREN = HERON.parent / "wren"
@@ -101,6 +102,9 @@ def test_a_file_without_a_unit_is_not_taken_for_millimetres() -> None:
 
 def test_slots_give_both_ends() -> None:
     alike(by_us(HEAD + "T2\nX1.0Y2.0G85X4.0Y2.0\nM30"), [(1, 2, 1.2), (4, 2, 1.2)])
+    for slots in ("X1.0Y2.0G85X4.0Y2.0", "G00X1.0Y2.0\nM15\nG01X4.0\nG01Y5.0\nM16"):
+        made = read_excellon(f"{HEAD}T2\n{slots}\nG05\nX9.0Y9.0\nM30".encode(), "x.drl")
+        assert sum(not h.goes_on for h in made) == 2, "a slot, or a routed path, is one; then a hole"
 
 
 @pytest.mark.parametrize(

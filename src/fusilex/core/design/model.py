@@ -70,13 +70,16 @@ class Layer(Struct, frozen=True, eq=False, dict=True):
 
 
 class Hole(Struct, frozen=True):
-    """A drilled hole, mm. `span` gives the first and last copper layer a blind or buried one joins, None for all."""
+    """A drilled hole, mm. `span` gives the first and last copper layer a blind or buried one joins, None for all. A
+    slot or routed path has one at either end of each stretch; all but the first `goes_on`, and are not counted.
+    """
 
     x: float
     y: float
     diameter: float
     plated: bool
     span: tuple[int, int] | None = None
+    goes_on: bool = False
 
 
 class Placement(Struct, frozen=True):

@@ -44,7 +44,7 @@ class _Program(Struct):
     routing: bool = False
     down: bool = False
     ended: bool = False
-    holes: list[tuple[float, float, _Tool]] = []
+    holes: list[tuple[float, float, _Tool, bool]] = []
 
     @property
     def unit(self) -> float:
@@ -70,9 +70,9 @@ class _Program(Struct):
         if y:
             self.y = self.length(y) + (self.y if self.relative else 0.0)
 
-    def hole(self) -> None:
+    def hole(self, goes_on: bool = False) -> None:
         if self.tool is not None:
-            self.holes.append((self.x, self.y, self.tool))
+            self.holes.append((self.x, self.y, self.tool, goes_on))
 
     # statements: what each does with its match
 
@@ -137,7 +137,7 @@ class _Program(Struct):
         self.move(m[1], m[2])
         self.hole()
         self.move(m[3], m[4])
-        self.hole()
+        self.hole(goes_on=True)
 
     def repeat(self, m: re.Match[str]) -> None:
         if int(m[1]) > MOST_REPEATS:
@@ -156,8 +156,9 @@ class _Program(Struct):
         start = self.x, self.y
         self.move(m[1], m[2])
         if self.routing and self.down and (m[1] or m[2]) and self.tool is not None:
-            self.holes.append((*start, self.tool))
-            self.hole()
+            again = bool(self.holes) and self.holes[-1][:2] == start
+            self.holes.append((*start, self.tool, again))
+            self.hole(goes_on=True)
 
     def drill_mode(self, m: re.Match[str]) -> None:
         self.routing = self.down = False
@@ -241,5 +242,7 @@ def obeyed(text: str, name: str, plated: bool, stated: bool) -> tuple[Hole, ...]
             found[1](program, found[0])
         except ValueError as problem:
             raise BadInput(name, "a drill statement that can be obeyed", str(problem), f"line {number}") from problem
-    own = (plated if stated or tool.plated is None else tool.plated for _, _, tool in program.holes)
-    return tuple(Hole(x, y, t.diameter, p) for (x, y, t), p in zip(program.holes, own, strict=True))
+    return tuple(
+        Hole(x, y, tool.diameter, plated if stated or tool.plated is None else tool.plated, goes_on=goes_on)
+        for x, y, tool, goes_on in program.holes
+    )

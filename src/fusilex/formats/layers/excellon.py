@@ -121,13 +121,15 @@ def _plain(text: str, name: str, plated: bool) -> tuple[Hole, ...] | None:
     scale = 25.4 if unit[1] in ("INCH", "M72") else 1.0
     sizes = {m[1]: float(m[2]) * scale for m in _TOOL.finditer(text)}
     spots = list(_spots(text, name))
-    if any(tool not in sizes for tool, _, _ in spots):
+    if any(tool not in sizes for tool, *_ in spots):
         return None
-    return tuple(Hole(float(x) * scale, float(y) * scale, sizes[tool], plated) for tool, x, y in spots)
+    return tuple(
+        Hole(float(x) * scale, float(y) * scale, sizes[tool], plated, goes_on=goes_on) for tool, x, y, goes_on in spots
+    )
 
 
-def _spots(text: str, name: str) -> Iterator[tuple[str, str, str]]:
-    """(tool, x, y) of every hole as written; coordinates left out are as before, slots give both ends."""
+def _spots(text: str, name: str) -> Iterator[tuple[str, str, str, bool]]:
+    """(tool, x, y, whether a slot goes on to it) of every hole as written; coordinates left out are as before."""
     tool, x, y = "", "0", "0"
     package = re.split(r"^(?:%|M95)\s*$", text, maxsplit=1, flags=re.M)[-1] if re.search(r"^M48", text, re.M) else text
     for number, line in while_wanted(enumerate(package.splitlines(), 1)):
@@ -141,10 +143,10 @@ def _spots(text: str, name: str) -> Iterator[tuple[str, str, str]]:
             if spot is None:
                 raise BadInput(name, "a coordinate such as X1234Y5678", f"“{line[:32]}”", f"line {number}")
             x, y = spot[1] or x, spot[2] or y
-            yield tool, x, y
+            yield tool, x, y, False
             if spot[3] or spot[4]:
                 x, y = spot[3] or x, spot[4] or y
-                yield tool, x, y
+                yield tool, x, y, True
 
 
 def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | None) -> tuple[Hole, ...]:
@@ -153,7 +155,7 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | Non
         return ()
     formats = [f for f in _candidates(text) if _allowed(f, text)]
     try:
-        tried = [np.array([[f.value_mm(x), f.value_mm(y)] for _, x, y in spots]) for f in formats]
+        tried = [np.array([[f.value_mm(x), f.value_mm(y)] for _, x, y, _ in spots]) for f in formats]
     except ValueError as error:
         raise BadInput(name, "coordinates in digits", "something else among them") from error
     middles = shapely.STRtree(shapely.centroid(pads)) if pads is not None else None
@@ -161,8 +163,8 @@ def _guessed(text: str, name: str, plated: bool, pads: NDArray[np.object_] | Non
     chosen = formats[best]
     sizes = {m[1]: float(m[2]) * (25.4 if chosen.inch else 1.0) for m in _TOOL.finditer(text)}
     return tuple(
-        Hole(float(x), float(y), sizes.get(tool, UNKNOWN_DRILL), plated)
-        for (tool, _, _), (x, y) in zip(spots, tried[best], strict=True)
+        Hole(float(x), float(y), sizes.get(tool, UNKNOWN_DRILL), plated, goes_on=goes_on)
+        for (tool, _, _, goes_on), (x, y) in zip(spots, tried[best], strict=True)
     )
 
 

@@ -270,7 +270,11 @@ class BoardView(View):
                 ("why", note.because),
             ]
             return note.name, [*rows, ("size", f"{note.size / 1024:.0f} kB")]
-        rows = [("files", str(len(design.files))), ("pads", str(len(design.pads))), ("holes", str(len(design.holes)))]
+        rows = [
+            ("files", str(len(design.files))),
+            ("pads", str(len(design.pads))),
+            ("holes", str(sum(not h.goes_on for h in design.holes))),
+        ]
         if fixes := self.bench.source.fixes:
             rows.append(("fixes", fixes[-1].words if len(fixes) == 1 else f"{len(fixes)}, last: {fixes[-1].words}"))
         return "This design", [
