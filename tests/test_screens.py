@@ -94,7 +94,8 @@ def test_the_mouse_explores(window: Window) -> None:
     canvas.grab()
     part = window.desk.bench.design.part_by_ref["U3"]
     at = canvas.to_px(part.x, part.y)
-    QTest.mouseMove(canvas, at.toPoint())
+    for point in (at.toPoint() + QPoint(60, 60), at.toPoint()):  # a pointer that was there already does not move
+        QTest.mouseMove(canvas, point)
     assert canvas.hovered == ("U3", 0)
     click(canvas, at)
     assert canvas.selected == "U3"
