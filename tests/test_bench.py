@@ -82,6 +82,11 @@ def test_one_run_over_several_panels_is_one_load(bench: Bench) -> None:
     found = trace("load 1", [bench.journal], bench)
     assert {carrier.serial for carrier in found.boards} == {b.serial for b in (*first, *second)}
     assert "panels 1 and 2" in found.events[0].words
+    bench.do(c.Undo())
+    bench.go("Reflow", "H7-01")
+    bench.do(c.RecordReflow(1, "run.csv", LOG, []))
+    assert "Reflow" not in bench.state.panel_boards(2)[0].loads, "what came after the run began was not in the oven"
+    bench.do(c.SeeReflow(2, "all shiny"))
     bench.do(c.MachinePlaced(3))
     bench.go("Reflow", bench.state.panel_boards(3)[0].serial)
     marks_seen(bench)

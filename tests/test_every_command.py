@@ -102,6 +102,7 @@ FIELDS: dict[str, Made] = {
     ),
     "count": lambda b, r: r.choice((500, 500, 40, 0, -1)),
     "boards": lambda b, r: r.choice((1, 3)),
+    "beside": lambda b, r: r.choice((None, [], [2])),
     "panels": lambda b, r: r.choice((1, 3, -2)),
     "point": lambda b, r: r.choice(("P1", "P2", "P3", "U1@2", "nobody")),
     "x": lambda b, r: r.uniform(0, 90),

@@ -33,10 +33,11 @@ class RecordReflow(Command, frozen=True):
     panel: int
     log_name: str
     log: bytes
+    beside: list[int] | None = None
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        batch, boards = _load(batch, self.panel)
+        batch, boards = _load(batch, self.panel, self.beside)
         name = window_of(batch, boards[0])
         read, window = read_log(self.log, self.log_name), rule_of(batch, boards[0])
         metrics = measure_log(read.time_s, read.probes_c, window)
@@ -78,10 +79,11 @@ class SeeReflow(Command, frozen=True):
     panel: int
     seen: str
     marks: bytes = b""
+    beside: list[int] | None = None
     cautions: ClassVar[str] = "Reflow"
 
     def decide(self, batch: Batch) -> Result:
-        batch, boards = _load(batch, self.panel)
+        batch, boards = _load(batch, self.panel, self.beside)
         if not self.seen.strip():
             raise Refused("Say what you saw, for example: all joints shiny, the connector last.")
         serials = [b.serial for b in boards]
@@ -118,11 +120,15 @@ class SendOn(Command, frozen=True):
         return Result([*map(SentOn, panels_of(boards)), *batch.onward(boards)])
 
 
-def _load(batch: Batch, panel: int) -> tuple[Batch, list[Board]]:
-    """The batch about a panel that goes into the oven, and all boards that go in with it. Raises `Refused`."""
+def _load(batch: Batch, panel: int, beside: list[int] | None) -> tuple[Batch, list[Board]]:
+    """The batch about a panel that goes into the oven, and all boards that go in with it: of the panels `beside` it
+    when it went in, where those are known; a panel that came since was not in the oven. Raises `Refused`.
+    """
     first, *_ = batch.whole_panel(panel, "Reflow")
     there = batch.about(first.serial, first.step)
-    return there, [b for b in loaded_with(there, first) if b.step == first.step]
+    known = None if beside is None else {panel, *beside}
+    boards = [b for b in loaded_with(there, first) if b.step == first.step]
+    return there, [b for b in boards if known is None or b.panel in known]
 
 
 COMMANDS = (RecordReflow, SeeReflow, SendOn)

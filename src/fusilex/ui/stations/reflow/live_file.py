@@ -37,6 +37,6 @@ def taken_in(path: Path, panel: int) -> Command:
     """What puts it on record. Raises `BadInput` where nobody can read it."""
     data = path.read_bytes()
     if not only_seen(data, path.name):
-        return RecordReflow(panel, path.name, data)
+        return RecordReflow(panel, path.name, data, [])  # of what went in with it, nothing is written
     seen = ", ".join(f"{what} at {clock(t)}" for t, what in seen_in(data, path.name))
-    return SeeReflow(panel, seen or NOTHING_SEEN, data)
+    return SeeReflow(panel, seen or NOTHING_SEEN, data, [])

@@ -9,12 +9,14 @@ import numpy as np
 from PyQt6.QtCore import QCoreApplication, QTimer
 from PyQt6.QtWidgets import QHBoxLayout
 
+from fusilex.bench.boards import panels_of
 from fusilex.bench.now import Now
 from fusilex.bench.refusal import Refused
 from fusilex.bench.stations.reflow.commands import RecordReflow, SeeReflow
 from fusilex.bench.stations.reflow.cooling import solid_and_cool
 from fusilex.bench.stations.reflow.judging import rule_of
 from fusilex.bench.stations.reflow.live import LiveLog, advice, alarms, cools
+from fusilex.bench.stations.reflow.loading import loaded_with
 from fusilex.bench.stations.reflow.twin import Question, oven_of, question
 from fusilex.core.heat.oven import OVENS, PLATE
 from fusilex.core.heat.predict import Predicted
@@ -62,7 +64,7 @@ class LiveView(View):
         self.predicted: dict[str, Trace] = {}
         self.aside = Aside(self, desk.say)
         self.asked: Question | None = None
-        self.panel = 0
+        self.panel, self.beside = 0, list[int]()
         self.at_s, self.fast, self._left = 0.0, False, 0.0
         self.timer = QTimer(self)
         self.timer.setInterval(TICK_MS)
@@ -216,7 +218,8 @@ class LiveView(View):
         self.found, self.shine = found, shine_of(found)
         asked, board = self.asked, self.bench.board
         assert asked is not None and asked.schedule is not None
-        self.panel, self.at_s, self._left = board.panel, 0.0, 0.0
+        self.panel, *self.beside = panels_of(loaded_with(self.batch, board))
+        self.at_s = self._left = 0.0
         try:
             self.port = open_port(self.batch, asked, found, self.panel, self._marked)
         except NoThermometer as problem:
@@ -266,11 +269,9 @@ class LiveView(View):
         self.timer.stop()
         self.log = None
         serial = self.bench.board.serial
-        if log.measured:
-            done = self.desk.do(RecordReflow(panel, f"live-panel-{panel}.csv", log.csv()))
-        else:
-            done = self.desk.do(SeeReflow(panel, log.seen_words() or NOTHING_SEEN, log.csv()))
-        if not done:
+        named, seen = f"live-panel-{panel}.csv", log.seen_words() or NOTHING_SEEN
+        kind, words = (RecordReflow, named) if log.measured else (SeeReflow, seen)
+        if not self.desk.do(kind(panel, words, log.csv(), self.beside)):
             self.log = log  # nothing is lost: what stands in the way is said, X tries again
             return
         if log.path is not None:
