@@ -36,15 +36,12 @@ def usual_order(design: Design, boards: int) -> str:
     has more than `FEW_PARTS` parts, joints that no iron reaches, or takes longer by iron.
     """
     top, bottom = side_load(design, "top"), side_load(design, "bottom")
-    if min(top.parts, bottom.parts) <= FEW_PARTS and iron_suits(design, min(top, bottom, key=_count).side, boards):
+    fewer = min(top, bottom, key=lambda load: load.parts)
+    if fewer.parts <= FEW_PARTS and iron_suits(design, fewer.side, boards):
         return "hand"
     first = top if first_side(top, bottom, "lighter-first") == "top" else bottom
-    safe = not first.untold and all(c.level is not Level.STOP for c in first.checks)
+    safe = not first.untold and all(c.level not in (Level.STOP, Level.UNKNOWN) for c in first.checks)
     return "lighter-first" if safe else "hand"
-
-
-def _count(load: SideLoad) -> int:
-    return load.parts
 
 
 def iron_suits(design: Design, side: str, boards: int) -> bool:
